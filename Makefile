@@ -1,0 +1,28 @@
+# Two commands for a newcomer: make demo, make test. Each installs what it lacks.
+
+LIBRARY := .build/library
+SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst -type f ! -name '*.o' ! -name '*.so')
+
+.PHONY: demo test docs clean
+
+demo: $(LIBRARY)/installed
+	@R_LIBS=$(LIBRARY) inst/cli/hinterfeld demo --out demo-out
+
+test: .build/setup-test
+	@tools/test
+
+# Help pages, NAMESPACE and the bindings of the compiled code, made from their sources.
+docs: .build/setup-test
+	@tools/docs .
+
+clean:
+	@rm -rf .build demo-out src/*.o src/*.so
+
+$(LIBRARY)/installed: .build/setup-demo $(SOURCES)
+	@mkdir -p $(LIBRARY)
+	@echo "Building hinterfeld ..." >&2
+	@R CMD INSTALL --library=$(LIBRARY) --preclean --clean --no-docs --no-test-load . > .build/install.log 2>&1 || { tail -n 20 .build/install.log >&2; exit 1; }
+	@touch $@
+
+.build/setup-%: DESCRIPTION tools/setup tools/missing-packages.R
+	@tools/setup $*

@@ -1,0 +1,189 @@
+#' Put together: attach a table's columns to lines by their keys
+#'
+#' Every line gets the columns of the one table row that has its key. A line never becomes two: a
+#' table in which a key stands more than once is refused, because joining it would count revenue
+#' twice. Lines and their order stay as they are.
+#'
+#' @param lines A data frame of sale lines, one row a line.
+#' @param table A data frame with one row per key: orders, products, places.
+#' @param by Key columns, bare or as strings; several with `c(region, town)`. Where the names
+#'   differ, give the lines' name first: `c(order_day = day)`.
+#' @param need Text. `"every"`: each line must find its row, else an error. `"any"`: lines without
+#'   a row are kept, with blanks.
+#' @param name Text: what to call the table in messages and the audit. By default its file's name.
+#' @return `lines` as a tibble with the table's other columns at the end. A column that the lines
+#'   already have keeps its name and the table's is called `<column>_<name>`; a message says so.
+#'   A message counts the lines without a row and the table's rows without a line.
+#' @section Errors: `hinterfeld_error_column` for an unknown key column,
+#'   `hinterfeld_error_key_type` for keys of different kinds, `hinterfeld_error_repeated_key`,
+#'   `hinterfeld_error_unmatched` when `need = "every"` and lines find no row.
+#' @export
+#' @examples
+#' files <- demo_files()
+#' lines <- load_table(files[["order_lines"]])
+#' products <- load_table(files[["products"]])
+#' attach_table(lines, products, by = product_id, need = "any")
+attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL) {
+  given <- substitute(table)
+  check_table(lines, "lines")
+  check_table(table, "table")
+  need <- check_choice(need[1], "need", c("every", "any"))
+  check_text(name, "name", none = TRUE)
+  name <- name %||% table_name(table, given)
+  keys <- attach_keys(enquo(by), lines, table)
+  codes <- key_codes(lines, table, keys)
+  check_repeated_keys(codes$table, table, keys, name)
+
+  row <- match(codes$lines, codes$table, incomparables = NA)
+  report <- match_report(row, lines, table, keys, name)
+  if (need == "every" && report$unmatched > 0) {
+    stop_because("unmatched", c(
+      sprintf("%s %s no row in %s.", count_of(report$unmatched, "line"),
+              if (report$unmatched == 1) "has" else "have", name),
+      x = sprintf("No row by %s for %s.", columns_named(names(keys)), report$examples),
+      i = "Mend the keys, or keep these lines with blanks: `need = \"any\"`.",
+      report$hint
+    ), rows = which(is.na(row)))
+  }
+  say("attach", c(report$line, report$hint), unmatched = report$unmatched, unused = report$unused)
+
+  origin <- origin_of(lines)
+  out <- add_columns(tibble::as_tibble(lines), table[row, setdiff(names(table), keys), drop = FALSE], name)
+  step <- new_trail("attach", report$why, nrow(out), nrow(out))
+  set_origin(out, origin$file, add_steps(origin$trail, step))
+}
+
+table_name <- function(table, expr) {
+  file <- attr(table, "hinterfeld_origin", exact = TRUE)$file
+  if (!is.null(file) && !is.na(file)) {
+    sub("([.][[:alnum:]]+)+$", "", basename(file))
+  } else if (is.symbol(expr)) {
+    as.character(expr)
+  } else {
+    "table"
+  }
+}
+
+# Table columns named by the lines' columns they are compared with.
+attach_keys <- function(by, lines, table, call = caller_env()) {
+  if (rlang::quo_is_missing(by)) {
+    shared <- intersect(names(lines), names(table))
+    stop_because("argument", c(
+      "`by` is missing: which columns hold the key?",
+      i = if (length(shared)) sprintf("Both tables have %s.", columns_named(shared))
+    ), call = call)
+  }
+  where <- stats::setNames(seq_along(names(table)), names(table))
+  picked <- tryCatch(
+    tidyselect::eval_select(by, where),
+    error = function(cnd) stop_unknown_column(by, names(table), "by", cnd, call)
+  )
+  unknown <- setdiff(names(picked), names(lines))
+  if (length(unknown)) {
+    stop_because("column", c(
+      sprintf("The lines have no column %s.", columns_named(unknown)),
+      i = sprintf("Their columns are %s.", columns_named(names(lines))),
+      i = "Where the names differ, give the lines' name first: `by = c(lines_name = table_name)`."
+    ), call = call)
+  }
+  stats::setNames(names(table)[picked], names(picked))
+}
+
+# One number per key on each side; the same number is the same key, NA is no key.
+key_codes <- function(lines, table, keys, call = caller_env()) {
+  codes <- list(lines = rep(1, nrow(lines)), table = rep(1, nrow(table)))
+  for (i in seq_along(keys)) {
+    ours <- lines[[names(keys)[i]]]
+    theirs <- table[[keys[i]]]
+    check_key_types(ours, theirs, names(keys)[i], keys[i], call)
+    if (is.factor(ours)) ours <- as.character(ours)
+    if (is.factor(theirs)) theirs <- as.character(theirs)
+    known <- unique(theirs[!is.na(theirs)])
+    pair <- function(code, value) (code - 1) * length(known) + match(value, known)
+    codes <- list(lines = pair(codes$lines, ours), table = pair(codes$table, theirs))
+    seen <- unique(codes$table[!is.na(codes$table)])
+    codes <- lapply(codes, match, seen)
+  }
+  codes
+}
+
+check_key_types <- function(ours, theirs, our_name, their_name, call) {
+  kinds <- c(type_of(ours), type_of(theirs))
+  if (kinds[1] != kinds[2] && !all(is.na(ours)) && !all(is.na(theirs))) {
+    stop_because("key_type", c(
+      sprintf("Key `%s` is %s in the lines and %s in the table.", our_name, kinds[1], kinds[2]),
+      x = sprintf("For example %s here and %s there.", examples_of(ours[!is.na(ours)], 2),
+                  examples_of(theirs[!is.na(theirs)], 2)),
+      i = sprintf("Read both as text: `load_table(path, types = c(%s = \"text\"))`.", their_name)
+    ), call = call)
+  }
+}
+
+check_repeated_keys <- function(code, table, keys, name, call = caller_env()) {
+  again <- duplicated(code) & !is.na(code)
+  if (any(again)) {
+    repeated <- unique(code[again])
+    first <- match(repeated, code)
+    stop_because("repeated_key", c(
+      sprintf("%s has %s more than once: attaching it would double revenue.", name,
+              count_of(length(repeated), "key")),
+      x = sprintf("By %s: %s.", columns_named(keys), examples_of(key_text(table, keys, first))),
+      i = "Add the column that tells the rows apart to `by`, or keep one row per key."
+    ), rows = which(code %in% repeated), call = call)
+  }
+}
+
+key_text <- function(table, keys, rows) {
+  parts <- lapply(keys, function(key) {
+    value <- as.character(table[[key]][rows])
+    ifelse(is.na(value), "(blank)", value)
+  })
+  do.call(paste, c(unname(parts), sep = " / "))
+}
+
+# What the match found, for the message, the error and the audit.
+match_report <- function(row, lines, table, keys, name) {
+  missed <- which(is.na(row))
+  unused <- nrow(table) - length(unique(row[!is.na(row)]))
+  by <- paste(names(keys), collapse = ", ")
+  examples <- if (length(missed)) examples_of(key_text(lines, names(keys), missed))
+  found <- if (length(missed) == 0) {
+    "every line found its row"
+  } else {
+    sprintf("%s without a row (%s)", count_of(length(missed), "line"), examples)
+  }
+  rest <- if (unused > 0) sprintf("; %s of %s not used", count_of(unused, "row"), name) else ""
+  list(
+    unmatched = length(missed), unused = unused, examples = examples,
+    line = sprintf("%s attached by %s: %s%s.", name, by, found, rest),
+    hint = spelling_hint(row, lines, table, keys),
+    why = sprintf("%s by %s%s", name, by,
+                  if (length(missed)) sprintf("; %s unmatched", group_digits(length(missed))) else "")
+  )
+}
+
+# Keys that would match if case and outer spaces did not count.
+spelling_hint <- function(row, lines, table, keys) {
+  missed <- which(is.na(row))
+  texts <- vapply(keys, function(key) type_of(table[[key]]) == "text", NA)
+  if (length(missed) == 0 || !all(texts)) {
+    return(NULL)
+  }
+  near <- plain_text(key_text(lines, names(keys), missed)) %in% plain_text(key_text(table, keys, seq_len(nrow(table))))
+  if (any(near)) {
+    c(i = sprintf("%s would match but for case or outer spaces.", count_of(sum(near), "line")))
+  }
+}
+
+add_columns <- function(lines, more, name) {
+  clash <- names(more) %in% names(lines)
+  if (any(clash)) {
+    renamed <- paste0(names(more)[clash], "_", name)
+    say("renamed", sprintf("%s: the lines have %s already; the table's %s called %s.", name,
+                           columns_named(names(more)[clash]), if (sum(clash) == 1) "is" else "are",
+                           columns_named(renamed)))
+    names(more)[clash] <- renamed
+  }
+  lines[names(more)] <- more
+  lines
+}

@@ -1,0 +1,64 @@
+# The audit: one row per step from reading to restricting. Revenue stays in units until it is shown.
+
+new_trail <- function(what = character(), why = character(), lines_before = double(),
+                      lines_after = double(), revenue_before = NA_real_, revenue_after = NA_real_) {
+  n <- length(what)
+  tibble::tibble(
+    what = what, why = why,
+    lines_before = as.double(lines_before), lines_after = as.double(lines_after),
+    revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n)
+  )
+}
+
+add_steps <- function(trail, steps) {
+  tibble::as_tibble(rbind(trail, steps))
+}
+
+# Where a table's lines came from: its file and the steps so far. Carried as an attribute, and only
+# trusted while the table still has the rows it had.
+set_origin <- function(table, file, trail) {
+  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail)
+  table
+}
+
+origin_of <- function(table) {
+  origin <- attr(table, "hinterfeld_origin", exact = TRUE)
+  if (is.null(origin)) {
+    return(list(file = NA_character_, trail = new_trail("read", "a table in memory", 0, nrow(table))))
+  }
+  if (origin$rows != nrow(table)) {
+    changed <- new_trail("change", "rows changed outside the daybook", origin$rows, nrow(table))
+    origin <- list(file = NA_character_, trail = add_steps(origin$trail, changed))
+  }
+  origin
+}
+
+#' What every step did to the lines and the revenue
+#'
+#' The audit of a daybook: one row per step, in the order the steps were taken. The lines after one
+#' step are the lines before the next, and so is the revenue, so the first and the last row tell
+#' how much of what was read is in the totals.
+#'
+#' @param book A daybook made by [daybook()].
+#' @return A tibble with one row per step and the columns
+#'   * `step`: integer, 1 for the first;
+#'   * `what`: text, one of `read`, `attach`, `settle`, `change`, `daybook`, `set aside`, `keep`,
+#'     `leave out`, `neither yes nor no`;
+#'   * `why`: text, the file, the keys or the reason;
+#'   * `lines_before`, `lines_after`: numbers of lines;
+#'   * `revenue_before`, `revenue_after`: in the currency of the data; missing for the steps before
+#'     the daybook, when what counts as revenue was not yet known.
+#' @section Errors: `hinterfeld_error_argument` when `book` is no daybook.
+#' @seealso [set_aside()] for the unusable lines themselves.
+#' @export
+#' @examples
+#' audit(demo_daybook())
+audit <- function(book) {
+  check_daybook(book)
+  steps <- book$trail
+  for (column in c("revenue_before", "revenue_after")) {
+    steps[[column]] <- from_units(steps[[column]], book$decimals[["revenue"]])
+  }
+  steps <- tibble::add_column(steps, step = seq_len(nrow(steps)), .before = 1)
+  tibble::new_tibble(steps, decimals = book$decimals[["revenue"]], class = "hinterfeld_audit")
+}

@@ -1,0 +1,192 @@
+#' Make a daybook: checked lines with roles and exact revenue
+#'
+#' A daybook is where every total starts. It says what each column is for, keeps revenue as whole
+#' units of the smallest coin, and loses nothing in silence: a line without a usable day, product
+#' or revenue stops it, or is set aside with its reason.
+#'
+#' @param lines A data frame with one row per sale line, usually from [load_table()] and
+#'   [attach_table()].
+#' @param day Column of the day of sale: dates, date-times (the day in their own time zone), ISO
+#'   text (`2026-09-17`, a time may follow), or text that `day_format` reads.
+#' @param revenue Revenue of the line in currency units: a column, or an expression over columns
+#'   such as `quantity * unit_price * (1 - discount)`. Text columns in it are read as numbers with
+#'   a decimal point. Negative revenue is a return and counts.
+#' @param product Column of the product's name.
+#' @param units Column of the number of pieces, if there is one.
+#' @param order Column of the order's number, if there is one.
+#' @param decimals Whole number from 0 to 6: the decimals that revenue is rounded to, once per line.
+#' @param rounding Text: what a half becomes. `"half_up"` goes away from zero (1.005 is 1.01, -1.005
+#'   is -1.01), `"half_even"` to the even neighbour (1.005 is 1.00). A value is read as the decimal
+#'   of 15 significant digits it stands for, so 1.005 is a half.
+#' @param day_format Text: how `day` is written, as in [strptime()], for example `"%d/%m/%Y"`.
+#' @param on_bad Text: `"stop"` refuses unusable lines with an error that counts each reason,
+#'   `"set_aside"` keeps them apart; see [set_aside()].
+#' @return A daybook. The columns of the roles are called `day`, `product`, `revenue`, `units` and
+#'   `order`; all other columns keep their names.
+#' @section Reasons: `blank row`, `no day`, `day not readable`, `no product`, `no revenue`,
+#'   `revenue not a number`, `too large` (above 9 million million with two decimals). A line has
+#'   the first reason that applies.
+#' @section Errors: `hinterfeld_error_unusable_lines`, `hinterfeld_error_column`,
+#'   `hinterfeld_error_role`, `hinterfeld_error_day_format`, `hinterfeld_error_overflow`,
+#'   `hinterfeld_error_no_lines`.
+#' @export
+#' @examples
+#' sales <- data.frame(
+#'   date = c("2026-03-02", "2026-03-02", "2026-03-03"),
+#'   item = c("Needle tool", "Cutting wire", "Needle tool"),
+#'   pieces = c(2, 1, 3), price = c(5.75, 3.4, 5.75)
+#' )
+#' daybook(sales, day = date, revenue = pieces * price, product = item, units = pieces)
+daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, decimals = 2,
+                    rounding = c("half_up", "half_even"), day_format = NULL,
+                    on_bad = c("stop", "set_aside")) {
+  check_table(lines, "lines")
+  check_decimals(decimals)
+  rounding <- check_choice(rounding[1], "rounding", c("half_up", "half_even"))
+  on_bad <- check_choice(on_bad[1], "on_bad", c("stop", "set_aside"))
+  check_text(day_format, "day_format", none = TRUE)
+
+  quos <- rlang::enquos(day = day, product = product, revenue = revenue, units = units, order = order)
+  check_roles_given(quos)
+  quos <- quos[!vapply(quos, rlang::quo_is_null, NA)]
+  call <- rlang::current_env()
+  roles <- lapply(stats::setNames(nm = names(quos)), function(role) {
+    read_role(role, quos[[role]], lines, day_format, decimals, rounding, call)
+  })
+  check_role_names(roles, lines)
+
+  origin <- origin_of(lines)
+  known <- is.finite(roles$revenue$values)
+  reason <- first_reason(roles, lines)
+  if (any(!is.na(reason)) && on_bad == "stop") {
+    stop_unusable(reason, origin$file)
+  }
+  if (all(!is.na(reason))) {
+    stop_because("no_lines", c("No line is usable, so there is nothing to total.", reason_counts(reason)))
+  }
+  usable <- which(is.na(reason))
+
+  book <- structure(list(
+    columns = lapply(book_columns(roles, lines), function(x) x[usable]),
+    roles = vapply(roles, function(role) role$text, ""),
+    decimals = c(revenue = as.integer(decimals)),
+    rounding = rounding,
+    trail = add_steps(origin$trail, daybook_steps(roles$revenue, reason, known)),
+    aside = aside_table(lines, reason, origin$file)
+  ), class = "hinterfeld_daybook")
+  book$lines <- length(usable)
+  book
+}
+
+#' Lines of a daybook: those kept, and those set aside
+#'
+#' @param book A daybook made by [daybook()].
+#' @return `lines_of()`: a tibble of the kept lines with the daybook's columns, text as text and
+#'   revenue in currency units. `set_aside()`: a tibble of the lines that could not be used, with
+#'   `reason` (text), `row` (the line's row in its file, the first below the heading is 1), `file`
+#'   (text, missing for tables made in memory) and the columns they came with.
+#' @section Errors: `hinterfeld_error_argument` when `book` is no daybook.
+#' @export
+#' @examples
+#' book <- demo_daybook()
+#' lines_of(book)
+#' set_aside(book)
+lines_of <- function(book) {
+  check_daybook(book)
+  columns <- lapply(stats::setNames(nm = names(book$columns)), column_values, book = book)
+  tibble::as_tibble(columns)
+}
+
+#' @rdname lines_of
+#' @export
+set_aside <- function(book) {
+  check_daybook(book)
+  book$aside
+}
+
+# What the lines hold: roles first, then every other column ------------------------------------------
+
+check_role_names <- function(roles, lines, call = caller_env()) {
+  for (role in names(roles)) {
+    column <- roles[[role]]$column
+    if (role %in% names(lines) && !identical(column, role)) {
+      stop_because("role", c(
+        sprintf("The lines have a column `%s` already, and it is not the one given as `%s`.", role, role),
+        i = sprintf("Rename it, or give it: `%s = %s`.", role, role)
+      ), call = call)
+    }
+  }
+}
+
+book_columns <- function(roles, lines) {
+  used <- unlist(lapply(roles, function(role) role$column))
+  others <- lines[setdiff(names(lines), used)]
+  others <- lapply(others, function(x) if (type_of(x) == "text") code_text(x) else x)
+  c(lapply(roles, function(role) role$values), others)
+}
+
+first_reason <- function(roles, lines) {
+  reason <- ifelse(blank_rows(lines), "blank row", NA_character_)
+  for (role in c("day", "product", "revenue")) {
+    reason <- ifelse(is.na(reason), roles[[role]]$wrong, reason)
+  }
+  reason
+}
+
+blank_rows <- function(lines) {
+  blank <- rep(TRUE, nrow(lines))
+  for (x in lines) {
+    blank <- blank & (is.na(x) | if (type_of(x) == "text") !grepl("[^[:space:]]", x) else FALSE)
+  }
+  blank
+}
+
+reasons <- c(
+  "blank row", "no day", "day not readable", "no product", "no revenue", "revenue not a number", "too large"
+)
+
+reason_counts <- function(reason) {
+  counts <- table(factor(reason, reasons))
+  counts <- counts[counts > 0]
+  stats::setNames(
+    sprintf("%s: %s", names(counts), vapply(counts, count_of, "", noun = "line")), rep("x", length(counts))
+  )
+}
+
+stop_unusable <- function(reason, file, call = caller_env()) {
+  bad <- which(!is.na(reason))
+  first <- utils::head(bad, 5)
+  place <- if (is.na(file)) "" else paste(" of", basename(file))
+  stop_because("unusable_lines", c(
+    sprintf("%s of %s cannot be used.", count_of(length(bad), "line"), group_digits(length(reason))),
+    reason_counts(reason),
+    i = sprintf("The first: %s%s.", paste(sprintf("row %d (%s)", first, reason[first]), collapse = ", "), place),
+    i = "Mend them, or keep them apart with `on_bad = \"set_aside\"` and look at `set_aside(book)`."
+  ), rows = bad, reasons = reason[bad], call = call)
+}
+
+daybook_steps <- function(revenue, reason, known) {
+  units <- ifelse(known, revenue$values, 0)
+  left <- length(reason)
+  left_units <- sum_units(units)
+  steps <- new_trail("daybook", paste("revenue is", revenue$text), left, left, left_units, left_units)
+  for (name in intersect(reasons, reason)) {
+    gone <- reason %in% name
+    gone_units <- sum_units(units[gone])
+    steps <- add_steps(steps, new_trail(
+      "set aside", name, left, left - sum(gone), left_units, left_units - gone_units
+    ))
+    left <- left - sum(gone)
+    left_units <- left_units - gone_units
+  }
+  steps
+}
+
+aside_table <- function(lines, reason, file) {
+  bad <- which(!is.na(reason))
+  found <- tibble::tibble(reason = reason[bad], row = bad, file = rep(basename(file), length(bad)))
+  kept <- lines[bad, !names(lines) %in% names(found), drop = FALSE]
+  found[names(kept)] <- kept
+  attr(found, "hinterfeld_origin") <- NULL
+  found
+}

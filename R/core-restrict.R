@@ -1,0 +1,218 @@
+#' Restrict: keep the lines that count, leave the others out
+#'
+#' Both return a daybook with fewer lines and one or two more rows in its [audit()]. Conditions are
+#' expressions over the daybook's columns; [reads_as()] compares text without regard to case and
+#' outer spaces. A line for which the condition gives neither yes nor no, because a value is
+#' missing, is left out and counted on its own.
+#'
+#' @param book A daybook made by [daybook()].
+#' @param when A condition over columns, for example `reads_as(status, "delivered")` or
+#'   `day >= as.Date("2026-01-01") & region == "Vale"`. A condition on one text column is
+#'   evaluated on the column's distinct values.
+#' @param why Text: the reason, for the audit and the footnotes. By default the condition itself.
+#' @return A daybook. A message names values in the condition that no line has.
+#' @section Errors: `hinterfeld_error_condition` when the condition cannot be evaluated or is not
+#'   logical, `hinterfeld_error_no_lines` when no line would be left.
+#' @export
+#' @examples
+#' book <- demo_daybook(completed = FALSE)
+#' book <- keep_lines(book, reads_as(status, "delivered", "collected"), why = "completed sales")
+#' book <- leave_out(book, region == "Vale")
+#' audit(book)
+keep_lines <- function(book, when, why = NULL) {
+  restrict(book, enquo(when), why, wanted = TRUE, what = "keep")
+}
+
+#' @rdname keep_lines
+#' @export
+leave_out <- function(book, when, why = NULL) {
+  restrict(book, enquo(when), why, wanted = FALSE, what = "leave out")
+}
+
+restrict <- function(book, when, why, wanted, what, call = caller_env()) {
+  check_daybook(book, call)
+  check_text(why, "why", none = TRUE, call = call)
+  if (rlang::quo_is_missing(when)) {
+    stop_because("argument", c(
+      "`when` is missing: which lines?",
+      i = "For example `reads_as(status, \"delivered\")`."
+    ), call = call)
+  }
+  answer <- evaluate_condition(when, book, call)
+  mention_unknown_values(when, book)
+
+  keep <- which(answer == wanted)
+  unclear <- is.na(answer)
+  if (length(keep) == 0) {
+    stop_no_lines_left(when, book, unclear, call)
+  }
+  revenue <- book$columns$revenue
+  before <- c(book$lines, sum_units(revenue))
+  after <- c(length(keep), sum_units(revenue[keep]))
+  why <- why %||% rlang::as_label(when)
+  steps <- if (any(unclear)) {
+    clear <- before - c(sum(unclear), sum_units(revenue[unclear]))
+    add_steps(new_trail(what, why, before[1], before[1] - (clear[1] - after[1]), before[2], before[2] - (clear[2] - after[2])),
+              new_trail("neither yes nor no", why, after[1] + sum(unclear), after[1],
+                        after[2] + before[2] - clear[2], after[2]))
+  } else {
+    new_trail(what, why, before[1], after[1], before[2], after[2])
+  }
+  book$columns <- lapply(book$columns, function(x) x[keep])
+  book$lines <- length(keep)
+  book$trail <- add_steps(book$trail, steps)
+  book
+}
+
+# Conditions -----------------------------------------------------------------------------------------
+
+evaluate_condition <- function(when, book, call) {
+  answer <- tryCatch(
+    evaluate_part(rlang::quo_get_expr(when), rlang::quo_get_env(when), book),
+    error = function(cnd) {
+      known <- names(book$columns)
+      unknown <- setdiff(all.vars(rlang::quo_get_expr(when)), known)
+      near <- unlist(lapply(unknown, nearest, known = known, most = 1))
+      stop_because("condition", c(
+        sprintf("The condition `%s` cannot be evaluated.", rlang::as_label(when)),
+        x = conditionMessage(cnd),
+        i = sprintf("The daybook's columns are %s.", columns_named(known)),
+        if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
+      ), call = call)
+    }
+  )
+  if (!is.logical(answer) || !length(answer) %in% c(1, book$lines)) {
+    stop_because("condition", c(
+      sprintf("The condition `%s` must give yes or no for each line.", rlang::as_label(when)),
+      x = sprintf("It gives %s.", describe(answer)),
+      i = "For example `region == \"Vale\"`."
+    ), call = call)
+  }
+  rep_len(answer, book$lines)
+}
+
+# "and", "or" and "not" are taken apart, so that each part on one text column meets the column's
+# distinct values instead of every line.
+evaluate_part <- function(expr, env, book) {
+  if (rlang::is_quosure(expr)) {
+    return(evaluate_part(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
+  }
+  if (rlang::is_call(expr, c("&", "|"), n = 2)) {
+    return(do.call(as.character(expr[[1]]), list(
+      evaluate_part(expr[[2]], env, book), evaluate_part(expr[[3]], env, book)
+    )))
+  }
+  if (rlang::is_call(expr, "!", n = 1)) {
+    return(!evaluate_part(expr[[2]], env, book))
+  }
+  if (rlang::is_call(expr, "(", n = 1)) {
+    return(evaluate_part(expr[[2]], env, book))
+  }
+  used <- intersect(all.vars(expr), names(book$columns))
+  if (length(used) == 1 && is_coded(book$columns[[used]]) && value_by_value(expr, used, env)) {
+    return(evaluate_on_values(expr, env, used, book$columns[[used]]))
+  }
+  mask <- lapply(stats::setNames(nm = used), column_values, book = book)
+  rlang::eval_tidy(expr, with_helpers(mask), env)
+}
+
+evaluate_on_values <- function(expr, env, name, coded) {
+  values <- c(levels(coded), NA)
+  answer <- rlang::eval_tidy(expr, with_helpers(stats::setNames(list(values), name)), env)
+  if (length(answer) == 1) {
+    return(answer)
+  }
+  at <- as.integer(coded)
+  at[is.na(at)] <- length(values)
+  answer[at]
+}
+
+# reads_as() is at hand in conditions also where the package is not attached.
+with_helpers <- function(mask) {
+  c(mask, list(reads_as = reads_as))
+}
+
+# Functions whose answer for a value does not depend on the other values of the column.
+one_by_one <- c(
+  "==", "!=", "<", "<=", ">", ">=", "%in%", "is.na", "reads_as", "c", "tolower", "toupper", "trimws",
+  "nchar", "substr", "startsWith", "endsWith", "grepl", "paste0", "-", "+", "&", "|", "!", "("
+)
+
+value_by_value <- function(expr, column, env) {
+  others <- setdiff(all.vars(expr), column)
+  called <- setdiff(all.names(expr), c(column, others))
+  if (!all(called %in% one_by_one)) {
+    return(FALSE)
+  }
+  sets <- rlang::is_call(expr, c("%in%", "reads_as"))
+  sets || all(vapply(others, function(name) length(get0(name, env)) == 1, NA))
+}
+
+# Values in the condition ----------------------------------------------------------------------------
+
+# Texts that a condition compares a text column with: list(column =, values =) for each comparison.
+compared_texts <- function(expr, env, book) {
+  if (rlang::is_quosure(expr)) {
+    return(compared_texts(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
+  }
+  if (!is.call(expr)) {
+    return(list())
+  }
+  if (rlang::is_call(expr, c("==", "!=", "%in%", "reads_as"))) {
+    sides <- as.list(expr)[-1]
+    columns <- vapply(sides, function(side) {
+      is.symbol(side) && is_coded(book$columns[[as.character(side)]])
+    }, NA)
+    if (sum(columns) == 1) {
+      values <- unlist(lapply(sides[!columns], constant_text, env = env))
+      return(list(list(column = as.character(sides[[which(columns)]]), values = values,
+                       loose = rlang::is_call(expr, "reads_as"))))
+    }
+  }
+  unlist(lapply(as.list(expr)[-1], compared_texts, env = env, book = book), recursive = FALSE)
+}
+
+constant_text <- function(expr, env) {
+  simple <- is.character(expr) || rlang::is_call(expr, "c") || is.symbol(expr)
+  value <- if (simple) tryCatch(rlang::eval_tidy(expr, env = env), error = function(cnd) NULL)
+  if (is.character(value)) value[!is.na(value)]
+}
+
+mention_unknown_values <- function(when, book) {
+  for (part in compared_texts(rlang::quo_get_expr(when), rlang::quo_get_env(when), book)) {
+    known <- levels(book$columns[[part$column]])
+    same <- if (part$loose) plain_text else identity
+    for (value in part$values[!same(part$values) %in% same(known)]) {
+      near <- nearest(value, known)
+      say("unknown_value", c(
+        sprintf("No line has \"%s\" in `%s`.", value, part$column),
+        i = sprintf("%s %s.", if (length(near)) "The nearest values are" else "It holds",
+                    examples_of(if (length(near)) near else known))
+      ), column = part$column, value = value)
+    }
+  }
+}
+
+stop_no_lines_left <- function(when, book, unclear, call) {
+  used <- intersect(all.vars(rlang::quo_get_expr(when)), names(book$columns))
+  holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(book, name)), "")
+  stop_because("no_lines", c(
+    sprintf("`%s` leaves no line of %s.", rlang::as_label(when), group_digits(book$lines)),
+    if (any(unclear)) c(x = sprintf("For %s it gives neither yes nor no.", count_of(sum(unclear), "line"))),
+    stats::setNames(holds, rep("i", length(holds))),
+    i = "Compare text without regard to case and spaces with `reads_as()`."
+  ), call = call)
+}
+
+values_held <- function(book, name) {
+  x <- book$columns[[name]]
+  if (is_coded(x)) {
+    present <- levels(x)[tabulate(x, nlevels(x)) > 0]
+    return(examples_of(present, 8))
+  }
+  x <- column_values(book, name)
+  if (all(is.na(x))) {
+    return("nothing but blanks")
+  }
+  paste(format(range(x, na.rm = TRUE)), collapse = " to ")
+}

@@ -1,0 +1,204 @@
+# Roles: from the columns or expressions a user names to values that can be trusted.
+
+
+check_roles_given <- function(quos, call = caller_env()) {
+  for (role in c("day", "revenue", "product")) {
+    if (rlang::quo_is_missing(quos[[role]]) || rlang::quo_is_null(quos[[role]])) {
+      stop_because("role", c(
+        sprintf("The daybook needs `%s`: a column of the lines.", role),
+        i = "For example `daybook(lines, day = order_day, revenue = amount, product = product)`."
+      ), call = call)
+    }
+  }
+}
+
+# A role's values as the daybook keeps them, what is wrong with each line's (NA where nothing is),
+# the text the user gave, and the column it came from when it was one.
+read_role <- function(role, quo, lines, day_format, decimals, rounding, call) {
+  expr <- rlang::quo_get_expr(quo)
+  column <- if (is.symbol(expr) || rlang::is_string(expr)) pick_columns(quo, names(lines), role, call)
+  if (length(column) == 0) column <- NULL
+  read <- switch(role,
+    day = read_day(role_values(role, quo, column, lines, call), column %||% "day", day_format, call),
+    revenue = read_revenue(quo, column, lines, decimals, rounding, call),
+    units = read_units(role_values(role, quo, column, lines, call), call),
+    read_text(role_values(role, quo, column, lines, call), role)
+  )
+  c(read, list(text = column %||% rlang::as_label(quo), column = column))
+}
+
+role_values <- function(role, quo, column, lines, call) {
+  values <- if (is.null(column)) evaluate_over(quo, lines, role, call) else lines[[column]]
+  if (length(values) != nrow(lines)) {
+    stop_because("role", c(
+      sprintf("`%s` must give one value per line.", role),
+      x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(nrow(lines), "line"))
+    ), call = call)
+  }
+  values
+}
+
+evaluate_over <- function(quo, data, name, call) {
+  tryCatch(
+    rlang::eval_tidy(quo, data),
+    error = function(cnd) {
+      unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), names(data))
+      near <- unlist(lapply(unknown, nearest, known = names(data), most = 1))
+      stop_because("role", c(
+        sprintf("`%s` cannot be computed from `%s`.", name, rlang::as_label(quo)),
+        x = conditionMessage(cnd),
+        i = sprintf("The columns are %s.", columns_named(names(data))),
+        if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
+      ), call = call)
+    }
+  )
+}
+
+read_text <- function(x, role) {
+  values <- if (is.character(x) || is.factor(x)) code_text(x) else x
+  list(values = values, wrong = ifelse(is.na(values), paste("no", role), NA_character_))
+}
+
+read_units <- function(x, call) {
+  if (!is.numeric(x)) {
+    stop_because("role", c(
+      sprintf("`units` must be numbers, the pieces sold; it is %s.", type_of(x)),
+      i = "Give the column that holds the quantity, or leave `units` out."
+    ), call = call)
+  }
+  list(values = x, wrong = rep(NA_character_, length(x)))
+}
+
+read_revenue <- function(quo, column, lines, decimals, rounding, call) {
+  used <- intersect(all.vars(rlang::quo_get_expr(quo)), names(lines))
+  used <- union(used, column)
+  numbers <- lapply(lines[used], number_column)
+  texts <- used[vapply(lines[used], type_of, "") == "text"]
+  check_number_texts(lines, numbers, texts, call)
+  lines[used] <- numbers
+  values <- role_values("revenue", quo, column, lines, call)
+  if (!is.numeric(values)) {
+    stop_because("role", c(
+      sprintf("`revenue` must be numbers; `%s` is %s.", rlang::as_label(quo), type_of(values)),
+      i = "Give a column of amounts or an expression such as `quantity * unit_price`."
+    ), call = call)
+  }
+  units <- to_units(values, decimals, rounding)
+  unreadable <- Reduce(`|`, lapply(numbers, function(x) is.nan(x)), is.nan(values))
+  wrong <- rep(NA_character_, length(units))
+  wrong[is.infinite(units)] <- "too large"
+  wrong[is.na(units)] <- "no revenue"
+  wrong[is.nan(units) | unreadable] <- "revenue not a number"
+  list(values = units, wrong = wrong)
+}
+
+# Text columns of a revenue expression are read as numbers; others stay what they are.
+number_column <- function(x) {
+  if (type_of(x) != "text") {
+    return(x)
+  }
+  coded <- code_text(x)
+  read_decimals_kernel(levels(coded))[as.integer(coded)]
+}
+
+# A text column of which most cannot be read was not meant as a number.
+check_number_texts <- function(lines, numbers, texts, call) {
+  for (name in texts) {
+    given <- !is.na(numbers[[name]]) | is.nan(numbers[[name]])
+    unread <- is.nan(numbers[[name]])
+    if (any(given) && sum(unread) > sum(given) / 2) {
+      comma <- any(grepl("^[-+]?[0-9. ]*[0-9],[0-9]+$", lines[[name]][unread]))
+      stop_because("role", c(
+        sprintf("`revenue` needs numbers, but `%s` holds text.", name),
+        x = sprintf("It holds %s.", examples_of(lines[[name]][unread], 3)),
+        i = if (comma) {
+          "For a decimal comma: `load_table(path, decimal_mark = \",\")`."
+        } else {
+          "Give columns of numbers."
+        }
+      ), call = call)
+    }
+  }
+}
+
+# Days -----------------------------------------------------------------------------------------------
+
+# Days as whole numbers of class Date, and what is wrong with each line's.
+read_day <- function(x, name, day_format, call) {
+  if (inherits(x, "POSIXct")) {
+    zone <- attr(x, "tzone") %||% ""
+    days <- as.integer(as.Date(x, tz = zone[1]))
+    given <- !is.na(x)
+  } else if (inherits(x, "Date")) {
+    days <- as.integer(floor(as.numeric(x)))
+    given <- !is.na(x)
+  } else if (type_of(x) == "text") {
+    coded <- code_text(x)
+    known <- text_days(levels(coded), name, day_format, call)
+    days <- known[as.integer(coded)]
+    given <- !is.na(coded)
+  } else {
+    stop_day_type(x, name, call)
+  }
+  wrong <- ifelse(given, NA_character_, "no day")
+  wrong[given & is.na(days)] <- "day not readable"
+  list(values = structure(days, class = "Date"), wrong = wrong)
+}
+
+text_days <- function(text, name, day_format, call) {
+  days <- if (is.null(day_format)) read_iso_days_kernel(text) else formatted_days(text, day_format)
+  if (length(text) > 0 && mean(is.na(days)) > 0.5) {
+    stop_day_format(text, name, day_format, call)
+  }
+  days
+}
+
+# strptime() stops at the end of the format; what is read must be all that is written.
+formatted_days <- function(text, format) {
+  days <- as.Date(text, format = format)
+  bare <- function(x) gsub("(?<![0-9])0+(?=[0-9])", "", tolower(trimws(x)), perl = TRUE)
+  days[!is.na(days) & bare(format(days, format)) != bare(text)] <- NA
+  as.integer(days)
+}
+
+day_formats <- c(
+  "%d/%m/%Y", "%m/%d/%Y", "%d.%m.%Y", "%m.%d.%Y", "%d-%m-%Y", "%m-%d-%Y", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d",
+  "%d/%m/%y", "%m/%d/%y", "%d.%m.%y", "%d %b %Y", "%d %B %Y"
+)
+
+stop_day_format <- function(text, name, day_format, call) {
+  text <- trimws(text)
+  if (!any(is.na(suppressWarnings(as.numeric(text)))) && all(nchar(text) == 5)) {
+    stop_day_type(as.numeric(text), name, call, as = sprintf("as.numeric(%s)", name))
+  }
+  reads <- vapply(day_formats, function(format) mean(!is.na(formatted_days(text, format))), 0)
+  fits <- names(reads)[reads == max(reads) & reads > 0.5]
+  readings <- vapply(fits, function(format) {
+    sample <- text[!is.na(formatted_days(text, format))][1]
+    sprintf("`day_format = \"%s\"` reads \"%s\" as %s", format, sample,
+            format(as.Date(sample, format), "%Y-%m-%d"))
+  }, "")
+  stop_because("day_format", c(
+    if (is.null(day_format)) {
+      sprintf("The days in `%s` are not written as YYYY-MM-DD.", name)
+    } else {
+      sprintf("`day_format = \"%s\"` does not read the days in `%s`.", day_format, name)
+    },
+    x = sprintf("It holds %s.", examples_of(text, 3)),
+    stats::setNames(sprintf("%s.", readings), rep("i", length(readings))),
+    i = if (length(fits) > 1) "Which of them is meant? The data do not tell: say it with `day_format`.",
+    i = if (length(fits) == 0) "Say how they are written with `day_format`, as in `strptime()`."
+  ), call = call)
+}
+
+stop_day_type <- function(x, name, call, as = name) {
+  one <- if (is.numeric(x)) x[is.finite(x)][1]
+  spreadsheet <- !is.null(one) && !is.na(one) && one > 20000 && one < 80000
+  stop_because("day_format", c(
+    sprintf("The days in `%s` are %ss, not dates.", name, type_of(x)),
+    i = if (spreadsheet) {
+      sprintf("As a spreadsheet's day number %s would be %s.", format(one), as.Date(one, origin = "1899-12-30"))
+    },
+    i = if (is.numeric(x)) sprintf("Convert them first: `as.Date(%s, origin = \"1899-12-30\")`.", as)
+  ), call = call)
+}

@@ -1,0 +1,68 @@
+# Grouped totals: keys coded as whole numbers go to the compiled tally, labels come back.
+
+# A key: codes per line (NA for missing) and the label of each code.
+new_key <- function(name, codes, labels) {
+  list(name = name, codes = codes, labels = labels)
+}
+
+key_of_column <- function(name, x) {
+  if (is_coded(x)) {
+    return(new_key(name, as.integer(x), levels(x)))
+  }
+  labels <- sort(unique(x), method = "radix")
+  new_key(name, match(x, labels), labels)
+}
+
+# Days are looked up by their distance from the first, so a period is computed once per day.
+key_of_period <- function(days, every) {
+  first <- min(days)
+  span <- structure(seq(as.integer(first), as.integer(max(days))), class = "Date")
+  starts <- period_starts(span, every)
+  labels <- unique(starts)
+  new_key(every, match(starts, labels)[as.integer(days) - as.integer(first) + 1L], labels)
+}
+
+# What a measure takes: kind, units per line (NULL to count lines) and which lines (NULL for all).
+new_amount <- function(kind, units = NULL, mask = NULL) {
+  list(kind = kind, units = units, mask = mask)
+}
+
+# Groups `lines` by `keys` and takes `amounts`: codes per key, units per amount, lines counted.
+tally_lines <- function(lines, keys, amounts, call = caller_env()) {
+  keys <- narrow_keys(keys)
+  result <- tally_kernel(
+    lines, lapply(keys, function(key) key$codes),
+    vapply(keys, function(key) length(key$labels), 0L),
+    vapply(amounts, function(amount) amount$kind, ""),
+    lapply(amounts, function(amount) amount$units),
+    lapply(amounts, function(amount) amount$mask)
+  )
+  if (isTRUE(result$overflow)) {
+    stop_overflow(names(amounts)[1] %||% "a measure", call)
+  }
+  names(result$values) <- names(result$counted) <- names(amounts)
+  list(codes = widen_codes(result$codes, keys), values = result$values, counted = result$counted)
+}
+
+# A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.
+narrow_keys <- function(keys) {
+  while (length(keys) > 1 && sum(log2(1 + vapply(keys, function(key) length(key$labels), 0))) > 62) {
+    a <- keys[[1]]
+    b <- keys[[2]]
+    paired <- pair_codes_kernel(a$codes, b$codes, length(a$labels), length(b$labels))
+    pair <- new_key(NULL, paired$codes, seq_along(paired$parts[[1]]))
+    pair$of <- list(a, b)
+    pair$parts <- paired$parts
+    keys <- c(list(pair), keys[-(1:2)])
+  }
+  keys
+}
+
+widen_codes <- function(codes, keys) {
+  while (length(keys) > 0 && !is.null(keys[[1]]$of)) {
+    pair <- keys[[1]]
+    codes <- c(lapply(pair$parts, function(part) part[codes[[1]]]), codes[-1])
+    keys <- c(pair$of, keys[-1])
+  }
+  codes
+}

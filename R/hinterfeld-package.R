@@ -1,0 +1,11 @@
+#' hinterfeld: product revenue, exact to the cent and traceable to its lines
+#'
+#' The way through the package: [load_table()] reads files, [attach_table()] puts lines, orders and
+#' products together, [daybook()] checks every line, [keep_lines()] restricts, [totals()] totals,
+#' [deliver()] writes and [figure_trend()] draws. [audit()] tells what each step took away.
+#'
+#' @keywords internal
+#' @importFrom Rcpp evalCpp
+#' @importFrom rlang %||% .data abort caller_env enquo
+#' @useDynLib hinterfeld, .registration = TRUE
+"_PACKAGE"

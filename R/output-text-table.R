@@ -1,0 +1,73 @@
+# Tables as lines of text: aligned, no wider than asked, saying what was cut.
+
+text_width <- function() {
+  max(40L, cli::console_width())
+}
+
+# A column as text, and whether it is set flush right. Missing values show as a dash.
+column_text <- function(x, decimals = NULL) {
+  text <- if (inherits(x, "Date")) {
+    format(x)
+  } else if (is.numeric(x) && !is.null(decimals)) {
+    money_text(x, decimals)
+  } else if (is.numeric(x)) {
+    ifelse(x == round(x), formatC(x, format = "f", digits = 0, big.mark = " "), format(x, digits = 6, trim = TRUE))
+  } else {
+    as.character(x)
+  }
+  text[is.na(x)] <- "-"
+  list(text = text, right = is.numeric(x))
+}
+
+# Lines of text for a table of at most `width` characters: names, rows, and, when something does not
+# fit, what was cut. `decimals` names the columns that hold money. Text that is too long ends in an
+# ellipsis, or goes on in the next line with `wrap`.
+text_table <- function(x, decimals = list(), width = text_width(), rows = 10, headings = names(x), wrap = FALSE) {
+  shown <- utils::head(as.data.frame(x), rows)
+  cells <- Map(column_text, shown, decimals[names(shown)])
+  widths <- vapply(seq_along(cells), function(i) {
+    max(cli::ansi_nchar(c(headings[i], cells[[i]]$text), "width"), 1L)
+  }, 0L)
+  widths <- fit_widths(widths, vapply(cells, function(cell) cell$right, NA), width)
+  fits <- cumsum(widths + 2L) - 2L <= width
+  fits[1] <- TRUE
+  texts <- Map(function(cell, heading, width) {
+    text <- c(heading, cell$text)
+    if (wrap) strwrap(text, width + 1L, exdent = 2, simplify = FALSE) else as.list(cli::ansi_strtrim(text, width))
+  }, cells[fits], headings[fits], widths[fits])
+  height <- do.call(pmax, lapply(texts, lengths))
+  lines <- Map(function(text, cell, width) {
+    text <- Map(function(one, height) c(as.character(one), rep("", height - length(one))), text, height)
+    as.character(cli::ansi_align(unlist(text), width, if (cell$right) "right" else "left"))
+  }, texts, cells[fits], widths[fits])
+  body <- sub(" +$", "", do.call(paste, c(unname(lines), sep = "  ")))
+  c(body, cut_note(nrow(x) - nrow(shown), headings[!fits]))
+}
+
+# Text columns give way before numbers do, the widest first, down to 12 characters.
+fit_widths <- function(widths, right, width) {
+  repeat {
+    over <- sum(widths) + 2L * (length(widths) - 1L) - width
+    wide <- which(!right & widths > 12L)
+    if (over <= 0 || length(wide) == 0) {
+      return(widths)
+    }
+    widest <- wide[which.max(widths[wide])]
+    next_width <- max(12L, widths[setdiff(wide, widest)], widths[widest] - over)
+    widths[widest] <- min(widths[widest] - 1L, next_width)
+  }
+}
+
+cut_note <- function(rows, columns) {
+  parts <- c(
+    if (rows > 0) paste(count_of(rows, "more row")),
+    if (length(columns)) sprintf("%s that does not fit: %s", count_of(length(columns), "column"), paste(columns, collapse = ", "))
+  )
+  parts <- sub("columns that does", "columns that do", parts)
+  if (length(parts)) paste("...", paste(parts, collapse = "; "))
+}
+
+# Sentences as lines of text.
+text_notes <- function(notes, width = text_width()) {
+  unlist(lapply(notes, function(note) strwrap(note, width = width, exdent = 2)))
+}

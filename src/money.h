@@ -1,0 +1,65 @@
+// Money as whole units of the smallest coin.
+//
+// R has no 64-bit integer. A line's units stay below 2^50, which a double carries exactly, so
+// columns hold units in doubles; every sum is taken in int64_t and checked for overflow.
+#pragma once
+#include <cmath>
+#include <cstdint>
+#include <stdexcept>
+
+namespace money {
+
+// The largest amount of one line, in units: 15 significant digits are what a double can promise.
+constexpr double kLargestLine = 9e14;
+// The largest total that units / 10^decimals, a double, can be read back from exactly: 2^51.
+constexpr int64_t kLargestTotal = int64_t{1} << 51;
+
+enum class Rounding { half_up, half_even };
+
+inline double power_of_ten(int exponent) {
+  static const double table[] = {1e0, 1e1, 1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
+                                 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+  return table[exponent];
+}
+
+// Distance between neighbouring decimals of 15 significant digits at this magnitude.
+inline double decimal_spacing(double magnitude) {
+  int digits = 0;
+  while (digits < 15 && magnitude >= power_of_ten(digits)) ++digits;
+  return 1.0 / power_of_ten(15 - digits);
+}
+
+// Units of `value` with `decimals` decimals. The double is read as the decimal of 15 significant
+// digits it stands for, so 1.005 is a half although the double lies below it. NaN for what is not
+// a number, Inf for what is too large.
+inline double units(double value, int decimals, Rounding rounding) {
+  if (!std::isfinite(value)) return std::isnan(value) ? value : NAN;
+  const double scaled = std::fabs(value) * power_of_ten(decimals);
+  if (scaled > kLargestLine) return INFINITY;
+  const double whole = std::floor(scaled);
+  const double part = scaled - whole;
+  double result;
+  // Where neighbouring decimals are whole units apart there is no half left to recognise.
+  const double spacing = decimal_spacing(scaled);
+  if (std::fabs(part - 0.5) <= (spacing < 1 ? 0.5 * spacing : 0)) {
+    const bool odd = std::fmod(whole, 2.0) == 1.0;
+    result = (rounding == Rounding::half_up || odd) ? whole + 1 : whole;
+  } else {
+    result = part > 0.5 ? whole + 1 : whole;
+  }
+  return value < 0 && result > 0 ? -result : result;
+}
+
+inline int64_t add(int64_t a, int64_t b) {
+  int64_t sum;
+  if (__builtin_add_overflow(a, b, &sum)) throw std::overflow_error("sum of units");
+  return sum;
+}
+
+// A total on its way back to R.
+inline double publish(int64_t total) {
+  if (total > kLargestTotal || total < -kLargestTotal) throw std::overflow_error("total");
+  return static_cast<double>(total);
+}
+
+}  // namespace money

@@ -1,0 +1,4 @@
+library(testthat)
+library(hinterfeld)
+
+test_check("hinterfeld")

@@ -1,0 +1,29 @@
+# Small and random sale lines.
+
+a_sale <- function(...) {
+  sale <- list(day = as.Date("2026-03-02"), product = "Needle tool", revenue = 5.75)
+  tibble::as_tibble(utils::modifyList(sale, list(...)))
+}
+
+a_book <- function(...) {
+  daybook(a_sale(...), day, revenue, product)
+}
+
+# Lines with blanks, bad days, bad numbers and values just beside a half.
+random_sales <- function(seed, n = 400) {
+  withr::local_seed(seed)
+  some <- function(x, share = 0.05) replace(x, stats::runif(n) < share, NA)
+  days <- format(as.Date("2023-12-20") + sample(0:430, n, replace = TRUE))
+  days[sample(n, 5)] <- c("2024-02-30", "soon", "2024-13-01", "", "2024-02-29")
+  cents <- sample(c(-500:4000, 12345678), n, replace = TRUE)
+  price <- sprintf("%.3f", cents / 100 + sample(c(0, 0.005, 0.004), n, replace = TRUE))
+  price[sample(n, 3)] <- c("free", "", "1e400")
+  tibble::tibble(
+    day = some(days), product = some(sample(c("Kiln wash", "kiln wash", "Sieve", "Zinc oxide"), n, replace = TRUE)),
+    region = some(sample(c("Vale", "Highfen", "vale "), n, replace = TRUE), 0.1),
+    status = some(sample(c("paid", "Paid ", "open"), n, replace = TRUE), 0.1),
+    price = some(price), pieces = some(as.double(sample(1:9, n, replace = TRUE)))
+  )
+}
+
+quiet <- function(code) suppressMessages(code, classes = "hinterfeld_message")

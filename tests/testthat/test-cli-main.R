@@ -1,0 +1,15 @@
+test_that("help and version are results", {
+  help <- run_cli("--help")
+  expect_identical(help$status, 0L)
+  expect_snapshot(cat(help$stdout))
+  expect_identical(run_cli("--version")$stdout, sprintf("hinterfeld %s\n", packageVersion("hinterfeld")))
+})
+
+test_that("wrong use is told on standard error with exit code 2", {
+  for (args in list("dmeo", c("demo", "--nonsense"))) {
+    wrong <- do.call(run_cli, as.list(args))
+    expect_identical(wrong$status, 2L)
+    expect_identical(wrong$stdout, "")
+    expect_snapshot(cat(wrong$stderr))
+  }
+})

@@ -1,0 +1,95 @@
+test_that("the demo's unusable lines are set aside with reason and row", {
+  aside <- set_aside(demo_daybook())
+  expect_identical(as.list(table(aside$reason)), list(
+    "blank row" = 2L, "day not readable" = 3L, "no day" = 7L, "no product" = 6L, "no revenue" = 3L,
+    "revenue not a number" = 2L, "too large" = 1L
+  ))
+  expect_true(all(aside$file == "order_lines.csv"))
+  raw <- raw_table("order_lines")
+  expect_identical(raw$unit_price[aside$row[aside$reason == "too large"]], "99999999999999.00")
+  expect_identical(raw$unit_price[aside$row[aside$reason == "revenue not a number"]], c("n/a", "n/a"))
+  expect_identical(raw$line_id[aside$row], aside$line_id)
+  expect_setequal(aside$order_day[aside$reason == "day not readable"], c("2025-02-30", "13.2024"))
+})
+
+test_that("unusable lines stop the daybook, each reason counted", {
+  sales <- a_sale(
+    day = c("2026-01-05", "2026-02-30", NA, "2026-01-06", "2026-01-07", "2026-01-08", NA),
+    product = c("a", "a", "a", " ", "a", "a", NA), revenue = c("1", "1", "1", "1", "", "dear", NA)
+  )
+  expect_snapshot(error = TRUE, daybook(sales, day, revenue, product))
+  book <- daybook(sales, day, revenue, product, on_bad = "set_aside")
+  expect_identical(set_aside(book)$reason, c(
+    "day not readable", "no day", "no product", "no revenue", "revenue not a number", "blank row"
+  ))
+  expect_snapshot(error = TRUE, daybook(sales[-1, ], day, revenue, product, on_bad = "set_aside"))
+})
+
+test_that("lines and revenue add up at every step, for random lines", {
+  for (seed in 1:25) {
+    sales <- random_sales(seed)
+    book <- daybook(sales, day, pieces * price, product, on_bad = "set_aside")
+    kept <- keep_lines(book, status == "paid" | region == "Vale")
+    steps <- audit(kept)
+    expect_identical(steps$lines_before[-1], steps$lines_after[-nrow(steps)])
+    expect_equal(steps$lines_after[1], nrow(sales))
+    expect_identical(steps$lines_before[2] - steps$lines_after[nrow(steps)],
+                     sum(steps$lines_before[-1] - steps$lines_after[-1]))
+    known <- which(!is.na(steps$revenue_before))
+    expect_identical(steps$revenue_before[known[-1]], steps$revenue_after[known[-length(known)]])
+    expect_identical(steps$revenue_after[nrow(steps)], totals(kept)$revenue)
+    # Independently: cents of every readable price, in decimal text arithmetic.
+    amount <- suppressWarnings(as.numeric(sales$price)) * sales$pieces
+    amount[!is.finite(amount)] <- 0
+    expect_equal(steps$revenue_after[2], sum(sign(amount) * floor(abs(amount) * 100 + 0.5 + 1e-6)) / 100)
+    expect_identical(nrow(lines_of(book)) + nrow(set_aside(book)), nrow(sales))
+  }
+})
+
+test_that("days come from dates, date-times, ISO text and text with a format", {
+  day_of <- function(x, ...) lines_of(daybook(a_sale(day = x), day, revenue, product, ...))$day
+  expect_equal(day_of(as.Date("2024-02-29")), as.Date("2024-02-29"))
+  late <- as.POSIXct("2024-03-01 23:30:00", tz = "America/New_York")
+  expect_equal(day_of(late), as.Date("2024-03-01"))
+  expect_equal(day_of(c("2024-02-29", "2024-02-29T10:00:00Z", " 2024-02-29 10:00 ")), rep(as.Date("2024-02-29"), 3))
+  expect_equal(day_of("29.2.2024", day_format = "%d.%m.%Y"), as.Date("2024-02-29"))
+})
+
+test_that("days that cannot be trusted are refused with what to do", {
+  book_with <- function(x, ...) daybook(a_sale(day = x), day, revenue, product, ...)
+  expect_snapshot(error = TRUE, book_with(c("03/04/2025", "05/06/2025")))
+  expect_snapshot(error = TRUE, book_with(c("13/04/2025", "05/06/2025")))
+  expect_snapshot(error = TRUE, book_with("13/04/2025", day_format = "%Y/%m/%d"))
+  expect_snapshot(error = TRUE, book_with("yesterday"))
+  expect_snapshot(error = TRUE, book_with(45292))
+  expect_snapshot(error = TRUE, book_with("45292"))
+  expect_snapshot(error = TRUE, book_with(TRUE))
+})
+
+test_that("roles are columns or expressions, and mistakes in them are explained", {
+  sales <- a_sale(price = "5.75", pieces = 2)
+  book <- daybook(sales[-3], day = "day", revenue = price * pieces, product = product, units = pieces)
+  expect_identical(lines_of(book)$revenue, 11.5)
+  expect_identical(names(lines_of(book)), c("day", "product", "revenue", "units", "price"))
+  expect_snapshot(error = TRUE, daybook(sales, day, revenue))
+  expect_snapshot(error = TRUE, daybook(sales, dya, revenue, product))
+  expect_snapshot(error = TRUE, daybook(sales, day, price * peaces, product))
+  expect_snapshot(error = TRUE, daybook(sales, day, product, product))
+  expect_snapshot(error = TRUE, daybook(sales, day, price, product))
+  expect_snapshot(error = TRUE, daybook(a_sale(amount = "12,50")[-3], day, amount, product))
+  expect_snapshot(error = TRUE, daybook(a_sale(), day, revenue, product, units = product))
+  expect_snapshot(error = TRUE, daybook(a_sale(), day, revenue, product, on_bad = "drop"))
+})
+
+test_that("returns are kept and counted", {
+  expect_identical(totals(a_book(revenue = c(10, -2.5)))$revenue, 7.5)
+})
+
+test_that("lines changed after reading are a step of their own", {
+  lines <- load_table(demo_files()[["order_lines"]])
+  some <- lines[lines$quantity %in% 2, ]
+  some <- some[!is.na(some$unit_price), ]
+  some$day <- as.Date("2026-01-01")
+  steps <- audit(daybook(some, day, quantity * unit_price, product_id, on_bad = "set_aside"))
+  expect_identical(steps$what[1:2], c("read", "change"))
+})

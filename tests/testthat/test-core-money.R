@@ -1,0 +1,46 @@
+units_of <- function(x, ...) {
+  book <- daybook(tibble::tibble(day = as.Date("2026-01-01"), product = "a", revenue = x), day, revenue, product, ...)
+  lines_of(book)$revenue
+}
+
+test_that("a half in decimal is a half although the double is not", {
+  expect_identical(units_of(c(1.005, 2.675, -1.005, 1.015, 0.285)), c(1.01, 2.68, -1.01, 1.02, 0.29))
+  expect_identical(units_of(c(1.005, 2.675, -1.005, 1.015), rounding = "half_even"), c(1.00, 2.68, -1.00, 1.02))
+  expect_identical(units_of(3 * 19.99 * 0.85), 50.97)
+  expect_identical(units_of(c(1.0049, 1.0051, 0.0049999), rounding = "half_even"), c(1.00, 1.01, 0))
+})
+
+test_that("decimals from 0 to 6 are kept", {
+  expect_identical(units_of(c(2.5, -2.5, 3.49), decimals = 0), c(3, -3, 3))
+  expect_identical(units_of(1.2345675, decimals = 6), 1.234568)
+  expect_snapshot(error = TRUE, units_of(1, decimals = 7))
+  expect_snapshot(error = TRUE, units_of(1, decimals = "two"))
+})
+
+test_that("lines are exact up to 9e12 and too large beyond", {
+  expect_identical(units_of(c(9e12, -9e12, 8999999999999.99)), c(9e12, -9e12, 8999999999999.99))
+  bad <- a_sale(revenue = c(9.1e12, 1))
+  book <- daybook(bad, day, revenue, product, on_bad = "set_aside")
+  expect_identical(set_aside(book)$reason, "too large")
+})
+
+test_that("an overflow is an error and never a wrong sum", {
+  many <- a_sale(revenue = rep(9e12, 3))
+  expect_snapshot(error = TRUE, daybook(many, day, revenue, product))
+  expect_error(daybook(a_sale(revenue = rep(9e12, 20000)), day, revenue, product), class = "hinterfeld_error_overflow")
+  expect_identical(totals(daybook(a_sale(revenue = rep(9e12, 2)), day, revenue, product))$revenue, 1.8e13)
+})
+
+test_that("revenue built from cents in different order ties exactly", {
+  book <- daybook(tibble::tibble(
+    day = as.Date("2026-01-01"), product = c("a", "a", "b", "c", "c", "c"), revenue = c(0.1, 0.2, 0.3, 0.2, 0.05, 0.05)
+  ), day, revenue, product)
+  expect_identical(totals(book, by = product)$revenue, c(0.3, 0.3, 0.3))
+})
+
+test_that("rounding agrees with decimal text for random thousandths", {
+  withr::local_seed(11)
+  thousandths <- sample(-5e6:5e6, 5000)
+  exact <- sign(thousandths) * ((abs(thousandths) + 5) %/% 10) / 100
+  expect_identical(units_of(thousandths / 1000), exact)
+})

@@ -1,0 +1,57 @@
+book <- daybook(
+  a_sale(status = c("paid", "Paid ", "open", NA, "PAID"), region = c("Vale", "Vale", "Fen", "Fen", NA), revenue = 1:5),
+  day, revenue, product
+)
+
+test_that("lines are kept or left out, and unclear ones are counted apart", {
+  kept <- keep_lines(book, reads_as(status, "paid"), why = "paid sales")
+  expect_identical(lines_of(kept)$revenue, c(1, 2, 5))
+  steps <- audit(kept)
+  expect_identical(steps$what, c("read", "daybook", "keep", "neither yes nor no"))
+  expect_identical(steps$lines_after, c(5, 5, 4, 3))
+  expect_identical(steps$revenue_after[2:4], c(15, 12, 8))
+  expect_identical(lines_of(leave_out(book, status == "open"))$revenue, c(1, 2, 5))
+})
+
+test_that("conditions combine columns, functions and values from outside", {
+  wanted <- c("open", "paid")
+  limit <- 2
+  expect_identical(lines_of(keep_lines(book, status %in% wanted & revenue >= limit))$revenue, 3)
+  expect_identical(lines_of(keep_lines(book, !(status == "open") | is.na(status)))$revenue, c(1, 2, 4, 5))
+  expect_identical(lines_of(keep_lines(book, !!rlang::quo(region == "Fen")))$revenue, c(3, 4))
+  expect_identical(lines_of(keep_lines(book, day == as.Date("2026-03-02") & revenue > mean(revenue)))$revenue, c(4, 5))
+})
+
+test_that("a condition on distinct values answers as on every line", {
+  whole <- lines_of(book)
+  check <- function(condition) {
+    quo <- rlang::enquo(condition)
+    expect_identical(lines_of(quiet(keep_lines(book, !!quo))), whole[which(rlang::eval_tidy(quo, whole)), ])
+  }
+  other <- c("paid", "x", "y", "z", "PAID")
+  check(status == "paid")
+  check(is.na(status) | region == "Vale")
+  check(status == other)
+  check(nchar(status) > mean(nchar(status), na.rm = TRUE))
+  check(!duplicated(region))
+  check(startsWith(tolower(trimws(status)), "p"))
+})
+
+test_that("values that no line has are mentioned with the nearest", {
+  expect_snapshot(invisible(keep_lines(book, status %in% c("paid", "opne"))))
+  expect_snapshot(invisible(keep_lines(book, reads_as(region, "vale", "Valley"))))
+  expect_no_message(keep_lines(book, reads_as(region, " VALE")))
+})
+
+test_that("a condition that keeps nothing shows what there is", {
+  expect_snapshot(error = TRUE, keep_lines(book, status == "complet"))
+  expect_snapshot(error = TRUE, keep_lines(book, revenue > 100 & region == "Vale"))
+})
+
+test_that("mistakes in a condition are explained", {
+  expect_snapshot(error = TRUE, keep_lines(book, satus == "paid"))
+  expect_snapshot(error = TRUE, keep_lines(book, revenue * 2))
+  expect_snapshot(error = TRUE, keep_lines(book))
+  expect_snapshot(error = TRUE, keep_lines(lines_of(book), status == "paid"))
+  expect_snapshot(error = TRUE, reads_as(1:3, "paid"))
+})

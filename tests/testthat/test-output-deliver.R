@@ -1,0 +1,44 @@
+test_that("the daily file equals SQL to the cent and in order, and its total is the audit's", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  book <- demo_daybook()
+  deliver(totals(book, by = product, every = "day"), path)
+  db <- demo_database()
+  expected <- sql(db, "SELECT day, product, printf('%s%d.%02d', iif(units < 0, '-', ''), abs(units) / 100, abs(units) % 100)
+                         AS revenue
+                       FROM (SELECT day, product, sum(units) AS units FROM sales GROUP BY day, product)
+                       ORDER BY day, units DESC, product")
+  expect_identical(utils::read.csv(path, colClasses = "character"), expected)
+  cents <- as.integer(sub(".", "", expected$revenue, fixed = TRUE))
+  expect_identical(sum(cents) / 100, utils::tail(audit(book)$revenue_after, 1))
+})
+
+test_that("numbers are plain and blanks are blank", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  deliver(data.frame(n = c(1e5, 1e15, 0.1), s = c("a,b", NA, "c")), path)
+  expect_identical(readLines(path), c("n,s", "100000.0,\"a,b\"", "1000000000000000.0,", "0.1,c"))
+})
+
+test_that("what cannot be written says why and leaves the former file whole", {
+  dir <- withr::local_tempdir()
+  withr::local_dir(dir)
+  writeLines("former", "t.png")
+  broken <- ggplot2::ggplot(data.frame(n = 1), ggplot2::aes(nowhere)) + ggplot2::geom_bar()
+  expect_error(deliver(broken, "t.png"), "nowhere")
+  expect_identical(readLines("t.png"), "former")
+  expect_identical(list.files(all.files = TRUE, no.. = TRUE), "t.png")
+  table <- data.frame(n = 1)
+  expect_snapshot(error = TRUE, deliver(table, "t.doc"))
+  expect_snapshot(error = TRUE, deliver(table, "nowhere/t.csv"))
+  table$f <- list(sum)
+  expect_snapshot(error = TRUE, deliver(table, "t.csv"))
+  expect_snapshot(error = TRUE, deliver(1, "t.csv"))
+})
+
+test_that("a figure is written at the size asked for", {
+  path <- withr::local_tempfile(fileext = ".png")
+  deliver(figure_trend(totals(a_book(), every = "day")), path)
+  # A PNG's width and height are bytes 17 to 24.
+  size <- readBin(path, "raw", 24)[17:24]
+  expect_identical(sum(as.integer(size[1:4]) * 256^(3:0)), 1280)
+  expect_identical(sum(as.integer(size[5:8]) * 256^(3:0)), 800)
+})
