@@ -1,7 +1,7 @@
 #' Figure: revenue over time
 #'
 #' One line per group over the months or days, labelled at its end. The last period is drawn hollow
-#' when the daybook ends before the period does.
+#' and its step dashed when the daybook ends before the period does.
 #'
 #' @param t A totals table with a period and at most one `by` column of at most five groups.
 #' @param title,subtitle,caption Text instead of the figure's own.
@@ -19,14 +19,17 @@ figure_trend <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   ends <- data[data$period == max(data$period), ]
   ends$label_y <- spread_labels(ends$revenue, diff(range(c(0, data$revenue))) / 17)
   unfinished <- data[data$unfinished, ]
+  last_step <- data[data$period %in% utils::tail(sort(unique(data$period)), 2) & any(data$unfinished), ]
 
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$revenue, colour = .data$group)) +
     ggplot2::annotate("segment", x = min(data$period), xend = max(data$period), y = 0, yend = 0,
                       colour = ink, linewidth = 0.4) +
-    ggplot2::geom_line(linewidth = 0.8, lineend = "round") +
+    ggplot2::geom_line(data = data[!data$unfinished, ], linewidth = 0.8, lineend = "round") +
+    ggplot2::geom_line(data = last_step, linewidth = 0.8, linetype = "22") +
     ggplot2::geom_point(data = unfinished, shape = 21, fill = paper, size = 2.2, stroke = 0.9) +
-    ggplot2::geom_text(ggplot2::aes(y = .data$label_y, label = .data$group), ends, hjust = 0, size = 3.8,
-                       family = figure_family(), nudge_x = trend_nudge(data$period)) +
+    ggplot2::geom_label(ggplot2::aes(y = .data$label_y, label = .data$group), ends, hjust = 0, size = 3.8,
+                        family = figure_family(), nudge_x = trend_nudge(data$period), fill = paper, label.size = NA,
+                        label.padding = grid::unit(0.1, "lines")) +
     ggplot2::scale_colour_manual(values = trend_colours(levels(data$group)), guide = "none") +
     ggplot2::scale_x_date(breaks = date_breaks(data$period), labels = date_labels,
                           expand = ggplot2::expansion(mult = c(0.01, 0.2))) +
@@ -107,7 +110,7 @@ trend_subtitle <- function(memory) {
 
 figure_caption <- function(memory, unfinished) {
   c(paste(left_out_words(memory$book), collapse = " "),
-    if (unfinished) sprintf("Hollow points: the %s is not finished; the data end on %s.", memory$every,
+    if (unfinished) sprintf("Dashed: the %s is not finished; the data end on %s.", memory$every,
                             format(max(memory$book$columns$day)))) |>
     paste(collapse = " ")
 }

@@ -1,7 +1,8 @@
 # Tables as lines of text: aligned, no wider than asked, saying what was cut.
 
+# Wider lines than 100 characters are hard to follow.
 text_width <- function() {
-  max(40L, cli::console_width())
+  min(100L, max(40L, cli::console_width()))
 }
 
 # A column as text, and whether it is set flush right. Missing values show as a dash.
