@@ -11,7 +11,15 @@ category_colours <- c("#3B2F63", "#1F6F6B", "#B5542B", "#7C9A3A", "#C98F1F")
 
 # Lato where it is installed, the device's own sans serif elsewhere.
 figure_family <- function() {
-  if (any(systemfonts::system_fonts()$family == "Lato")) "Lato" else "sans"
+  if (!any(systemfonts::system_fonts()$family == "Lato")) {
+    return("sans")
+  }
+  # R's own PDF and PostScript devices know no system fonts and would refuse the name.
+  if (!"Lato" %in% names(grDevices::pdfFonts())) {
+    grDevices::pdfFonts(Lato = grDevices::pdfFonts()$Helvetica)
+    grDevices::postscriptFonts(Lato = grDevices::postscriptFonts()$Helvetica)
+  }
+  "Lato"
 }
 
 theme_hinterfeld <- function(base_size = 12) {
