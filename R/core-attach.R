@@ -157,8 +157,9 @@ match_report <- function(row, lines, table, keys, name) {
     unmatched = length(missed), unused = unused, examples = examples,
     line = sprintf("%s attached by %s: %s%s.", name, by, found, rest),
     hint = spelling_hint(row, lines, table, keys),
-    why = sprintf("%s by %s%s", name, by,
-                  if (length(missed)) sprintf("; %s unmatched", group_digits(length(missed))) else "")
+    why = paste0(name, " by ", by,
+                 if (length(missed)) sprintf("; %s unmatched", group_digits(length(missed))),
+                 if (unused > 0) sprintf("; %s unused", count_of(unused, "row")))
   )
 }
 

@@ -1,27 +1,165 @@
-# Periods: the first day of the period that a day falls in.
-
-grains <- c("day", "month")
-
-# Days may be many; periods are looked up once per distinct day of the span.
-period_starts <- function(days, every) {
-  if (every == "day") {
-    return(days)
+#' Sales calendar: when years and weeks start, and how months are made
+#'
+#' @param year_starts Text: month and day the year starts, `"MM-DD"`; `"04-01"` for a fiscal year
+#'   from April. Months and quarters count from there, so with `"04-06"` each month starts on the 6th.
+#' @param week_starts Text: the day weeks start, such as `"monday"` or `"sunday"`.
+#' @param weeks Text: `"iso"`, calendar months and weeks from Monday numbered as in ISO 8601; or
+#'   `"445"`, a year of 52 or 53 whole weeks, each quarter of 13 weeks divided into months of 4, 4
+#'   and 5 weeks. Such a year starts on the week start nearest to `year_starts`, and a 53rd week
+#'   makes the last month longer. When not given, weeks may start on any day.
+#' @return A calendar, for [daybook()] and the functions of [period_start()].
+#' @section Names of years: A year that starts on 1 January bears its number, `2026`; any other is
+#'   named by both years it touches, `2026/27`.
+#' @section Errors: `hinterfeld_error_calendar` for a day that does not exist or does not come in
+#'   every month, an unknown weekday, or ISO weeks that do not start on Monday.
+#' @references ISO 8601-1:2019, Date and time, for weeks that start on Monday and belong to the year
+#'   that holds their Thursday. National Retail Federation, "4-5-4 Calendar", for years of 52 or 53
+#'   weeks that start on the week nearest to a date.
+#' @export
+#' @examples
+#' sales_calendar()
+#' sales_calendar(year_starts = "04-01")
+#' sales_calendar(year_starts = "02-01", week_starts = "sunday", weeks = "445")
+sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks = c("iso", "445")) {
+  check_text(year_starts, "year_starts")
+  check_choice(week_starts, "week_starts", weekdays_known)
+  given <- length(weeks) == 1
+  weeks <- check_choice(weeks[1], "weeks", c("iso", "445"))
+  if (given && weeks == "iso" && week_starts != "monday") {
+    stop_because("calendar", c(
+      sprintf("ISO weeks start on Monday, not on %s.", capital(week_starts)),
+      i = "Leave `weeks` out for calendar months with weeks from another day, or use `weeks = \"445\"`."
+    ))
   }
-  parts <- as.POSIXlt(days)
-  as.Date(sprintf("%04d-%02d-01", parts$year + 1900L, parts$mon + 1L))
+  start <- read_year_start(year_starts, weeks)
+  structure(list(
+    year_starts = year_starts, week_starts = week_starts, weeks = weeks,
+    rules = c(start, match(week_starts, weekdays_known) - 1L, as.integer(weeks == "445"))
+  ), class = "hinterfeld_calendar")
 }
 
-# The adjective in "daily revenue".
-grain_adjective <- function(every) {
-  c(day = "daily", month = "monthly")[[every]]
+weekdays_known <- c("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+
+capital <- function(x) {
+  paste0(toupper(substr(x, 1, 1)), substring(x, 2))
 }
 
-# The last day of the period that starts on `start`.
-period_ends <- function(start, every) {
-  if (every == "day") {
-    return(start)
+read_year_start <- function(year_starts, weeks, call = caller_env()) {
+  # 2023 is no leap year: a year cannot start on 29 February.
+  day <- if (grepl("^[0-9]{2}-[0-9]{2}$", year_starts)) read_iso_days_kernel(paste0("2023-", year_starts)) else NA
+  if (is.na(day)) {
+    stop_because("calendar", c(
+      sprintf("`year_starts` cannot be \"%s\".", year_starts),
+      i = "Give a month and a day that every year has, `\"MM-DD\"`: \"04-01\" is the first of April."
+    ), call = call)
   }
-  parts <- as.POSIXlt(start)
-  years <- parts$year + 1900L + (parts$mon == 11L)
-  as.Date(sprintf("%04d-%02d-01", years, (parts$mon + 1L) %% 12L + 1L)) - 1
+  start <- as.integer(strsplit(year_starts, "-")[[1]])
+  if (weeks != "445" && start[2] > 28) {
+    stop_because("calendar", c(
+      sprintf("`year_starts` cannot be \"%s\": months would start on a day that not every month has.", year_starts),
+      i = "Give a day up to 28, or years of whole weeks with `weeks = \"445\"`."
+    ), call = call)
+  }
+  start
+}
+
+check_calendar <- function(calendar, call = caller_env()) {
+  if (!inherits(calendar, "hinterfeld_calendar")) {
+    stop_because("argument", c(
+      "`calendar` must be a sales calendar.",
+      i = sprintf("It is %s.", describe(calendar)),
+      i = "Make one with `sales_calendar()`."
+    ), call = call)
+  }
+}
+
+#' Periods of days: first day, last day, label
+#'
+#' @param day Dates.
+#' @param every Text: `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; for labels also the
+#'   recurring `"weekday"` and `"month_of_year"`.
+#' @param calendar A calendar made by [sales_calendar()].
+#' @return `period_start()` and `period_end()`: dates, the first and the last day of the period that
+#'   each day falls in. `period_label()`: text, `2026-09-17`, `2026-W38`, `2026-09`, `2026-Q3`, `2026`,
+#'   `Thu`, `Sep`; in 4-4-5 years months are `2026-P09`; a period without a name of its own is
+#'   labelled by its first day. Missing for a missing day.
+#' @section Errors: `hinterfeld_error_argument` for days that are not dates or an unknown period.
+#' @references ISO 8601-1:2019 for week labels.
+#' @export
+#' @examples
+#' days <- as.Date(c("2026-09-17", "2027-01-02"))
+#' period_start(days, "month")
+#' period_end(days, "quarter", sales_calendar(year_starts = "04-01"))
+#' period_label(days, "week")
+period_start <- function(day, every, calendar = sales_calendar()) {
+  period_bounds(day, every, calendar, last = FALSE)
+}
+
+#' @rdname period_start
+#' @export
+period_end <- function(day, every, calendar = sales_calendar()) {
+  period_bounds(day, every, calendar, last = TRUE)
+}
+
+#' @rdname period_start
+#' @export
+period_label <- function(day, every, calendar = sales_calendar()) {
+  check_days(day)
+  check_calendar(calendar)
+  check_choice(every, "every", c(grains, recurring_grains))
+  days <- as.integer(floor(as.numeric(day)))
+  at <- function(what) position_kernel(days, what, calendar$rules)
+  start <- period_bounds_kernel(days, if (every == "month_of_year") "month" else every, FALSE, calendar$rules)
+  label <- switch(every,
+    day = format(day, "%Y-%m-%d"),
+    week = if (numbered_weeks(calendar)) week_label(days, start, calendar) else format(plain_days(start)),
+    month = if (calendar$weeks == "445") {
+      sprintf("%s-P%02d", year_name(at("year"), calendar), at("month"))
+    } else {
+      format(plain_days(start), if (calendar$rules[2] == 1) "%Y-%m" else "%Y-%m-%d")
+    },
+    quarter = sprintf("%s-Q%d", year_name(at("year"), calendar), at("quarter")),
+    year = year_name(at("year"), calendar),
+    weekday = substr(capital(weekdays_known[at("weekday")]), 1, 3),
+    month_of_year = if (calendar$weeks == "445") {
+      sprintf("P%02d", at("month"))
+    } else {
+      month_names[as.POSIXlt(plain_days(start))$mon + 1]
+    }
+  )
+  replace(label, is.na(days), NA)
+}
+
+grains <- c("day", "week", "month", "quarter", "year")
+recurring_grains <- c("weekday", "month_of_year")
+month_names <- c("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+check_days <- function(day, call = caller_env()) {
+  if (!inherits(day, "Date")) {
+    stop_because("argument", c("`day` must be dates.", i = sprintf("It is %s.", describe(day))), call = call)
+  }
+}
+
+period_bounds <- function(day, every, calendar, last, call = caller_env()) {
+  check_days(day, call)
+  check_calendar(calendar, call)
+  check_choice(every, "every", grains, call = call)
+  plain_days(period_bounds_kernel(as.integer(floor(as.numeric(day))), every, last, calendar$rules))
+}
+
+# Weeks have numbers where years are made of whole weeks: ISO years and 4-4-5 years.
+numbered_weeks <- function(calendar) {
+  calendar$weeks == "445" || calendar$week_starts == "monday"
+}
+
+# An ISO year is a year of whole weeks that starts on the Monday nearest to 1 January.
+week_label <- function(days, start, calendar) {
+  rules <- if (calendar$weeks == "445") calendar$rules else c(1L, 1L, 0L, 1L)
+  year <- position_kernel(days, "year", rules)
+  name <- if (calendar$weeks == "445") year_name(year, calendar) else sprintf("%04d", year)
+  sprintf("%s-W%02d", name, position_kernel(days, "week", rules))
+}
+
+year_name <- function(year, calendar) {
+  if (calendar$year_starts == "01-01") sprintf("%04d", year) else sprintf("%04d/%02d", year, (year + 1L) %% 100L)
 }

@@ -15,9 +15,13 @@
 #' @param units Column of the number of pieces, if there is one.
 #' @param order Column of the order's number, if there is one.
 #' @param decimals Whole number from 0 to 6: the decimals that revenue is rounded to, once per line.
+#'   Further columns of numbers, such as cost or profit, can be given decimals of their own by name:
+#'   `c(revenue = 2, cost = 3)`. Those not named, `units` among them, keep the decimals they have, at
+#'   most six.
 #' @param rounding Text: what a half becomes. `"half_up"` goes away from zero (1.005 is 1.01, -1.005
 #'   is -1.01), `"half_even"` to the even neighbour (1.005 is 1.00). A value is read as the decimal
 #'   of 15 significant digits it stands for, so 1.005 is a half.
+#' @param calendar A calendar made by [sales_calendar()], for the periods of [totals()].
 #' @param day_format Text: how `day` is written, as in [strptime()], for example `"%d/%m/%Y"`.
 #' @param on_bad Text: `"stop"` refuses unusable lines with an error that counts each reason,
 #'   `"set_aside"` keeps them apart; see [set_aside()].
@@ -38,10 +42,11 @@
 #' )
 #' daybook(sales, day = date, revenue = pieces * price, product = item, units = pieces)
 daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, decimals = 2,
-                    rounding = c("half_up", "half_even"), day_format = NULL,
-                    on_bad = c("stop", "set_aside")) {
+                    rounding = c("half_up", "half_even"), calendar = sales_calendar(),
+                    day_format = NULL, on_bad = c("stop", "set_aside")) {
   check_table(lines, "lines")
-  check_decimals(decimals)
+  decimals <- read_decimals(decimals)
+  check_calendar(calendar)
   rounding <- check_choice(rounding[1], "rounding", c("half_up", "half_even"))
   on_bad <- check_choice(on_bad[1], "on_bad", c("stop", "set_aside"))
   check_text(day_format, "day_format", none = TRUE)
@@ -51,7 +56,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   quos <- quos[!vapply(quos, rlang::quo_is_null, NA)]
   call <- rlang::current_env()
   roles <- lapply(stats::setNames(nm = names(quos)), function(role) {
-    read_role(role, quos[[role]], lines, day_format, decimals, rounding, call)
+    read_role(role, quos[[role]], lines, day_format, decimals[["revenue"]], rounding, call)
   })
   check_role_names(roles, lines)
 
@@ -68,14 +73,15 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
 
   book <- structure(list(
     columns = lapply(book_columns(roles, lines), function(x) x[usable]),
+    lines = length(usable),
     roles = vapply(roles, function(role) role$text, ""),
-    decimals = c(revenue = as.integer(decimals)),
+    decimals = decimals["revenue"],
     rounding = rounding,
+    calendar = calendar,
     trail = add_steps(origin$trail, daybook_steps(roles$revenue, reason, known)),
     aside = aside_table(lines, reason, origin$file)
   ), class = "hinterfeld_daybook")
-  book$lines <- length(usable)
-  book
+  exact_columns(book, decimals)
 }
 
 #' Lines of a daybook: those kept, and those set aside
@@ -123,6 +129,32 @@ book_columns <- function(roles, lines) {
   others <- lines[setdiff(names(lines), used)]
   others <- lapply(others, function(x) if (type_of(x) == "text") code_text(x) else x)
   c(lapply(roles, function(role) role$values), others)
+}
+
+# Further columns that were given decimals, and the units, are kept as exact as revenue is.
+exact_columns <- function(book, decimals, call = caller_env()) {
+  further <- setdiff(names(decimals), "revenue")
+  for (name in further) {
+    x <- book$columns[[name]]
+    if (!is.numeric(x)) {
+      stop_because("column", c(
+        sprintf("`decimals` names `%s`, which %s.", name, if (is.null(x)) "is not a column" else paste("is", type_of(x))),
+        i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book)))
+      ), call = call)
+    }
+  }
+  if ("units" %in% names(book$columns)) {
+    decimals <- c(decimals, units = found_decimals(book$columns$units, "units"))
+  }
+  for (name in setdiff(names(decimals), "revenue")) {
+    book$columns[[name]] <- exact_units(book$columns[[name]], name, decimals[[name]], book$rounding, call)
+  }
+  book$decimals <- decimals[unique(names(decimals))]
+  book
+}
+
+number_columns <- function(book) {
+  names(book$columns)[vapply(book$columns, function(x) is.numeric(x) && !inherits(x, "Date"), NA)]
 }
 
 first_reason <- function(roles, lines) {

@@ -1,22 +1,49 @@
 # Exact money: whole units of the smallest coin, held in doubles that are whole numbers.
 
-# The largest amount of one line, in units; as in src/money.h.
-largest_line <- 9e14
+most_decimals <- 6L
 
-check_decimals <- function(decimals, call = caller_env()) {
-  ok <- is.numeric(decimals) && length(decimals) >= 1 && !anyNA(decimals) &&
-    all(decimals %in% 0:6)
+# Decimals per exact column: one number is for revenue, names are for further columns.
+read_decimals <- function(decimals, call = caller_env()) {
+  ok <- is.numeric(decimals) && length(decimals) >= 1 && all(decimals %in% 0:most_decimals) &&
+    (length(decimals) == 1 || rlang::is_named(decimals))
   if (!ok) {
     stop_because("argument", c(
       "`decimals` must be whole numbers from 0 to 6.",
-      i = "2 keeps cents, 0 keeps whole currency units, 3 keeps mills."
+      i = "2 keeps cents, 0 keeps whole currency units.",
+      i = "Name them for further columns: `decimals = c(revenue = 2, cost = 3)`."
     ), call = call)
   }
+  if (is.null(names(decimals))) names(decimals) <- "revenue"
+  if (!"revenue" %in% names(decimals)) decimals <- c(revenue = 2, decimals)
+  stats::setNames(as.integer(decimals), names(decimals))
+}
+
+# The decimals a column of numbers really has; more than six are rounded off, and a message says so.
+found_decimals <- function(x, name) {
+  decimals <- decimals_kernel(as.double(x), most_decimals)
+  if (decimals > most_decimals) {
+    say("rounded", sprintf("`%s` has more than %d decimals and is rounded to them.", name, most_decimals))
+  }
+  min(decimals, most_decimals)
 }
 
 # Units of decimal values. NaN: not a number; Inf: too large for an exact line.
 to_units <- function(x, decimals, rounding = "half_up") {
   units_kernel(as.double(x), as.integer(decimals), rounding == "half_even")
+}
+
+# Units of a further column, where a value that cannot be exact is an error.
+exact_units <- function(x, name, decimals, rounding, call = caller_env()) {
+  units <- to_units(x, decimals, rounding)
+  bad <- which(is.nan(units) | is.infinite(units))
+  if (length(bad)) {
+    stop_because("overflow", c(
+      sprintf("%s of `%s` cannot be exact with %d decimals.", count_of(length(bad), "value"), name, decimals),
+      x = sprintf("The first is %s.", format(x[bad[1]])),
+      i = "Mend them, or give the column fewer `decimals`."
+    ), call = call)
+  }
+  units
 }
 
 from_units <- function(units, decimals) {

@@ -10,16 +10,16 @@ key_of_column <- function(name, x) {
     return(new_key(name, as.integer(x), levels(x)))
   }
   labels <- sort(unique(x), method = "radix")
-  new_key(name, match(x, labels), labels)
+  new_key(name, match(x, labels), if (inherits(x, "Date")) plain_days(labels) else labels)
 }
 
 # Days are looked up by their distance from the first, so a period is computed once per day.
-key_of_period <- function(days, every) {
+key_of_period <- function(days, every, calendar) {
+  days <- as.integer(days)
   first <- min(days)
-  span <- structure(seq(as.integer(first), as.integer(max(days))), class = "Date")
-  starts <- period_starts(span, every)
+  starts <- period_bounds_kernel(seq(first, max(days)), every, FALSE, calendar$rules)
   labels <- unique(starts)
-  new_key(every, match(starts, labels)[as.integer(days) - as.integer(first) + 1L], labels)
+  new_key(every, match(starts, labels)[days - first + 1L], plain_days(labels))
 }
 
 # What a measure takes: kind, units per line (NULL to count lines) and which lines (NULL for all).

@@ -6,7 +6,8 @@
 #' @param book A daybook made by [daybook()].
 #' @param by Columns to split by, bare or as strings; several with `c(category, product)`. None for
 #'   the whole.
-#' @param every Text: the period, `"day"` or `"month"`; `NULL` for the whole span.
+#' @param every Text: the period, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"` of the daybook's
+#'   calendar; `NULL` for the whole span.
 #' @param measures Text: what to total, `"revenue"`.
 #' @return A totals table: a tibble with one row per period and group, and columns
 #'   * the period, named by its grain (`day`, `month`): the first day of the period, class Date;
@@ -29,7 +30,7 @@ totals <- function(book, by = NULL, every = NULL, measures = "revenue") {
   by <- pick_columns(enquo(by), names(book$columns), "by")
   check_by(by, every)
 
-  period <- if (!is.null(every)) list(key_of_period(book$columns$day, every))
+  period <- if (!is.null(every)) list(key_of_period(book$columns$day, every, book$calendar))
   keys <- c(period, lapply(by, function(name) key_of_column(name, book$columns[[name]])))
   amounts <- list(revenue = new_amount("sum", book$columns$revenue))
   result <- tally_lines(book$lines, keys, amounts)
@@ -85,7 +86,7 @@ key_values <- function(key, codes) {
   codes[codes == 0] <- NA
   values <- key$labels[codes]
   if (is.character(values)) values[is.na(codes)] <- not_given
-  if (inherits(values, "Date")) plain_days(values) else values
+  values
 }
 
 not_given <- "not given"

@@ -10,6 +10,10 @@ title_words <- function(memory) {
   paste0(toupper(substr(words, 1, 1)), substring(words, 2))
 }
 
+grain_adjective <- function(every) {
+  c(day = "daily", week = "weekly", month = "monthly", quarter = "quarterly", year = "yearly")[[every]]
+}
+
 # "2023-01-01 to 2026-09-17"
 span_words <- function(book) {
   paste(format(range(book$columns$day)), collapse = " to ")

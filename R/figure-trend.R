@@ -24,8 +24,7 @@ figure_trend <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$revenue, colour = .data$group)) +
     ggplot2::annotate("segment", x = min(data$period), xend = max(data$period), y = 0, yend = 0,
                       colour = ink, linewidth = 0.4) +
-    ggplot2::geom_line(data = data[!data$unfinished, ], linewidth = 0.8, lineend = "round") +
-    ggplot2::geom_line(data = last_step, linewidth = 0.8, linetype = "22") +
+    trend_lines(data, last_step) +
     ggplot2::geom_point(data = unfinished, shape = 21, fill = paper, size = 2.2, stroke = 0.9) +
     ggplot2::geom_label(ggplot2::aes(y = .data$label_y, label = .data$group), ends, hjust = 0, size = 3.8,
                         family = figure_family(), nudge_x = trend_nudge(data$period), fill = paper, label.size = NA,
@@ -41,6 +40,17 @@ figure_trend <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
       caption = wrap_words(caption %||% figure_caption(memory, any(data$unfinished)), 150)
     ) +
     theme_hinterfeld()
+}
+
+# A single period has no line to draw: points stand for it.
+trend_lines <- function(data, last_step) {
+  if (length(unique(data$period)) == 1) {
+    return(list(ggplot2::geom_point(size = 2.2)))
+  }
+  list(
+    ggplot2::geom_line(data = data[!data$unfinished, ], linewidth = 0.8, lineend = "round"),
+    ggplot2::geom_line(data = last_step, linewidth = 0.8, linetype = "22")
+  )
 }
 
 check_trend <- function(t, memory, call = caller_env()) {
@@ -74,7 +84,7 @@ trend_data <- function(t, memory) {
   grid$revenue <- ifelse(is.na(at), 0, t$revenue[at])
   grid$group <- factor(grid$group, groups)
   last <- max(memory$book$columns$day)
-  grid$unfinished <- grid$period == max(periods) & last < period_ends(max(periods), memory$every)
+  grid$unfinished <- grid$period == max(periods) & last < period_end(max(periods), memory$every, memory$book$calendar)
   grid
 }
 

@@ -6,6 +6,6 @@
 #'
 #' @keywords internal
 #' @importFrom Rcpp evalCpp
-#' @importFrom rlang %||% .data abort caller_env enquo
+#' @importFrom rlang %||% := .data abort caller_env enquo
 #' @useDynLib hinterfeld, .registration = TRUE
 "_PACKAGE"

@@ -42,10 +42,15 @@ format.hinterfeld_daybook <- function(x, ...) {
   revenue <- money_text(from_units(sum_units(x$columns$revenue), decimals), decimals)
   heading <- sprintf("Daybook of %s, %s, revenue %s", count_of(x$lines, "line"), span_words(x), revenue)
   role_lines <- sprintf("  %-8s %s", names(x$roles), x$roles)
+  returns <- x$columns$revenue < 0
   others <- setdiff(names(x$columns), names(x$roles))
   c(
     text_notes(heading), role_lines,
-    if (length(others)) text_notes(paste("  columns ", paste(others, collapse = ", "))),
+    if (length(others)) paste0("  ", text_notes(paste("columns ", paste(others, collapse = ", ")), text_width() - 2L)),
+    if (any(returns)) {
+      amount <- money_text(from_units(sum_units(x$columns$revenue[returns]), decimals), decimals)
+      sprintf("Returns among them: %s, revenue %s.", count_of(sum(returns), "line"), amount)
+    },
     text_notes(left_out_words(x))
   )
 }

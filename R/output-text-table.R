@@ -22,10 +22,13 @@ column_text <- function(x, decimals = NULL) {
 
 # Lines of text for a table of at most `width` characters: names, rows, and, when something does not
 # fit, what was cut. `decimals` names the columns that hold money. Text that is too long ends in an
-# ellipsis, or goes on in the next line with `wrap`.
-text_table <- function(x, decimals = list(), width = text_width(), rows = 10, headings = names(x), wrap = FALSE) {
+# ellipsis, or goes on in the next line with `wrap`. Numbers, and the texts named by `right`, stand
+# flush right.
+text_table <- function(x, decimals = list(), width = text_width(), rows = 10, headings = names(x), wrap = FALSE,
+                       right = character()) {
   shown <- utils::head(as.data.frame(x), rows)
   cells <- Map(column_text, shown, decimals[names(shown)])
+  for (name in right) cells[[name]]$right <- TRUE
   widths <- vapply(seq_along(cells), function(i) {
     max(cli::ansi_nchar(c(headings[i], cells[[i]]$text), "width"), 1L)
   }, 0L)
@@ -61,14 +64,14 @@ fit_widths <- function(widths, right, width) {
 
 cut_note <- function(rows, columns) {
   parts <- c(
-    if (rows > 0) paste(count_of(rows, "more row")),
-    if (length(columns)) sprintf("%s that does not fit: %s", count_of(length(columns), "column"), paste(columns, collapse = ", "))
+    if (rows > 0) count_of(rows, "more row"),
+    if (length(columns)) paste0(count_of(length(columns), "more column"), ": ", paste(columns, collapse = ", "))
   )
-  parts <- sub("columns that does", "columns that do", parts)
-  if (length(parts)) paste("...", paste(parts, collapse = "; "))
+  if (length(parts)) text_notes(paste("...", paste(parts, collapse = "; ")))
 }
 
-# Sentences as lines of text.
+# Sentences as lines of text; the space between thousands does not break a number apart.
 text_notes <- function(notes, width = text_width()) {
-  unlist(lapply(notes, function(note) strwrap(note, width = width, exdent = 2)))
+  held <- gsub("(?<=[0-9]) (?=[0-9]{3}\\b)", "\u00a0", notes, perl = TRUE)
+  gsub("\u00a0", " ", unlist(lapply(held, strwrap, width = width, exdent = 2)))
 }

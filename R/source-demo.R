@@ -100,6 +100,8 @@ demo_daybook <- function(completed = TRUE) {
   book
 }
 
+utils::globalVariables(c("quantity", "unit_price", "discount", "status"))
+
 kilnmoor_daybook <- function(files, completed) {
   lines <- load_table(files[["order_lines"]])
   lines <- attach_table(lines, load_table(files[["orders"]]), by = "order_id", need = "any")

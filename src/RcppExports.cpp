@@ -10,6 +10,33 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// period_bounds_kernel
+Rcpp::IntegerVector period_bounds_kernel(Rcpp::IntegerVector days, std::string every, bool last, Rcpp::IntegerVector rules);
+RcppExport SEXP _hinterfeld_period_bounds_kernel(SEXP daysSEXP, SEXP everySEXP, SEXP lastSEXP, SEXP rulesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< std::string >::type every(everySEXP);
+    Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rules(rulesSEXP);
+    rcpp_result_gen = Rcpp::wrap(period_bounds_kernel(days, every, last, rules));
+    return rcpp_result_gen;
+END_RCPP
+}
+// position_kernel
+Rcpp::IntegerVector position_kernel(Rcpp::IntegerVector days, std::string what, Rcpp::IntegerVector rules);
+RcppExport SEXP _hinterfeld_position_kernel(SEXP daysSEXP, SEXP whatSEXP, SEXP rulesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rules(rulesSEXP);
+    rcpp_result_gen = Rcpp::wrap(position_kernel(days, what, rules));
+    return rcpp_result_gen;
+END_RCPP
+}
 // units_kernel
 Rcpp::NumericVector units_kernel(Rcpp::NumericVector x, int decimals, bool half_even);
 RcppExport SEXP _hinterfeld_units_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP) {
@@ -31,6 +58,18 @@ BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(sum_units_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// decimals_kernel
+int decimals_kernel(Rcpp::NumericVector x, int most);
+RcppExport SEXP _hinterfeld_decimals_kernel(SEXP xSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(decimals_kernel(x, most));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -88,8 +127,11 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
+    {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
     {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 3},
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
+    {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 6},
     {"_hinterfeld_pair_codes_kernel", (DL_FUNC) &_hinterfeld_pair_codes_kernel, 4},
     {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 1},

@@ -25,3 +25,15 @@ double sum_units_kernel(Rcpp::NumericVector x) {
     return R_NaN;
   }
 }
+
+// The fewest decimals, at most `most`, that write every value exactly; `most` + 1 when none does.
+// [[Rcpp::export]]
+int decimals_kernel(Rcpp::NumericVector x, int most) {
+  int decimals = 0;
+  for (double value : x) {
+    if (!std::isfinite(value)) continue;
+    while (decimals <= most && !money::has_decimals(value, decimals)) ++decimals;
+    if (decimals > most) break;
+  }
+  return decimals;
+}

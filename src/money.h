@@ -50,6 +50,12 @@ inline double units(double value, int decimals, Rounding rounding) {
   return value < 0 && result > 0 ? -result : result;
 }
 
+// Does the value have no more than this many decimals, read to 15 significant digits?
+inline bool has_decimals(double value, int decimals) {
+  const double scaled = std::fabs(value) * power_of_ten(decimals);
+  return std::fabs(scaled - std::nearbyint(scaled)) <= 0.5 * decimal_spacing(scaled);
+}
+
 inline int64_t add(int64_t a, int64_t b) {
   int64_t sum;
   if (__builtin_add_overflow(a, b, &sum)) throw std::overflow_error("sum of units");

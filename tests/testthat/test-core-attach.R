@@ -48,5 +48,5 @@ test_that("keys that differ only by case or spaces are pointed at", {
 test_that("attaching is a step of the audit", {
   sale <- a_sale(code = c("a", "x"))
   book <- daybook(quiet(attach_table(sale, goods, code, need = "any")), day, revenue, product)
-  expect_identical(audit(book)$why[2], "goods by code; 1 unmatched")
+  expect_identical(audit(book)$why[2], "goods by code; 1 unmatched; 2 rows unused")
 })

@@ -93,3 +93,21 @@ test_that("lines changed after reading are a step of their own", {
   steps <- audit(daybook(some, day, quantity * unit_price, product_id, on_bad = "set_aside"))
   expect_identical(steps$what[1:2], c("read", "change"))
 })
+
+test_that("further columns keep decimals of their own", {
+  sales <- a_sale(cost = c(1.2345, 2.0005), pieces = c(1, 0.25))
+  book <- daybook(sales, day, revenue, product, units = pieces, decimals = c(revenue = 1, cost = 3))
+  expect_identical(lines_of(book)$cost, c(1.235, 2.001))
+  expect_identical(lines_of(book)$units, c(1, 0.25))
+  expect_identical(lines_of(book)$revenue, c(5.8, 5.8))
+  expect_snapshot(error = TRUE, daybook(sales, day, revenue, product, decimals = c(cots = 3)))
+  expect_snapshot(error = TRUE, daybook(sales, day, revenue, product, decimals = c(product = 3)))
+  expect_snapshot(error = TRUE, daybook(a_sale(cost = 1e15), day, revenue, product, decimals = c(cost = 2)))
+  expect_message(daybook(a_sale(pieces = 1 / 3), day, revenue, product, units = pieces), "more than 6 decimals")
+})
+
+test_that("the demo's unusable lines stop a daybook that may not set them aside", {
+  lines <- load_table(demo_files()[["order_lines"]])
+  lines <- quiet(attach_table(lines, load_table(demo_files()[["orders"]]), order_id, need = "any"))
+  expect_snapshot(error = TRUE, daybook(lines, order_day, quantity * unit_price, product_id))
+})

@@ -2,3 +2,21 @@ test_that("text reads as a value without regard to case and spaces", {
   expect_identical(reads_as(c("Paid", " PAID ", "un paid", NA), "paid"), c(TRUE, TRUE, FALSE, NA))
   expect_identical(reads_as(c("Van  round", "van round\t"), "Van Round"), c(TRUE, TRUE))
 })
+
+test_that("spellings are settled to the commonest, and it is said and audited", {
+  sales <- a_sale(status = c("paid", "Paid ", "PAID", "paid", "open", NA, " Open"))
+  expect_snapshot(settled <- settle_spelling(sales, status))
+  expect_identical(settled$status, c("paid", "paid", "paid", "paid", "Open", NA, "Open"))
+  book <- daybook(settled, day, revenue, product)
+  expect_identical(audit(book)$why[2], "status: 5 values became 2")
+  again <- quiet(settle_spelling(daybook(sales, day, revenue, product), status))
+  expect_identical(lines_of(again)$status, settled$status)
+  expect_identical(audit(again)$what, c("read", "daybook", "settle"))
+  expect_message(settle_spelling(settled, status), "nothing to settle in 2 values")
+})
+
+test_that("what cannot be settled is explained", {
+  expect_snapshot(error = TRUE, settle_spelling(a_sale()))
+  expect_snapshot(error = TRUE, settle_spelling(a_sale(), revenue))
+  expect_snapshot(error = TRUE, settle_spelling(a_sale(), stauts))
+})

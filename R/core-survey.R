@@ -1,0 +1,197 @@
+#' Survey: what columns hold
+#'
+#' Looks at every column, or at the distinct values of one, before anything is joined or totalled:
+#' blanks, distinct values, the smallest and the largest, values that differ only by case or
+#' spaces, text among numbers or days, days without lines.
+#'
+#' @param x A data frame, the path of a delimited text file (read with [load_table()]), or a
+#'   daybook.
+#' @param ... Columns, bare or as strings. None: a survey of all columns. One: its distinct values.
+#'   Two or more: how many distinct values of the later columns each value of the first has.
+#' @return A tibble. Without columns, one row per column of `x`:
+#'   * `column`, `type`: text; a text column of which most values read as numbers or ISO days is
+#'     `text, mostly numbers` or `text, mostly days`;
+#'   * `lines`, `blanks`, `distinct`: numbers of lines, of blank ones and of distinct values;
+#'   * `smallest`, `largest`: as text; of the days or numbers where most values are;
+#'   * `commonest`: text, the commonest values with how many lines have each;
+#'   * `variants`: how many distinct texts differ from another only by case or spaces;
+#'   * `unreadable`: how many lines of a mostly numbers or mostly days column are neither;
+#'   * `days_without`: for days, how many days from the first to the last have no line.
+#'
+#'   For one column, one row per distinct value, commonest first, variants of a value together under
+#'   `reads_as`: the column itself, `reads_as`, `together` (lines of all variants), `lines`, `share`
+#'   (fraction of all lines) and, for a daybook, `revenue`. For several columns, one row per value of the first, commonest first, with
+#'   `distinct_<column>` for each other column, `lines` and, for a daybook, `revenue`.
+#' @section Errors: `hinterfeld_error_column` for unknown columns, `hinterfeld_error_argument` when
+#'   `x` cannot be surveyed, and the errors of [load_table()].
+#' @export
+#' @examples
+#' orders <- load_table(demo_files()[["orders"]])
+#' survey(orders)
+#' survey(orders, status)
+#' survey(demo_daybook(), category, product)
+survey <- function(x, ...) {
+  UseMethod("survey")
+}
+
+#' @export
+survey.default <- function(x, ...) {
+  stop_because("argument", c(
+    "`x` cannot be surveyed.",
+    i = sprintf("It is %s.", describe(x)),
+    i = "Give a data frame, the path of a file, or a daybook."
+  ), call = NULL)
+}
+
+#' @rdname survey
+#' @export
+survey.data.frame <- function(x, ...) {
+  columns <- lapply(x, function(column) if (type_of(column) == "text") code_text(column) else column)
+  survey_columns(columns, nrow(x), rlang::enquos(...), revenue = NULL, values_of = function(name) x[[name]])
+}
+
+#' @rdname survey
+#' @export
+survey.hinterfeld_daybook <- function(x, ...) {
+  survey_columns(x$columns, x$lines, rlang::enquos(...), revenue = x$columns$revenue,
+                 values_of = function(name) column_values(x, name), decimals = x$decimals[["revenue"]])
+}
+
+# `columns` with text coded, `values_of` to get one as its owner knows it.
+survey_columns <- function(columns, lines, quos, revenue, values_of, decimals = NULL, call = caller_env()) {
+  picked <- unique(unlist(lapply(quos, pick_columns, known = names(columns), name = "...", call = call)))
+  if (length(picked) == 0) {
+    rows <- lapply(names(columns), function(name) survey_column(name, columns[[name]], values_of, lines))
+    return(new_survey(do.call(rbind, rows), "columns", lines))
+  }
+  keys <- lapply(stats::setNames(nm = picked), function(name) {
+    values <- if (is_coded(columns[[name]])) columns[[name]] else values_of(name)
+    key_of_column(name, values)
+  })
+  if (length(picked) == 1) {
+    survey_values(keys[[1]], lines, revenue, decimals)
+  } else {
+    survey_several(keys, lines, revenue, decimals)
+  }
+}
+
+new_survey <- function(rows, kind, lines, decimals = NULL) {
+  tibble::new_tibble(rows, kind = kind, lines = lines, decimals = decimals, nrow = nrow(rows), class = "hinterfeld_survey")
+}
+
+# One column in one row ------------------------------------------------------------------------------
+
+survey_column <- function(name, x, values_of, lines) {
+  key <- key_of_column(name, if (is_coded(x)) x else values_of(name))
+  counts <- tabulate(key$codes, length(key$labels))
+  key$labels <- key$labels[counts > 0]
+  counts <- counts[counts > 0]
+  reading <- read_labels(key$labels, counts)
+  ends <- if (length(reading$values)) smallest_and_largest(reading$values) else NA
+  tibble::tibble(
+    column = name, type = reading$type, lines = as.double(lines), blanks = lines - sum(counts),
+    distinct = as.double(length(counts)),
+    smallest = value_text(ends[1]), largest = value_text(ends[length(ends)]),
+    commonest = commonest_words(key$labels, counts),
+    variants = if (is.character(key$labels)) sum(same_but_spelling(key$labels)) else NA,
+    unreadable = reading$unreadable,
+    days_without = if (inherits(ends, "Date") && !anyNA(ends)) {
+      as.double(diff(ends)) + 1 - length(unique(floor(as.numeric(reading$values))))
+    } else {
+      NA
+    }
+  )
+}
+
+# What the distinct values are, read as numbers or days where most lines can be.
+read_labels <- function(labels, counts) {
+  as_is <- list(type = type_of(labels), values = labels, unreadable = NA)
+  if (as_is$type == "date-time") {
+    as_is$values <- as.Date(labels, tz = (attr(labels, "tzone") %||% "")[1])
+  }
+  if (!is.character(labels) || length(labels) == 0) {
+    return(as_is)
+  }
+  days <- plain_days(read_iso_days_kernel(labels))
+  numbers <- read_decimals_kernel(labels)
+  # Codes such as 007 are text that happens to have digits.
+  if (any(grepl("^[[:space:]]*0[0-9]", labels))) numbers[] <- NA
+  for (found in list(list("days", days), list("numbers", numbers))) {
+    unread <- is.na(found[[2]])
+    if (sum(counts[unread]) < sum(counts) / 2) {
+      return(list(type = paste("text, mostly", found[[1]]), values = found[[2]][!unread], unreadable = sum(counts[unread])))
+    }
+  }
+  as_is
+}
+
+# TRUE for each text that another one equals but for case and spaces.
+same_but_spelling <- function(labels) {
+  plain <- plain_text(labels)
+  duplicated(plain) | duplicated(plain, fromLast = TRUE)
+}
+
+# Text is compared byte by byte, as everywhere.
+smallest_and_largest <- function(x) {
+  if (is.character(x)) sort(x, method = "radix")[c(1, length(x))] else sort(x)[c(1, length(x))]
+}
+
+value_text <- function(x) {
+  if (length(x) == 0 || is.na(x)) {
+    NA_character_
+  } else if (is.numeric(x) && !inherits(x, "Date")) {
+    format(x, digits = 15, scientific = FALSE, trim = TRUE, big.mark = " ")
+  } else {
+    as.character(x)
+  }
+}
+
+commonest_words <- function(labels, counts, most = 3) {
+  if (length(labels) == 0) {
+    return(NA_character_)
+  }
+  top <- utils::head(order(-counts, labels, method = "radix"), most)
+  shown <- if (is.character(labels)) quoted(labels[top]) else vapply(labels[top], value_text, "")
+  if (inherits(labels, "Date")) shown <- format(labels[top])
+  paste0(shown, " (", group_digits(counts[top]), ")", collapse = ", ")
+}
+
+# Distinct values of one column ----------------------------------------------------------------------
+
+# Lines and, where known, revenue of each group of the keys.
+survey_counts <- function(keys, lines, revenue) {
+  amounts <- list(lines = new_amount("count"))
+  if (!is.null(revenue)) amounts$revenue <- new_amount("sum", revenue)
+  tally_lines(lines, keys, amounts)
+}
+
+survey_values <- function(key, lines, revenue, decimals) {
+  counts <- survey_counts(list(key), lines, revenue)
+  codes <- replace(counts$codes[[1]], counts$codes[[1]] == 0, NA)
+  values <- key$labels[codes]
+  heading <- if (is.character(values)) plain_text(values) else as.character(values)
+  here <- counts$values$lines
+  alike <- match(heading, unique(heading))
+  together <- tally_lines(length(alike), list(new_key(NULL, alike, unique(alike))),
+                          list(lines = new_amount("sum", here)))$values$lines[alike]
+  rows <- tibble::tibble(!!key$name := values, reads_as = heading, together = together, lines = here, share = here / !!lines)
+  if (!is.null(revenue)) rows$revenue <- from_units(counts$values$revenue, decimals)
+  rows <- rows[order(-together, heading, -here, key_ranks(key)[codes], method = "radix"), ]
+  new_survey(rows, "values", lines, decimals)
+}
+
+survey_several <- function(keys, lines, revenue, decimals) {
+  first <- keys[[1]]
+  counts <- survey_counts(keys[1], lines, revenue)
+  codes <- replace(counts$codes[[1]], counts$codes[[1]] == 0, NA)
+  rows <- tibble::tibble(!!first$name := first$labels[codes])
+  for (key in keys[-1]) {
+    pairs <- survey_counts(list(first, key), lines, NULL)$codes
+    pairs <- pairs[[1]][pairs[[2]] > 0]
+    rows[[paste0("distinct_", key$name)]] <- as.double(tabulate(pairs + 1L, length(first$labels) + 1L)[counts$codes[[1]] + 1L])
+  }
+  rows$lines <- counts$values$lines
+  if (!is.null(revenue)) rows$revenue <- from_units(counts$values$revenue, decimals)
+  rows <- rows[order(-rows$lines, key_ranks(first)[codes], method = "radix"), ]
+  new_survey(rows, "several", lines, decimals)
+}

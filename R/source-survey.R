@@ -1,0 +1,5 @@
+#' @rdname survey
+#' @export
+survey.character <- function(x, ...) {
+  survey(load_table(x), ...)
+}
