@@ -25,8 +25,8 @@ tally_kernel <- function(lines, codes, sizes, kinds, units, masks) {
     .Call(`_hinterfeld_tally_kernel`, lines, codes, sizes, kinds, units, masks)
 }
 
-pair_codes_kernel <- function(a, b, size_a, size_b) {
-    .Call(`_hinterfeld_pair_codes_kernel`, a, b, size_a, size_b)
+group_kernel <- function(lines, codes, sizes) {
+    .Call(`_hinterfeld_group_kernel`, lines, codes, sizes)
 }
 
 read_decimals_kernel <- function(x) {

@@ -9,6 +9,11 @@ say <- function(kind, message, ...) {
   rlang::inform(message, class = c(paste0("hinterfeld_message_", kind), "hinterfeld_message"), ...)
 }
 
+# For work done again: what there was to say has been said.
+quietly <- function(code) {
+  suppressMessages(code, classes = "hinterfeld_message")
+}
+
 group_digits <- function(x) {
   formatC(x, format = "d", big.mark = " ")
 }
@@ -90,6 +95,10 @@ check_table <- function(x, name, call = caller_env()) {
 describe <- function(x) {
   if (is.null(x)) {
     return("empty (NULL)")
+  }
+  ours <- grep("^hinterfeld_", class(x), value = TRUE)
+  if (length(ours)) {
+    return(paste("a", sub("^totals$", "totals table", sub("hinterfeld_", "", ours[1]))))
   }
   kind <- if (is.function(x)) "function" else if (is.data.frame(x)) "table" else type_of(x)
   if (kind %in% c("function", "table") || length(x) == 1) paste("a", kind) else count_of(length(x), kind)

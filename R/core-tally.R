@@ -13,6 +13,21 @@ key_of_column <- function(name, x) {
   new_key(name, match(x, labels), if (inherits(x, "Date")) plain_days(labels) else labels)
 }
 
+# Recurring periods: the same weekday or month of every year, in the calendar's order.
+key_of_recurring <- function(days, every, calendar) {
+  days <- as.integer(days)
+  first <- min(days)
+  span <- seq(first, max(days))
+  position <- if (every == "weekday") {
+    (position_kernel(span, "weekday", calendar$rules) - 1L - calendar$rules[3]) %% 7L + 1L
+  } else {
+    position_kernel(span, "month", calendar$rules)
+  }
+  places <- sort(unique(position))
+  labels <- period_label(plain_days(span[match(places, position)]), every, calendar)
+  new_key(every, match(position, places)[days - first + 1L], factor(labels, labels))
+}
+
 # Days are looked up by their distance from the first, so a period is computed once per day.
 key_of_period <- function(days, every, calendar) {
   days <- as.integer(days)
@@ -44,25 +59,30 @@ tally_lines <- function(lines, keys, amounts, call = caller_env()) {
   list(codes = widen_codes(result$codes, keys), values = result$values, counted = result$counted)
 }
 
+# The group of each line, and each group's codes.
+group_lines <- function(lines, keys) {
+  keys <- narrow_keys(keys)
+  groups <- group_kernel(lines, lapply(keys, function(key) key$codes), vapply(keys, function(key) length(key$labels), 0L))
+  groups$parts <- widen_codes(groups$parts, keys)
+  groups
+}
+
 # A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.
 narrow_keys <- function(keys) {
   while (length(keys) > 1 && sum(log2(1 + vapply(keys, function(key) length(key$labels), 0))) > 62) {
-    a <- keys[[1]]
-    b <- keys[[2]]
-    paired <- pair_codes_kernel(a$codes, b$codes, length(a$labels), length(b$labels))
-    pair <- new_key(NULL, paired$codes, seq_along(paired$parts[[1]]))
-    pair$of <- list(a, b)
-    pair$parts <- paired$parts
-    keys <- c(list(pair), keys[-(1:2)])
+    pair <- keys[1:2]
+    paired <- group_lines(length(pair[[1]]$codes), pair)
+    joint <- c(new_key(NULL, paired$codes, seq_len(paired$count)), list(of = pair, parts = paired$parts))
+    keys <- c(list(joint), keys[-(1:2)])
   }
   keys
 }
 
 widen_codes <- function(codes, keys) {
   while (length(keys) > 0 && !is.null(keys[[1]]$of)) {
-    pair <- keys[[1]]
-    codes <- c(lapply(pair$parts, function(part) part[codes[[1]]]), codes[-1])
-    keys <- c(pair$of, keys[-1])
+    joint <- keys[[1]]
+    codes <- c(lapply(joint$parts, function(part) part[codes[[1]]]), codes[-1])
+    keys <- c(joint$of, keys[-1])
   }
   codes
 }

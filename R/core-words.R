@@ -1,13 +1,86 @@
 # Plain words for what a table is and what was left out before it.
 
+#' In plain words: what a table is and how it was computed
+#'
+#' @param t A totals table or a crosstab.
+#' @return Text, one sentence each: what is totalled from which lines, what each measure is, what
+#'   subtotals are, which periods are not complete, what was left out before. Prints as a paragraph
+#'   each.
+#' @section Errors: `hinterfeld_error_argument` for anything else.
+#' @export
+#' @examples
+#' in_words(totals(demo_daybook(), by = region, every = "month", subtotals = TRUE))
+in_words <- function(t) {
+  if (!inherits(t, "hinterfeld_crosstab")) check_totals(t)
+  memory <- memory_of(t)
+  words <- c(
+    table_words(memory), lapply(names(memory$measures), measure_sentence, memory = memory),
+    subtotal_words(memory),
+    if (isTRUE(memory$fill)) "Combinations without lines show sums and counts of 0.",
+    if (isTRUE(memory$every %in% recurring_grains)) capital(recurring_words(memory$book, memory$every)),
+    incomplete_words(memory),
+    if (isTRUE(memory$cut)) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(memory$rows, "row")),
+    left_out_words(memory$book)
+  )
+  structure(unlist(words), class = "hinterfeld_words")
+}
+
+# "a", "a and b", "a, b and c"
+and_list <- function(x) {
+  if (length(x) < 2) x else paste(paste(x[-length(x)], collapse = ", "), "and", x[length(x)])
+}
+
+table_words <- function(memory) {
+  split <- c(
+    if (!is.null(memory$every)) paste("per", memory$every), if (length(memory$by)) paste("by", and_list(memory$by))
+  )
+  sprintf("%s: %s, %s.", paste(c(capital(and_list(names(memory$measures))), split), collapse = " "),
+          count_of(memory$book$lines, "line"), span_words(memory$book))
+}
+
+measure_sentence <- function(name, memory) {
+  measure <- memory$measures[[name]]
+  if (!measure$plain || name != measure$label) sprintf("%s is %s.", name, measure$words)
+}
+
+subtotal_words <- function(memory) {
+  if (length(memory$levels) == 1) {
+    return(NULL)
+  }
+  up <- vapply(memory$measures, function(m) m$margin == "add_up" && !m$adds_up, NA)
+  c(
+    if (!all(up)) sprintf("Rows of %s are taken from the lines.", quoted(memory$labels$total)),
+    if (any(up)) sprintf("For %s they add up the rows below them.", and_list(names(memory$measures)[up]))
+  )
+}
+
+# Periods that the daybook's days do not fill.
+incomplete_words <- function(memory) {
+  if (is.null(memory$every) || memory$every %in% c("day", recurring_grains)) {
+    return(NULL)
+  }
+  calendar <- memory$book$calendar
+  span <- plain_days(range(memory$book$columns$day))
+  name <- period_label(span, memory$every, calendar)
+  c(
+    if (period_start(span[1], memory$every, calendar) < span[1]) {
+      sprintf("The first %s, %s, is not complete: the data start on %s.", memory$every, name[1], format(span[1]))
+    },
+    if (period_end(span[2], memory$every, calendar) > span[2]) {
+      sprintf("The last %s, %s, is not complete: the data end on %s.", memory$every, name[2], format(span[2]))
+    }
+  )
+}
+
 # "Daily revenue by product"
 title_words <- function(memory) {
-  measures <- paste(names(memory$measures), collapse = ", ")
+  recurring <- isTRUE(memory$every %in% recurring_grains)
+  by <- c(if (recurring) memory$every, memory$by)
   words <- paste(c(
-    if (!is.null(memory$every)) grain_adjective(memory$every), measures,
-    if (length(memory$by)) paste("by", paste(memory$by, collapse = ", "))
+    if (!is.null(memory$every) && !recurring) grain_adjective(memory$every), and_list(names(memory$measures)),
+    if (length(by)) paste("by", and_list(by))
   ), collapse = " ")
-  paste0(toupper(substr(words, 1, 1)), substring(words, 2))
+  capital(words)
 }
 
 grain_adjective <- function(every) {

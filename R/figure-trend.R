@@ -57,6 +57,12 @@ check_trend <- function(t, memory, call = caller_env()) {
   most <- length(category_colours)
   problem <- if (is.null(memory$every)) {
     c("A trend needs a period.", i = "Total with `every = \"month\"`.")
+  } else if (memory$every %in% recurring_grains) {
+    c(sprintf("`%s` comes again every year and has no trend.", memory$every), i = "Total with `every = \"month\"`.")
+  } else if (length(memory$levels) > 1) {
+    c("A trend is drawn without subtotals.", i = "Total without `subtotals`.")
+  } else if (!"revenue" %in% names(memory$measures)) {
+    c("A trend shows `revenue`, which the table does not hold.", i = "Total with `measures = \"revenue\"`.")
   } else if (length(memory$by) > 1) {
     c(sprintf("A trend shows one group column, and the table has %s.", columns_named(memory$by)),
       i = "Total with one of them.")

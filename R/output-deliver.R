@@ -69,19 +69,30 @@ write_csv_file <- function(x, path) {
 
 # Numbers as plain decimals: never an exponent, money with all its decimals.
 plain_columns <- function(x) {
-  measures <- memory_of(x)$measures
+  exact <- exact_decimals(x)
   columns <- Map(function(values, name) {
     if (!is.numeric(values) || inherits(values, "Date")) {
       return(values)
     }
-    text <- if (name %in% names(measures)) {
-      formatC(values, format = "f", digits = measures[[name]]$decimals)
+    text <- if (name %in% names(exact)) {
+      formatC(values, format = "f", digits = exact[[name]])
     } else {
-      format(values, digits = 15, scientific = FALSE, trim = TRUE)
+      format(values, digits = 15, scientific = FALSE, trim = TRUE, drop0trailing = TRUE)
     }
     ifelse(is.na(values), NA, text)
   }, as.list(x), names(x))
   tibble::new_tibble(columns, nrow = nrow(x))
+}
+
+# Decimals of the columns that hold exact values.
+exact_decimals <- function(x) {
+  memory <- memory_of(x)
+  measures <- if (inherits(x, "hinterfeld_crosstab")) {
+    stats::setNames(memory$measures[memory$cells], names(memory$cells))
+  } else {
+    memory$measures
+  }
+  lapply(Filter(function(m) m$kind != "mean", measures), function(m) m$decimals)
 }
 
 write_png_file <- function(x, path, width, height) {

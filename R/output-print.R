@@ -25,8 +25,67 @@ print.hinterfeld_totals <- function(x, ..., n = 10) {
 format.hinterfeld_totals <- function(x, ..., n = 10) {
   memory <- memory_of(x)
   heading <- sprintf("%s: %s, %s", title_words(memory), count_of(nrow(x), "row"), span_words(memory$book))
-  decimals <- lapply(memory$measures, function(measure) measure$decimals)
-  c(text_notes(heading), text_table(x, decimals, rows = n), text_notes(left_out_words(memory$book)))
+  c(text_notes(heading), text_table(as_tibble.hinterfeld_totals(x), shown_decimals(memory$measures), rows = n),
+    text_notes(left_out_words(memory$book)))
+}
+
+# Means have two decimals to look at, and all of them in the data.
+shown_decimals <- function(measures) {
+  lapply(measures, function(m) if (m$kind == "mean") max(2L, m$decimals) else m$decimals)
+}
+
+#' @rdname printing
+#' @export
+print.hinterfeld_crosstab <- function(x, ..., n = 20) {
+  writeLines(format(x, n = n))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_crosstab <- function(x, ..., n = 20) {
+  memory <- memory_of(x)
+  heading <- sprintf("%s: %s by %s, %s", capital(and_list(memory$of)), and_list(memory$rows_by), memory$columns_by,
+                     span_words(memory$book))
+  decimals <- shown_decimals(memory$measures)[memory$cells]
+  names(decimals) <- names(memory$cells)
+  c(text_notes(heading), text_table(crosstab_shown(x, memory, n), decimals, rows = n + 1L),
+    cut_note(max(0, nrow(x) - n - memory$margins), character()), text_notes(left_out_words(memory$book)))
+}
+
+# The last row and column are totals: they stay in sight when others are cut.
+crosstab_shown <- function(x, memory, n) {
+  total <- nrow(x)
+  rows <- if (memory$margins) c(utils::head(seq_len(total - 1), n), total) else utils::head(seq_len(total), n)
+  x <- as.data.frame(lapply(x, function(column) column[rows]), check.names = FALSE)
+  if (!memory$margins) {
+    return(x)
+  }
+  last <- utils::tail(names(x), length(memory$of))
+  x[c(memory$rows_by, last, setdiff(names(x), c(memory$rows_by, last)))]
+}
+
+#' @rdname printing
+#' @export
+print.hinterfeld_checks <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_checks <- function(x, ...) {
+  decimals <- attr(x, "decimals")
+  table <- mapply(money_text, x$table, decimals)
+  daybook <- mapply(money_text, x$daybook, decimals)
+  finding <- ifelse(x$cut, sprintf("shows %s of %s", table, daybook), sprintf("%s of %s", table, daybook))
+  verdict <- ifelse(x$matches, ifelse(x$cut, "rows match", "adds up"), "DOES NOT ADD UP")
+  text_notes(sprintf("%s, %s: %s, %s", x$measure, x$of, finding, verdict))
+}
+
+#' @rdname printing
+#' @export
+print.hinterfeld_words <- function(x, ...) {
+  writeLines(text_notes(unclass(x)))
+  invisible(x)
 }
 
 #' @rdname printing

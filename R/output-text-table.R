@@ -48,16 +48,19 @@ text_table <- function(x, decimals = list(), width = text_width(), rows = 10, he
   c(body, cut_note(nrow(x) - nrow(shown), headings[!fits]))
 }
 
-# Text columns give way before numbers do, the widest first, down to 12 characters.
+# Text columns give way before numbers do, the widest first: down to 14 characters when that makes
+# everything fit, else only down to 28, and columns at the end are left out.
 fit_widths <- function(widths, right, width) {
+  gaps <- 2L * (length(widths) - 1L)
+  narrowest <- if (sum(ifelse(right, widths, pmin(widths, 14L))) + gaps <= width) 14L else 28L
   repeat {
-    over <- sum(widths) + 2L * (length(widths) - 1L) - width
-    wide <- which(!right & widths > 12L)
+    over <- sum(widths) + gaps - width
+    wide <- which(!right & widths > narrowest)
     if (over <= 0 || length(wide) == 0) {
       return(widths)
     }
     widest <- wide[which.max(widths[wide])]
-    next_width <- max(12L, widths[setdiff(wide, widest)], widths[widest] - over)
+    next_width <- max(narrowest, widths[setdiff(wide, widest)], widths[widest] - over)
     widths[widest] <- min(widths[widest] - 1L, next_width)
   }
 }

@@ -89,17 +89,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// pair_codes_kernel
-Rcpp::List pair_codes_kernel(Rcpp::IntegerVector a, Rcpp::IntegerVector b, int size_a, int size_b);
-RcppExport SEXP _hinterfeld_pair_codes_kernel(SEXP aSEXP, SEXP bSEXP, SEXP size_aSEXP, SEXP size_bSEXP) {
+// group_kernel
+Rcpp::List group_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes);
+RcppExport SEXP _hinterfeld_group_kernel(SEXP linesSEXP, SEXP codesSEXP, SEXP sizesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type a(aSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type b(bSEXP);
-    Rcpp::traits::input_parameter< int >::type size_a(size_aSEXP);
-    Rcpp::traits::input_parameter< int >::type size_b(size_bSEXP);
-    rcpp_result_gen = Rcpp::wrap(pair_codes_kernel(a, b, size_a, size_b));
+    Rcpp::traits::input_parameter< int >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type sizes(sizesSEXP);
+    rcpp_result_gen = Rcpp::wrap(group_kernel(lines, codes, sizes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -133,7 +132,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 6},
-    {"_hinterfeld_pair_codes_kernel", (DL_FUNC) &_hinterfeld_pair_codes_kernel, 4},
+    {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 1},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
     {NULL, NULL, 0}

@@ -31,15 +31,24 @@ std::vector<tally::Amount> amounts_of(const Rcpp::CharacterVector& kinds, const 
   return amounts;
 }
 
-Rcpp::List result_of(const tally::Tally& tally) {
-  const std::size_t groups = tally.groups(), width = tally.keys().width();
+// The codes of each key for every group; `number` tells a group's number in the key space.
+template <typename Number>
+std::vector<Rcpp::IntegerVector> group_codes(const tally::KeySpace& keys, std::size_t groups, Number number) {
+  const std::size_t width = keys.width();
   std::vector<Rcpp::IntegerVector> codes(width);
   for (auto& code : codes) code = Rcpp::IntegerVector(groups);
   std::vector<int> digits(width);
   for (std::size_t g = 0; g < groups; ++g) {
-    tally.keys().decode(tally.number(g), digits.data());
+    keys.decode(number(g), digits.data());
     for (std::size_t k = 0; k < width; ++k) codes[k][g] = digits[k];
   }
+  return codes;
+}
+
+Rcpp::List result_of(const tally::Tally& tally) {
+  const std::size_t groups = tally.groups();
+  const std::vector<Rcpp::IntegerVector> codes =
+      group_codes(tally.keys(), groups, [&](std::size_t g) { return tally.number(g); });
   Rcpp::List values, counted;
   for (const tally::Measure& measure : tally.measures()) {
     const bool always = measure.amount.kind == tally::Kind::sum || measure.amount.kind == tally::Kind::count;
@@ -71,26 +80,23 @@ Rcpp::List tally_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes,
   }
 }
 
-// Codes of the pairs of two key columns, numbered by first appearance: keeps a wide key space small.
+// Codes of the groups that the keys make, numbered by first appearance: one code per line, and the
+// codes of each key per group.
 // [[Rcpp::export]]
-Rcpp::List pair_codes_kernel(Rcpp::IntegerVector a, Rcpp::IntegerVector b, int size_a, int size_b) {
-  const tally::KeySpace keys({{a.begin(), static_cast<uint64_t>(size_a)},
-                              {b.begin(), static_cast<uint64_t>(size_b)}});
+Rcpp::List group_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes) {
+  const tally::KeySpace keys = key_space(codes, sizes);
   tally::Slots slots(keys.size());
-  Rcpp::IntegerVector out(a.size());
+  const std::size_t n_lines = static_cast<std::size_t>(lines);
+  Rcpp::IntegerVector out(lines);
   std::vector<uint64_t> numbers(tally::kBlock);
-  for (std::size_t from = 0; from < static_cast<std::size_t>(a.size()); from += tally::kBlock) {
-    const std::size_t n = std::min(tally::kBlock, static_cast<std::size_t>(a.size()) - from);
+  for (std::size_t from = 0; from < n_lines; from += tally::kBlock) {
+    const std::size_t n = std::min(tally::kBlock, n_lines - from);
     keys.encode(from, n, numbers.data());
     for (std::size_t i = 0; i < n; ++i) out[from + i] = static_cast<int>(slots.find(numbers[i])) + 1;
+    Rcpp::checkUserInterrupt();
   }
-  std::vector<Rcpp::IntegerVector> parts(2);
-  for (auto& part : parts) part = Rcpp::IntegerVector(slots.size());
-  int digits[2];
-  for (uint32_t s = 0; s < slots.size(); ++s) {
-    keys.decode(slots.number(s), digits);
-    parts[0][s] = digits[0];
-    parts[1][s] = digits[1];
-  }
-  return Rcpp::List::create(Rcpp::_["codes"] = out, Rcpp::_["parts"] = Rcpp::wrap(parts));
+  const std::vector<Rcpp::IntegerVector> parts =
+      group_codes(keys, slots.size(), [&](std::size_t g) { return slots.number(g); });
+  return Rcpp::List::create(Rcpp::_["codes"] = out, Rcpp::_["parts"] = Rcpp::wrap(parts),
+                            Rcpp::_["count"] = static_cast<int>(slots.size()));
 }

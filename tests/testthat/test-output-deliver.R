@@ -15,7 +15,7 @@ test_that("the daily file equals SQL to the cent and in order, and its total is 
 test_that("numbers are plain and blanks are blank", {
   path <- withr::local_tempfile(fileext = ".csv")
   deliver(data.frame(n = c(1e5, 1e15, 0.1), s = c("a,b", NA, "c")), path)
-  expect_identical(readLines(path), c("n,s", "100000.0,\"a,b\"", "1000000000000000.0,", "0.1,c"))
+  expect_identical(readLines(path), c("n,s", "100000,\"a,b\"", "1000000000000000,", "0.1,c"))
 })
 
 test_that("what cannot be written says why and leaves the former file whole", {

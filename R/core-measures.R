@@ -1,0 +1,296 @@
+#' Measures: what totals() takes from the lines of each group
+#'
+#' A measure by name, such as `"revenue"`, is a sum. The others say what to take instead, from which
+#' lines, and whether to total per day or order first.
+#'
+#' @param x Column of numbers (for `count_distinct()` any column), or an expression over columns.
+#' @param per Column or period: total `x` per day, order or whatever it names first, then take the
+#'   mean, smallest or largest of those totals. Without `per` it is taken over single lines, so
+#'   that `largest_of(revenue)` is the largest line and `largest_of(revenue, per = "day")` the best
+#'   day.
+#' @param where Condition over columns, as in [keep_lines()]: take only the lines it holds for.
+#' @param margin Text: what a subtotal is. `"recompute"` takes the measure over all lines below it;
+#'   `"add_up"` adds up the rows below it.
+#' @return A measure, for the `measures` of [totals()].
+#' @section Blanks: Lines whose `x` is missing are not taken. A group with no line to take has a sum
+#'   and a count of 0, and a missing mean, smallest and largest value.
+#' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean
+#'   is an exact total divided once.
+#' @section Errors: Met when [totals()] uses the measure: `hinterfeld_error_measure` for text, an
+#'   unknown column or a condition that does not give yes or no.
+#' @name measures
+#' @examples
+#' book <- demo_daybook()
+#' totals(book, by = channel, measures = list(
+#'   "revenue", "lines",
+#'   best_day = largest_of(revenue, per = "day"),
+#'   mean_order = mean_of(revenue, per = order),
+#'   web_share_of_lines = count_lines(where = channel == "Web"),
+#'   customers = count_distinct(customer_id)
+#' ))
+NULL
+
+#' @rdname measures
+#' @export
+sum_of <- function(x, where = NULL, margin = c("recompute", "add_up")) {
+  new_measure("sum", enquo(x), where = enquo(where), margin = margin)
+}
+
+#' @rdname measures
+#' @export
+mean_of <- function(x, per = NULL, where = NULL) {
+  new_measure("mean", enquo(x), enquo(per), enquo(where))
+}
+
+#' @rdname measures
+#' @export
+smallest_of <- function(x, per = NULL, where = NULL, margin = c("recompute", "add_up")) {
+  new_measure("smallest", enquo(x), enquo(per), enquo(where), margin)
+}
+
+#' @rdname measures
+#' @export
+largest_of <- function(x, per = NULL, where = NULL, margin = c("recompute", "add_up")) {
+  new_measure("largest", enquo(x), enquo(per), enquo(where), margin)
+}
+
+#' @rdname measures
+#' @export
+count_lines <- function(where = NULL, margin = c("recompute", "add_up")) {
+  new_measure("lines", where = enquo(where), margin = margin)
+}
+
+#' @rdname measures
+#' @export
+count_distinct <- function(x, where = NULL, margin = c("recompute", "add_up")) {
+  new_measure("distinct", enquo(x), where = enquo(where), margin = margin)
+}
+
+new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), where = rlang::quo(NULL),
+                        margin = "recompute", call = caller_env()) {
+  check_choice(margin[1], "margin", c("recompute", "add_up"), call = call)
+  if (rlang::quo_is_missing(x)) {
+    stop_because("measure", c("`x` is missing: the column to take.", i = "For example `revenue`."), call = call)
+  }
+  structure(list(kind = kind, x = x, per = per, where = where, margin = margin[1]), class = "hinterfeld_measure")
+}
+
+# From what the user gave to measures with exact units per line ----------------------------------------
+
+# A list of measures, each with its name, units, decimals, mask and (for `per` and distinct counts) key.
+resolve_measures <- function(measures, book, call = caller_env()) {
+  if (inherits(measures, "hinterfeld_measure")) measures <- list(measures)
+  if (is.character(measures)) measures <- as.list(measures)
+  known <- vapply(measures, function(m) inherits(m, "hinterfeld_measure") || rlang::is_string(m), NA)
+  if (!is.list(measures) || length(measures) == 0 || !all(known)) {
+    stop_because("measure", c(
+      "`measures` must name columns or hold measures.",
+      i = "For example `\"revenue\"`, or `list(\"revenue\", best_day = largest_of(revenue, per = \"day\"))`."
+    ), call = call)
+  }
+  given <- rlang::names2(measures)
+  resolved <- lapply(measures, resolve_measure, book = book, call = call)
+  names(resolved) <- ifelse(nzchar(given), given, vapply(resolved, function(m) m$default_name, ""))
+  check_measure_names(names(resolved), resolved, call)
+  resolved
+}
+
+check_measure_names <- function(names, resolved, call) {
+  if (any(names == "")) {
+    stop_because("measure", c(
+      sprintf("The measure of `%s` needs a name.", resolved[[which(names == "")[1]]]$label),
+      i = "Give it: `measures = list(name = ...)`."
+    ), call = call)
+  }
+  twice <- unique(names[duplicated(names)])
+  if (length(twice)) {
+    stop_because("measure", c(
+      sprintf("Two measures are called %s.", columns_named(twice)),
+      i = "Name them: `measures = list(web = sum_of(revenue, where = channel == \"Web\"))`."
+    ), call = call)
+  }
+}
+
+resolve_measure <- function(measure, book, call) {
+  if (is.character(measure)) measure <- measure_by_name(measure, book)
+  m <- list(kind = measure$kind, margin = measure$margin, spec = measure)
+  m$mask <- measure_mask(measure$where, book, call)
+  m$where <- if (!is.null(m$mask)) rlang::as_label(measure$where)
+  m$per <- measure_per(measure$per, book, call)
+  if (m$kind == "distinct") {
+    m$label <- pick_one(measure$x, book, "x", call)
+    m$key <- key_of_column(m$label, book$columns[[m$label]])
+  } else if (m$kind != "lines") {
+    m <- c(m, measure_units(measure$x, book, call))
+  }
+  m$decimals <- m$decimals %||% 0L
+  m$default_name <- measure_name(m)
+  m
+}
+
+measure_by_name <- function(name, book) {
+  if (name == "lines" && !"lines" %in% names(book$columns)) {
+    return(count_lines())
+  }
+  new_measure("sum", rlang::new_quosure(name, rlang::empty_env()))
+}
+
+measure_mask <- function(where, book, call) {
+  if (rlang::quo_is_null(where)) {
+    return(NULL)
+  }
+  mention_unknown_values(where, book)
+  evaluate_condition(where, book, call)
+}
+
+measure_per <- function(per, book, call) {
+  if (rlang::quo_is_null(per)) {
+    return(NULL)
+  }
+  grain <- rlang::quo_get_expr(per)
+  if (rlang::is_string(grain) && grain %in% grains) {
+    return(key_of_period(book$columns$day, grain, book$calendar))
+  }
+  name <- pick_one(per, book, "per", call)
+  key_of_column(name, book$columns[[name]])
+}
+
+pick_one <- function(quo, book, argument, call) {
+  name <- pick_columns(quo, names(book$columns), argument, call)
+  if (length(name) != 1) {
+    stop_because("measure", c(
+      sprintf("`%s` must be one column.", argument),
+      i = sprintf("It names %s.", columns_named(name))
+    ), call = call)
+  }
+  name
+}
+
+measure_units <- function(x, book, call) {
+  expr <- rlang::quo_get_expr(x)
+  if (is.symbol(expr) || rlang::is_string(expr)) {
+    name <- as.character(expr)
+    if (!name %in% names(book$columns)) stop_unknown_measure(name, book, call)
+    if (name %in% names(book$decimals)) {
+      return(list(label = name, units = book$columns[[name]], decimals = book$decimals[[name]]))
+    }
+    values <- book$columns[[name]]
+  } else {
+    name <- rlang::as_label(x)
+    mask <- lapply(stats::setNames(nm = intersect(all.vars(expr), names(book$columns))), column_values, book = book)
+    values <- evaluate_over(x, mask, "x", call)
+  }
+  if (!is.numeric(values) || inherits(values, "Date")) {
+    stop_because("measure", c(
+      sprintf("`%s` is %s, which cannot be added up.", name, type_of(values)),
+      i = sprintf("Count its distinct values with `count_distinct(%s)`.", name),
+      i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book)))
+    ), call = call)
+  }
+  decimals <- found_decimals(values, name)
+  list(label = name, units = exact_units(rep_len(values, book$lines), name, decimals, book$rounding, call),
+       decimals = decimals)
+}
+
+stop_unknown_measure <- function(name, book, call) {
+  choices <- c(number_columns(book), "lines")
+  near <- nearest(name, choices, 1)
+  stop_because("measure", c(
+    sprintf("There is no `%s` to total.", name),
+    i = sprintf("The choices are %s.", columns_named(choices)),
+    if (length(near)) c(i = sprintf("Did you mean `%s`?", near)),
+    i = "Distinct values are counted with `count_distinct()`."
+  ), call = call)
+}
+
+# "revenue", "revenue_largest_day", "lines", "distinct_order"; "" for an expression.
+measure_name <- function(m) {
+  if (m$kind == "lines") {
+    return("lines")
+  }
+  if (make.names(m$label) != m$label) {
+    return("")
+  }
+  switch(m$kind,
+    sum = m$label,
+    distinct = paste0("distinct_", m$label),
+    paste(c(m$label, m$kind, m$per$name), collapse = "_")
+  )
+}
+
+# Sums and counts of lines add up from group to group; nothing else does.
+adds_up <- function(m) {
+  m$kind %in% c("sum", "lines")
+}
+
+# What the measure is, for a reader: "the largest revenue of one day".
+measure_words <- function(m) {
+  of_one <- if (is.null(m$per)) "of one line" else paste("of one", m$per$name)
+  words <- switch(m$kind,
+    sum = paste("the sum of", m$label),
+    mean = paste("the mean", m$label, of_one),
+    smallest = paste("the smallest", m$label, of_one),
+    largest = paste("the largest", m$label, of_one),
+    lines = "the number of lines",
+    distinct = paste("the number of distinct values of", m$label)
+  )
+  if (is.null(m$where)) words else sprintf("%s where %s", words, m$where)
+}
+
+# Measures of groups -----------------------------------------------------------------------------------
+
+# Each measure over the groups of `keys`: codes per key and values in units (means in currency).
+measure_groups <- function(book, keys, measures, call = caller_env()) {
+  staged <- vapply(measures, function(m) !is.null(m$per) || m$kind == "distinct", NA)
+  if (!any(staged) && length(measures) > 0) {
+    result <- tally_lines(book$lines, keys, lapply(measures, measure_amount), call)
+    return(list(codes = result$codes, values = Map(settle_value, measures, result$values, result$counted)))
+  }
+  groups <- group_lines(book$lines, keys)
+  group <- new_key("group", groups$codes, seq_len(groups$count))
+  values <- lapply(measures, function(m) {
+    result <- if (is.null(m$per) && m$kind != "distinct") {
+      tally_lines(book$lines, list(group), list(measure_amount(m)), call)
+    } else {
+      tally_stages(book$lines, group, m, call)
+    }
+    at <- match(seq_len(groups$count), result$codes[[1]])
+    counted <- replace(result$counted[[1]][at], is.na(at), 0)
+    value <- result$values[[1]][at]
+    if (m$kind %in% c("sum", "lines", "distinct")) value[is.na(at)] <- 0
+    settle_value(m, value, counted)
+  })
+  list(codes = groups$parts, values = values)
+}
+
+measure_amount <- function(m) {
+  kind <- switch(m$kind, mean = "sum", lines = "count", m$kind)
+  new_amount(kind, m$units, m$mask)
+}
+
+# Totals per day, order or distinct value first; then the measure over those totals.
+tally_stages <- function(lines, group, m, call) {
+  if (m$kind == "distinct") {
+    first <- tally_lines(lines, list(group, m$key), list(lines = new_amount("count", NULL, m$mask)), call)
+    use <- first$codes[[2]] > 0 & first$counted[[1]] > 0
+    second <- new_amount("count")
+  } else {
+    first <- tally_lines(lines, list(group, m$per), list(new_amount("sum", m$units, m$mask)), call)
+    use <- first$counted[[1]] > 0 & first$codes[[2]] > 0
+    second <- new_amount(if (m$kind == "mean") "sum" else m$kind, first$values[[1]][use])
+  }
+  tally_lines(sum(use), list(new_key("group", first$codes[[1]][use], group$labels)), list(second), call)
+}
+
+# A mean is an exact total divided once, in currency; everything else stays in units.
+settle_value <- function(m, value, counted) {
+  if (m$kind != "mean") {
+    return(value)
+  }
+  ifelse(counted > 0, from_units(value, m$decimals) / counted, NA_real_)
+}
+
+# Values as the table shows them.
+show_value <- function(m, value) {
+  if (m$kind == "mean") value else from_units(value, m$decimals)
+}

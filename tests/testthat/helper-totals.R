@@ -1,0 +1,74 @@
+# Totals by SQL: the independent answer for any grain, measure and level.
+
+# A daybook of random lines, and the same lines in SQLite with revenue in whole cents.
+random_book <- function(seed, ..., env = parent.frame()) {
+  sales <- random_sales(seed)
+  sales$ticket <- sample(c(sprintf("T%03d", 1:120), NA), nrow(sales), replace = TRUE)
+  book <- daybook(sales, day, pieces * price, product, units = pieces, order = ticket, on_bad = "set_aside", ...)
+  list(book = book, db = sql_database(lines = sql_lines(lines_of(book)), env = env))
+}
+
+sql_lines <- function(lines) {
+  text <- function(x) if (is.character(x)) ifelse(is.na(x), "not given", x) else x
+  out <- as.data.frame(lapply(lines[setdiff(names(lines), c("launched", "discontinued"))], text))
+  out$day <- format(lines$day)
+  out$cents <- as.integer(round(lines$revenue * 100))
+  out$ticket <- lines$order
+  out
+}
+
+sql_periods <- c(
+  day = "day", week = "date(day, 'weekday 0', '-6 days')", month = "date(day, 'start of month')",
+  quarter = "printf('%s-%02d-01', substr(day, 1, 4), (CAST(substr(day, 6, 2) AS INTEGER) - 1) / 3 * 3 + 1)",
+  year = "date(day, 'start of year')",
+  weekday = "substr('SunMonTueWedThuFriSat', 3 * strftime('%w', day) + 1, 3)",
+  month_of_year = "substr('JanFebMarAprMayJunJulAugSepOctNovDec', 3 * strftime('%m', day) - 2, 3)"
+)
+
+# Measures by SQL, named as ours: an expression over lines, or over totals `s` per day or ticket.
+sql_measures <- list(
+  sum = list("sum(cents) / 100.0"), mean = list("1.0 * sum(cents) / 100.0 / count(cents)"),
+  smallest = list("min(cents) / 100.0"), largest = list("max(cents) / 100.0"), lines = list("count(*)"),
+  pieces = list("sum(units) * 1.0"), regions = list("count(DISTINCT nullif(region, 'not given'))"),
+  in_vale = list("sum(CASE WHEN region = 'Vale' THEN cents ELSE 0 END) / 100.0"),
+  best_day = list("max(s) / 100.0", "day"), worst_day = list("min(s) / 100.0", "day"),
+  mean_ticket = list("1.0 * sum(s) / 100.0 / count(s)", "ticket")
+)
+
+our_measures <- list(
+  sum = sum_of(revenue), mean = mean_of(revenue), smallest = smallest_of(revenue), largest = largest_of(revenue),
+  lines = count_lines(), pieces = "units", regions = count_distinct(region),
+  in_vale = sum_of(revenue, where = region == "Vale"), best_day = largest_of(revenue, per = "day"),
+  worst_day = smallest_of(revenue, per = "day"), mean_ticket = mean_of(revenue, per = order)
+)
+
+# One level: `keys` are named SQL expressions, those not in `split` read Total.
+sql_level <- function(db, keys, split, measure) {
+  shown <- ifelse(names(keys) %in% split, keys, "'Total'")
+  select <- paste(c(sprintf("%s AS %s", shown, names(keys)), "1 AS one"), collapse = ", ")
+  group <- paste(c(keys[names(keys) %in% split], "one"), collapse = ", ")
+  from <- "lines"
+  if (length(measure) == 2) {
+    inner <- paste(c(sprintf("%s AS %s", shown, names(keys)), "1 AS one"), collapse = ", ")
+    from <- sprintf("(SELECT %s, sum(cents) AS s FROM lines WHERE %s IS NOT NULL GROUP BY %s, %s)",
+                    inner, measure[[2]], group, measure[[2]])
+    select <- paste(c(names(keys), "one"), collapse = ", ")
+    group <- paste(c(intersect(names(keys), split), "one"), collapse = ", ")
+  }
+  sql(db, sprintf("SELECT %s, %s AS value FROM %s GROUP BY %s", select, measure[[1]], from, group))
+}
+
+# Does every row of ours equal SQL, and is every row of SQL there?
+expect_sql <- function(t, db, keys, splits, measures = names(sql_measures)) {
+  id <- function(x) do.call(paste, c(lapply(as.list(x)[names(keys)], as.character), list(rep("", nrow(x))), sep = "|"))
+  ours <- tibble::as_tibble(t)
+  for (measure in measures) {
+    expected <- do.call(rbind, lapply(splits, function(split) sql_level(db, keys, split, sql_measures[[measure]])))
+    testthat::expect_identical(anyDuplicated(id(ours)), 0L)
+    testthat::expect_true(all(id(expected) %in% id(ours)), label = paste(measure, "rows"))
+    at <- match(id(ours), id(expected))
+    extra <- ours[[measure]][is.na(at)]
+    testthat::expect_true(length(measure) == 2 || all(is.na(extra) | extra == 0), label = paste(measure, "extra rows"))
+    testthat::expect_equal(ours[[measure]][!is.na(at)], expected$value[at[!is.na(at)]], label = measure, tolerance = 1e-13)
+  }
+}

@@ -1,0 +1,76 @@
+test_that("every measure equals SQL in every grain, on random lines", {
+  for (seed in 1:3) {
+    random <- random_book(seed)
+    for (every in names(sql_periods)) {
+      t <- quiet(totals(random$book, by = product, every = every, measures = our_measures))
+      keys <- c(stats::setNames(sql_periods[every], every), product = "product")
+      expect_sql(t, random$db, keys, list(names(keys)))
+    }
+  }
+})
+
+test_that("every measure and margin equals SQL with subtotals, on random lines and the demo", {
+  books <- c(lapply(4:6, random_book, env = environment()), list(list(
+    book = demo_daybook(), db = sql_database(lines = sql_lines(lines_of(demo_daybook())))
+  )))
+  for (one in books) {
+    t <- totals(one$book, by = c(product, region), measures = our_measures, subtotals = TRUE)
+    expect_sql(t, one$db, c(product = "product", region = "region"), list(c("product", "region"), "product", character()))
+    t <- quiet(totals(one$book, by = region, every = "quarter", measures = our_measures,
+                      subtotals = list("quarter", "region", "Total")))
+    expect_sql(t, one$db, c(quarter = sql_periods[["quarter"]], region = "region"),
+               list(c("quarter", "region"), "quarter", "region", character()))
+  }
+})
+
+test_that("the largest per day is not the largest line", {
+  book <- demo_daybook()
+  t <- totals(book, measures = list(line = largest_of(revenue), day = largest_of(revenue, per = "day")))
+  db <- demo_database()
+  expect_identical(t$line, sql(db, "SELECT max(units) / 100.0 AS x FROM sales")$x)
+  expect_identical(t$day, sql(db, "SELECT max(s) / 100.0 AS x FROM (SELECT sum(units) AS s FROM sales GROUP BY day)")$x)
+  expect_gt(t$day, t$line)
+})
+
+test_that("the largest units in one order come as the largest of all and as the sum over products", {
+  book <- demo_daybook()
+  db <- demo_database()
+  most <- function(margin) {
+    t <- totals(book, by = product, subtotals = TRUE, measures = list(most = largest_of(units, per = order, margin = margin)))
+    t$most[t$level == "Total"]
+  }
+  per_order <- "SELECT product, order_id, sum(quantity) AS q FROM sales GROUP BY product, order_id"
+  expect_equal(most("add_up"), sql(db, "SELECT sum(m) AS x FROM (SELECT max(q) AS m FROM (", per_order, ") GROUP BY product)")$x)
+  all_products <- "SELECT order_id, sum(quantity) AS q FROM sales GROUP BY order_id"
+  expect_equal(most("recompute"), sql(db, "SELECT max(q) AS x FROM (", all_products, ")")$x)
+})
+
+test_that("measures of expressions, of blanks and of none are right", {
+  book <- daybook(a_sale(region = c("n", "n", "s"), cost = c(1.125, NA, NA), revenue = c(2, 4, 6)), day, revenue, product)
+  t <- totals(book, by = region, measures = list(
+    "cost", mean = mean_of(cost), profit = sum_of(revenue - cost), least = smallest_of(cost), costs = count_distinct(cost)
+  ))
+  s <- t[t$region == "s", ]
+  expect_identical(c(s$cost, s$mean, s$profit, s$least, s$costs), c(0, NA, 0, NA, 0))
+  n <- t[t$region == "n", ]
+  expect_identical(c(n$cost, n$mean, n$profit, n$least, n$costs), c(1.125, 1.125, 0.875, 1.125, 1))
+})
+
+test_that("default names tell the measure", {
+  t <- totals(a_book(), measures = list("revenue", "lines", mean_of(revenue), largest_of(revenue, per = "day"), count_distinct(product)))
+  expect_named(t, c("revenue", "lines", "revenue_mean", "revenue_largest_day", "distinct_product"))
+})
+
+test_that("measures that cannot be taken name the choices", {
+  book <- a_book(region = "Vale", cost = 1)
+  expect_snapshot(error = TRUE, totals(book, measures = "region"))
+  expect_snapshot(error = TRUE, totals(book, measures = "revenu"))
+  expect_snapshot(error = TRUE, totals(book, measures = list("revenue", sum_of(revenue))))
+  expect_snapshot(error = TRUE, totals(book, measures = sum_of(revenue - cost)))
+  expect_snapshot(error = TRUE, totals(book, measures = sum_of()))
+  expect_snapshot(error = TRUE, totals(book, measures = mean))
+  expect_snapshot(error = TRUE, totals(book, measures = sum_of(revenue, where = regoin == "Vale")))
+  expect_snapshot(error = TRUE, totals(book, measures = largest_of(revenue, per = "hour")))
+  expect_snapshot(error = TRUE, totals(book, measures = sum_of(revenue, margin = "sum")))
+  expect_snapshot(error = TRUE, totals(book, by = region, measures = list(region = "revenue")))
+})

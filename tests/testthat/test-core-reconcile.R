@@ -1,0 +1,36 @@
+test_that("tables add up to their daybook, whatever the levels", {
+  for (seed in 31:35) {
+    random <- random_book(seed)
+    t <- totals(random$book, by = c(product, region), every = "month", subtotals = TRUE, fill = seed == 31,
+                measures = list("revenue", "lines", web = sum_of(units, where = region == "Vale")))
+    checks <- reconcile(t)
+    expect_identical(nrow(checks), 12L)
+    expect_true(all(checks$matches))
+  }
+})
+
+test_that("a cut table shows X of Y, renamed columns or not", {
+  t <- totals(demo_daybook(), by = c(category, region), subtotals = TRUE, measures = c("revenue", "lines"))
+  names(t)[1] <- "kind"
+  expect_snapshot(reconcile(t))
+  some <- t[t$region == "Vale", ]
+  expect_snapshot(reconcile(some))
+  expect_identical(reconcile(some)$table[1], sum(some$revenue))
+})
+
+test_that("a table whose numbers were tampered with does not reconcile", {
+  t <- totals(demo_daybook(), by = region)
+  wrong <- t
+  attributes_of <- attributes(t)
+  wrong <- unclass(t)
+  wrong$revenue[1] <- wrong$revenue[1] + 0.01
+  attributes(wrong) <- attributes_of
+  expect_false(reconcile(wrong)$matches)
+  expect_identical(reconcile(wrong)$difference, 0.01)
+  expect_snapshot(reconcile(wrong))
+})
+
+test_that("what cannot be reconciled is explained", {
+  expect_snapshot(error = TRUE, reconcile(totals(a_book(), measures = mean_of(revenue))))
+  expect_snapshot(error = TRUE, reconcile(data.frame()))
+})
