@@ -9,6 +9,14 @@ position_kernel <- function(days, what, rules) {
     .Call(`_hinterfeld_position_kernel`, days, what, rules)
 }
 
+rank_kernel <- function(order, scope, value, ties) {
+    .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
+}
+
+running_kernel <- function(order, scope, place, value, width) {
+    .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
+}
+
 units_kernel <- function(x, decimals, half_even) {
     .Call(`_hinterfeld_units_kernel`, x, decimals, half_even)
 }

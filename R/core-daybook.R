@@ -78,6 +78,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     decimals = decimals["revenue"],
     rounding = rounding,
     calendar = calendar,
+    # The days that the data cover: leaving out cancelled orders does not make a month shorter.
+    span = plain_days(range(roles$day$values[usable])),
     trail = add_steps(origin$trail, daybook_steps(roles$revenue, reason, known)),
     aside = aside_table(lines, reason, origin$file)
   ), class = "hinterfeld_daybook")

@@ -149,7 +149,7 @@ measure_per <- function(per, book, call) {
   }
   grain <- rlang::quo_get_expr(per)
   if (rlang::is_string(grain) && grain %in% grains) {
-    return(key_of_period(book$columns$day, grain, book$calendar))
+    return(key_of_period(book$columns$day, grain, book$calendar, book$span))
   }
   name <- pick_one(per, book, "per", call)
   key_of_column(name, book$columns[[name]])
@@ -287,7 +287,7 @@ settle_value <- function(m, value, counted) {
   if (m$kind != "mean") {
     return(value)
   }
-  ifelse(counted > 0, from_units(value, m$decimals) / counted, NA_real_)
+  ifelse(counted > 0, value / (counted * 10^m$decimals), NA_real_)
 }
 
 # Values as the table shows them.

@@ -58,10 +58,28 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   } else {
     new_trail(what, why, before[1], after[1], before[2], after[2])
   }
+  book$span <- restricted_span(when, book, keep, wanted, call)
   book$columns <- lapply(book$columns, function(x) x[keep])
   book$lines <- length(keep)
   book$trail <- add_steps(book$trail, steps)
   book
+}
+
+# A condition on the day alone says which days the data are to cover; with other columns in it, the
+# days of the lines that are left tell. Other conditions leave the span as it is.
+restricted_span <- function(when, book, keep, wanted, call) {
+  used <- intersect(all.vars(rlang::quo_get_expr(when)), names(book$columns))
+  if (!"day" %in% used) {
+    return(book$span)
+  }
+  days <- plain_days(range(book$columns$day[keep]))
+  if (length(used) == 1) {
+    calendar <- list(columns = list(day = plain_days(seq(as.numeric(book$span[1]), as.numeric(book$span[2])))))
+    calendar$lines <- length(calendar$columns$day)
+    inside <- calendar$columns$day[which(evaluate_condition(when, calendar, call) == wanted)]
+    if (length(inside)) days <- range(c(days, inside))
+  }
+  days
 }
 
 # Conditions -----------------------------------------------------------------------------------------

@@ -14,10 +14,10 @@ key_of_column <- function(name, x) {
 }
 
 # Recurring periods: the same weekday or month of every year, in the calendar's order.
-key_of_recurring <- function(days, every, calendar) {
+key_of_recurring <- function(days, every, calendar, span) {
   days <- as.integer(days)
-  first <- min(days)
-  span <- seq(first, max(days))
+  first <- as.integer(span[1])
+  span <- seq(first, as.integer(span[2]))
   position <- if (every == "weekday") {
     (position_kernel(span, "weekday", calendar$rules) - 1L - calendar$rules[3]) %% 7L + 1L
   } else {
@@ -29,10 +29,10 @@ key_of_recurring <- function(days, every, calendar) {
 }
 
 # Days are looked up by their distance from the first, so a period is computed once per day.
-key_of_period <- function(days, every, calendar) {
+key_of_period <- function(days, every, calendar, span) {
   days <- as.integer(days)
-  first <- min(days)
-  starts <- period_bounds_kernel(seq(first, max(days)), every, FALSE, calendar$rules)
+  first <- as.integer(span[1])
+  starts <- period_bounds_kernel(seq(first, as.integer(span[2])), every, FALSE, calendar$rules)
   labels <- unique(starts)
   new_key(every, match(starts, labels)[days - first + 1L], plain_days(labels))
 }

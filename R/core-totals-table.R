@@ -49,6 +49,8 @@ retain <- function(x, memory) {
   if (nrow(x) > memory$rows) {
     return(forget(x, "It has more rows than were totalled"))
   }
+  memory$derived <- memory$derived[names(memory$derived) %in% names(x)]
+  memory$sentences <- memory$sentences[names(memory$sentences) %in% names(x)]
   memory$cut <- memory$cut || nrow(x) < memory$rows
   attr(x, "memory") <- memory
   x
@@ -84,6 +86,10 @@ retain <- function(x, memory) {
   }
   if (length(memory$by)) memory$by <- rename(memory$by)
   names(memory$measures) <- rename(names(memory$measures))
+  if (length(memory$derived)) names(memory$derived) <- rename(names(memory$derived))
+  if (length(memory$sentences)) names(memory$sentences) <- rename(names(memory$sentences))
+  # A figure that was added is found again by its old names only.
+  memory$steps <- NULL
   memory$levels <- lapply(memory$levels, function(level) replace(level, "columns", list(rename(level$columns))))
   if (!is.null(memory$every) && rename(memory$every) != memory$every) {
     return(forget(x, sprintf("The period column `%s` was renamed", memory$every)))
@@ -95,7 +101,7 @@ retain <- function(x, memory) {
 # After an assignment: new columns are welcome, changed keys and measures are not what was totalled.
 after_change <- function(out, before) {
   memory <- memory_of(before)
-  known <- c(key_columns(memory), names(memory$measures))
+  known <- c(key_columns(memory), names(memory$measures), names(memory$derived))
   same <- vapply(known, function(name) identical(.subset2(out, name), .subset2(before, name)), NA)
   if (all(same)) out else forget(out, sprintf("%s changed", columns_named(known[!same])))
 }

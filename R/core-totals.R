@@ -93,9 +93,9 @@ table_keys <- function(book, by, every) {
   period <- if (is.null(every)) {
     NULL
   } else if (every %in% recurring_grains) {
-    list(key_of_recurring(days, every, book$calendar))
+    list(key_of_recurring(days, every, book$calendar, book$span))
   } else {
-    list(key_of_period(days, every, book$calendar))
+    list(key_of_period(days, every, book$calendar, book$span))
   }
   c(period, lapply(by, function(name) key_of_column(name, book$columns[[name]])))
 }
@@ -112,7 +112,7 @@ say_recurring <- function(book, every) {
 
 # "weekday adds 4 years together, 2023 to 2026."
 recurring_words <- function(book, every) {
-  years <- position_kernel(as.integer(range(book$columns$day)), "year", book$calendar$rules)
+  years <- position_kernel(as.integer(book$span), "year", book$calendar$rules)
   names <- unique(year_name(years, book$calendar))
   sprintf("%s adds %s together, %s.", every, count_of(years[2] - years[1] + 1, "year"), paste(names, collapse = " to "))
 }

@@ -19,6 +19,7 @@ in_words <- function(t) {
     if (isTRUE(memory$fill)) "Combinations without lines show sums and counts of 0.",
     if (isTRUE(memory$every %in% recurring_grains)) capital(recurring_words(memory$book, memory$every)),
     incomplete_words(memory),
+    memory$sentences,
     if (isTRUE(memory$cut)) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(memory$rows, "row")),
     left_out_words(memory$book)
   )
@@ -60,7 +61,7 @@ incomplete_words <- function(memory) {
     return(NULL)
   }
   calendar <- memory$book$calendar
-  span <- plain_days(range(memory$book$columns$day))
+  span <- memory$book$span
   name <- period_label(span, memory$every, calendar)
   c(
     if (period_start(span[1], memory$every, calendar) < span[1]) {
@@ -89,7 +90,7 @@ grain_adjective <- function(every) {
 
 # "2023-01-01 to 2026-09-17"
 span_words <- function(book) {
-  paste(format(range(book$columns$day)), collapse = " to ")
+  paste(format(book$span), collapse = " to ")
 }
 
 # One sentence per step that took lines away.

@@ -89,7 +89,7 @@ trend_data <- function(t, memory) {
   at <- match(paste(grid$group, grid$period), paste(group, t[[memory$every]]))
   grid$revenue <- ifelse(is.na(at), 0, t$revenue[at])
   grid$group <- factor(grid$group, groups)
-  last <- max(memory$book$columns$day)
+  last <- memory$book$span[2]
   grid$unfinished <- grid$period == max(periods) & last < period_end(max(periods), memory$every, memory$book$calendar)
   grid
 }
@@ -127,6 +127,6 @@ trend_subtitle <- function(memory) {
 figure_caption <- function(memory, unfinished) {
   c(paste(left_out_words(memory$book), collapse = " "),
     if (unfinished) sprintf("Dashed: the %s is not finished; the data end on %s.", memory$every,
-                            format(max(memory$book$columns$day)))) |>
+                            format(memory$book$span[2]))) |>
     paste(collapse = " ")
 }

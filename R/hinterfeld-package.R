@@ -2,7 +2,9 @@
 #'
 #' The way through the package: [load_table()] reads files, [attach_table()] puts lines, orders and
 #' products together, [daybook()] checks every line, [keep_lines()] restricts, [totals()] totals,
-#' [deliver()] writes and [figure_trend()] draws. [audit()] tells what each step took away.
+#' [add_change()], [add_rank()], [add_share()], [add_running_total()] and [add_pareto()] compare, rank and
+#' accumulate, [best_sellers()] picks, [deliver()] writes and [figure_trend()] draws. [audit()] tells what
+#' each step took away, [in_words()] how a table was computed, [reconcile()] whether it adds up.
 #'
 #' @keywords internal
 #' @importFrom Rcpp evalCpp

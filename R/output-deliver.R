@@ -92,7 +92,8 @@ exact_decimals <- function(x) {
   } else {
     memory$measures
   }
-  lapply(Filter(function(m) m$kind != "mean", measures), function(m) m$decimals)
+  exact <- lapply(Filter(function(m) m$kind != "mean", measures), function(m) m$decimals)
+  c(exact, Filter(Negate(is.null), lapply(memory$derived, function(d) d$decimals)))
 }
 
 write_png_file <- function(x, path, width, height) {

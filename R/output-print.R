@@ -25,13 +25,29 @@ print.hinterfeld_totals <- function(x, ..., n = 10) {
 format.hinterfeld_totals <- function(x, ..., n = 10) {
   memory <- memory_of(x)
   heading <- sprintf("%s: %s, %s", title_words(memory), count_of(nrow(x), "row"), span_words(memory$book))
-  c(text_notes(heading), text_table(as_tibble.hinterfeld_totals(x), shown_decimals(memory$measures), rows = n),
+  shown <- as_tibble.hinterfeld_totals(x)
+  percent <- intersect(names(Filter(function(d) d$reads == "percent", memory$derived)), names(shown))
+  for (name in percent) shown[[name]] <- percent_text(shown[[name]], signed = grepl("_change_pct$", name))
+  decimals <- c(shown_decimals(memory$measures), lapply(memory$derived, function(d) d$decimals %||% 2L))
+  c(text_notes(heading), text_table(shown, decimals, rows = n, right = percent, headings = short_headings(names(shown), memory)),
     text_notes(left_out_words(memory$book)))
+}
+
+# With a single measure, the figures added to it need not repeat its name.
+short_headings <- function(names, memory) {
+  added <- names %in% names(memory$derived)
+  if (length(memory$measures) > 1) names else ifelse(added, sub(paste0("^", names(memory$measures), "_"), "", names), names)
 }
 
 # Means have two decimals to look at, and all of them in the data.
 shown_decimals <- function(measures) {
   lapply(measures, function(m) if (m$kind == "mean") max(2L, m$decimals) else m$decimals)
+}
+
+# "16.0 %", "+4.2 %"; missing stays missing.
+percent_text <- function(x, signed = FALSE) {
+  text <- paste(formatC(100 * x, format = "f", digits = 1, big.mark = " ", flag = if (signed) "+" else ""), "%")
+  replace(text, is.na(x), NA)
 }
 
 #' @rdname printing

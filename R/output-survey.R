@@ -74,7 +74,3 @@ blank_named <- function(x) {
   shown[[1]] <- ifelse(is.na(text), "(blank)", text)
   shown
 }
-
-percent_text <- function(x) {
-  paste(formatC(100 * x, format = "f", digits = 1), "%")
-}

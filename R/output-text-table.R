@@ -75,6 +75,6 @@ cut_note <- function(rows, columns) {
 
 # Sentences as lines of text; the space between thousands does not break a number apart.
 text_notes <- function(notes, width = text_width()) {
-  held <- gsub("(?<=[0-9]) (?=[0-9]{3}\\b)", "\u00a0", notes, perl = TRUE)
+  held <- gsub("(?<=[0-9]) (?=[0-9]{3}\\b|%)", "\u00a0", notes, perl = TRUE)
   gsub("\u00a0", " ", unlist(lapply(held, strwrap, width = width, exdent = 2)))
 }

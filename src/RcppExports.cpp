@@ -37,6 +37,35 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// rank_kernel
+Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
+RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< std::string >::type ties(tiesSEXP);
+    rcpp_result_gen = Rcpp::wrap(rank_kernel(order, scope, value, ties));
+    return rcpp_result_gen;
+END_RCPP
+}
+// running_kernel
+Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place, Rcpp::NumericVector value, int width);
+RcppExport SEXP _hinterfeld_running_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP placeSEXP, SEXP valueSEXP, SEXP widthSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_kernel(order, scope, place, value, width));
+    return rcpp_result_gen;
+END_RCPP
+}
 // units_kernel
 Rcpp::NumericVector units_kernel(Rcpp::NumericVector x, int decimals, bool half_even);
 RcppExport SEXP _hinterfeld_units_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP) {
@@ -128,6 +157,8 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
+    {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
+    {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
     {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 3},
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},

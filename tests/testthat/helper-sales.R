@@ -10,16 +10,16 @@ a_book <- function(...) {
 }
 
 # Lines with blanks, bad days, bad numbers and values just beside a half.
-random_sales <- function(seed, n = 400) {
+random_sales <- function(seed, n = 400, days = 430) {
   withr::local_seed(seed)
   some <- function(x, share = 0.05) replace(x, stats::runif(n) < share, NA)
-  days <- format(as.Date("2023-12-20") + sample(0:430, n, replace = TRUE))
-  days[sample(n, 5)] <- c("2024-02-30", "soon", "2024-13-01", "", "2024-02-29")
+  day <- format(as.Date("2023-12-20") + sample(0:days, n, replace = TRUE))
+  day[sample(n, 5)] <- c("2024-02-30", "soon", "2024-13-01", "", "2024-02-29")
   cents <- sample(c(-500:4000, 12345678), n, replace = TRUE)
   price <- sprintf("%.3f", cents / 100 + sample(c(0, 0.005, 0.004), n, replace = TRUE))
   price[sample(n, 3)] <- c("free", "", "1e400")
   tibble::tibble(
-    day = some(days), product = some(sample(c("Kiln wash", "kiln wash", "Sieve", "Zinc oxide"), n, replace = TRUE)),
+    day = some(day), product = some(sample(c("Kiln wash", "kiln wash", "Sieve", "Zinc oxide"), n, replace = TRUE)),
     region = some(sample(c("Vale", "Highfen", "vale "), n, replace = TRUE), 0.1),
     status = some(sample(c("paid", "Paid ", "open"), n, replace = TRUE), 0.1),
     price = some(price), pieces = some(as.double(sample(1:9, n, replace = TRUE)))
@@ -27,3 +27,13 @@ random_sales <- function(seed, n = 400) {
 }
 
 quiet <- function(code) suppressMessages(code, classes = "hinterfeld_message")
+
+# The demo's daybook, read once.
+kilnmoor_book <- local({
+  books <- list()
+  function(completed = TRUE) {
+    key <- as.character(completed)
+    if (is.null(books[[key]])) books[[key]] <<- demo_daybook(completed)
+    books[[key]]
+  }
+})

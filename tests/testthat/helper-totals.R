@@ -1,8 +1,8 @@
 # Totals by SQL: the independent answer for any grain, measure and level.
 
 # A daybook of random lines, and the same lines in SQLite with revenue in whole cents.
-random_book <- function(seed, ..., env = parent.frame()) {
-  sales <- random_sales(seed)
+random_book <- function(seed, ..., days = 430, env = parent.frame()) {
+  sales <- random_sales(seed, days = days)
   sales$ticket <- sample(c(sprintf("T%03d", 1:120), NA), nrow(sales), replace = TRUE)
   book <- daybook(sales, day, pieces * price, product, units = pieces, order = ticket, on_bad = "set_aside", ...)
   list(book = book, db = sql_database(lines = sql_lines(lines_of(book)), env = env))

@@ -47,7 +47,7 @@ test_that("several row columns make a row each", {
 
 test_that("a wide crosstab prints what fits and keeps its totals in sight", {
   withr::local_options(cli.width = 80)
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   x <- crosstab(totals(book, by = product, every = "month"), product, month)
   expect_snapshot(print(x, n = 5))
   expect_snapshot(crosstab(totals(book, by = c(category, region)), category, region))

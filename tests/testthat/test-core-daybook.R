@@ -1,5 +1,5 @@
 test_that("the demo's unusable lines are set aside with reason and row", {
-  aside <- set_aside(demo_daybook())
+  aside <- set_aside(kilnmoor_book())
   expect_identical(as.list(table(aside$reason)), list(
     "blank row" = 2L, "day not readable" = 3L, "no day" = 7L, "no product" = 6L, "no revenue" = 3L,
     "revenue not a number" = 2L, "too large" = 1L

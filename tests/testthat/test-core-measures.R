@@ -11,7 +11,7 @@ test_that("every measure equals SQL in every grain, on random lines", {
 
 test_that("every measure and margin equals SQL with subtotals, on random lines and the demo", {
   books <- c(lapply(4:6, random_book, env = environment()), list(list(
-    book = demo_daybook(), db = sql_database(lines = sql_lines(lines_of(demo_daybook())))
+    book = kilnmoor_book(), db = sql_database(lines = sql_lines(lines_of(kilnmoor_book())))
   )))
   for (one in books) {
     t <- totals(one$book, by = c(product, region), measures = our_measures, subtotals = TRUE)
@@ -24,7 +24,7 @@ test_that("every measure and margin equals SQL with subtotals, on random lines a
 })
 
 test_that("the largest per day is not the largest line", {
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   t <- totals(book, measures = list(line = largest_of(revenue), day = largest_of(revenue, per = "day")))
   db <- demo_database()
   expect_identical(t$line, sql(db, "SELECT max(units) / 100.0 AS x FROM sales")$x)
@@ -33,7 +33,7 @@ test_that("the largest per day is not the largest line", {
 })
 
 test_that("the largest units in one order come as the largest of all and as the sum over products", {
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   db <- demo_database()
   most <- function(margin) {
     t <- totals(book, by = product, subtotals = TRUE, measures = list(most = largest_of(units, per = order, margin = margin)))

@@ -10,7 +10,7 @@ test_that("tables add up to their daybook, whatever the levels", {
 })
 
 test_that("a cut table shows X of Y, renamed columns or not", {
-  t <- totals(demo_daybook(), by = c(category, region), subtotals = TRUE, measures = c("revenue", "lines"))
+  t <- totals(kilnmoor_book(), by = c(category, region), subtotals = TRUE, measures = c("revenue", "lines"))
   names(t)[1] <- "kind"
   expect_snapshot(reconcile(t))
   some <- t[t$region == "Vale", ]
@@ -19,7 +19,7 @@ test_that("a cut table shows X of Y, renamed columns or not", {
 })
 
 test_that("a table whose numbers were tampered with does not reconcile", {
-  t <- totals(demo_daybook(), by = region)
+  t <- totals(kilnmoor_book(), by = region)
   wrong <- t
   attributes_of <- attributes(t)
   wrong <- unclass(t)

@@ -16,7 +16,7 @@ test_that("a survey of the demo's files finds what was planted", {
 })
 
 test_that("distinct values are counted with their variants together", {
-  book <- demo_daybook(completed = FALSE)
+  book <- kilnmoor_book(completed = FALSE)
   values <- survey(book, status)
   db <- sql_database(lines = as.data.frame(lines_of(book)[c("status", "revenue")]))
   expected <- sql(db, "SELECT status, count(*) AS lines, sum(CAST(round(revenue * 100) AS INTEGER)) AS units
@@ -31,7 +31,7 @@ test_that("distinct values are counted with their variants together", {
 })
 
 test_that("distinct values of further columns are counted", {
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   ours <- survey(book, region, category, product)
   db <- demo_database()
   expected <- sql(db, "SELECT region, count(DISTINCT category) AS c, count(DISTINCT product) AS p, count(*) AS n

@@ -1,4 +1,4 @@
-t <- totals(demo_daybook(), by = c(category, region), measures = c("revenue", "units"))
+t <- totals(kilnmoor_book(), by = c(category, region), measures = c("revenue", "units"))
 is_totals <- function(x) inherits(x, "hinterfeld_totals")
 
 test_that("taking rows and measures keeps the memory", {
@@ -7,7 +7,7 @@ test_that("taking rows and measures keeps the memory", {
   expect_true(is_totals(t[order(t$units), c("category", "region", "units")]))
   expect_identical(t[["revenue"]], t$revenue)
   expect_identical(t[3, 3, drop = TRUE], t$revenue[3])
-  expect_identical(totals(demo_daybook(), by = region)[, "revenue", drop = TRUE][1], 1039684.34)
+  expect_identical(totals(kilnmoor_book(), by = region)[, "revenue", drop = TRUE][1], 1039684.34)
 })
 
 test_that("renaming is followed", {

@@ -1,6 +1,6 @@
 test_that("daily and monthly product revenue equal SQL in every row and in order", {
   db <- demo_database()
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   daily <- sql(db, "SELECT day, product, sum(units) AS units FROM sales GROUP BY day, product
                     ORDER BY day, units DESC, product")
   ours <- totals(book, by = product, every = "day")
@@ -24,7 +24,7 @@ test_that("nested groups equal SQL and stand inside each other", {
       FROM (SELECT coalesce(category, 'not given') AS category, product, region, sum(units) AS units
             FROM sales GROUP BY 1, 2, 3))
     ORDER BY c DESC, category, p DESC, product, units DESC, region")
-  ours <- totals(demo_daybook(), by = c(category, product, region))
+  ours <- totals(kilnmoor_book(), by = c(category, product, region))
   expect_identical(ours$category, nested$category)
   expect_identical(ours$product, nested$product)
   expect_identical(ours$region, nested$region)
@@ -53,7 +53,7 @@ test_that("random lines equal SQL, whatever their order", {
 })
 
 test_that("no split gives one row, and its total is the audit's", {
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   t <- totals(book)
   expect_identical(t$revenue, utils::tail(audit(book)$revenue_after, 1))
 })

@@ -1,7 +1,7 @@
 withr::local_options(cli.width = 80)
 
 test_that("a table says in words what it is", {
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   expect_snapshot(in_words(totals(book, by = c(category, product), every = "month", subtotals = TRUE, measures = list(
     "revenue", best_day = largest_of(revenue, per = "day", margin = "add_up"),
     web_orders = count_distinct(order, where = channel == "Web")

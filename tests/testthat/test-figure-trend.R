@@ -1,5 +1,5 @@
 test_that("the lines drawn are the table", {
-  t <- totals(demo_daybook(), by = category, every = "month")
+  t <- totals(kilnmoor_book(), by = category, every = "month")
   finished <- ggplot2::layer_data(figure_trend(t), 2)
   hollow <- ggplot2::layer_data(figure_trend(t), 4)
   expect_equal(sum(finished$y) + sum(hollow$y), sum(t$revenue))
@@ -28,7 +28,7 @@ test_that("tables that make no trend are refused", {
   book <- a_book(region = "Vale")
   expect_snapshot(error = TRUE, figure_trend(totals(book)))
   expect_snapshot(error = TRUE, figure_trend(totals(book, by = c(region, product), every = "day")))
-  expect_snapshot(error = TRUE, figure_trend(totals(demo_daybook(), by = product, every = "month")))
+  expect_snapshot(error = TRUE, figure_trend(totals(kilnmoor_book(), by = product, every = "month")))
   expect_snapshot(error = TRUE, figure_trend(totals(book, every = "day")[0, ]))
   expect_snapshot(error = TRUE, figure_trend(1))
 })

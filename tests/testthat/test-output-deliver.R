@@ -1,6 +1,6 @@
 test_that("the daily file equals SQL to the cent and in order, and its total is the audit's", {
   path <- withr::local_tempfile(fileext = ".csv")
-  book <- demo_daybook()
+  book <- kilnmoor_book()
   deliver(totals(book, by = product, every = "day"), path)
   db <- demo_database()
   expected <- sql(db, "SELECT day, product, printf('%s%d.%02d', iif(units < 0, '-', ''), abs(units) / 100, abs(units) % 100)

@@ -1,0 +1,175 @@
+# Which earlier day is compared with which period of the table.
+
+# For the periods of the span: whether the earlier one can be compared and which days it has. For each line:
+# the place of the period that it is an earlier line of (NA for none).
+change_plan <- function(book, every, how) {
+  calendar <- book$calendar
+  span <- book$span
+  starts <- key_of_period(book$columns$day, every, calendar, span)$labels
+  earlier <- earlier_period(starts, every, how, calendar)
+  ends <- period_end(starts, every, calendar)
+  last <- length(starts)
+  unfinished <- ends > span[2]
+  cut <- unfinished & how$like_for_like & every != "day"
+  earlier$end[cut] <- cut_day(starts[cut], earlier$start[cut], earlier$end[cut], span[2], every, how, calendar)
+
+  days <- plain_days(seq(as.integer(span[1]), as.integer(span[2])))
+  target <- rep(NA_integer_, length(days))
+  for (p in which(!is.na(earlier$start))) {
+    from <- as.integer(earlier$start[p]) - as.integer(span[1]) + 1L
+    to <- as.integer(earlier$end[p]) - as.integer(span[1]) + 1L
+    if (to >= 1 && from <= length(days)) target[max(1L, from):min(length(days), to)] <- p
+  }
+  none <- is.na(earlier$start) | earlier$start < span[1] | (unfinished & !how$like_for_like)
+  list(
+    starts = starts, ends = pmin(ends, span[2]), earlier = earlier,
+    unknown = is.na(earlier$start) | earlier$end < span[1],
+    comparable = ifelse(none, "none", ifelse(unfinished, "to_date", "full")),
+    target = target[as.integer(book$columns$day) - as.integer(span[1]) + 1L]
+  )
+}
+
+# First and last day of the earlier period of each period; missing where there is none.
+earlier_period <- function(starts, every, how, calendar) {
+  if (how$versus == "period_before") {
+    last <- starts - 1
+    return(list(start = period_start(last, every, calendar), end = last))
+  }
+  if (how$align == "weekday") {
+    return(list(start = starts - 364, end = period_end(starts, every, calendar) - 364))
+  }
+  if (every == "day") {
+    same <- year_earlier(starts)
+    return(list(start = same, end = same))
+  }
+  wanted <- year_place(starts, every, calendar) - 1000
+  # The same place in the year before starts 51 to 54 weeks earlier.
+  start <- plain_days(vapply(seq_along(starts), function(i) {
+    near <- period_start(starts[i] - (350:385), every, calendar)
+    as.numeric(near[match(wanted[i], year_place(near, every, calendar))])
+  }, 0))
+  list(start = start, end = period_end(start, every, calendar))
+}
+
+# Year and place in it as one number: 2026038 for the 38th week of 2026.
+year_place <- function(starts, every, calendar) {
+  rules <- calendar$rules
+  # Weeks have places in years of whole weeks, as ISO 8601 has them.
+  if (every == "week" && calendar$weeks != "445") rules <- c(1L, 1L, rules[3], 1L)
+  days <- as.integer(starts)
+  place <- if (every == "year") 1L else position_kernel(days, every, rules)
+  position_kernel(days, "year", rules) * 1000 + place
+}
+
+# The same date one year earlier; missing for 29 February.
+year_earlier <- function(days) {
+  parts <- as.POSIXlt(days)
+  text <- sprintf("%04d-%02d-%02d", parts$year + 1899L, parts$mon + 1L, parts$mday)
+  plain_days(read_iso_days_kernel(text))
+}
+
+# Where the earlier period ends when the later one has only come to `now`.
+cut_day <- function(start, earlier_start, earlier_end, now, every, how, calendar) {
+  same_date <- how$versus == "year_before" && how$align == "date" && calendar$weeks != "445" && every != "week"
+  day <- if (how$versus == "year_before" && how$align == "weekday") {
+    rep(now - 364, length(start))
+  } else if (same_date) {
+    # 29 February is compared up to 28 February.
+    one <- year_earlier(now)
+    rep(if (is.na(one)) year_earlier(now - 1) else one, length(start))
+  } else {
+    earlier_start + as.numeric(now - start)
+  }
+  pmin(day, earlier_end)
+}
+
+# Two periods of the user's choice -----------------------------------------------------------------------
+
+add_change_of_periods <- function(t, of, periods, name, call = caller_env()) {
+  memory <- memory_of(t)
+  check_periods(periods, memory, call)
+  prefix <- name %||% of
+  values <- lapply(periods, function(days) values_between(t, of, days))
+  measure <- memory$measures[[of]]
+  span <- memory$book$span
+  outside <- vapply(periods, function(days) days[1] < span[1] || days[2] > span[2], NA)
+  comparable <- rep(if (any(outside)) "none" else "full", nrow(t))
+  wholly <- periods[[2]][2] < span[1]
+  earlier <- if (wholly) rep(NA_real_, nrow(t)) else values[[2]]
+  columns <- change_values(values[[1]], earlier, rep(wholly, nrow(t)), comparable, measure, prefix,
+                           if (is.null(name)) "comparable" else paste0(name, "_comparable"))
+  decimals <- if (measure$kind != "mean") measure$decimals
+  now <- stats::setNames(list(if (is.null(decimals)) values[[1]] else from_units(values[[1]], decimals)), paste0(prefix, "_now"))
+  about <- c(stats::setNames(list(about_column("money", decimals)), names(now)), columns$about)
+  words <- c(
+    sprintf("%s_change: %s of %s (%s) less that of %s (%s).", prefix, of, names(periods)[1], days_words(periods[[1]]),
+            names(periods)[2], days_words(periods[[2]])),
+    if (any(outside)) "One of the periods reaches beyond the data, so they are not comparable."
+  )
+  add_derived(t, c(now, columns$values), about, words, function(t) add_change(t, of, periods = periods, name = name))
+}
+
+check_periods <- function(periods, memory, call) {
+  pair <- function(x) inherits(x, "Date") && length(x) == 2 && !anyNA(x) && x[1] <= x[2]
+  if (!is.list(periods) || length(periods) != 2 || !rlang::is_named(periods) || !all(vapply(periods, pair, NA))) {
+    stop_because("period", c(
+      "`periods` must be a named list of two pairs of dates, the later first.",
+      i = "For example `list(\"May 2026\" = as.Date(c(\"2026-05-01\", \"2026-05-31\")), \"May 2025\" = ...)`."
+    ), call = call)
+  }
+  if (!is.null(memory$every)) {
+    stop_because("period", c(
+      sprintf("The table is split by %s already.", memory$every),
+      i = "Named periods are compared in a table without `every`."
+    ), call = call)
+  }
+}
+
+# The measure of each row over the lines of some days only; 0 or missing where there are none.
+values_between <- function(t, of, days) {
+  memory <- memory_of(t)
+  inside <- which(memory$book$columns$day >= days[1] & memory$book$columns$day <= days[2])
+  none <- if (memory$measures[[of]]$kind %in% c("sum", "lines", "distinct")) 0 else NA_real_
+  if (length(inside) == 0) {
+    return(rep(none, nrow(t)))
+  }
+  book <- take_lines(memory$book, inside)
+  measure <- quietly(resolve_measures(stats::setNames(list(memory$measures[[of]]$spec), of), book))
+  codes <- row_codes(t)
+  keys <- lapply(codes$all, function(key) replace(key, "codes", list(key$codes[inside])))
+  rows <- rows_of_levels(book, keys, measure, memory$levels)
+  ids <- level_ids(list(keys = rows$codes, level = rows$level), codes$sizes)
+  values <- rows$values[[1]][match(row_ids_of(codes), ids)]
+  replace(values, is.na(values), none)
+}
+
+# Words ------------------------------------------------------------------------------------------------
+
+days_words <- function(days) {
+  sprintf("%s to %s", format(days[1]), format(days[2]))
+}
+
+change_words <- function(t, columns, of, plan, how) {
+  memory <- memory_of(t)
+  last <- length(plan$starts)
+  versus <- if (how$versus == "period_before") {
+    sprintf("the %s before", memory$every)
+  } else if (how$align == "weekday") {
+    "the same weekdays 364 days before"
+  } else {
+    sprintf("the same %s one year before", memory$every)
+  }
+  direction <- columns[[4]]
+  count <- function(what, words) if (any(direction == what)) sprintf("%s %s", count_of(sum(direction == what), "row"), words)
+  c(
+    sprintf("%s: %s less that of %s.", names(columns)[2], of, versus),
+    if (!is.na(plan$earlier$start[last])) {
+      sprintf("The last %s compares %s with %s.", memory$every, days_words(c(plan$starts[last], plan$ends[last])),
+              days_words(c(plan$earlier$start[last], plan$earlier$end[last])))
+    },
+    paste0(and_list(c(
+      count("unknown", "without a known earlier value"), count("new", "new"), count("gone", "gone")
+    )), if (any(direction %in% c("unknown", "new", "gone"))) "."),
+    if (memory$cut) "The table was cut, so members that are gone have no row."
+  ) |> Filter(f = nzchar)
+}

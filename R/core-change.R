@@ -1,0 +1,236 @@
+#' Change against an earlier period
+#'
+#' Compares each period with the same period one year before, or with the period before it. "Now" is the
+#' last day of the daybook, never the clock. When the last period is not complete, the earlier one is
+#' cut to the same days, and the row says so. Everything is taken from the lines anew, so it holds for
+#' any measure and for subtotals.
+#'
+#' @inheritParams add_rank
+#' @param of Text: name of a measure of `t`.
+#' @param versus Text: `"year_before"` or `"period_before"`.
+#' @param align Text: what the same period one year before is. `"date"`: the same dates, the same week
+#'   number, the same place in the fiscal year; 29 February has none. `"weekday"`: 364 days before, so
+#'   that Mondays meet Mondays.
+#' @param like_for_like Logical: cut the earlier period of an incomplete last period to the days that
+#'   have passed: up to the same date, or for weeks, 4-4-5 years and `"period_before"` to the same number
+#'   of days.
+#' @param as_of Date: take the table as it was at the end of this day instead of the daybook's last.
+#' @param periods For a table without a period, two periods to compare: a named list of two pairs of dates,
+#'   the later first, `list("Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")), ...)`.
+#' @param name Text: what the new columns start with, instead of `of`.
+#' @return `t` with the columns
+#'   * `<of>_before`: the earlier value; missing where the earlier period lies before the data;
+#'   * `<of>_change`: now less before, exact;
+#'   * `<of>_change_pct`: the change as a fraction of the earlier value, missing unless that is above 0;
+#'   * `<of>_direction`: `up`, `down`, `level`, `new` (nothing before), `gone` (nothing now) or `unknown`
+#'     (the earlier period lies before the data or does not exist, or its value is below 0);
+#'   * `comparable`: `full`, `to_date` (both cut to the days that have passed) or `none` (the earlier period
+#'     is not wholly in the data, or was not cut). With `name`, `<name>_comparable`.
+#'
+#'   With `periods`, `<of>_now` comes first. Members that sold before and not now get a row with 0, so that
+#'   the changes of members add up to the change of their total; a table cut to some rows gets no new
+#'   ones. Figures that were added before are computed anew over all rows.
+#' @section Errors: `hinterfeld_error_period` for a table without a period or with a recurring one, a day outside
+#'   the data, or periods that are not two pairs of dates; `hinterfeld_error_measure` for `of`.
+#' @export
+#' @examples
+#' book <- demo_daybook()
+#' add_change(totals(book, every = "year"))
+#' add_change(totals(book, by = category, every = "month"), versus = "period_before")
+#' add_change(totals(book, by = region), periods = list(
+#'   "Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")),
+#'   "Autumn 2025" = as.Date(c("2025-09-01", "2025-11-30"))
+#' ))
+add_change <- function(t, of = "revenue", versus = c("year_before", "period_before"), align = c("date", "weekday"),
+                       like_for_like = TRUE, as_of = NULL, periods = NULL, name = NULL) {
+  check_totals(t)
+  check_name(name)
+  check_measure(t, of)
+  if (!is.null(periods)) {
+    return(add_change_of_periods(t, of, periods, name))
+  }
+  how <- list(
+    versus = check_choice(versus[1], "versus", c("year_before", "period_before")),
+    align = check_choice(align[1], "align", c("date", "weekday")), like_for_like = like_for_like
+  )
+  check_flag(like_for_like, "like_for_like")
+  check_change_period(memory_of(t))
+  if (!is.null(as_of)) t <- table_as_of(t, as_of)
+
+  book <- memory_of(t)$book
+  plan <- change_plan(book, memory_of(t)$every, how)
+  before <- earlier_rows(t, of, plan)
+  t <- with_gone_rows(t, before)
+  columns <- change_columns(t, of, before, plan, name %||% of, if (is.null(name)) "comparable" else paste0(name, "_comparable"))
+  add_derived(t, columns$values, columns$about, change_words(t, columns$values, of, plan, how), function(t) {
+    add_change(t, of, how$versus, how$align, how$like_for_like, name = name)
+  })
+}
+
+check_measure <- function(t, of, call = caller_env()) {
+  known <- names(memory_of(t)$measures)
+  if (!rlang::is_string(of) || !of %in% known) {
+    stop_because("measure", c(
+      "`of` must name a measure of the table.",
+      i = sprintf("Its measures are %s.", columns_named(known))
+    ), call = call)
+  }
+}
+
+check_change_period <- function(memory, call = caller_env()) {
+  if (!isTRUE(memory$every %in% grains)) {
+    stop_because("period", c(
+      if (is.null(memory$every)) "A change needs periods to compare." else sprintf("`%s` comes again every year: there is no earlier one to compare with.", memory$every),
+      i = "Total with `every = \"year\"`, `\"month\"` or another period, or name two `periods` for a table without one."
+    ), call = call)
+  }
+}
+
+# The same table from the lines up to a day, with the figures that were added to it.
+table_as_of <- function(t, as_of, call = caller_env()) {
+  memory <- memory_of(t)
+  span <- memory$book$span
+  if (!inherits(as_of, "Date") || length(as_of) != 1 || is.na(as_of) || as_of < span[1] || as_of > span[2]) {
+    stop_because("period", c(
+      "`as_of` must be one day of the data.",
+      i = sprintf("They run from %s.", paste(format(span), collapse = " to "))
+    ), call = call)
+  }
+  if (memory$cut) {
+    stop_because("argument", c("A table cut to some rows cannot be taken as of another day.", i = "Use `as_of` first."), call = call)
+  }
+  memory$book <- restrict(memory$book, rlang::quo(day <= !!as_of), sprintf("days to %s", as_of), TRUE, "keep", call)
+  memory$book$span[2] <- as_of
+  subtotals <- lapply(memory$levels[-1], function(level) if (length(level$columns)) level$columns else "Total")
+  again <- retotal(memory, c(memory$every, memory$by), subtotals = subtotals)
+  replay(again, memory$steps)
+}
+
+replay <- function(t, steps) {
+  for (step in steps) t <- quietly(step(t))
+  t
+}
+
+# The columns ------------------------------------------------------------------------------------------
+
+change_columns <- function(t, of, before, plan, prefix, comparable_name) {
+  memory <- memory_of(t)
+  measure <- memory$measures[[of]]
+  now <- derive_values(t, of)$values
+  codes <- row_codes(t)
+  earlier <- before$values[match(row_ids_of(codes), before$ids)]
+  period <- codes$keys[[1]]
+  period[period <= 0] <- NA
+  if (measure$kind %in% c("sum", "lines", "distinct")) earlier[is.na(earlier)] <- 0
+  earlier[is.na(period) | plan$unknown[period]] <- NA
+  comparable <- ifelse(is.na(period), "none", plan$comparable[period])
+  change_values(now, earlier, is.na(period) | plan$unknown[period], comparable, measure, prefix, comparable_name)
+}
+
+# Values, and what to remember of each column.
+change_values <- function(now, earlier, unknown, comparable, measure, prefix, comparable_name) {
+  decimals <- if (measure$kind != "mean") measure$decimals
+  show <- function(x) if (is.null(decimals)) x else from_units(x, decimals)
+  difference <- now - earlier
+  nothing <- function(x) is.na(x) | x == 0
+  direction <- ifelse(unknown | (!is.na(earlier) & earlier < 0), "unknown",
+    ifelse(nothing(now) & nothing(earlier), "level",
+      ifelse(nothing(earlier), "new",
+        ifelse(nothing(now), "gone", ifelse(now > earlier, "up", ifelse(now < earlier, "down", "level"))))))
+  values <- list(show(earlier), show(difference), ifelse(!is.na(earlier) & earlier > 0, difference / earlier, NA_real_),
+                 direction, comparable)
+  names(values) <- c(paste0(prefix, c("_before", "_change", "_change_pct", "_direction")), comparable_name)
+  reads <- list(about_column("money", decimals), about_column("money", decimals), about_column("percent"),
+                about_column("text"), about_column("text"))
+  list(values = values, about = stats::setNames(reads, names(values)))
+}
+
+# The earlier lines, counted where they will be compared ------------------------------------------------
+
+# The measure over the earlier lines, for every level of the table: ids of rows, values, codes.
+earlier_rows <- function(t, of, plan) {
+  memory <- memory_of(t)
+  book <- take_lines(memory$book, which(!is.na(plan$target)))
+  measure <- quietly(resolve_measures(stats::setNames(list(memory$measures[[of]]$spec), of), book))
+  keys <- table_keys(memory$book, memory$book_columns, memory$every)
+  keys <- lapply(keys, function(key) replace(key, "codes", list(key$codes[!is.na(plan$target)])))
+  keys[[1]]$codes <- plan$target[!is.na(plan$target)]
+  rows <- rows_of_levels(book, keys, measure, memory$levels)
+  sizes <- vapply(keys, function(key) length(key$labels), 0L)
+  rows$keys <- rows$codes
+  list(ids = level_ids(rows, sizes), values = rows$values[[1]], codes = rows$codes, level = rows$level)
+}
+
+rows_of_levels <- function(book, keys, measures, levels) {
+  level_rows(book, keys, measures, levels, measure_groups(book, keys, measures))
+}
+
+take_lines <- function(book, rows) {
+  book$columns <- lapply(book$columns, function(x) x[rows])
+  book$lines <- length(rows)
+  book
+}
+
+level_ids <- function(codes, sizes) {
+  code_numbers(c(list(codes$level), lapply(codes$keys, function(code) code + 1L)), c(0, sizes + 1))
+}
+
+row_ids_of <- function(codes) {
+  level_ids(codes, codes$sizes)
+}
+
+# The codes of a table's rows: from its labels back to the keys of its daybook.
+row_codes <- function(t) {
+  memory <- memory_of(t)
+  data <- as_tibble.hinterfeld_totals(t)
+  keys <- table_keys(memory$book, memory$book_columns, memory$every)
+  names <- c(memory$every, memory$by)
+  codes <- Map(function(key, name) label_codes(key, data[[name]], memory$labels), keys, names)
+  level <- if (length(memory$levels) > 1) as.integer(data$level) else rep(1L, nrow(data))
+  list(keys = unname(codes), level = level, sizes = vapply(keys, function(key) length(key$labels), 0L), all = keys)
+}
+
+label_codes <- function(key, values, labels) {
+  known <- as.character(key$labels)
+  text <- as.character(values)
+  codes <- match(text, known)
+  codes[is.na(codes)] <- 0L
+  replace(codes, is.na(match(text, known)) & text %in% labels$total, total_code)
+}
+
+# Members that sold before and not now get a row ---------------------------------------------------------
+
+with_gone_rows <- function(t, before) {
+  memory <- memory_of(t)
+  codes <- row_codes(t)
+  gone <- which(!before$ids %in% row_ids_of(codes) & before$values %in% setdiff(before$values, c(0, NA)))
+  if (memory$cut || length(gone) == 0) {
+    return(t)
+  }
+  data <- as_tibble.hinterfeld_totals(t)
+  n <- nrow(data)
+  rows <- list(
+    codes = Map(function(now, then) c(now, then[gone]), codes$keys, before$codes),
+    level = c(codes$level, before$level[gone]),
+    values = lapply(names(memory$measures), function(name) {
+      measure <- memory$measures[[name]]
+      c(derive_values(t, name)$values, rep(if (measure$kind %in% c("sum", "lines", "distinct")) 0 else NA, length(gone)))
+    })
+  )
+  book <- memory$book
+  measures <- quietly(resolve_measures(lapply(memory$measures, function(m) m$spec), book))
+  detail <- rows$level == 1
+  first <- list(codes = lapply(rows$codes, function(code) code[detail]), values = lapply(rows$values, function(value) value[detail]))
+  order <- row_order(book, codes$all, measures, memory$levels, rows, first, 1)
+  columns <- Map(function(key, code) key_values(key, code[order], memory$labels), codes$all, rows$codes)
+  names(columns) <- c(memory$every, memory$by)
+  if (length(memory$levels) > 1) columns$level <- factor(levels(data$level)[rows$level[order]], levels(data$level))
+  columns[names(memory$measures)] <- Map(function(m, value) show_value(m, value[order]), measures, rows$values)
+  steps <- memory$steps
+  own <- setdiff(names(data), c(names(columns), names(memory$derived)))
+  memory[c("derived", "sentences", "steps")] <- NULL
+  memory$rows <- length(order)
+  out <- new_totals(columns, memory)
+  for (name in own) out[[name]] <- data[[name]][ifelse(order <= n, order, NA)]
+  replay(out, steps)
+}

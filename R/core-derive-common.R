@@ -1,0 +1,145 @@
+# What all derived columns share: scopes, exact values, names, sentences, and the memory of the step.
+
+# Scopes: one number per row for each combination of the `within` columns, every level on its own.
+derive_scope <- function(t, within) {
+  data <- as_tibble.hinterfeld_totals(t)
+  columns <- c(within, if ("level" %in% key_columns(memory_of(t))) "level")
+  codes <- lapply(data[columns], function(x) match(x, unique(x)))
+  keys <- Map(function(name, code) new_key(name, code, seq_len(max(code, 1L))), columns, codes)
+  groups <- group_lines(nrow(data), unname(keys))
+  first <- match(seq_len(groups$count), groups$codes)
+  labels <- if (length(within)) do.call(paste, c(lapply(unname(as.list(data[first, within])), as.character), sep = " / ")) else "the whole table"
+  list(id = groups$codes, count = groups$count, labels = labels, first = first)
+}
+
+# Totals of units per scope.
+scope_totals <- function(scope, units, of) {
+  key <- new_key("scope", scope$id, seq_len(scope$count))
+  amounts <- stats::setNames(list(new_amount("sum", as.double(units))), of)
+  result <- tally_lines(length(units), list(key), amounts)
+  result$values[[1]][match(seq_len(scope$count), result$codes[[1]])]
+}
+
+pick_within <- function(quo, t, argument = "within", call = caller_env()) {
+  memory <- memory_of(t)
+  pick_columns(quo, c(memory$every, memory$by), argument, call)
+}
+
+# The values of a measure or derived column: whole units where it is exact.
+derive_values <- function(t, of, call = caller_env()) {
+  memory <- memory_of(t)
+  known <- derivable(t)
+  if (!rlang::is_string(of) || !of %in% known) {
+    kind <- if (rlang::is_string(of) && of %in% names(t)) sprintf("`%s` is %s.", of, type_of(t[[of]]))
+    near <- if (rlang::is_string(of)) nearest(of, known, 1)
+    stop_because("measure", c(
+      if (rlang::is_string(of)) sprintf("`of` cannot be `%s`.", of) else "`of` must name one column of numbers.",
+      x = kind,
+      i = sprintf("The table's columns of numbers are %s.", columns_named(known)),
+      if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
+    ), call = call)
+  }
+  decimals <- exact_decimals_of(memory, of)
+  values <- t[[of]]
+  list(values = if (is.null(decimals)) values else to_units(values, decimals), decimals = decimals, exact = !is.null(decimals))
+}
+
+derivable <- function(t) {
+  names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% key_columns(memory_of(t))]
+}
+
+# Decimals of a column that is exact, NULL for means, shares and the like.
+exact_decimals_of <- function(memory, of) {
+  measure <- memory$measures[[of]]
+  if (!is.null(measure)) {
+    return(if (measure$kind != "mean") measure$decimals)
+  }
+  memory$derived[[of]]$decimals
+}
+
+# Shares and running figures make sense only of what adds up from row to row.
+check_adds_up <- function(t, of, what, call = caller_env()) {
+  measure <- memory_of(t)$measures[[of]]
+  if (!is.null(measure) && !measure$adds_up && measure$margin != "add_up") {
+    stop_because("measure", c(
+      sprintf("%s of `%s` would mean nothing: %s does not add up from row to row.", what, of, measure$words),
+      i = "Take a sum or a count of lines."
+    ), call = call)
+  }
+}
+
+# The new columns at the end, with what is to be remembered of each: decimals (NULL where inexact), how it
+# reads (money, percent, number, text) and one sentence for all.
+add_derived <- function(t, columns, about, words, step, call = caller_env()) {
+  taken <- intersect(names(columns), names(t))
+  if (length(taken)) {
+    stop_because("argument", c(
+      sprintf("The table has %s already.", columns_named(taken)),
+      i = "Give the new figure a name of its own: `name = \"...\"`."
+    ), call = call)
+  }
+  memory <- memory_of(t)
+  memory$derived <- c(memory$derived, about)
+  memory$sentences <- c(memory$sentences, stats::setNames(list(words), names(columns)[1]))
+  memory$steps <- c(memory$steps, list(step))
+  new_totals(c(as.list(as_tibble.hinterfeld_totals(t)), columns), memory)
+}
+
+about_column <- function(reads, decimals = NULL) {
+  list(reads = reads, decimals = decimals)
+}
+
+check_name <- function(name, call = caller_env()) {
+  check_text(name, "name", none = TRUE, call = call)
+}
+
+# "each product", "each product and month": what a row stands for inside its scope.
+member_words <- function(t, within) {
+  memory <- memory_of(t)
+  members <- setdiff(c(memory$by, memory$every), within)
+  if (length(members)) paste("each", and_list(members)) else "each row"
+}
+
+# "within its region"; without scope columns, that it was the whole table, and by default.
+scope_words <- function(t, within, default = FALSE) {
+  memory <- memory_of(t)
+  levels <- if (length(memory$levels) > 1) ", each level on its own" else ""
+  if (length(within)) {
+    return(sprintf("within its %s%s", and_list(within), levels))
+  }
+  several <- length(c(memory$every, memory$by)) > 1
+  sprintf("over the whole table%s%s", levels, if (several) " (no `within` was given)" else "")
+}
+
+not_given_words <- function(t) {
+  memory <- memory_of(t)
+  data <- as_tibble.hinterfeld_totals(t)
+  held <- any(vapply(data[memory$by], function(x) any(x %in% memory$labels$not_given), NA))
+  if (held) sprintf("; %s counts like any other", quoted(memory$labels$not_given)) else ""
+}
+
+cut_words <- function(t) {
+  memory <- memory_of(t)
+  if (memory$cut) sprintf(" Only the %s shown count.", count_of(nrow(t), "row")) else ""
+}
+
+# A warning that names the scopes whose total is not above 0.
+warn_scopes <- function(what, labels) {
+  if (length(labels)) {
+    rlang::warn(c(
+      sprintf("%s missing where the total is 0 or below.", what),
+      i = sprintf("That is so for %s.", examples_of(labels))
+    ), class = c("hinterfeld_warning_scope_total", "hinterfeld_warning"))
+  }
+}
+
+# Names of rows for ties: the key columns, compared byte by byte.
+row_names_order <- function(t) {
+  memory <- memory_of(t)
+  columns <- unname(as.list(as_tibble.hinterfeld_totals(t)[c(memory$by, memory$every)]))
+  lapply(columns, function(x) if (is.factor(x)) as.integer(x) else x)
+}
+
+ordered_rows <- function(...) {
+  order(..., method = "radix", na.last = TRUE)
+}

@@ -1,0 +1,53 @@
+#include <Rcpp.h>
+
+#include "ranks.h"
+#include "running.h"
+
+namespace {
+
+ranks::Ties ties_of(const std::string& name) {
+  if (name == "dense") return ranks::Ties::dense;
+  if (name == "ordinal") return ranks::Ties::ordinal;
+  if (name == "modified") return ranks::Ties::modified;
+  if (name == "fractional") return ranks::Ties::fractional;
+  return ranks::Ties::standard;
+}
+
+// Row numbers from 0.
+std::vector<int> from_zero(const Rcpp::IntegerVector& order) {
+  std::vector<int> out(order.begin(), order.end());
+  for (int& row : out) --row;
+  return out;
+}
+
+}  // namespace
+
+// Rank of each row; `order` puts rows in order of scope and from the best value, missing ones last.
+// [[Rcpp::export]]
+Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value,
+                                std::string ties) {
+  Rcpp::NumericVector out(value.size(), NA_REAL);
+  ranks::assign(from_zero(order).data(), order.size(), scope.begin(), value.begin(), ties_of(ties),
+                [&](int row, double rank) { out[row] = rank; });
+  return out;
+}
+
+// Running totals (width 0) or moving sums over `width` places, in units; `order` puts rows in order of
+// scope and place. NaN everywhere when a total does not fit.
+// [[Rcpp::export]]
+Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place,
+                                   Rcpp::NumericVector value, int width) {
+  Rcpp::NumericVector out(value.size(), NA_REAL);
+  auto put = [&](int row, int64_t total) { out[row] = money::publish(total); };
+  const std::vector<int> rows = from_zero(order);
+  try {
+    if (width == 0) {
+      running::totals(rows.data(), rows.size(), scope.begin(), place.begin(), value.begin(), put);
+    } else {
+      running::moving(rows.data(), rows.size(), scope.begin(), place.begin(), value.begin(), width, put);
+    }
+  } catch (const std::overflow_error&) {
+    std::fill(out.begin(), out.end(), R_NaN);
+  }
+  return out;
+}

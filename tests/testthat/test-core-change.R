@@ -1,0 +1,155 @@
+# The earlier value by SQL: lines moved to the period they are compared with.
+sql_earlier <- function(db, period, moved, until) {
+  sql(db, "SELECT", gsub("day", moved, period), "AS period, product, region, sum(cents) AS c FROM lines WHERE", until, "GROUP BY 1, 2, 3")
+}
+
+test_that("changes equal SQL per member for month, year and day, and members add up to the total", {
+  for (seed in 81:84) {
+    random <- random_book(seed, days = 800)
+    last <- random$book$span[2]
+    cases <- list(
+      list(every = "year", moved = "date(day, '+1 year')"), list(every = "quarter", moved = "date(day, '+1 year')"),
+      list(every = "month", moved = "date(day, '+1 year')")
+    )
+    for (case in cases) {
+      t <- add_change(totals(random$book, by = c(product, region), every = case$every, subtotals = TRUE))
+      # 29 February moves to 1 March in SQLite: bring it back to February's period.
+      moved <- "CASE WHEN substr(day, 6) = '02-29' THEN date(day, '-1 day', '+1 year') ELSE date(day, '+1 year') END"
+      expected <- sql_earlier(random$db, sql_periods[[case$every]], moved, sprintf("%s <= '%s'", moved, last))
+      detail <- t[t$level == "region", ]
+      known <- !is.na(detail$revenue_before)
+      at <- match(paste(detail[[case$every]], detail$product, detail$region), paste(expected$period, expected$product, expected$region))
+      expect_equal(detail$revenue_before[known], ifelse(is.na(at), 0, expected$c[at] / 100)[known])
+      expect_true(all(expected$c[-at[!is.na(at)]] == 0))
+      total <- t[t$level == case$every & !is.na(t$revenue_before), ]
+      summed <- tapply(detail$revenue_change[known], as.character(detail[[case$every]][known]), sum)
+      expect_equal(c(summed[as.character(total[[case$every]])]), total$revenue_change, ignore_attr = TRUE)
+    }
+  }
+})
+
+test_that("the period before, weekdays and days equal SQL", {
+  random <- random_book(85, days = 800)
+  total <- function(from, to) {
+    sql(random$db, sprintf("SELECT coalesce(sum(cents), 0) / 100.0 AS x FROM lines WHERE day BETWEEN '%s' AND '%s'", from, to))$x
+  }
+  last <- random$book$span[2]
+  weekly <- add_change(totals(random$book, every = "week"), align = "weekday")
+  i <- nrow(weekly)
+  expect_equal(weekly$revenue_before[i], total(weekly$week[i] - 364, last - 364))
+  expect_equal(weekly$revenue_before[i - 3], total(weekly$week[i - 3] - 364, weekly$week[i - 3] - 358))
+  monthly <- add_change(totals(random$book, every = "month"), versus = "period_before")
+  i <- nrow(monthly)
+  expect_equal(monthly$revenue_before[i - 1], monthly$revenue[i - 2])
+  start <- monthly$month[i]
+  expect_equal(monthly$revenue_before[i], total(monthly$month[i - 1], monthly$month[i - 1] + as.numeric(last - start)))
+  daily <- add_change(totals(random$book, every = "day", fill = TRUE))
+  expect_equal(daily$revenue_before[daily$day == as.Date("2025-03-01")], total("2024-03-01", "2024-03-01"))
+  shifted <- add_change(totals(random$book, every = "day", fill = TRUE), align = "weekday")
+  expect_equal(shifted$revenue_before[shifted$day == as.Date("2025-03-01")], total("2024-03-02", "2024-03-02"))
+})
+
+test_that("the demo's planted cases come out", {
+  book <- kilnmoor_book()
+  db <- demo_database()
+  between <- function(from, to) sql(db, sprintf("SELECT sum(units) / 100.0 AS x FROM sales WHERE day BETWEEN '%s' AND '%s'", from, to))$x
+  monthly <- add_change(totals(book, every = "month"))
+  now <- monthly[nrow(monthly), ]
+  expect_identical(now$comparable, "to_date")
+  expect_equal(now$revenue_before, between("2025-09-01", "2025-09-17"))
+  yearly <- add_change(totals(book, every = "year"))
+  expect_equal(yearly$revenue_before[4], between("2025-01-01", "2025-09-17"))
+  expect_identical(yearly$comparable, c("none", "full", "full", "to_date"))
+  product <- add_change(totals(book, by = product, every = "year"))
+  row <- function(name, year) product[product$product == name & product$year == as.Date(year), ]
+  expect_identical(row("Sea-mist glaze 1 l", "2026-01-01")$revenue_direction, "new")
+  gone <- row("Reclaimed clay 12.5 kg", "2025-01-01")
+  expect_identical(gone$revenue_direction, "gone")
+  expect_identical(c(gone$revenue, gone$revenue_change_pct), c(0, -1))
+  town <- add_change(totals(keep_lines(book, town == "Quellholt"), by = town, every = "year"))
+  expect_equal(town$revenue_change_pct[town$year == as.Date("2026-01-01")], (11602 - 38.5) / 38.5)
+  leap <- add_change(totals(book, every = "day"))
+  expect_identical(leap$revenue_direction[leap$day == as.Date("2024-02-29")], "unknown")
+  expect_equal(leap$revenue_before[leap$day == as.Date("2025-03-01")], between("2024-03-01", "2024-03-01"))
+})
+
+test_that("any measure and level is compared from the lines", {
+  t <- add_change(totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE,
+                         measures = list(customers = count_distinct(customer_id), mean = mean_of(revenue, per = order))), "customers")
+  db <- demo_database()
+  expected <- sql(db, "SELECT region, count(DISTINCT customer_id) AS n FROM sales WHERE day BETWEEN '2025-01-01' AND '2025-09-17' GROUP BY region
+                       UNION ALL SELECT 'Total', count(DISTINCT customer_id) FROM sales WHERE day BETWEEN '2025-01-01' AND '2025-09-17'")
+  now <- t[t$year == "2026-01-01", ]
+  expect_equal(now$customers_before, expected$n[match(now$region, expected$region)])
+  means <- add_change(t, "mean", name = "order_value")
+  before <- sql(db, "SELECT sum(u) / 100.0 / count(u) AS m FROM (SELECT sum(units) AS u FROM sales
+                     WHERE day BETWEEN '2025-01-01' AND '2025-09-17' GROUP BY order_id)")$m
+  expect_equal(means$order_value_before[means$year == "2026-01-01" & means$region == "Total"], before)
+})
+
+test_that("like for like can be refused, and another day taken as the last", {
+  book <- kilnmoor_book()
+  whole <- add_change(totals(book, every = "year"), like_for_like = FALSE)
+  expect_identical(whole$revenue_before[4], whole$revenue[3])
+  expect_identical(whole$comparable[4], "none")
+  june <- add_change(add_rank(totals(book, by = region, every = "year")), as_of = as.Date("2026-06-30"))
+  db <- demo_database()
+  expect_equal(sum(june$revenue[june$year == as.Date("2026-01-01")]),
+               sql(db, "SELECT sum(units) / 100.0 AS x FROM sales WHERE day BETWEEN '2026-01-01' AND '2026-06-30'")$x)
+  expect_match(in_words(june), "2025-01-01 to 2025-06-30", all = FALSE)
+  expect_false(anyNA(june$revenue_rank))
+})
+
+test_that("two periods of one's choice are compared", {
+  spring <- as.Date(c("2026-03-01", "2026-05-31"))
+  autumn <- as.Date(c("2025-09-01", "2025-11-30"))
+  t <- add_change(totals(kilnmoor_book(), by = region, subtotals = TRUE), periods = list(spring = spring, autumn = autumn))
+  db <- demo_database()
+  x <- sql(db, "SELECT sum(CASE WHEN day BETWEEN '2026-03-01' AND '2026-05-31' THEN units END) / 100.0 AS now,
+                sum(CASE WHEN day BETWEEN '2025-09-01' AND '2025-11-30' THEN units END) / 100.0 AS before FROM sales")
+  expect_equal(c(t$revenue_now[5], t$revenue_before[5]), c(x$now, x$before))
+  expect_equal(sum(t$revenue_change[1:4]), t$revenue_change[5])
+  expect_snapshot(in_words(t)[3])
+})
+
+test_that("fiscal years and 53-week years compare the same places", {
+  book <- daybook(a_sale(day = as.Date("2023-01-29") + 0:1200, revenue = rep(1, 1201)), day, revenue, product,
+                  calendar = sales_calendar("02-01", "sunday", "445"))
+  weekly <- add_change(totals(book, every = "week"))
+  expect_identical(weekly$revenue_direction[weekly$week == as.Date("2024-01-28")], "unknown")
+  expect_identical(weekly$comparable[weekly$week == as.Date("2024-02-04")], "full")
+  monthly <- add_change(totals(book, every = "month"))
+  p12 <- monthly[monthly$month == as.Date("2024-12-29"), ]
+  expect_identical(c(p12$revenue, p12$revenue_before), c(35, 42))
+})
+
+test_that("negative and zero values have a direction and no wrong percentage", {
+  days <- as.Date(c("2024-01-10", "2025-01-10", "2024-01-11", "2025-01-11", "2025-01-12", "2024-01-13", "2025-01-13"))
+  book <- daybook(a_sale(day = days, product = c("a", "a", "b", "b", "c", "d", "d"), revenue = c(-5, 3, 4, 4, 2, 6, -1)), day, revenue, product)
+  t <- add_change(totals(book, by = product, every = "year"))
+  t <- t[t$year == as.Date("2025-01-01"), ]
+  t <- t[order(t$product), ]
+  expect_identical(t$revenue_direction, c("unknown", "level", "new", "down"))
+  expect_equal(t$revenue_change_pct, c(NA, 0, NA, -7 / 6))
+})
+
+test_that("figures added before are there for the members that are gone too", {
+  t <- add_change(add_share(totals(kilnmoor_book(), by = product, every = "year"), within = year))
+  gone <- t[t$revenue_direction == "gone", ]
+  expect_gt(nrow(gone), 0)
+  expect_identical(gone$revenue_share, rep(0, nrow(gone)))
+  cut <- add_change(head(totals(kilnmoor_book(), by = product, every = "year"), 20))
+  expect_identical(nrow(cut), 20L)
+})
+
+test_that("words and mistakes", {
+  expect_snapshot(in_words(add_change(totals(kilnmoor_book(), by = product, every = "month")))[2:5])
+  expect_snapshot(in_words(add_change(totals(kilnmoor_book(), every = "week"), align = "weekday"))[3:5])
+  t <- totals(kilnmoor_book(), by = region, every = "year")
+  expect_snapshot(error = TRUE, add_change(totals(kilnmoor_book(), by = region)))
+  expect_snapshot(error = TRUE, add_change(quiet(totals(kilnmoor_book(), every = "weekday"))))
+  expect_snapshot(error = TRUE, add_change(t, "units"))
+  expect_snapshot(error = TRUE, add_change(t, as_of = as.Date("2027-01-01")))
+  expect_snapshot(error = TRUE, add_change(t, periods = list(a = as.Date("2026-01-01"))))
+  expect_snapshot(error = TRUE, add_change(t, versus = "last_year"))
+})

@@ -1,0 +1,68 @@
+test_that("best sellers of each scope equal SQL, ties at the edge included", {
+  book <- kilnmoor_book()
+  db <- demo_database()
+  ours <- best_sellers(totals(book, by = c(category, region, product)), n = 2, within = c(category, region))
+  expected <- sql(db, "
+    SELECT * FROM (
+      SELECT *, rank() OVER (PARTITION BY category, region ORDER BY c DESC) AS r, sum(c) OVER (PARTITION BY category, region) AS s
+      FROM (SELECT coalesce(category, 'not given') AS category, region, product, sum(units) AS c FROM sales GROUP BY 1, 2, 3))
+    WHERE r <= 2 ORDER BY s DESC, r, product")
+  expect_identical(ours$product, expected$product)
+  expect_identical(ours$region, expected$region)
+  expect_equal(ours$revenue_rank, expected$r)
+  cut <- best_sellers(totals(book, by = c(category, region, product)), n = 1, within = c(category, region), ties = "ordinal")
+  highfen <- function(t) t$product[t$region == "Highfen" & t$category == "Packing & safety"]
+  expect_identical(highfen(cut), "Double-wall box medium")
+  kept <- best_sellers(totals(book, by = c(category, region, product)), n = 1, within = c(category, region))
+  expect_identical(highfen(kept), c("Double-wall box medium", "Honeycomb wrap 50 m"))
+})
+
+test_that("others hold the rest, so each scope keeps its total", {
+  t <- totals(kilnmoor_book(), by = c(region, product), measures = c("revenue", "lines"))
+  ours <- best_sellers(t, n = 3, within = region, others = TRUE)
+  whole <- totals(kilnmoor_book(), by = region)
+  expect_equal(c(tapply(ours$revenue, ours$region, sum))[whole$region], whole$revenue, ignore_attr = TRUE)
+  expect_identical(ours$product[4], "others (69)")
+  expect_identical(sum(ours$lines), 56100)
+  expect_true(all(is.na(ours$revenue_rank[grepl("^others", ours$product)])))
+  expect_snapshot(print(ours, n = 8))
+})
+
+test_that("slow sellers come from the bottom, and a share can be the bound", {
+  t <- totals(kilnmoor_book(), by = product)
+  slow <- slow_sellers(t, n = 2)
+  expect_identical(slow$product, rev(utils::tail(t$product, 2)))
+  expect_identical(slow$revenue_rank, c(1, 2))
+  big <- best_sellers(t, share = 0.05)
+  expect_identical(big$revenue, t$revenue[t$revenue / sum(t$revenue) >= 0.05])
+  expect_identical(nrow(slow_sellers(t, share = 0.05)) + nrow(big), nrow(t))
+})
+
+test_that("subtotals are nobody's best seller", {
+  t <- totals(kilnmoor_book(), by = c(region, product), subtotals = TRUE)
+  expect_false("Total" %in% best_sellers(t, n = 1, within = region)$product)
+})
+
+test_that("one row per scope names all that tie", {
+  t <- totals(kilnmoor_book(), by = c(category, region, product))
+  best <- best_of_each(t, within = c(category, region))
+  highfen <- best[best$region == "Highfen" & best$category == "Packing & safety", ]
+  expect_identical(highfen$best_seller, "Double-wall box medium, Honeycomb wrap 50 m")
+  expect_identical(highfen$tied, 2L)
+  expect_equal(highfen$best_seller_share, highfen$best_seller_revenue / highfen$revenue)
+  days <- quiet(best_of_each(totals(kilnmoor_book(), by = product, every = "weekday"), within = product))
+  expect_true("best_weekday" %in% names(days))
+  db <- demo_database()
+  needle <- sql(db, "SELECT", sql_periods[["weekday"]], "AS w FROM sales WHERE product = 'Needle tool' GROUP BY 1 ORDER BY sum(units) DESC LIMIT 1")$w
+  expect_identical(days$best_weekday[days$product == "Needle tool"], needle)
+  profit <- totals(kilnmoor_book(), by = c(region, product), measures = list(profit = sum_of(revenue - units * unit_cost)))
+  expect_identical(nrow(best_of_each(profit, region, "profit")), 4L)
+})
+
+test_that("words and mistakes", {
+  t <- totals(kilnmoor_book(), by = c(region, product))
+  expect_snapshot(in_words(best_sellers(t, 3, region, others = TRUE))[2:5])
+  expect_snapshot(error = TRUE, best_sellers(t, n = 0))
+  expect_snapshot(error = TRUE, best_sellers(t, share = 2))
+  expect_snapshot(error = TRUE, best_of_each(t, within = c(region, product)))
+})

@@ -1,0 +1,74 @@
+test_that("the five tie rules equal SQL window functions, on random lines and the demo", {
+  tables <- c(
+    lapply(41:44, function(seed) totals(random_book(seed)$book, by = c(product, region), measures = c("revenue", "units"))),
+    list(totals(kilnmoor_book(), by = c(product, region), measures = c("revenue", "units")))
+  )
+  for (t in tables) {
+    db <- sql_database(t = data.frame(tibble::as_tibble(t), cents = round(t$revenue * 100)))
+    window <- "OVER (PARTITION BY region ORDER BY units DESC)"
+    expected <- sql(db, "SELECT product, region, rank()", window, "AS standard, dense_rank()", window, "AS dense,
+      row_number() OVER (PARTITION BY region ORDER BY units DESC, product) AS ordinal,
+      (SELECT count(*) FROM t AS u WHERE u.region = t.region AND u.units >= t.units) AS modified FROM t")
+    at <- match(paste(t$product, t$region), paste(expected$product, expected$region))
+    for (ties in c("standard", "dense", "ordinal", "modified")) {
+      ours <- add_rank(t, "units", within = region, ties = ties)
+      expect_equal(ours$units_rank, expected[[ties]][at], label = ties)
+    }
+    expect_equal(add_rank(t, "units", region, "fractional")$units_rank, (expected$standard + expected$modified)[at] / 2)
+    lowest <- sql(db, "SELECT product, region, rank() OVER (ORDER BY cents) AS r FROM t")
+    at <- match(paste(t$product, t$region), paste(lowest$product, lowest$region))
+    expect_equal(add_rank(t, highest_first = FALSE)$revenue_rank, lowest$r[at])
+  }
+})
+
+test_that("exact ties share a rank, also when cents were added in another order", {
+  t <- totals(kilnmoor_book(), by = c(region, category, product))
+  ranked <- add_rank(t, within = c(region, category))
+  top <- ranked[ranked$region == "Highfen" & ranked$category == "Packing & safety" & ranked$revenue_rank == 1, ]
+  expect_setequal(top$product, c("Double-wall box medium", "Honeycomb wrap 50 m"))
+  book <- daybook(a_sale(product = c("a", "a", "b"), revenue = c(0.1, 0.2, 0.3)), day, revenue, product)
+  expect_identical(add_rank(totals(book, by = product))$revenue_rank, c(1, 1))
+})
+
+test_that("equal means tie although their sums differ", {
+  book <- daybook(a_sale(product = c("a", "a", "a", "b", "b", "b", "b", "b", "b"), revenue = c(0.1, 0, 0, 0.2, 0, 0, 0, 0, 0)),
+                  day, revenue, product)
+  t <- totals(book, by = product, measures = list(mean = mean_of(revenue)))
+  expect_identical(add_rank(t, "mean")$mean_rank, c(1, 1))
+})
+
+test_that("each level ranks among its own, several ranks stand side by side, and row order does not matter", {
+  t <- totals(kilnmoor_book(), by = c(region, category), subtotals = TRUE)
+  ranked <- add_rank(add_rank(t, within = region), name = "rank_overall")
+  expect_identical(ranked$revenue_rank[ranked$level == "region"], rep(1, 4))
+  expect_identical(sort(ranked$rank_overall[ranked$level == "region"]), c(1, 2, 3, 4))
+  shuffle <- sample(nrow(t))
+  expect_identical(add_rank(t[shuffle, ], within = region)$revenue_rank, ranked$revenue_rank[shuffle])
+  change <- add_change(totals(kilnmoor_book(), by = region, every = "year"))
+  expect_true(all(is.na(add_rank(change, "revenue_change_pct", year)$revenue_change_pct_rank[1:4])))
+})
+
+test_that("rank is a function of value, for random tables", {
+  for (seed in 45:50) {
+    t <- totals(random_book(seed)$book, by = c(product, region), every = "week", measures = "units")
+    r <- add_rank(t, "units", week)
+    by_value <- split(r$units_rank, paste(r$week, r$units))
+    expect_true(all(vapply(by_value, function(x) length(unique(x)) == 1, NA)))
+  }
+})
+
+test_that("words tell scope, order, ties and the default", {
+  t <- totals(kilnmoor_book(), by = c(region, category))
+  expect_snapshot(in_words(add_rank(t, within = region, ties = "dense"))[2:3])
+  expect_snapshot(in_words(add_rank(t))[2])
+})
+
+test_that("mistakes are explained", {
+  t <- totals(kilnmoor_book(), by = c(region, category))
+  expect_snapshot(error = TRUE, add_rank(t, within = town))
+  expect_snapshot(error = TRUE, add_rank(t, "region"))
+  expect_snapshot(error = TRUE, add_rank(t, "units"))
+  expect_snapshot(error = TRUE, add_rank(t, ties = "first"))
+  expect_snapshot(error = TRUE, add_rank(add_rank(t)))
+  expect_snapshot(error = TRUE, add_rank(tibble::as_tibble(t)))
+})

@@ -1,0 +1,64 @@
+test_that("running totals equal SQL with and without restart, and end at the scope's total", {
+  for (seed in 61:64) {
+    random <- random_book(seed)
+    t <- totals(random$book, by = c(product, region), every = "month")
+    t <- add_running_total(t)
+    t <- add_running_total(t, within = region, name = "of_region")
+    t <- add_running_total(t, restart = "year", name = "to_date")
+    expected <- sql(random$db, "
+      SELECT *, sum(c) OVER (PARTITION BY product, region ORDER BY month) / 100.0 AS r,
+        sum(c) OVER (PARTITION BY region ORDER BY month) / 100.0 AS g,
+        sum(c) OVER (PARTITION BY product, region, substr(month, 1, 4) ORDER BY month) / 100.0 AS y
+      FROM (SELECT date(day, 'start of month') AS month, product, region, sum(cents) AS c FROM lines GROUP BY 1, 2, 3)")
+    at <- match(paste(t$month, t$product, t$region), paste(expected$month, expected$product, expected$region))
+    expect_equal(t$revenue_running, expected$r[at])
+    expect_equal(t$of_region, expected$g[at])
+    expect_equal(t$to_date, expected$y[at])
+    last <- !duplicated(t$region, fromLast = TRUE)
+    whole <- totals(random$book, by = region)
+    expect_identical(t$of_region[last][match(whole$region, t$region[last])], whole$revenue)
+  }
+})
+
+test_that("moving figures count empty periods and leave incomplete windows missing", {
+  days <- as.Date(c("2026-01-10", "2026-02-10", "2026-05-10", "2026-06-10"))
+  book <- daybook(a_sale(day = days, product = c("a", "b", "a", "a"), revenue = c(1, 2, 4, 8)), day, revenue, product)
+  t <- totals(book, by = product, every = "month")
+  moved <- add_moving(add_moving(t, last = 2), last = 3, what = "mean")
+  a <- moved[moved$product == "a", ]
+  expect_identical(a$revenue_moving_sum, c(NA, 4, 12))
+  expect_identical(a$revenue_moving_mean, c(NA, 4 / 3, 4))
+  expect_identical(moved$revenue_moving_sum[moved$product == "b"], 2)
+})
+
+test_that("a moving annual total equals SQL over the demo", {
+  t <- add_moving(totals(kilnmoor_book(), by = category, every = "month", fill = TRUE), last = 12)
+  db <- demo_database()
+  expected <- sql(db, "SELECT coalesce(category, 'not given') AS category, sum(units) / 100.0 AS s FROM sales
+                       WHERE day BETWEEN '2025-04-01' AND '2026-03-31' GROUP BY 1")
+  march <- t[t$month == as.Date("2026-03-01"), ]
+  expect_equal(march$revenue_moving_sum, expected$s[match(march$category, expected$category)])
+  expect_true(all(is.na(t$revenue_moving_sum[t$month < as.Date("2023-12-01")])))
+})
+
+test_that("fiscal years restart where the calendar says", {
+  book <- daybook(a_sale(day = as.Date(c("2026-03-31", "2026-04-01", "2026-05-01")), revenue = c(1, 2, 4)), day, revenue, product,
+                  calendar = sales_calendar("04-01"))
+  expect_identical(add_running_total(totals(book, every = "month"), restart = "year")$revenue_running, c(1, 2, 6))
+})
+
+test_that("subtotals over all periods have none, recurring periods run in order", {
+  t <- add_running_total(totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE))
+  expect_identical(is.na(t$revenue_running), t$year == "Total")
+  t <- quiet(add_running_total(totals(kilnmoor_book(), every = "weekday")))
+  expect_identical(t$revenue_running[7], totals(kilnmoor_book())$revenue)
+})
+
+test_that("words and mistakes", {
+  t <- totals(kilnmoor_book(), by = region, every = "month")
+  expect_snapshot(in_words(add_moving(add_running_total(t, restart = "year"), last = 3))[3:4])
+  expect_snapshot(error = TRUE, add_running_total(totals(kilnmoor_book(), by = region)))
+  expect_snapshot(error = TRUE, add_running_total(t, restart = "month"))
+  expect_snapshot(error = TRUE, add_running_total(t, along = region))
+  expect_snapshot(error = TRUE, add_moving(t, last = 0))
+})
