@@ -22,6 +22,7 @@
 #'   is -1.01), `"half_even"` to the even neighbour (1.005 is 1.00). A value is read as the decimal
 #'   of 15 significant digits it stands for, so 1.005 is a half.
 #' @param calendar A calendar made by [sales_calendar()], for the periods of [totals()].
+#' @param currency Text: the currency's mark, such as `"EUR"`, for headings and figures.
 #' @param day_format Text: how `day` is written, as in [strptime()], for example `"%d/%m/%Y"`.
 #' @param on_bad Text: `"stop"` refuses unusable lines with an error that counts each reason,
 #'   `"set_aside"` keeps them apart; see [set_aside()].
@@ -43,13 +44,14 @@
 #' daybook(sales, day = date, revenue = pieces * price, product = item, units = pieces)
 daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, decimals = 2,
                     rounding = c("half_up", "half_even"), calendar = sales_calendar(),
-                    day_format = NULL, on_bad = c("stop", "set_aside")) {
+                    currency = NULL, day_format = NULL, on_bad = c("stop", "set_aside")) {
   check_table(lines, "lines")
   decimals <- read_decimals(decimals)
   check_calendar(calendar)
   rounding <- check_choice(rounding[1], "rounding", c("half_up", "half_even"))
   on_bad <- check_choice(on_bad[1], "on_bad", c("stop", "set_aside"))
   check_text(day_format, "day_format", none = TRUE)
+  check_text(currency, "currency", none = TRUE)
 
   quos <- rlang::enquos(day = day, product = product, revenue = revenue, units = units, order = order)
   check_roles_given(quos)
@@ -78,6 +80,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     decimals = decimals["revenue"],
     rounding = rounding,
     calendar = calendar,
+    currency = currency,
     # The days that the data cover: leaving out cancelled orders does not make a month shorter.
     span = plain_days(range(roles$day$values[usable])),
     trail = add_steps(origin$trail, daybook_steps(roles$revenue, reason, known)),

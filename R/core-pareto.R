@@ -89,7 +89,7 @@ pareto_words <- function(t, columns, scope, of, within, classes, low, most = 8) 
     rows <- scope$id == s
     top <- rows & columns[[4]] %in% first
     where <- if (scope$count > 1) paste0(scope$labels[s], ": ") else ""
-    sprintf("%s%s of %s make %s of %s.", where, group_digits(sum(top)), count_of(sum(rows), noun),
+    sprintf("%s%s of %s %s %s of %s.", where, group_digits(sum(top)), count_of(sum(rows), noun), if (sum(top) == 1) "makes" else "make",
             percent_words(max(columns[[2]][top])), of)
   }
   shown <- which(!is.na(columns[[2]][scope$first]))

@@ -23,7 +23,7 @@ key_columns <- function(memory) {
   c(memory$every, memory$by, if (length(memory$levels) > 1) "level")
 }
 
-#' @importFrom tibble as_tibble
+
 #' @export
 as_tibble.hinterfeld_totals <- function(x, ...) {
   attr(x, "memory") <- NULL

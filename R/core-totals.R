@@ -114,7 +114,7 @@ say_recurring <- function(book, every) {
 recurring_words <- function(book, every) {
   years <- position_kernel(as.integer(book$span), "year", book$calendar$rules)
   names <- unique(year_name(years, book$calendar))
-  sprintf("%s adds %s together, %s.", every, count_of(years[2] - years[1] + 1, "year"), paste(names, collapse = " to "))
+  sprintf("%s adds %s together, %s.", grain_name(every), count_of(years[2] - years[1] + 1, "year"), paste(names, collapse = " to "))
 }
 
 # Every group in every period, or every combination of groups where there is no period.

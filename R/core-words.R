@@ -33,9 +33,10 @@ and_list <- function(x) {
 
 table_words <- function(memory) {
   split <- c(
-    if (!is.null(memory$every)) paste("per", memory$every), if (length(memory$by)) paste("by", and_list(memory$by))
+    if (!is.null(memory$every)) paste("per", grain_name(memory$every)), if (length(memory$by)) paste("by", and_list(memory$by))
   )
-  sprintf("%s: %s, %s.", paste(c(capital(and_list(names(memory$measures))), split), collapse = " "),
+  unit <- if (!is.null(memory$book$currency)) paste("in", memory$book$currency)
+  sprintf("%s: %s, %s.", paste(c(capital(and_list(names(memory$measures))), unit, split), collapse = " "),
           count_of(memory$book$lines, "line"), span_words(memory$book))
 }
 
@@ -76,12 +77,17 @@ incomplete_words <- function(memory) {
 # "Daily revenue by product"
 title_words <- function(memory) {
   recurring <- isTRUE(memory$every %in% recurring_grains)
-  by <- c(if (recurring) memory$every, memory$by)
+  by <- c(if (recurring) grain_name(memory$every), memory$by)
   words <- paste(c(
     if (!is.null(memory$every) && !recurring) grain_adjective(memory$every), and_list(names(memory$measures)),
     if (length(by)) paste("by", and_list(by))
   ), collapse = " ")
   capital(words)
+}
+
+# "month of the year" for month_of_year; the others are words as they are.
+grain_name <- function(every) {
+  if (every == "month_of_year") "month of the year" else every
 }
 
 grain_adjective <- function(every) {

@@ -3,12 +3,13 @@
 #' The file's ending says what is written. The file appears whole or not at all: it is written
 #' beside its place and moved there when complete.
 #'
-#' @param x A totals table or any data frame, for `.csv`; a figure, for `.png`.
+#' @param x A totals table or any data frame, for `.csv`; a figure, for `.png`, `.svg` or `.pdf`.
 #' @param path Text: where to write. The folder must exist.
-#' @param width,height Size of a figure in pixels.
+#' @param width,height Size of a figure in pixels, of which 144 make an inch.
 #' @return `path`, invisibly.
 #' @section Files: `.csv` is UTF-8 with commas, a heading, dates as `YYYY-MM-DD`, and plain numbers
-#'   with a decimal point; money has all its decimals. `.png` has 144 pixels per inch.
+#'   with a decimal point; money has all its decimals. Figures of 1280 by 800 pixels
+#'   have text that reads well on a screen and on a slide.
 #' @section Errors: `hinterfeld_error_file` for an unknown ending or a folder that does not exist,
 #'   `hinterfeld_error_argument` when `x` is neither table nor figure.
 #' @export
@@ -101,4 +102,12 @@ write_png_file <- function(x, path, width, height) {
 }
 
 table_writers <- list(csv = write_csv_file)
-figure_writers <- list(png = write_png_file)
+write_svg_file <- function(x, path, width, height) {
+  ggplot2::ggsave(path, x, device = svglite::svglite, width = width / 144, height = height / 144)
+}
+
+write_pdf_file <- function(x, path, width, height) {
+  ggplot2::ggsave(path, x, device = grDevices::cairo_pdf, width = width / 144, height = height / 144)
+}
+
+figure_writers <- list(png = write_png_file, svg = write_svg_file, pdf = write_pdf_file)

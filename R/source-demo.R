@@ -3,6 +3,8 @@
 #' Kilnmoor Supply is a made-up wholesaler of pottery materials on a made-up island. Its files are
 #' the package's example data; a seeded script makes them.
 #'
+#' Money is in marks of the island, "Mk".
+#'
 #' @section Tables:
 #' `order_lines.csv`, one row per sale line:
 #'
@@ -109,7 +111,7 @@ kilnmoor_daybook <- function(files, completed) {
   lines <- attach_table(lines, load_table(files[["towns"]]), by = c("region", "town"), need = "any")
   book <- daybook(
     lines, day = "order_day", product = "product", units = "quantity", order = "order_id",
-    revenue = quantity * unit_price * (1 - discount), on_bad = "set_aside"
+    revenue = quantity * unit_price * (1 - discount), currency = "Mk", on_bad = "set_aside"
   )
   if (completed) {
     book <- keep_lines(book, reads_as(status, "delivered", "collected"), why = "completed sales")

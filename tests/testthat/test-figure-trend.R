@@ -1,34 +1,44 @@
 test_that("the lines drawn are the table", {
   t <- totals(kilnmoor_book(), by = category, every = "month")
-  finished <- ggplot2::layer_data(figure_trend(t), 2)
-  hollow <- ggplot2::layer_data(figure_trend(t), 4)
+  figure <- figure_trend(t)
+  finished <- drawn(figure, 2)
+  hollow <- drawn(figure, layer_of(figure, "GeomPoint"))
   expect_equal(sum(finished$y) + sum(hollow$y), sum(t$revenue))
-  expect_identical(length(unique(finished$colour)), 6L)
+  expect_setequal(unique(finished$colour), c(category_colours(), hinterfeld:::faint_ink))
+  expect_drawn(figure)
 })
 
 test_that("the unfinished last month is hollow, a finished one is not", {
-  hollow <- function(...) ggplot2::layer_data(figure_trend(totals(a_book(...), every = "month")), 4)
+  hollow <- function(...) drawn(figure_trend(totals(a_book(...), every = "month")), 4)
   expect_identical(nrow(hollow(day = as.Date(c("2026-02-01", "2026-03-30")))), 1L)
   expect_identical(nrow(hollow(day = as.Date(c("2026-02-01", "2026-03-31")))), 0L)
 })
 
-test_that("a group without sales in a month is drawn at 0", {
+test_that("a group without sales in a month is drawn at 0, a single period as points", {
   book <- a_book(day = as.Date(c("2026-01-05", "2026-02-28", "2026-01-07")), product = c("a", "a", "b"), revenue = 3:1)
-  drawn <- ggplot2::layer_data(figure_trend(totals(book, by = product, every = "month")), 2)
-  expect_equal(drawn$y, c(3, 2, 1, 0))
+  figure <- figure_trend(totals(book, by = product, every = "month"))
+  expect_equal(drawn(figure, 2)$y, c(3, 2, 1, 0))
+  expect_identical(drawn(figure_trend(totals(a_book(), every = "month")), 2)$y, 5.75)
 })
 
-test_that("labels at the ends of lines keep apart and in order", {
-  y <- hinterfeld:::spread_labels(c(1, 1.1, 5, 0.9), 1)
-  expect_identical(order(y), order(c(1, 1.1, 5, 0.9)))
-  expect_true(all(diff(sort(y)) > 0.99))
+test_that("of many members the five largest are drawn, and the others counted", {
+  t <- totals(many_products(), by = product, every = "quarter")
+  figure <- figure_trend(t)
+  expect_identical(length(unique(drawn(figure, 2)$colour)), 5L)
+  expect_match(figure$labels$caption, "And 295 others, not drawn.", fixed = TRUE)
+  expect_drawn(figure)
 })
 
 test_that("tables that make no trend are refused", {
   book <- a_book(region = "Vale")
   expect_snapshot(error = TRUE, figure_trend(totals(book)))
   expect_snapshot(error = TRUE, figure_trend(totals(book, by = c(region, product), every = "day")))
-  expect_snapshot(error = TRUE, figure_trend(totals(kilnmoor_book(), by = product, every = "month")))
-  expect_snapshot(error = TRUE, figure_trend(totals(book, every = "day")[0, ]))
+  expect_snapshot(error = TRUE, figure_trend(quiet(totals(book, every = "weekday"))))
   expect_snapshot(error = TRUE, figure_trend(1))
+})
+
+test_that("a trend looks as it did", {
+  path <- withr::local_tempfile(fileext = ".svg")
+  deliver(figure_trend(totals(kilnmoor_book(), by = region, every = "quarter")), path)
+  expect_snapshot_file(path, "trend.svg", variant = paste0("ggplot2-", packageVersion("ggplot2")))
 })

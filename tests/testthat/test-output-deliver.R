@@ -42,3 +42,11 @@ test_that("a figure is written at the size asked for", {
   expect_identical(sum(as.integer(size[1:4]) * 256^(3:0)), 1280)
   expect_identical(sum(as.integer(size[5:8]) * 256^(3:0)), 800)
 })
+
+test_that("figures are written as SVG and PDF too", {
+  figure <- figure_trend(totals(kilnmoor_book(), every = "month"))
+  svg <- deliver(figure, withr::local_tempfile(fileext = ".svg"))
+  expect_match(paste(readLines(svg), collapse = ""), "Monthly revenue")
+  pdf <- deliver(figure, withr::local_tempfile(fileext = ".pdf"))
+  expect_identical(readChar(pdf, 5), "%PDF-")
+})

@@ -1,0 +1,47 @@
+#' The figure that suits a table
+#'
+#' Looks at a totals table's period, columns and added figures and draws the figure made for them: Pareto,
+#' change, running totals, best sellers, shares, a profile of the week, a trend, or a ranking.
+#'
+#' @param object A totals table or a crosstab.
+#' @param ... Passed on to the figure.
+#' @return A ggplot.
+#' @section Errors: Those of the figure.
+#' @importFrom ggplot2 autoplot
+#' @export
+#' @examples
+#' autoplot(totals(demo_daybook(), by = category, every = "month"))
+#' autoplot(add_pareto(totals(demo_daybook(), by = product)))
+autoplot.hinterfeld_totals <- function(object, ...) {
+  figure_for(object)(object, ...)
+}
+
+#' @rdname autoplot.hinterfeld_totals
+#' @export
+autoplot.hinterfeld_crosstab <- function(object, ...) {
+  figure_crosstab(object, ...)
+}
+
+figure_for <- function(t) {
+  memory <- memory_of(t)
+  has <- function(ending) any(grepl(ending, names(memory$derived)))
+  running <- length(running_columns(memory)) > 0
+  timed <- isTRUE(memory$every %in% grains) && length(memory$by) <= 1
+  if (has("_class$")) {
+    figure_pareto
+  } else if (has("_change$")) {
+    figure_change
+  } else if (running && timed) {
+    figure_running
+  } else if (!is.null(memory$sentences$picks) || has("_rank$")) {
+    figure_ranking
+  } else if (has("_share$")) {
+    figure_share
+  } else if (isTRUE(memory$every %in% recurring_grains) && length(memory$by) <= 1) {
+    figure_weekdays
+  } else if (timed) {
+    figure_trend
+  } else {
+    figure_ranking
+  }
+}

@@ -1,0 +1,124 @@
+#' Figures: best sellers and shares, in panels
+#'
+#' `figure_ranking()` draws the rows of each scope from the best, each panel in its own order, with ranks
+#' written out so that ties show (`1=`). `figure_share()` draws the parts of each scope's whole with their
+#' percentages.
+#'
+#' @inheritParams figure_trend
+#' @param t A totals table. For `figure_ranking()` one from [best_sellers()], or any, of which the five best of
+#'   each scope are taken; for `figure_share()` any with or without [add_share()].
+#' @param within Columns that make a panel each, bare or as strings; by default all but the last `by` column.
+#' @param n Whole number: how many rows of each panel to draw at most.
+#' @return A ggplot, which can be extended.
+#' @section Errors: `hinterfeld_error_figure` for a table without rows or without a column left to draw, and the errors
+#'   of [best_sellers()].
+#' @export
+#' @examples
+#' t <- totals(demo_daybook(), by = c(region, product))
+#' figure_ranking(t)
+#' figure_share(totals(demo_daybook(), by = c(region, category)))
+figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, subtitle = NULL, caption = NULL) {
+  rows <- figure_rows(t, of)
+  picked <- !is.null(rows$memory$sentences$picks)
+  within <- panel_columns(enquo(within), rows$t)
+  if (!picked) {
+    rows <- figure_rows(best_sellers(rows$t, n, tidyselect::all_of(within), rows$of, others = TRUE), rows$of)
+  }
+  data <- rows$data
+  rank <- data[[paste0(rows$of, "_rank")]]
+  data$tied <- stats::ave(rank, member_names(data, within), rank, FUN = length) > 1
+  data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
+  data$quiet <- is.na(rank)
+  panels <- panel_rows(data, rows, within, most_rows = Inf)
+  draw_bars(panels$data) +
+    figure_words(rows, unlist(rows$memory$sentences[c("picks", "others")]),
+                 title %||% sprintf("Best sellers%s", if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
+                 c(others_note(panels$rest, "panels"), panels$cut))
+}
+
+#' @rdname figure_ranking
+#' @export
+figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subtitle = NULL, caption = NULL) {
+  rows <- figure_rows(t, of)
+  within <- panel_columns(enquo(within), rows$t)
+  shared <- add_share(rows$t, rows$of, tidyselect::all_of(within), name = ".share")
+  rows$data$share <- shared$.share
+  data <- rows$data
+  data$text <- percent_text(data$share)
+  data$value <- data$share
+  data$quiet <- FALSE
+  panels <- panel_rows(data, rows, within, n)
+  draw_bars(panels$data) +
+    figure_words(rows, sub("^[.]share: ", "", utils::tail(unlist(memory_of(shared)$sentences), 1)),
+                 title %||% sprintf("Share of %s%s", rows$of, if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
+                 c(others_note(panels$rest, "panels"), panels$cut))
+}
+
+panel_columns <- function(quo, t, call = caller_env()) {
+  memory <- memory_of(t)
+  within <- if (rlang::quo_is_null(quo)) utils::head(c(memory$every, memory$by), -1) else pick_within(quo, t, call = call)
+  if (length(setdiff(c(memory$every, memory$by), within)) == 0) {
+    stop_figure("`within` holds every column of the table: there are no bars to draw.", "Split the table by one more column.", call = call)
+  }
+  within
+}
+
+# At most nine panels, the largest first, each with its own order of rows.
+panel_rows <- function(data, rows, within, most_rows, most = 9) {
+  data$panel <- if (length(within)) panel_names(data, within, rows$memory) else ""
+  data$member <- member_names(data, setdiff(c(rows$memory$by, rows$memory$every), within))
+  size <- vapply(split(data[[rows$of]], data$panel), function(x) sum(x, na.rm = TRUE), 0)
+  kept <- largest_members(size, most)
+  data <- data[data$panel %in% kept$names, ]
+  data$panel <- factor(data$panel, kept$names)
+  # The rest of a scope stands below its members, however large it is.
+  data <- data[order(data$panel, data$quiet, -data$value), ]
+  place <- stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
+  # Two rows of panels have room for 15 bars each, three for 10.
+  most_rows <- min(most_rows, c(32, 32, 32, 15, 15, 15, 10, 10, 10)[length(kept$names)])
+  cut <- any(place > most_rows)
+  data <- data[place <= most_rows, ]
+  data$row <- -stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
+  list(data = data, rest = kept$rest, cut = if (cut) sprintf("Each panel shows its %d largest.", most_rows))
+}
+
+panel_names <- function(data, within, memory) {
+  parts <- data[within]
+  if (any(within %in% memory$every) && memory$every %in% grains) parts[[memory$every]] <- period_names(parts[[memory$every]], memory)
+  member_names(parts, within)
+}
+
+# Panels side by side: two or three, and long ones in one row where they fit.
+panel_columns_across <- function(data) {
+  panels <- length(unique(data$panel))
+  if (panels <= 3 && max(table(data$panel)) > 8) panels else c(1, 2, 3)[findInterval(panels, c(1, 2, 5))]
+}
+
+draw_bars <- function(data) {
+  scale <- max(abs(data$value[!data$quiet]), 0, na.rm = TRUE)
+  if (scale == 0) scale <- 1
+  # The rest can be far larger than any member: its bar ends at the edge, and its number tells.
+  data$end <- pmax(pmin(data$value, scale * 1.08), -scale)
+  data$end[is.na(data$end)] <- 0
+  beyond <- data[data$value > scale * 1.08 & data$quiet, ]
+  alone <- length(unique(data$panel)) == 1
+  columns <- panel_columns_across(data)
+  size <- if (alone) 3.6 else 3.1
+  names <- shorten(data$member, c(44, 32, 23)[columns])
+  # Names and numbers get the room they need, bars the rest.
+  left <- text_part(names, size, columns)
+  right <- text_part(data$text, size, columns)
+  whole <- (scale * 1.08 - min(0, data$end)) / (1 - left - right)
+  ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
+    ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34, ymax = .data$row + 0.34,
+                                    fill = .data$quiet)) +
+    bar_break(transform(beyond, x = 0.92 * end), scale * 0.05) +
+    label_text(ggplot2::aes(x = pmax(0, .data$end), label = .data$text), hjust = -0.08, size = size) +
+    label_text(ggplot2::aes(x = pmin(0, .data$end) - whole * 0.008, label = names), hjust = 1, size = size) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y", ncol = columns) +
+    ggplot2::scale_fill_manual(values = c("TRUE" = quiet_bar, "FALSE" = bar_ink)) +
+    ggplot2::scale_x_continuous(limits = c(min(0, data$end) - left * whole, scale * 1.08 + right * whole), expand = ggplot2::expansion(mult = 0)) +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(add = 0.6)) +
+    theme_bars() +
+    ggplot2::theme(axis.text.y = ggplot2::element_blank(), strip.text = if (alone) ggplot2::element_blank() else ggplot2::element_text())
+}

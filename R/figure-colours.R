@@ -1,0 +1,70 @@
+#' Colours of the figures
+#'
+#' A set of five colours for categories, from dark to light so that grey print keeps them apart, and a
+#' pair for change, moss for more and plum for less, with paper between. Both survive the common
+#' colour-vision deficiencies, which a test checks by simulation; and no figure tells anything by colour
+#' alone.
+#'
+#' @param n Whole number, 1 to 5: how many category colours.
+#' @param ... Passed on to [ggplot2::discrete_scale()] or [ggplot2::scale_fill_gradient2()].
+#' @return `category_colours()` and `change_colours()`: text, colours as `#RRGGBB`; the latter named `more`,
+#'   `none` and `less`. The scales: ggplot2 scales; those for change are continuous around 0.
+#' @section Errors: `hinterfeld_error_argument` for more colours than there are.
+#' @export
+#' @examples
+#' category_colours()
+#' change_colours()
+category_colours <- function(n = 5) {
+  colours <- c("#473278", "#85382F", "#4F717C", "#948025", "#A9B98A")
+  if (!rlang::is_integerish(n, n = 1, finite = TRUE) || n < 0 || n > length(colours)) {
+    stop_because("argument", c(
+      sprintf("`n` must be a whole number up to %d.", length(colours)),
+      i = "More than five categories cannot be told apart by colour: use panels or labels."
+    ))
+  }
+  colours[seq_len(n)]
+}
+
+#' @rdname category_colours
+#' @export
+change_colours <- function() {
+  c(more = "#6F8A2E", none = "#E6DFD0", less = "#6B2C5F")
+}
+
+#' @rdname category_colours
+#' @export
+scale_colour_category <- function(...) {
+  ggplot2::discrete_scale("colour", "category", palette = category_colours, ...)
+}
+
+#' @rdname category_colours
+#' @export
+scale_fill_category <- function(...) {
+  ggplot2::discrete_scale("fill", "category", palette = category_colours, ...)
+}
+
+#' @rdname category_colours
+#' @export
+scale_colour_change <- function(...) {
+  colours <- change_colours()
+  ggplot2::scale_colour_gradient2(low = colours[["less"]], mid = colours[["none"]], high = colours[["more"]], ...)
+}
+
+#' @rdname category_colours
+#' @export
+scale_fill_change <- function(...) {
+  colours <- change_colours()
+  ggplot2::scale_fill_gradient2(low = colours[["less"]], mid = colours[["none"]], high = colours[["more"]], ...)
+}
+
+# The same colours with more ink, for text that must be read on paper.
+with_ink <- function(colours) {
+  vapply(colours, function(colour) grDevices::colorRampPalette(c(colour, ink))(10)[4], "")
+}
+
+paper <- "#FAF7F0"
+ink <- "#2B2A33"
+faint_ink <- "#6E6A72"
+hairline <- "#DED8CB"
+bar_ink <- "#4A4063"
+quiet_bar <- "#B9B2A6"

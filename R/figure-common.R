@@ -1,0 +1,161 @@
+# What all figures share: their data, their words, their labels.
+
+# Rows to draw: the detail without subtotals, with the measure as `value`.
+figure_rows <- function(t, of, call = caller_env()) {
+  check_totals(t, call = call)
+  if (nrow(t) == 0) {
+    stop_because("figure", c("The table has no rows to draw.", i = "Look at the conditions that led to it with `audit()`."), call = call)
+  }
+  t <- detail_rows(t)
+  memory <- memory_of(t)
+  of <- of %||% names(memory$measures)[1]
+  if (!of %in% names(memory$measures)) {
+    stop_because("figure", c(
+      sprintf("There is no measure `%s` to draw.", of), i = sprintf("The table holds %s.", columns_named(names(memory$measures)))
+    ), call = call)
+  }
+  data <- as_tibble.hinterfeld_totals(t)
+  data$value <- data[[of]]
+  list(t = t, data = data, memory = memory, of = of)
+}
+
+stop_figure <- function(problem, ..., call = caller_env()) {
+  stop_because("figure", c(problem, i = ...), call = call)
+}
+
+# A figure's column that add_change(), add_rank() and the like have made.
+figure_column <- function(data, ending, step, call = caller_env()) {
+  name <- grep(ending, names(data), value = TRUE)
+  if (length(name) == 0) {
+    stop_figure(sprintf("The table holds no column for this figure (%s).", sub("[$]$", "", ending)), sprintf("Add it first with `%s()`.", step),
+                call = call)
+  }
+  name[1]
+}
+
+# The name of each row's member: its `by` columns.
+member_names <- function(data, by) {
+  if (length(by) == 0) {
+    return(rep("all", nrow(data)))
+  }
+  do.call(paste, c(lapply(data[by], as.character), sep = ", "))
+}
+
+# Title, the sentences of in_words() as subtitle, what was left out as caption.
+figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, caption = NULL, notes = NULL, dashed = FALSE) {
+  memory <- rows$memory
+  spoken <- paste(c(table_words(memory), plain_sentences(sentences)), collapse = " ")
+  incomplete <- incomplete_words(memory)
+  if (dashed) incomplete <- sub("^(The last .*) is not complete:", "\\1 is not complete and dashed:", incomplete)
+  noted <- paste(c(notes, incomplete, left_out_words(memory$book)), collapse = " ")
+  ggplot2::labs(title = title %||% title_words(memory), subtitle = wrap_words(subtitle %||% spoken, 114),
+                caption = wrap_words(caption %||% noted, 150))
+}
+
+# Sentences of in_words() without the column they belong to: a figure has no columns.
+plain_sentences <- function(sentences) {
+  if (length(sentences)) capital(sub("^[[:alnum:]_.]+: ", "", sentences))
+}
+
+wrap_words <- function(x, width) {
+  paste(text_notes(x, width), collapse = "\n") |> gsub(pattern = "\n  ", replacement = "\n")
+}
+
+# At most `most` members, the largest; how many were left out.
+largest_members <- function(size, most) {
+  order <- names(sort(size, decreasing = TRUE))
+  list(names = utils::head(order, most), rest = max(0, length(order) - most))
+}
+
+others_note <- function(rest, noun = "others") {
+  if (rest > 0) sprintf("And %s %s, not drawn.", group_digits(rest), noun)
+}
+
+# Long names lose their middle, for it is often the end that tells them apart; the data keep them whole.
+shorten <- function(x, width = 30) {
+  long <- !is.na(x) & nchar(x) > width
+  end <- width %/% 3
+  x[long] <- paste0(trimws(substr(x[long], 1, width - end - 1)), "\u2026", trimws(substring(x[long], nchar(x[long]) - end + 1)))
+  x
+}
+
+# The widest of these texts as a part of a panel, in a figure of 1280 pixels with so many panels side by side.
+text_part <- function(text, size, columns = 1) {
+  # ggplot2 gives text sizes in millimetres; a point is a 72nd of an inch.
+  points <- size * 72 / 25.4
+  widest <- max(systemfonts::string_width(text, family = figure_family(), size = points, res = 144), 0)
+  min(0.6, (widest + 26) / (1230 / columns - 16))
+}
+
+# Axis labels such as "0", "25 k", "1.2 M"; the unit stands with the highest.
+axis_money <- function(unit) {
+  function(x) {
+    text <- short_money(x)
+    top <- which.max(replace(x, is.na(x), -Inf))
+    if (!is.null(unit) && length(top)) text[top] <- paste(text[top], unit)
+    text
+  }
+}
+
+short_money <- function(x) {
+  size <- max(abs(x), 0, na.rm = TRUE)
+  scale <- if (size >= 1e6) list(1e6, " M") else if (size >= 1e4) list(1e3, " k") else list(1, "")
+  text <- format(x / scale[[1]], big.mark = "\u00a0", trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
+  ifelse(is.na(x), NA, ifelse(x == 0, "0", paste0(text, scale[[2]])))
+}
+
+# A value beside its bar: whole units, spaces between thousands.
+bar_money <- function(x) {
+  ifelse(is.na(x), "", gsub(" ", "\u00a0", money_text(round(x), 0)))
+}
+
+signed_percent <- function(x) {
+  gsub(" ", "\u00a0", sub("-", "\u2212", percent_text(x, signed = TRUE)))
+}
+
+# Heights for labels at the ends of lines: near `y`, in the same order, at least `gap` apart.
+spread_labels <- function(y, gap) {
+  order <- order(y)
+  at <- y[order]
+  for (round in seq_len(200)) {
+    near <- which(diff(at) < gap * 0.999)
+    if (length(near) == 0) break
+    for (i in near) {
+      push <- (gap - (at[i + 1] - at[i])) / 2
+      if (push > 0) at[c(i, i + 1)] <- at[c(i, i + 1)] + c(-push, push)
+    }
+  }
+  at[order(order)]
+}
+
+# Text inside the panel, in the figure's typeface.
+label_text <- function(..., size = 3.6, colour = ink) {
+  ggplot2::geom_text(..., size = size, colour = colour, family = figure_family())
+}
+
+# A label that hides what is behind it.
+line_label <- function(..., size = 3.8) {
+  ggplot2::geom_label(..., size = size, family = figure_family(), fill = paper, label.size = NA, hjust = 0,
+                      label.padding = grid::unit(0.1, "lines"))
+}
+
+# Two slanted cuts in the paper's colour across a bar that goes on beyond the axis: at `x`, `width` apart.
+bar_break <- function(data, width) {
+  if (nrow(data) == 0) {
+    return(NULL)
+  }
+  cuts <- data[rep(seq_len(nrow(data)), each = 2), ]
+  cuts$cut <- cuts$x + c(-0.5, 0.5) * width
+  ggplot2::geom_segment(ggplot2::aes(x = .data$cut - width * 0.25, xend = .data$cut + width * 0.25, y = .data$row - 0.42, yend = .data$row + 0.42),
+                        cuts, colour = paper, linewidth = 1.6)
+}
+
+# The last period of the table, when the data end before it does.
+unfinished_period <- function(memory) {
+  if (!isTRUE(memory$every %in% grains)) {
+    return(NULL)
+  }
+  calendar <- memory$book$calendar
+  last <- period_start(memory$book$span[2], memory$every, calendar)
+  if (memory$book$span[2] < period_end(last, memory$every, calendar)) last
+}

@@ -1,0 +1,65 @@
+#' Figure: a crosstab of shaded cells
+#'
+#' Numbers in cells, darker where they are higher, with the totals of rows and columns beside them. The last
+#' twelve columns and the 20 largest rows are drawn.
+#'
+#' @inheritParams figure_trend
+#' @param x A crosstab made by [crosstab()] with its margins.
+#' @return A ggplot, which can be extended.
+#' @section Errors: `hinterfeld_error_figure` for anything but a crosstab of one measure with margins.
+#' @export
+#' @examples
+#' t <- totals(demo_daybook(), by = product, every = "month")
+#' figure_crosstab(crosstab(t, product, month))
+figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
+  memory <- memory_of(x)
+  if (!inherits(x, "hinterfeld_crosstab") || length(memory$of) != 1 || !memory$margins) {
+    stop_figure("This figure draws a crosstab of one measure with its margins.", "Make one with `crosstab(t, rows, columns)`.")
+  }
+  cells <- crosstab_cells(x, memory)
+  inner <- cells$data[!cells$data$margin, ]
+  rows <- list(memory = memory, of = memory$of)
+  whole <- max(abs(inner$value), 0, na.rm = TRUE)
+  # Thousands where cells would have too many digits; the margins follow.
+  scale <- if (whole >= 1e4) 1000 else 1
+  cells$data$text <- cell_text(cells$data$value, scale)
+  inner$dark <- !is.na(inner$value) & inner$value > 0.55 * whole
+  ggplot2::ggplot(cells$data, ggplot2::aes(.data$column, .data$row)) +
+    ggplot2::geom_tile(ggplot2::aes(fill = .data$value), inner, colour = paper, linewidth = 0.8) +
+    label_text(ggplot2::aes(x = .data$column + 0.46, label = .data$text), cells$data[!cells$data$key %in% inner$key[inner$dark], ], size = 3.1, hjust = 1) +
+    label_text(ggplot2::aes(x = .data$column + 0.46, label = .data$text), cells$data[cells$data$key %in% inner$key[inner$dark], ], size = 3.1, hjust = 1,
+               colour = paper) +
+    ggplot2::geom_hline(yintercept = 0.5, colour = ink, linewidth = 0.4) +
+    ggplot2::scale_fill_gradient(low = "#F1ECDF", high = category_colours(1), na.value = paper, limits = c(min(0, inner$value, na.rm = TRUE), max(whole, 1e-9))) +
+    ggplot2::scale_x_continuous(breaks = seq_along(cells$columns), labels = cells$columns, position = "top", expand = ggplot2::expansion(add = 0.1)) +
+    ggplot2::scale_y_continuous(breaks = cells$places, labels = shorten(cells$rows, 32), expand = ggplot2::expansion(add = c(0.7, 0.55))) +
+    theme_bars() +
+    ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 0.5, size = ggplot2::rel(0.72)), axis.text.y = ggplot2::element_text(hjust = 0)) +
+    figure_words(rows, if (scale > 1) "Cells are in thousands.", title %||% sprintf("%s: %s by %s", capital(memory$of), and_list(memory$rows_by), memory$columns_by),
+                 subtitle, caption, c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
+                                      if (cells$rest_rows + cells$rest_columns > 0) "Totals are of all."))
+}
+
+crosstab_cells <- function(x, memory, most_rows = 18, most_columns = 12) {
+  table <- as.list(x)
+  names <- member_names(as.data.frame(table[memory$rows_by]), memory$rows_by)
+  names[length(names)] <- memory$labels$total
+  columns <- names(memory$cells)
+  inner <- columns[-length(columns)]
+  # Periods: the latest. Other columns: the largest, which come first.
+  shown <- if (memory$columns_by %in% memory$every) utils::tail(inner, most_columns) else utils::head(inner, most_columns)
+  shown <- c(shown, columns[length(columns)])
+  body <- seq_len(length(names) - 1)
+  kept <- c(utils::head(body, most_rows), length(names))
+  places <- c(rev(seq_len(length(kept) - 1)), 0)
+  data <- do.call(rbind, lapply(seq_along(shown), function(j) {
+    data.frame(column = j, row = places, value = table[[shown[j]]][kept], margin = j == length(shown) | places == 0, key = paste(j, places))
+  }))
+  list(data = data, columns = shown, rows = names[kept], places = places, rest_rows = length(body) - length(kept) + 1,
+       rest_columns = length(inner) - length(shown) + 1)
+}
+
+cell_text <- function(value, scale) {
+  digits <- if (scale > 1 || any(value != round(value), na.rm = TRUE)) 1 else 0
+  ifelse(is.na(value), "", formatC(value / scale, format = "f", digits = digits, big.mark = "\u00a0"))
+}

@@ -1,0 +1,58 @@
+#' Figure: running totals
+#'
+#' One line per group; where a running total starts again, a mark says so.
+#'
+#' @inheritParams figure_trend
+#' @param t A totals table with [add_running_total()] or [add_moving()], with at most one `by` column.
+#' @return A ggplot, which can be extended.
+#' @section Errors: As for [figure_trend()]; `hinterfeld_error_figure` also for a table without a running figure.
+#' @export
+#' @examples
+#' t <- totals(demo_daybook(), by = region, every = "month")
+#' figure_running(add_running_total(t, restart = "year"))
+figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
+  rows <- figure_rows(t, NULL)
+  check_time(rows$memory, "A running figure")
+  column <- running_columns(rows$memory)
+  if (length(column) == 0) {
+    stop_figure("The table holds no running figure.", "Add it first with `add_running_total()` or `add_moving()`.")
+  }
+  column <- column[length(column)]
+  lines <- time_lines(rows, rows$data[[column]], gaps = NA)
+  # A group without a row keeps the total it had.
+  lines$data$value <- carry_forward(lines$data$value, lines$data$group)
+  marks <- restart_marks(lines$data$period, rows$memory$derived[[column]]$restart, rows$memory$book$calendar)
+  lines$data$stretch <- findInterval(lines$data$period, marks)
+  draw_lines(lines, rows, if (length(marks)) {
+    ggplot2::annotate("segment", x = marks, xend = marks, y = 0, yend = Inf, colour = hairline, linewidth = 0.5)
+  }) + figure_words(rows, rows$memory$sentences[[column]], title %||% running_title(column, rows), subtitle, caption,
+                    others_note(lines$rest), dashed = TRUE)
+}
+
+running_title <- function(column, rows) {
+  of <- names(rows$memory$measures)
+  name <- if (column %in% paste0(of, "_running")) paste("Running total of", sub("_running$", "", column)) else capital(gsub("_", " ", column))
+  paste0(name, if (length(rows$memory$by)) paste(" by", and_list(rows$memory$by)) else "")
+}
+
+carry_forward <- function(value, group) {
+  for (i in seq_along(value)[-1]) {
+    if (is.na(value[i]) && group[i] == group[i - 1]) value[i] <- value[i - 1]
+  }
+  value
+}
+
+# Columns that run along the table's period.
+running_columns <- function(memory) {
+  names(Filter(function(about) !is.null(about$along), memory$derived))
+}
+
+# The first periods after each new start. Lines do not join across them.
+restart_marks <- function(period, restart, calendar) {
+  if (is.null(restart)) {
+    return(period[0])
+  }
+  periods <- sort(unique(period))
+  turn <- period_start(periods, restart, calendar)
+  periods[-1][turn[-1] != turn[-length(turn)]]
+}

@@ -1,0 +1,56 @@
+#' Figure: the profile of the week or the year
+#'
+#' One bar per weekday or month of the year, the best one named. Panels for one `by` column.
+#'
+#' @inheritParams figure_trend
+#' @param t A totals table by `"weekday"` or `"month_of_year"`, with at most one `by` column.
+#' @return A ggplot, which can be extended.
+#' @section Errors: `hinterfeld_error_figure` for a table without a recurring period, with several `by` columns, or
+#'   without rows.
+#' @export
+#' @examples
+#' figure_weekdays(totals(demo_daybook(), every = "weekday"))
+figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
+  rows <- figure_rows(t, of)
+  memory <- rows$memory
+  if (!isTRUE(memory$every %in% recurring_grains) || length(memory$by) > 1) {
+    stop_figure("This figure draws a recurring period, with at most one `by` column.", "Total with `every = \"weekday\"` or `\"month_of_year\"`.")
+  }
+  data <- rows$data
+  data$panel <- member_names(data, memory$by)
+  kept <- largest_members(vapply(split(data$value, data$panel), function(x) sum(x, na.rm = TRUE), 0), 9)
+  data <- data[data$panel %in% kept$names, ]
+  data$panel <- factor(data$panel, kept$names)
+  data$period <- data[[memory$every]]
+  # Where all are equal none is best.
+  data$best <- as.logical(stats::ave(data$value, data$panel, FUN = function(x) x == max(x, na.rm = TRUE) & max(x) > min(x)))
+  digits <- if (max(data$value) >= 1e4) -2 else 0
+  crowded <- length(kept$names) > 1 && memory$every == "month_of_year"
+  ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value)) +
+    ggplot2::geom_col(ggplot2::aes(fill = .data$best), width = 0.7) +
+    label_text(ggplot2::aes(label = short_money(round(.data$value, digits)), colour = .data$best), vjust = -0.5,
+               size = if (length(kept$names) > 1) 2.8 else 3.6, data = if (crowded) data[data$best, ] else data) +
+    ggplot2::geom_hline(yintercept = 0, colour = ink, linewidth = 0.4) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
+    ggplot2::scale_fill_manual(values = c("TRUE" = bar_ink, "FALSE" = quiet_bar)) +
+    ggplot2::scale_x_discrete(drop = FALSE, labels = function(x) if (crowded) substr(x, 1, 1) else x) +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.02, 0.14))) +
+    theme_hinterfeld() +
+    ggplot2::theme(axis.text.y = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank(),
+                   axis.text.x = ggplot2::element_text(colour = ink),
+                   strip.text = if (length(memory$by)) ggplot2::element_text() else ggplot2::element_blank()) +
+    figure_words(rows, capital(recurring_words(memory$book, memory$every)), title %||% weekday_title(data, memory), subtitle, caption,
+                 others_note(kept$rest, "panels"))
+}
+
+# "Fri is the best weekday"
+weekday_title <- function(data, memory) {
+  if (length(memory$by)) {
+    return(title_words(memory))
+  }
+  best <- as.character(data$period[data$best])
+  if (length(best) == 0) {
+    return(title_words(memory))
+  }
+  sprintf("%s: %s %s best", title_words(memory), and_list(best), if (length(best) == 1) "is" else "are")
+}

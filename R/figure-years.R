@@ -1,0 +1,85 @@
+#' Figure: the years over each other
+#'
+#' One line per year of the daybook's calendar over the months (or weeks, or quarters), the latest
+#' emphasised.
+#'
+#' @inheritParams figure_trend
+#' @param t A totals table by month, week or quarter without `by` columns.
+#' @param cumulative Logical: add up from the start of each year.
+#' @return A ggplot, which can be extended.
+#' @section Errors: `hinterfeld_error_figure` for a table with `by` columns, or without a period shorter than a year.
+#' @export
+#' @examples
+#' monthly <- totals(demo_daybook(), every = "month")
+#' figure_years(monthly)
+#' figure_years(monthly, cumulative = TRUE)
+figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitle = NULL, caption = NULL) {
+  check_flag(cumulative, "cumulative")
+  rows <- figure_rows(t, of)
+  memory <- rows$memory
+  if (!isTRUE(memory$every %in% c("week", "month", "quarter")) || length(memory$by)) {
+    stop_figure("The years are drawn from months, weeks or quarters of the whole.", "Total with `every = \"month\"` and without `by`.")
+  }
+  data <- year_lines(rows, cumulative)
+  years <- levels(data$year)
+  latest <- data[data$year == years[length(years)], ]
+  ends <- data[!duplicated(data$year, fromLast = TRUE), ]
+  ends$label_y <- spread_labels(ends$value, diff(range(0, data$value)) / 16)
+  sentence <- if (cumulative) sprintf("Each year adds up from its first %s.", memory$every) else NULL
+  ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
+    ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7) +
+    ggplot2::geom_line(data = latest[!latest$unfinished, ], colour = category_colours(1), linewidth = 1.4, lineend = "round") +
+    ggplot2::geom_line(data = utils::tail(latest, if (any(latest$unfinished)) 2 else 0), colour = category_colours(1), linewidth = 1,
+                       linetype = "22") +
+    ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1), size = 2.6, stroke = 1) +
+    year_labels(ends, years) +
+    ggplot2::scale_colour_manual(values = stats::setNames(grDevices::colorRampPalette(c("#CFC8BA", "#8F8891"))(max(1, length(years) - 1)),
+                                                          years[-length(years)])) +
+    ggplot2::scale_x_continuous(breaks = year_breaks(data, memory), labels = year_break_labels(data, memory),
+                                expand = ggplot2::expansion(mult = c(0.02, 0.1))) +
+    ggplot2::scale_y_continuous(labels = axis_money(memory$book$currency), limits = range(0, data$value, ends$label_y)) +
+    ggplot2::coord_cartesian(clip = "off") +
+    theme_hinterfeld() +
+    figure_words(rows, sentence, title %||% paste0(title_words(memory), if (cumulative) ", year to date" else ", year by year"),
+                 subtitle, caption, dashed = TRUE)
+}
+
+year_lines <- function(rows, cumulative) {
+  calendar <- rows$memory$book$calendar
+  days <- row_days(rows$t)
+  code <- year_place(days, rows$memory$every, calendar)
+  data <- data.frame(start = days, year = code %/% 1000, place = code %% 1000, value = rows$data$value)
+  data <- data[order(data$start), ]
+  # A single week that belongs to another year makes no line.
+  points <- stats::ave(data$place, data$year, FUN = length)
+  if (any(points > 1)) data <- data[points > 1, ]
+  if (cumulative) data$value <- unlist(lapply(split(data$value, data$year), cumsum), use.names = FALSE)
+  last <- unfinished_period(rows$memory)
+  data$unfinished <- if (is.null(last)) FALSE else data$start == last
+  data$year <- factor(data$year, labels = if (rows$memory$every == "week") unique(data$year) else year_name(as.integer(unique(data$year)), calendar))
+  data
+}
+
+year_labels <- function(ends, years) {
+  ends$latest <- ends$year == years[length(years)]
+  list(
+    line_label(ggplot2::aes(y = .data$label_y, label = .data$year), ends[!ends$latest, ], colour = faint_ink, nudge_x = 0.12),
+    line_label(ggplot2::aes(y = .data$label_y, label = .data$year), ends[ends$latest, ], colour = category_colours(1), fontface = "bold",
+               size = 4.6, nudge_x = 0.12)
+  )
+}
+
+year_breaks <- function(data, memory) {
+  places <- sort(unique(data$place))
+  if (memory$every == "week") places[places %% 4 == 1] else places
+}
+
+year_break_labels <- function(data, memory) {
+  places <- year_breaks(data, memory)
+  starts <- data$start[match(places, data$place)]
+  switch(memory$every,
+    month = period_label(starts, "month_of_year", memory$book$calendar),
+    week = sprintf("W%02d", as.integer(places)),
+    quarter = sprintf("Q%d", as.integer(places))
+  )
+}

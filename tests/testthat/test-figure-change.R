@@ -1,0 +1,42 @@
+bars_of <- function(figure) drawn(figure, layer_of(figure, "GeomRect"))
+
+test_that("bars end at the percentages, capped ones at the edge with their true value written", {
+  t <- add_change(totals(kilnmoor_book(), by = town, every = "year"))
+  figure <- figure_change(t)
+  now <- t[t$year == as.Date("2026-01-01"), ]
+  now <- now[order(-abs(now$revenue_change))[1:20], ]
+  cap <- max(bars_of(figure)$xmax)
+  expect_setequal(round(bars_of(figure)$xmax + bars_of(figure)$xmin, 9), round(pmin(now$revenue_change_pct, cap), 9))
+  expect_lt(cap, 1)
+  expect_true("+30\u00a0035.1\u00a0%" %in% labels_of(figure))
+  expect_match(figure$labels$caption, "A break marks bars")
+  expect_identical(sum(bars_of(figure)$fill == change_colours()[["less"]]), sum(now$revenue_change_pct < 0))
+  expect_drawn(figure)
+})
+
+test_that("what has no percentage says so in words", {
+  days <- as.Date(c("2024-01-10", "2025-01-10", "2025-01-12", "2024-01-13", "2024-01-14", "2025-01-14"))
+  book <- daybook(a_sale(day = days, product = c("a", "a", "b", "c", "d", "d"), revenue = c(4, 5, 2, 6, -5, 1)), day, revenue, product)
+  t <- add_change(totals(book, by = product, every = "year"))
+  labels <- labels_of(figure_change(t))
+  expect_true(all(c("new", "earlier value below 0", "+25.0\u00a0%", "\u2212100.0\u00a0%") %in% labels))
+  expect_true("no earlier period" %in% labels_of(figure_change(t, at = as.Date("2024-01-01"))))
+})
+
+test_that("many members are cut to those that changed most, one member stands alone", {
+  t <- add_change(totals(many_products(), by = product, every = "year"))
+  figure <- figure_change(t)
+  expect_lte(nrow(bars_of(figure)), 20L)
+  expect_match(figure$labels$caption, "others, not drawn")
+  expect_drawn(figure)
+  expect_drawn(figure_change(add_change(totals(kilnmoor_book(), every = "year"))))
+})
+
+test_that("two named periods are drawn too, and mistakes explained", {
+  t <- add_change(totals(kilnmoor_book(), by = region), periods = list(
+    spring = as.Date(c("2026-03-01", "2026-05-31")), autumn = as.Date(c("2025-09-01", "2025-11-30"))
+  ))
+  expect_true("81\u00a0671" %in% labels_of(figure_change(t)))
+  expect_snapshot(error = TRUE, figure_change(totals(kilnmoor_book(), by = region, every = "year")))
+  expect_snapshot(error = TRUE, figure_change(add_change(totals(kilnmoor_book(), every = "year")), at = as.Date("2026-02-02")))
+})

@@ -1,0 +1,34 @@
+test_that("names lose their middle, axis labels are short and carry the unit", {
+  shorten <- hinterfeld:::shorten
+  expect_identical(shorten(c("Bat", "A product with a long name, number 217"), 20), c("Bat", "A product wit\u2026er 217"))
+  axis <- hinterfeld:::axis_money("Mk")
+  expect_identical(axis(c(0, 25000, NA, 50000)), c("0", "25 k", NA, "50 k Mk"))
+  expect_identical(axis(c(0, 1500000)), c("0", "1.5 M Mk"))
+  expect_identical(hinterfeld:::short_money(c(-200, 1200)), c("-200", "1\u00a0200"))
+})
+
+test_that("labels at the ends of lines keep apart and in order", {
+  y <- hinterfeld:::spread_labels(c(1, 1.1, 5, 0.9), 1)
+  expect_identical(order(y), order(c(1, 1.1, 5, 0.9)))
+  expect_true(all(diff(sort(y)) > 0.99))
+})
+
+test_that("every figure speaks the sentences of its table, which can be overridden", {
+  book <- kilnmoor_book()
+  t <- add_running_total(totals(book, by = region, every = "month"), restart = "year")
+  said <- function(figure) gsub("\n", " ", figure$labels$subtitle)
+  expect_match(said(figure_running(t)), in_words(t)[1], fixed = TRUE)
+  expect_match(said(figure_running(t)), "Running total of revenue along month within region", fixed = TRUE)
+  expect_match(figure_running(t)$labels$caption, "Left out: 3 286 lines", fixed = TRUE)
+  own <- figure_running(t, title = "T", subtitle = "S", caption = "C")$labels[c("title", "subtitle", "caption")]
+  expect_identical(unlist(own, use.names = FALSE), c("T", "S", "C"))
+})
+
+test_that("a table without rows and an unknown measure are refused", {
+  t <- totals(kilnmoor_book(), every = "month")
+  for (figure in list(figure_trend, figure_years, figure_ranking, figure_share)) {
+    expect_error(figure(t[0, ]), class = "hinterfeld_error_figure")
+  }
+  expect_snapshot(error = TRUE, figure_trend(t[0, ]))
+  expect_snapshot(error = TRUE, figure_trend(t, of = "units"))
+})
