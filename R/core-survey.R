@@ -62,7 +62,7 @@ survey_columns <- function(columns, lines, quos, revenue, values_of, decimals = 
   picked <- unique(unlist(lapply(quos, pick_columns, known = names(columns), name = "...", call = call)))
   if (length(picked) == 0) {
     rows <- lapply(names(columns), function(name) survey_column(name, columns[[name]], values_of, lines))
-    return(new_survey(do.call(rbind, rows), "columns", lines))
+    return(new_survey(do.call(rbind, c(list(survey_row("", "", 0)[0, ]), rows)), "columns", lines))
   }
   keys <- lapply(stats::setNames(nm = picked), function(name) {
     values <- if (is_coded(columns[[name]])) columns[[name]] else values_of(name)
@@ -82,17 +82,18 @@ new_survey <- function(rows, kind, lines, decimals = NULL) {
 # One column in one row ------------------------------------------------------------------------------
 
 survey_column <- function(name, x, values_of, lines) {
+  if (is.list(x)) {
+    return(survey_row(name, "list", lines))
+  }
   key <- key_of_column(name, if (is_coded(x)) x else values_of(name))
   counts <- tabulate(key$codes, length(key$labels))
   key$labels <- key$labels[counts > 0]
   counts <- counts[counts > 0]
   reading <- read_labels(key$labels, counts)
   ends <- if (length(reading$values)) smallest_and_largest(reading$values) else NA
-  tibble::tibble(
-    column = name, type = reading$type, lines = as.double(lines), blanks = lines - sum(counts),
-    distinct = as.double(length(counts)),
-    smallest = value_text(ends[1]), largest = value_text(ends[length(ends)]),
-    commonest = commonest_words(key$labels, counts),
+  survey_row(
+    name, reading$type, lines, lines - sum(counts), as.double(length(counts)),
+    value_text(ends[1]), value_text(ends[length(ends)]), commonest_words(key$labels, counts),
     variants = if (is.character(key$labels)) sum(same_but_spelling(key$labels)) else NA,
     unreadable = reading$unreadable,
     days_without = if (inherits(ends, "Date") && !anyNA(ends)) {
@@ -101,6 +102,14 @@ survey_column <- function(name, x, values_of, lines) {
       NA
     }
   )
+}
+
+survey_row <- function(column, type, lines, blanks = NA_real_, distinct = NA_real_,
+                       smallest = NA_character_, largest = NA_character_, commonest = NA_character_, variants = NA,
+                       unreadable = NA, days_without = NA) {
+  row <- tibble::tibble(column, type, lines = as.double(lines), blanks = as.double(blanks), distinct, smallest, largest, commonest, variants,
+                        unreadable, days_without)
+  row
 }
 
 # What the distinct values are, read as numbers or days where most lines can be.

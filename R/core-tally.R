@@ -9,6 +9,12 @@ key_of_column <- function(name, x) {
   if (is_coded(x)) {
     return(new_key(name, as.integer(x), levels(x)))
   }
+  if (is.list(x)) {
+    stop_because("column", c(
+      sprintf("`%s` holds lists, which cannot be grouped or counted.", name),
+      i = "Take one value per line from it before `daybook()`."
+    ), call = NULL)
+  }
   labels <- sort(unique(x), method = "radix")
   new_key(name, match(x, labels), if (inherits(x, "Date")) plain_days(labels) else labels)
 }

@@ -1,3 +1,7 @@
+#' @importFrom ggplot2 autoplot
+#' @export
+ggplot2::autoplot
+
 #' The figure that suits a table
 #'
 #' Looks at a totals table's period, columns and added figures and draws the figure made for them: Pareto,
@@ -7,7 +11,6 @@
 #' @param ... Passed on to the figure.
 #' @return A ggplot.
 #' @section Errors: Those of the figure.
-#' @importFrom ggplot2 autoplot
 #' @export
 #' @examples
 #' autoplot(totals(demo_daybook(), by = category, every = "month"))

@@ -24,7 +24,8 @@ print.hinterfeld_totals <- function(x, ..., n = 10) {
 #' @export
 format.hinterfeld_totals <- function(x, ..., n = 10) {
   memory <- memory_of(x)
-  heading <- sprintf("%s: %s, %s", title_words(memory), count_of(nrow(x), "row"), span_words(memory$book))
+  unit <- if (!is.null(memory$book$currency)) sprintf(" (%s)", memory$book$currency) else ""
+  heading <- sprintf("%s%s: %s, %s", title_words(memory), unit, count_of(nrow(x), "row"), span_words(memory$book))
   shown <- as_tibble.hinterfeld_totals(x)
   percent <- intersect(names(Filter(function(d) d$reads == "percent", memory$derived)), names(shown))
   for (name in percent) shown[[name]] <- percent_text(shown[[name]], signed = grepl("_change_pct$", name))

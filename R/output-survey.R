@@ -11,10 +11,10 @@ print.hinterfeld_survey <- function(x, ..., n = 20) {
 format.hinterfeld_survey <- function(x, ..., n = 20) {
   lines <- count_of(attr(x, "lines"), "line")
   switch(attr(x, "kind"),
-    columns = c(sprintf("Survey of %s, %s", lines, count_of(nrow(x), "column")), survey_blocks(x, n)),
-    values = c(sprintf("Survey of `%s` in %s: %s", names(x)[1], lines, count_of(sum(!is.na(x[[1]])), "distinct value")),
+    columns = c(text_notes(sprintf("Survey of %s, %s", lines, count_of(nrow(x), "column"))), survey_blocks(x, n)),
+    values = c(text_notes(sprintf("Survey of `%s` in %s: %s", names(x)[1], lines, count_of(sum(!is.na(x[[1]])), "distinct value"))),
                survey_value_lines(x, n)),
-    several = c(sprintf("Survey of `%s` in %s", names(x)[1], lines),
+    several = c(text_notes(sprintf("Survey of `%s` in %s", names(x)[1], lines)),
                 text_table(blank_named(x), list(revenue = attr(x, "decimals")), rows = n))
   )
 }
@@ -22,6 +22,9 @@ format.hinterfeld_survey <- function(x, ..., n = 20) {
 # Two or three lines for each column: there are too many facts for a table.
 survey_blocks <- function(x, n) {
   shown <- utils::head(x, n)
+  if (nrow(shown) == 0) {
+    return(character())
+  }
   name_width <- min(32L, max(nchar(shown$column)))
   margin <- strrep(" ", name_width + 2L)
   blocks <- lapply(seq_len(nrow(shown)), function(i) {
@@ -35,7 +38,7 @@ survey_blocks <- function(x, n) {
 
 survey_facts <- function(row) {
   count <- function(x, noun, plural = paste0(noun, "s")) if (!is.na(x) && x > 0) count_of(x, noun, plural)
-  filled <- row$distinct > 0
+  filled <- !is.na(row$distinct) && row$distinct > 0
   ends <- if (filled) sprintf("%s to %s", row$smallest, row$largest)
   c(
     paste(c(row$type, count(row$blanks, "blank"), count(row$distinct, "distinct value"), ends), collapse = ", "),

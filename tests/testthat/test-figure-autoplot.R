@@ -1,6 +1,6 @@
 test_that("each table gets the figure that suits it", {
   book <- kilnmoor_book()
-  title <- function(t) ggplot2::autoplot(t)$labels$title
+  title <- function(t) autoplot(t)$labels$title
   expect_identical(title(totals(book, by = category, every = "month")), "Monthly revenue by category")
   expect_match(title(add_pareto(totals(book, by = product))), "31 of 73 products")
   expect_match(title(add_change(totals(book, by = region, every = "year"))), "Change of revenue by region, 2026")

@@ -1,0 +1,31 @@
+test_that("counts and examples read as people write them", {
+  count_of <- hinterfeld:::count_of
+  expect_identical(c(count_of(1, "line"), count_of(0, "line"), count_of(12345, "line")), c("1 line", "0 lines", "12 345 lines"))
+  expect_identical(count_of(2, "value differs", "values differ"), "2 values differ")
+  examples_of <- hinterfeld:::examples_of
+  expect_identical(examples_of(c("a", "b", "a")), '"a", "b"')
+  expect_identical(examples_of(letters[1:7], 2), '"a", "b" and 5 more')
+})
+
+test_that("the nearest names are near, and none is named when nothing is", {
+  nearest <- hinterfeld:::nearest
+  expect_identical(nearest("Regoin", c("region", "town")), "region")
+  expect_identical(nearest("xyz", c("region", "town")), character())
+  expect_identical(nearest("x", character()), character())
+})
+
+test_that("every error is classed, so that programs can catch it", {
+  caught <- tryCatch(totals(a_book(), by = nowhere), hinterfeld_error = function(cnd) class(cnd))
+  expect_identical(caught[1:2], c("hinterfeld_error_column", "hinterfeld_error"))
+  bad <- tryCatch(daybook(a_sale(day = c("2026-01-01", "2026-01-02", "soon")), day, revenue, product), hinterfeld_error = identity)
+  expect_identical(bad$rows, 3L)
+  expect_identical(bad$reasons, "day not readable")
+})
+
+test_that("values are described in words", {
+  describe <- hinterfeld:::describe
+  expect_identical(
+    vapply(list(NULL, 1, c("a", "b"), mean, mtcars, TRUE, a_book()), describe, ""),
+    c("empty (NULL)", "a number", "2 texts", "a function", "a table", "a logical", "a daybook")
+  )
+})

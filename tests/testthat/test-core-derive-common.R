@@ -1,0 +1,44 @@
+book <- kilnmoor_book()
+
+test_that("figures chain in any order, and replays give the same as doing it afresh", {
+  t <- totals(book, by = product, every = "year")
+  one <- add_change(add_running_total(add_rank(t, within = year)))
+  two <- add_running_total(add_rank(add_change(t), within = year))
+  expect_identical(tibble::as_tibble(one)[names(two)], tibble::as_tibble(two))
+})
+
+test_that("figures follow when rows and columns are taken or renamed", {
+  t <- add_share(add_rank(totals(book, by = c(region, category)), within = region), within = region)
+  some <- t[t$region == "Vale", c("region", "category", "revenue", "revenue_share")]
+  expect_false(any(grepl("revenue_rank", in_words(some))))
+  expect_match(in_words(some), "revenue_share: revenue of each category", all = FALSE)
+  names(some)[4] <- "part"
+  expect_match(capture.output(print(some)), "36.4 %", fixed = TRUE, all = FALSE)
+  cut <- add_share(some, name = "again")
+  expect_equal(sum(cut$again), 1)
+  expect_match(in_words(cut), "Only the 6 rows shown count.", fixed = TRUE, all = FALSE)
+})
+
+test_that("a changed figure turns the table plain", {
+  t <- add_rank(totals(book, by = region))
+  expect_message(t$revenue_rank <- 1, "`revenue_rank` changed")
+  expect_false(inherits(t, "hinterfeld_totals"))
+})
+
+test_that("figures are delivered as plain numbers", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  days <- as.Date(c("2025-01-10", "2026-01-10"))
+  small <- daybook(a_sale(day = days, revenue = c(4, 5)), day, revenue, product)
+  deliver(add_share(add_change(totals(small, every = "year")), within = year), path)
+  expect_identical(readLines(path)[3], "2026-01-01,5.00,4.00,1.00,0.25,up,none,1")
+})
+
+test_that("empty and single rows have figures or none, but no error", {
+  t <- totals(book, by = c(region, category), every = "month")
+  for (n in 0:1) {
+    one <- utils::head(t, n)
+    for (add in list(add_rank, add_share, add_running_total, add_pareto, add_change, best_sellers)) {
+      expect_identical(nrow(add(one)), n)
+    }
+  }
+})

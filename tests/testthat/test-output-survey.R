@@ -1,0 +1,13 @@
+test_that("what there is nothing to say of is not said", {
+  expect_snapshot(survey(data.frame()))
+  expect_snapshot(survey(data.frame(key = c("a", "b"), one = c(1, 1))))
+})
+
+test_that("long texts and many variants fit the width", {
+  withr::local_options(cli.width = 60)
+  x <- data.frame(a_rather_long_column_name_for_a_survey = c(strrep("long ", 30), "b", "B", " b"))
+  lines <- capture.output(print(survey(x)))
+  expect_lte(max(nchar(lines)), 60)
+  values <- capture.output(print(survey(x, a_rather_long_column_name_for_a_survey)))
+  expect_lte(max(nchar(values)), 60)
+})
