@@ -133,10 +133,14 @@ change_values <- function(now, earlier, unknown, comparable, measure, prefix, co
   show <- function(x) if (is.null(decimals)) x else from_units(x, decimals)
   difference <- now - earlier
   nothing <- function(x) is.na(x) | x == 0
-  direction <- ifelse(unknown | (!is.na(earlier) & earlier < 0), "unknown",
-    ifelse(nothing(now) & nothing(earlier), "level",
-      ifelse(nothing(earlier), "new",
-        ifelse(nothing(now), "gone", ifelse(now > earlier, "up", ifelse(now < earlier, "down", "level"))))))
+  # Later rules overrule earlier ones.
+  direction <- rep("level", length(now))
+  direction[which(now > earlier)] <- "up"
+  direction[which(now < earlier)] <- "down"
+  direction[nothing(now) & !nothing(earlier)] <- "gone"
+  direction[nothing(earlier) & !nothing(now)] <- "new"
+  direction[nothing(earlier) & nothing(now)] <- "level"
+  direction[unknown | (!is.na(earlier) & earlier < 0)] <- "unknown"
   values <- list(show(earlier), show(difference), ifelse(!is.na(earlier) & earlier > 0, difference / earlier, NA_real_),
                  direction, comparable)
   names(values) <- c(paste0(prefix, c("_before", "_change", "_change_pct", "_direction")), comparable_name)
@@ -191,11 +195,11 @@ row_codes <- function(t) {
 }
 
 label_codes <- function(key, values, labels) {
-  known <- as.character(key$labels)
-  text <- as.character(values)
-  codes <- match(text, known)
-  codes[is.na(codes)] <- 0L
-  replace(codes, is.na(match(text, known)) & text %in% labels$total, total_code)
+  distinct <- unique(values)
+  text <- as.character(distinct)
+  codes <- match(text, as.character(key$labels), nomatch = 0L)
+  codes[codes == 0L & text %in% labels$total] <- total_code
+  codes[match(values, distinct)]
 }
 
 # Members that sold before and not now get a row ---------------------------------------------------------

@@ -163,19 +163,26 @@ number_columns <- function(book) {
 }
 
 first_reason <- function(roles, lines) {
-  reason <- ifelse(blank_rows(lines), "blank row", NA_character_)
+  reason <- rep(NA_character_, nrow(lines))
+  reason[blank_rows(lines)] <- "blank row"
   for (role in c("day", "product", "revenue")) {
-    reason <- ifelse(is.na(reason), roles[[role]]$wrong, reason)
+    wrong <- roles[[role]]$wrong
+    first <- is.na(reason) & !is.na(wrong)
+    reason[first] <- wrong[first]
   }
   reason
 }
 
 blank_rows <- function(lines) {
-  blank <- rep(TRUE, nrow(lines))
+  # Few rows are blank in the first column, so few are looked at in the others.
+  rows <- seq_len(nrow(lines))
   for (x in lines) {
-    blank <- blank & (is.na(x) | if (type_of(x) == "text") !grepl("[^[:space:]]", x) else FALSE)
+    x <- x[rows]
+    blank <- is.na(x)
+    if (is.character(x)) blank <- blank | !grepl("[^[:space:]]", x)
+    rows <- rows[blank]
   }
-  blank
+  rows
 }
 
 reasons <- c(

@@ -56,7 +56,9 @@ evaluate_over <- function(quo, data, name, call) {
 
 read_text <- function(x, role) {
   values <- if (is.character(x) || is.factor(x)) code_text(x) else x
-  list(values = values, wrong = ifelse(is.na(values), paste("no", role), NA_character_))
+  wrong <- rep(NA_character_, length(values))
+  wrong[is.na(values)] <- paste("no", role)
+  list(values = values, wrong = wrong)
 }
 
 read_units <- function(x, call) {
@@ -140,7 +142,8 @@ read_day <- function(x, name, day_format, call) {
   } else {
     stop_day_type(x, name, call)
   }
-  wrong <- ifelse(given, NA_character_, "no day")
+  wrong <- rep(NA_character_, length(days))
+  wrong[!given] <- "no day"
   wrong[given & is.na(days)] <- "day not readable"
   list(values = structure(days, class = "Date"), wrong = wrong)
 }

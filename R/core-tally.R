@@ -68,16 +68,20 @@ tally_lines <- function(lines, keys, amounts, call = caller_env()) {
 # The group of each line, and each group's codes.
 group_lines <- function(lines, keys) {
   keys <- narrow_keys(keys)
-  groups <- group_kernel(lines, lapply(keys, function(key) key$codes), vapply(keys, function(key) length(key$labels), 0L))
+  groups <- group_keys(lines, keys)
   groups$parts <- widen_codes(groups$parts, keys)
   groups
+}
+
+group_keys <- function(lines, keys) {
+  group_kernel(lines, lapply(keys, function(key) key$codes), vapply(keys, function(key) length(key$labels), 0L))
 }
 
 # A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.
 narrow_keys <- function(keys) {
   while (length(keys) > 1 && sum(log2(1 + vapply(keys, function(key) length(key$labels), 0))) > 62) {
     pair <- keys[1:2]
-    paired <- group_lines(length(pair[[1]]$codes), pair)
+    paired <- group_keys(length(pair[[1]]$codes), pair)
     joint <- c(new_key(NULL, paired$codes, seq_len(paired$count)), list(of = pair, parts = paired$parts))
     keys <- c(list(joint), keys[-(1:2)])
   }

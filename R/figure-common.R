@@ -135,8 +135,10 @@ label_text <- function(..., size = 3.6, colour = ink) {
 
 # A label that hides what is behind it.
 line_label <- function(..., size = 3.8) {
-  ggplot2::geom_label(..., size = size, family = figure_family(), fill = paper, label.size = NA, hjust = 0,
-                      label.padding = grid::unit(0.1, "lines"))
+  # The line around a label has been called by another name since ggplot2 4.0.
+  border <- if (utils::packageVersion("ggplot2") >= "4.0.0") list(border.colour = NA) else list(label.size = NA)
+  rlang::exec(ggplot2::geom_label, ..., size = size, family = figure_family(), fill = paper, hjust = 0,
+              label.padding = grid::unit(0.1, "lines"), !!!border)
 }
 
 # Two slanted cuts in the paper's colour across a bar that goes on beyond the axis: at `x`, `width` apart.

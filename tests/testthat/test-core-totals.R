@@ -70,10 +70,12 @@ test_that("a key space wider than any integer is handled", {
   wide <- a_sale(revenue = rep(1, n))
   for (i in 1:9) wide[[paste0("k", i)]] <- paste0(i, "-", (seq_len(n) * i) %% 251)
   book <- daybook(wide, day, revenue, product)
-  t <- totals(book, by = tidyselect::starts_with("k"))
+  expect_no_warning(t <- totals(book, by = tidyselect::starts_with("k"), subtotals = "k1"))
+  expect_identical(sum(t$revenue[t$level == "k1"]), as.double(n))
+  t <- t[t$level == "k9", names(t) != "level"] |> quiet()
   expect_identical(sum(t$revenue), as.double(n))
   expect_identical(nrow(t), nrow(unique(wide[-(1:3)])))
-  expect_setequal(do.call(paste, as.list(tibble::as_tibble(t))[1:9]), do.call(paste, as.list(wide)[4:12]))
+  expect_identical(sort(do.call(paste, as.list(tibble::as_tibble(t))[1:9])), sort(unique(do.call(paste, as.list(wide)[4:12]))))
 })
 
 test_that("mistakes are explained", {

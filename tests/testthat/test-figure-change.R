@@ -40,3 +40,9 @@ test_that("two named periods are drawn too, and mistakes explained", {
   expect_snapshot(error = TRUE, figure_change(totals(kilnmoor_book(), by = region, every = "year")))
   expect_snapshot(error = TRUE, figure_change(add_change(totals(kilnmoor_book(), every = "year")), at = as.Date("2026-02-02")))
 })
+
+test_that("a change looks as it did", {
+  path <- withr::local_tempfile(fileext = ".svg")
+  deliver(figure_change(add_change(totals(kilnmoor_book(), by = category, every = "year"))), path)
+  expect_snapshot_file(path, "change.svg", variant = paste0("ggplot2-", packageVersion("ggplot2")))
+})
