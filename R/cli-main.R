@@ -66,6 +66,11 @@ cli_say <- function(text) {
   writeLines(as.character(cli::ansi_strip(text)), stderr())
 }
 
+# What is wrong with the options, without the parser's own name.
+option_problem <- function(cnd) {
+  trimws(sub("^Error in [[:alnum:]_.]+[(].*[)] : *", "", conditionMessage(cnd)))
+}
+
 # Options of one command; NULL when its help was asked for and given.
 cli_options <- function(command, options, args, example) {
   parser <- optparse::OptionParser(
@@ -75,7 +80,7 @@ cli_options <- function(command, options, args, example) {
   parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE, help = "show this help")
   given <- tryCatch(
     optparse::parse_args(parser, args, print_help_and_exit = FALSE),
-    error = function(cnd) stop_because("usage", sprintf("hinterfeld %s: %s", command, conditionMessage(cnd)))
+    error = function(cnd) stop_because("usage", sprintf("hinterfeld %s: %s", command, option_problem(cnd)))
   )
   if (isTRUE(given$help)) {
     optparse::print_help(parser)

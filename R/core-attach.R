@@ -76,7 +76,7 @@ attach_keys <- function(by, lines, table, call = caller_env()) {
   where <- stats::setNames(seq_along(names(table)), names(table))
   picked <- tryCatch(
     tidyselect::eval_select(by, where),
-    error = function(cnd) stop_unknown_column(by, names(table), "by", cnd, call)
+    error = function(cnd) stop_unknown_column(by, names(table), "by", call)
   )
   unknown <- setdiff(names(picked), names(lines))
   if (length(unknown)) {

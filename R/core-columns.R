@@ -41,11 +41,11 @@ pick_columns <- function(quo, known, name, call = caller_env()) {
   where <- stats::setNames(seq_along(known), known)
   tryCatch(
     known[tidyselect::eval_select(quo, where, allow_rename = FALSE)],
-    error = function(cnd) stop_unknown_column(quo, known, name, cnd, call)
+    error = function(cnd) stop_unknown_column(quo, known, name, call)
   )
 }
 
-stop_unknown_column <- function(quo, known, name, cnd, call) {
+stop_unknown_column <- function(quo, known, name, call) {
   asked <- setdiff(all.vars(rlang::quo_get_expr(quo)), known)
   if (length(asked) == 0 && rlang::is_string(rlang::quo_get_expr(quo))) {
     asked <- rlang::quo_get_expr(quo)
@@ -55,9 +55,10 @@ stop_unknown_column <- function(quo, known, name, cnd, call) {
     if (length(asked)) {
       sprintf("`%s` names %s, which is not a column.", name, columns_named(asked))
     } else {
-      sprintf("`%s` does not pick columns.", name)
+      sprintf("`%s` must name columns, not compute them.", name)
     },
+    i = if (length(asked) == 0) "Give the lines a column of what is computed, before `daybook()`.",
     i = sprintf("The columns are %s.", columns_named(known)),
     if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
-  ), parent = if (length(asked) == 0) cnd, call = call)
+  ), call = call)
 }

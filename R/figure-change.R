@@ -97,8 +97,10 @@ draw_change <- function(data, cap, memory) {
   right <- left + whole
   ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
     ggplot2::annotate("segment", x = 0, xend = 0, y = 0.4, yend = nrow(data) + 0.6, colour = ink, linewidth = 0.4) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.32, ymax = .data$row + 0.32,
-                                    fill = .data$kind), drawn) +
+    (if (nrow(drawn)) {
+      ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.32, ymax = .data$row + 0.32,
+                                      fill = .data$kind), drawn)
+    }) +
     bar_break(transform(data[data$beyond, ], x = 0.88 * sign(end) * cap), cap * 0.05) +
     label_text(ggplot2::aes(x = ifelse(is.na(.data$end), 0, .data$end), label = .data$label,
                             hjust = ifelse(!is.na(.data$end) & .data$end < 0, 1.12, -0.12))) +

@@ -6,7 +6,7 @@
 #' alone.
 #'
 #' @param n Whole number, 1 to 5: how many category colours.
-#' @param ... Passed on to [ggplot2::discrete_scale()] or [ggplot2::scale_fill_gradient2()].
+#' @param ... Passed on to [ggplot2::scale_fill_manual()] or [ggplot2::scale_fill_gradient2()].
 #' @return `category_colours()` and `change_colours()`: text, colours as `#RRGGBB`; the latter named `more`,
 #'   `none` and `less`. The scales: ggplot2 scales; those for change are continuous around 0.
 #' @section Errors: `hinterfeld_error_argument` for more colours than there are.
@@ -34,13 +34,13 @@ change_colours <- function() {
 #' @rdname category_colours
 #' @export
 scale_colour_category <- function(...) {
-  ggplot2::discrete_scale("colour", "category", palette = category_colours, ...)
+  ggplot2::scale_colour_manual(values = category_colours(), ...)
 }
 
 #' @rdname category_colours
 #' @export
 scale_fill_category <- function(...) {
-  ggplot2::discrete_scale("fill", "category", palette = category_colours, ...)
+  ggplot2::scale_fill_manual(values = category_colours(), ...)
 }
 
 #' @rdname category_colours
