@@ -60,6 +60,8 @@
 #'   orders with a blank day or with the days `2025-02-30` and `13.2024`; the unknown product K999
 #'   and blank products; prices that are blank, `n/a`, or 99999999999999.00.
 #'
+#' @examples
+#' survey(demo_files()[["orders"]], status)
 #' @name kilnmoor
 #' @seealso [demo_files()], [demo_daybook()]
 NULL

@@ -42,3 +42,44 @@ test_that("empty and single rows have figures or none, but no error", {
     }
   }
 })
+
+test_that("no figure depends on the order of rows, for random tables", {
+  figures <- list(
+    rank = function(t) add_rank(t, within = region)$revenue_rank,
+    ordinal = function(t) add_rank(t, within = month, ties = "ordinal")$revenue_rank,
+    share = function(t) add_share(t, "lines", within = month)$lines_share,
+    running = function(t) add_running_total(t)$revenue_running,
+    moving = function(t) add_moving(t, last = 3)$revenue_moving_sum,
+    class = function(t) quiet(suppressWarnings(add_pareto(t, within = month)))$revenue_class,
+    cumulative = function(t) quiet(suppressWarnings(add_pareto(t)))$revenue_cumulative
+  )
+  for (seed in 91:94) {
+    t <- totals(random_book(seed)$book, by = c(product, region), every = "month", measures = c("revenue", "lines"))
+    shuffle <- sample(nrow(t))
+    for (name in names(figures)) {
+      expect_identical(figures[[name]](t[shuffle, ]), figures[[name]](t)[shuffle], label = name)
+    }
+    change <- add_change(t)
+    again <- add_change(t[shuffle, ])
+    key <- function(x) paste(x$month, x$product, x$region)
+    expect_identical(again$revenue_before[match(key(change), key(again))], change$revenue_before)
+  }
+})
+
+test_that("changes of members add up to the change of their total, whatever is compared", {
+  for (seed in 95:97) {
+    random <- random_book(seed, days = 800)
+    for (versus in c("year_before", "period_before")) {
+      for (align in c("date", "weekday")) {
+        for (every in c("week", "month", "quarter")) {
+          t <- add_change(totals(random$book, by = c(product, region), every = every, subtotals = TRUE), versus = versus, align = align)
+          known <- !is.na(t$revenue_change)
+          period <- as.character(t[[every]])
+          summed <- tapply(t$revenue_change[known & t$level == "region"], period[known & t$level == "region"], sum)
+          total <- t$revenue_change[known & t$level == every]
+          expect_equal(c(summed[period[known & t$level == every]]), total, ignore_attr = TRUE)
+        }
+      }
+    }
+  }
+})

@@ -87,3 +87,20 @@ test_that("mistakes are explained", {
   expect_snapshot(error = TRUE, totals(book, measures = "profit"))
   expect_snapshot(error = TRUE, totals(1))
 })
+
+test_that("fiscal years and weeks from Sunday equal SQL on random lines", {
+  for (seed in 101:103) {
+    random <- random_book(seed, days = 800, calendar = sales_calendar("04-06", week_starts = "sunday"))
+    periods <- c(
+      week = "date(day, 'weekday 6', '-6 days')", month = "date(day, '-5 days', 'start of month', '+5 days')",
+      # Month arithmetic from the first of the month: a long month must not slip into the next.
+      year = "printf('%04d-04-06', substr(date(day, '-5 days', 'start of month', '-3 months'), 1, 4))"
+    )
+    for (every in names(periods)) {
+      rows <- sql(random$db, "SELECT", periods[[every]], "AS p, sum(cents) / 100.0 AS r FROM lines GROUP BY 1 ORDER BY 1")
+      ours <- totals(random$book, every = every)
+      expect_identical(format(ours[[every]]), rows$p)
+      expect_equal(ours$revenue, rows$r)
+    }
+  }
+})
