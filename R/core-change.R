@@ -103,11 +103,18 @@ table_as_of <- function(t, as_of, call = caller_env()) {
   memory$book$span[2] <- as_of
   subtotals <- lapply(memory$levels[-1], function(level) if (length(level$columns)) level$columns else "Total")
   again <- retotal(memory, c(memory$every, memory$by), subtotals = subtotals)
-  replay(again, memory$steps)
+  replay(again, memory)
 }
 
-replay <- function(t, steps) {
-  for (step in steps) t <- quietly(step(t))
+# Adds the figures of `memory` anew. They are found by their old names only, so after a renaming they
+# are left out, and it is said.
+replay <- function(t, memory) {
+  for (step in memory$steps) t <- quietly(step(t))
+  lost <- setdiff(names(memory$derived), names(t))
+  if (length(lost)) {
+    say("lost", sprintf("%s cannot be computed for all rows after columns were renamed and %s left out.", columns_named(lost),
+                        if (length(lost) == 1) "is" else "are"))
+  }
   t
 }
 
@@ -230,11 +237,11 @@ with_gone_rows <- function(t, before) {
   names(columns) <- c(memory$every, memory$by)
   if (length(memory$levels) > 1) columns$level <- factor(levels(data$level)[rows$level[order]], levels(data$level))
   columns[names(memory$measures)] <- Map(function(m, value) show_value(m, value[order]), measures, rows$values)
-  steps <- memory$steps
+  former <- memory
   own <- setdiff(names(data), c(names(columns), names(memory$derived)))
   memory[c("derived", "sentences", "steps")] <- NULL
   memory$rows <- length(order)
   out <- new_totals(columns, memory)
   for (name in own) out[[name]] <- data[[name]][ifelse(order <= n, order, NA)]
-  replay(out, steps)
+  replay(out, former)
 }

@@ -153,3 +153,11 @@ test_that("words and mistakes", {
   expect_snapshot(error = TRUE, add_change(t, periods = list(a = as.Date("2026-01-01"))))
   expect_snapshot(error = TRUE, add_change(t, versus = "last_year"))
 })
+
+test_that("figures that cannot be computed for new rows are left out aloud", {
+  t <- add_share(totals(kilnmoor_book(), by = product, every = "year"), within = year)
+  names(t)[2] <- "item"
+  expect_message(changed <- add_change(t), "`revenue_share` cannot be computed for all rows")
+  expect_false("revenue_share" %in% names(changed))
+  expect_true(all(c("item", "revenue_before") %in% names(changed)))
+})
