@@ -17,6 +17,10 @@ running_kernel <- function(order, scope, place, value, width) {
     .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
 }
 
+exchange_kernel <- function(one, other) {
+    .Call(`_hinterfeld_exchange_kernel`, one, other)
+}
+
 units_kernel <- function(x, decimals, half_even) {
     .Call(`_hinterfeld_units_kernel`, x, decimals, half_even)
 }

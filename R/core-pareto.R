@@ -65,7 +65,7 @@ pareto_of <- function(t, values, scope, classes, of) {
   if (any(is.nan(cumulative))) stop_overflow(of)
   total <- scope_totals(scope, units, of)
   members <- tabulate(scope$id, scope$count)
-  started <- tapply(place, factor(scope$id, seq_len(scope$count)), min)
+  started <- cumsum(members) - members + 1
   not_positive <- which(total <= 0)
   total[not_positive] <- NA
   whole <- total[scope$id]
@@ -75,7 +75,7 @@ pareto_of <- function(t, values, scope, classes, of) {
   class[low] <- names(classes)[length(classes)]
   list(
     cumulative = from_units(cumulative, decimals), share = cumulative / whole,
-    members = unname((place - started[scope$id] + 1) / members[scope$id]), class = replace(class, is.na(whole), NA),
+    members = (place - started[scope$id] + 1) / members[scope$id], class = replace(class, is.na(whole), NA),
     not_positive = not_positive, low = low, decimals = decimals
   )
 }

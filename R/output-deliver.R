@@ -1,35 +1,47 @@
-#' Deliver: write a table or a figure to a file
+#' Deliver: write tables or a figure to a file
 #'
 #' The file's ending says what is written. The file appears whole or not at all: it is written
-#' beside its place and moved there when complete.
+#' beside its place and moved there when complete. The same table always gives the same bytes.
 #'
-#' @param x A totals table or any data frame, for `.csv`; a figure, for `.png`, `.svg` or `.pdf`.
+#' @param x A totals table, a crosstab or any data frame, for `.csv`, `.tsv`, `.xlsx`, `.parquet`, `.json` or
+#'   `.md`; a named list of them for `.xlsx`, one sheet each; a figure, for `.png`, `.svg` or `.pdf`.
 #' @param path Text: where to write. The folder must exist.
 #' @param width,height Size of a figure in pixels, of which 144 make an inch.
 #' @return `path`, invisibly.
-#' @section Files: `.csv` is UTF-8 with commas, a heading, dates as `YYYY-MM-DD`, and plain numbers
-#'   with a decimal point; money has all its decimals. Figures of 1280 by 800 pixels
-#'   have text that reads well on a screen and on a slide.
-#' @section Errors: `hinterfeld_error_file` for an unknown ending or a folder that does not exist,
-#'   `hinterfeld_error_argument` when `x` is neither table nor figure.
+#' @section Files:
+#' * `.csv` and `.tsv`: UTF-8 with commas or tabs, a heading, dates as `YYYY-MM-DD`, and plain numbers
+#'   with a decimal point; money has all its decimals. A text that a spreadsheet would take for a formula
+#'   (it begins with `=`, `+`, `-`, `@`, and is no number) gets an apostrophe in front, and a message
+#'   says so; the other formats need no such thing.
+#' * `.xlsx`: a first sheet, `Contents`, tells what each table is and how it was computed; then a sheet per
+#'   table with real dates and numbers, formats for money and percentages, a heading that stays in sight
+#'   and filters.
+#' * `.parquet`: dates, text, and exact columns as decimals of 64 bits with their own number of decimals.
+#' * `.json`: `description` (title, sentences, unit, columns) and `rows`, one object per row.
+#' * `.md`: a Markdown table with the title above and the sentences below it.
+#' * Figures of 1280 by 800 pixels have text that reads well on a screen and on a slide.
+#' @section Errors: `hinterfeld_error_file` for an unknown ending, a folder that does not exist, or more rows than
+#'   a worksheet holds, `hinterfeld_error_argument` when `x` is neither table nor figure.
+#' @references Parquet: the Apache Parquet format, logical type DECIMAL. XLSX: ECMA-376. JSON: RFC 8259. CSV: RFC 4180.
 #' @export
 #' @examples
 #' t <- totals(demo_daybook(), by = product, every = "day")
 #' path <- deliver(t, file.path(tempdir(), "daily_product_revenue.csv"))
 #' readLines(path, 3)
+#' regions <- add_share(totals(demo_daybook(), by = region))
+#' deliver(list(daily = t, regions = regions), file.path(tempdir(), "revenue.xlsx"))
 deliver <- function(x, path, width = 1280, height = 800) {
   check_text(path, "path")
-  figure <- inherits(x, "ggplot")
-  if (!figure && !is.data.frame(x)) {
-    stop_because("argument", c("`x` must be a table or a figure.", i = sprintf("It is %s.", describe(x))))
-  }
-  if (!figure) check_plain(x)
-  writers <- if (figure) figure_writers else table_writers
   ending <- tolower(sub("^.*[.]", "", basename(path)))
+  figure <- inherits(x, "ggplot")
+  several <- is.list(x) && !figure && !is.data.frame(x)
+  check_deliverable(x, figure, several)
+  writers <- if (figure) figure_writers else if (several) several_writers else table_writers
   if (!ending %in% names(writers)) {
+    what <- if (figure) "A figure" else if (several) "Several tables" else "A table"
     stop_because("file", c(
-      sprintf("A %s cannot be written as \"%s\".", if (figure) "figure" else "table", basename(path)),
-      i = sprintf("Give a file name that ends in %s.", examples_of(paste0(".", names(writers))))
+      sprintf("%s cannot be written as \"%s\".", what, basename(path)),
+      i = sprintf("Give a file name that ends in %s.", examples_of(paste0(".", names(writers)), 10))
     ))
   }
   if (!dir.exists(dirname(path))) {
@@ -42,6 +54,34 @@ deliver <- function(x, path, width = 1280, height = 800) {
     if (figure) writers[[ending]](x, part, width, height) else writers[[ending]](x, part)
   })
   invisible(path)
+}
+
+# By ending. The files that take several tables are those that have a place for each.
+table_writers <- list(
+  csv = function(x, path) write_delimited(x, path, ","),
+  tsv = function(x, path) write_delimited(x, path, "\t"),
+  xlsx = function(x, path) write_workbook(list(x), path),
+  parquet = function(x, path) write_parquet_file(x, path),
+  json = function(x, path) write_json_file(x, path),
+  md = function(x, path) write_markdown(x, path)
+)
+
+several_writers <- list(xlsx = function(x, path) write_workbook(x, path))
+
+figure_writers <- list(
+  png = function(x, path, width, height) write_png(x, path, width, height),
+  svg = function(x, path, width, height) write_svg(x, path, width, height),
+  pdf = function(x, path, width, height) write_pdf(x, path, width, height)
+)
+
+check_deliverable <- function(x, figure, several, call = caller_env()) {
+  tables <- if (several) x else list(x)
+  if (!figure && (length(tables) == 0 || !all(vapply(tables, is.data.frame, NA)) || several && !rlang::is_named(tables))) {
+    stop_because("argument", c(
+      "`x` must be a table, a figure, or a list of tables with names.", i = sprintf("It is %s.", describe(x))
+    ), call = call)
+  }
+  if (!figure) for (table in tables) check_plain(table, call)
 }
 
 check_plain <- function(x, call = caller_env()) {
@@ -64,50 +104,3 @@ write_whole <- function(path, write) {
   }
 }
 
-write_csv_file <- function(x, path) {
-  readr::write_csv(plain_columns(x), path, na = "")
-}
-
-# Numbers as plain decimals: never an exponent, money with all its decimals.
-plain_columns <- function(x) {
-  exact <- exact_decimals(x)
-  columns <- Map(function(values, name) {
-    if (!is.numeric(values) || inherits(values, "Date")) {
-      return(values)
-    }
-    text <- if (name %in% names(exact)) {
-      formatC(values, format = "f", digits = exact[[name]])
-    } else {
-      format(values, digits = 15, scientific = FALSE, trim = TRUE, drop0trailing = TRUE)
-    }
-    ifelse(is.na(values), NA, text)
-  }, as.list(x), names(x))
-  tibble::new_tibble(columns, nrow = nrow(x))
-}
-
-# Decimals of the columns that hold exact values.
-exact_decimals <- function(x) {
-  memory <- memory_of(x)
-  measures <- if (inherits(x, "hinterfeld_crosstab")) {
-    stats::setNames(memory$measures[memory$cells], names(memory$cells))
-  } else {
-    memory$measures
-  }
-  exact <- lapply(Filter(function(m) m$kind != "mean", measures), function(m) m$decimals)
-  c(exact, Filter(Negate(is.null), lapply(memory$derived, function(d) d$decimals)))
-}
-
-write_png_file <- function(x, path, width, height) {
-  ggplot2::ggsave(path, x, device = ragg::agg_png, width = width, height = height, units = "px", dpi = 144)
-}
-
-table_writers <- list(csv = write_csv_file)
-write_svg_file <- function(x, path, width, height) {
-  ggplot2::ggsave(path, x, device = svglite::svglite, width = width / 144, height = height / 144)
-}
-
-write_pdf_file <- function(x, path, width, height) {
-  ggplot2::ggsave(path, x, device = grDevices::cairo_pdf, width = width / 144, height = height / 144)
-}
-
-figure_writers <- list(png = write_png_file, svg = write_svg_file, pdf = write_pdf_file)

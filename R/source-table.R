@@ -190,3 +190,13 @@ type_column <- function(x, name, asked, locale, path, call = caller_env()) {
   attr(typed, "problems") <- NULL
   typed
 }
+
+# The first row of a file, for its names.
+read_heading <- function(path, delimiter = NULL, decimal_mark = ".", blank = character(), encoding = "UTF-8") {
+  check_file(path)
+  delimiter <- delimiter %||% find_delimiter(path)
+  suppressWarnings(readr::read_delim(
+    path, delim = delimiter, col_types = readr::cols(.default = readr::col_character()), n_max = 0,
+    locale = readr::locale(encoding = encoding), name_repair = "minimal", progress = FALSE, lazy = FALSE
+  ))
+}

@@ -66,6 +66,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// exchange_kernel
+bool exchange_kernel(std::string one, std::string other);
+RcppExport SEXP _hinterfeld_exchange_kernel(SEXP oneSEXP, SEXP otherSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type one(oneSEXP);
+    Rcpp::traits::input_parameter< std::string >::type other(otherSEXP);
+    rcpp_result_gen = Rcpp::wrap(exchange_kernel(one, other));
+    return rcpp_result_gen;
+END_RCPP
+}
 // units_kernel
 Rcpp::NumericVector units_kernel(Rcpp::NumericVector x, int decimals, bool half_even);
 RcppExport SEXP _hinterfeld_units_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP) {
@@ -159,6 +171,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
+    {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
     {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 3},
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},

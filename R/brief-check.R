@@ -1,0 +1,327 @@
+#' Check a brief: every mistake at once
+#'
+#' Looks at the form of a brief and then, where the form is right, at what it means: that files exist and have the
+#' columns named, that expressions are allowed, that tables and figures fit together. Of data files only the
+#' headings are read.
+#'
+#' @param brief A brief, or the path of one.
+#' @return A tibble with one row per mistake, in order of lines: `line` (whole number), `where` (text, the keys to it),
+#'   `problem` and `hint` (text). It prints as lines that begin with file and line; no rows: the brief is
+#'   in order.
+#' @section Errors: `hinterfeld_error_file` when there is no such file.
+#' @export
+#' @examples
+#' check_brief(system.file("extdata", "kilnmoor", "kilnmoor.yaml", package = "hinterfeld"))
+check_brief <- function(brief) {
+  parsed <- if (inherits(brief, "hinterfeld_brief")) brief else parse_brief(brief)
+  problems <- form_problems(parsed)
+  # What the form leaves unclear cannot be understood; the rest still can.
+  if (!is.null(parsed$content) && is.list(parsed$content)) {
+    parsed$content <- sound_parts(parsed$content, problems)
+    problems <- with_lines(bind_problems(list(problems, meaning_problems(parsed))), parsed$lines)
+  }
+  tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), class = "hinterfeld_brief_check")
+}
+
+#' @export
+print.hinterfeld_brief_check <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_brief_check <- function(x, ...) {
+  file <- attr(x, "file")
+  if (nrow(x) == 0) {
+    return(sprintf("%s is in order.", file))
+  }
+  text_notes(c(problem_lines(x, file), sprintf("%s has %s.", file, count_of(nrow(x), "mistake"))))
+}
+
+# The content without the entries that have a mistake in their form.
+sound_parts <- function(content, problems) {
+  for (path in strsplit(problems$where, " > ", fixed = TRUE)) {
+    whole <- utils::head(path, if (path[1] %in% c("tables", "figures", "restrict")) 2 else 3)
+    content <- without_part(content, whole)
+  }
+  content
+}
+
+without_part <- function(content, path) {
+  if (length(path) == 0 || !is.list(content)) {
+    return(content)
+  }
+  key <- if (is.null(names(content))) suppressWarnings(as.integer(path[1])) else path[1]
+  known <- if (is.character(key)) key %in% names(content) else !is.na(key) && key <= length(content)
+  if (!known) {
+    return(content)
+  }
+  if (length(path) > 1 && is.list(content[[key]])) {
+    content[[key]] <- without_part(content[[key]], path[-1])
+  } else if (is.null(names(content))) {
+    # Its place stays, so that the entries after it keep their numbers.
+    content[key] <- list(NULL)
+  } else {
+    content[[key]] <- NULL
+  }
+  content
+}
+
+# Meaning ----------------------------------------------------------------------------------------------
+
+meaning_problems <- function(brief) {
+  content <- brief$content
+  data <- data_problems(brief)
+  roles <- role_problems(content$daybook, data$columns)
+  columns <- book_columns_of(content$daybook, data$columns)
+  bind_problems(c(
+    list(data$problems, file_problems(brief)), roles,
+    lapply(seq_along(content$restrict), function(i) rule_problems(content$restrict[[i]], c("restrict", i), columns)),
+    unlist(lapply(names(content$tables), function(name) table_problems(content$tables[[name]], c("tables", name), columns)), recursive = FALSE),
+    lapply(names(content$figures), function(name) figure_problems(content$figures[[name]], c("figures", name), content$tables)),
+    report_problems(content, columns), output_problems(content)
+  ))
+}
+
+# Files that do not exist, wherever they are named.
+file_problems <- function(brief) {
+  content <- brief$content
+  named <- c(
+    list(list(c("data", "lines"), content$data$lines)),
+    lapply(seq_along(content$data$attach), function(i) list(c("data", "attach", i, "table"), content$data$attach[[i]]$table)),
+    lapply(names(content$tables), function(name) list(c("tables", name, "unsold", "catalogue"), content$tables[[name]]$unsold$catalogue)),
+    unlist(lapply(names(content$figures), function(name) lapply(c("places", "outline"), function(key) {
+      list(c("figures", name, key), content$figures[[name]][[key]])
+    })), recursive = FALSE),
+    lapply(c("catalogue", "places", "outline"), function(key) list(c("report", key), content$report[[key]]))
+  )
+  bind_problems(lapply(Filter(function(one) !is.null(one[[2]]), named), function(one) {
+    file <- file_entry(one[[2]], brief)
+    if (file.exists(file$path) && !dir.exists(file$path)) {
+      return(NULL)
+    }
+    near <- nearest(basename(file$path), list.files(dirname(file$path)), 1)
+    new_problem(one[[1]], sprintf("There is no file %s.", quoted(file$shown)),
+                if (length(near)) sprintf("Did you mean %s?", quoted(near)) else "Paths are relative to the folder of the brief.")
+  }))
+}
+
+# The columns that lines have once every table is attached; NULL where a file cannot tell.
+data_problems <- function(brief) {
+  data <- brief$content$data
+  columns <- if (!is.null(data$lines)) file_columns(file_entry(data$lines, brief))
+  problems <- list()
+  for (i in seq_along(data$attach)) {
+    step <- data$attach[[i]]
+    file <- if (!is.null(step$table)) file_entry(step$table, brief)
+    more <- if (!is.null(file)) file_columns(file)
+    by <- unlist(step$by)
+    path <- c("data", "attach", i, "by")
+    ours <- if (is.null(names(by))) by else names(by)
+    problems <- c(problems, list(
+      column_problems(ours, columns, path, "the lines have"), column_problems(unname(by), more, path, sprintf("%s has", file$shown))
+    ))
+    if (is.null(more)) {
+      columns <- NULL
+    } else if (!is.null(columns)) {
+      more <- setdiff(more, by)
+      name <- step$name %||% sub("([.][[:alnum:]]+)+$", "", basename(file$path))
+      columns <- c(columns, ifelse(more %in% columns, paste0(more, "_", name), more))
+    }
+  }
+  list(columns = columns, problems = bind_problems(problems))
+}
+
+column_problems <- function(asked, known, path, who = "the daybook has") {
+  unknown <- if (!is.null(known)) setdiff(asked, known)
+  bind_problems(lapply(unknown, function(name) {
+    new_problem(path, sprintf("`%s` is none of the columns that %s.", name, who), column_hint(name, known))
+  }))
+}
+
+role_names <- c("day", "product", "revenue", "units", "order")
+
+role_problems <- function(roles, columns) {
+  c(
+    lapply(setdiff(intersect(names(roles), role_names), "revenue"), function(role) {
+      column_problems(roles[[role]], columns, c("daybook", role), "the data have")
+    }),
+    list(expression_problems(roles$revenue, c("daybook", "revenue"), columns))
+  )
+}
+
+expression_problems <- function(text, path, columns) {
+  if (is.null(text)) {
+    return(NULL)
+  }
+  read <- read_expression(text, columns)
+  if (!is.null(read$problem)) new_problem(path, read$problem, read$hint)
+}
+
+# The roles' columns go by the roles' names in the daybook.
+book_columns_of <- function(roles, columns) {
+  if (is.null(columns)) {
+    return(NULL)
+  }
+  used <- unlist(roles[intersect(names(roles), role_names)])
+  c(intersect(names(roles), role_names), setdiff(columns, used))
+}
+
+rule_problems <- function(rule, path, columns) {
+  given <- intersect(names(rule), c("keep", "leave_out"))
+  if (is.null(rule)) {
+    return(NULL)
+  }
+  if (length(given) != 1) {
+    return(new_problem(path, "This needs either `keep` or `leave_out`.", "Write a list entry for each condition."))
+  }
+  expression_problems(rule[[given]], c(path, given), columns)
+}
+
+table_problems <- function(spec, path, columns) {
+  if (is.null(spec)) {
+    return(NULL)
+  }
+  if (!is.null(spec$unsold)) {
+    others <- setdiff(names(spec), "unsold")
+    return(list(
+      if (length(others)) new_problem(path, sprintf("`unsold` goes without %s.", columns_named(others)), "Give it a table of its own."),
+      column_problems(unlist(spec$unsold$within), columns, c(path, "unsold", "within")),
+      expression_problems(spec$unsold$where, c(path, "unsold", "where"), columns)
+    ))
+  }
+  split <- c(spec$every, unlist(spec$by))
+  measures <- measure_names_of(spec$measures)
+  numbers <- c(measures, added_names(spec$add))
+  within <- function(given, place) {
+    list(column_problems(unlist(given$within), split, c(place, "within"), "the table splits by"),
+         column_problems(given$of, numbers, c(place, "of"), "the table totals"))
+  }
+  c(
+    list(column_problems(unlist(spec$by), columns, c(path, "by"))),
+    measure_problems(spec$measures, c(path, "measures"), columns),
+    unlist(lapply(seq_along(spec$add), function(i) {
+      place <- c(path, "add", i, names(spec$add[[i]]))
+      c(within(spec$add[[i]][[1]], place), list(step_problems(names(spec$add[[i]]), spec$add[[i]][[1]], spec, place)))
+    }), recursive = FALSE),
+    if (!is.null(spec$pick)) within(spec$pick[[1]], c(path, "pick", names(spec$pick))),
+    if (!is.null(spec$crosstab)) {
+      place <- c(path, "crosstab")
+      list(
+        column_problems(unlist(spec$crosstab$rows), split, c(place, "rows"), "the table splits by"),
+        column_problems(spec$crosstab$columns, split, c(place, "columns"), "the table splits by"),
+        column_problems(unlist(spec$crosstab$of), measures, c(place, "of"), "the table totals"),
+        if (!is.null(spec$pick)) new_problem(place, "A table cannot be picked from and spread.", "Make two tables.")
+      )
+    }
+  )
+}
+
+# Steps that need a period.
+step_problems <- function(step, given, spec, path) {
+  periodic <- isTRUE(spec$every %in% c("day", "week", "month", "quarter", "year"))
+  if (step == "change" && !periodic && is.null(given$periods)) {
+    new_problem(path, "A change needs periods to compare.", "Give the table `every`, or name two `periods`.")
+  } else if (step %in% c("running_total", "moving") && is.null(spec$every) && is.null(given$along)) {
+    new_problem(path, "A running figure runs along periods.", "Give the table `every`.")
+  }
+}
+
+measure_names_of <- function(measures) {
+  if (is.null(measures)) {
+    return("revenue")
+  }
+  unlist(lapply(as.list(measures), function(measure) if (is.list(measure)) names(measure) else measure))
+}
+
+# Columns that the steps add under their usual or given names.
+added_names <- function(steps) {
+  endings <- list(change = c("_before", "_change", "_change_pct"), rank = "_rank", share = "_share", running_total = "_running",
+                  moving = character(), pareto = c("_cumulative", "_cumulative_share", "_member_share"))
+  unlist(lapply(steps, function(step) {
+    given <- step[[1]]
+    c(given$name, paste0(given$name %||% given$of %||% "revenue", endings[[names(step)]]))
+  }))
+}
+
+measure_problems <- function(measures, path, columns) {
+  unlist(lapply(seq_along(measures), function(i) {
+    measure <- measures[[i]]
+    place <- if (is.list(measures)) c(path, i) else path
+    if (!is.list(measure)) {
+      return(list(column_problems(setdiff(measure, "lines"), columns, place)))
+    }
+    spec <- measure[[1]]
+    place <- c(place, names(measure))
+    makers <- intersect(names(spec), measure_makers)
+    if (length(makers) != 1) {
+      return(list(new_problem(place, "A measure needs one of `sum_of`, `mean_of`, `smallest_of`, `largest_of`, `count_distinct`, `count_lines`.")))
+    }
+    spare <- if (makers %in% c("sum_of", "count_distinct", "count_lines")) intersect("per", names(spec))
+    list(
+      if (length(spare)) new_problem(c(place, "per"), sprintf("`per` does not go with `%s`.", makers)),
+      if (makers == "count_distinct") column_problems(spec[[makers]], columns, c(place, makers)),
+      if (!makers %in% c("count_distinct", "count_lines")) expression_problems(spec[[makers]], c(place, makers), columns),
+      column_problems(setdiff(spec$per, c("day", "week", "month", "quarter", "year")), columns, c(place, "per")),
+      expression_problems(spec$where, c(place, "where"), columns)
+    )
+  }), recursive = FALSE)
+}
+
+# What a figure's table must hold.
+figure_needs <- list(change = "change", running = c("running_total", "moving"), pareto = "pareto", crosstab = "crosstab")
+
+figure_problems <- function(spec, path, tables) {
+  if (is.null(spec)) {
+    return(NULL)
+  }
+  table <- tables[[spec$table]]
+  if (!spec$table %in% names(tables)) {
+    near <- nearest(spec$table, names(tables), 1)
+    return(new_problem(c(path, "table"), sprintf("There is no table `%s`.", spec$table), if (length(near)) {
+      sprintf("Did you mean `%s`?", near)
+    } else {
+      sprintf("The tables are %s.", columns_named(names(tables)))
+    }))
+  }
+  unfit <- setdiff(names(spec), c("draw", "table", names(formals(getExportedValue("hinterfeld", paste0("figure_", spec$draw))))))
+  needed <- figure_needs[[spec$draw]]
+  has <- c(unlist(lapply(table$add, names)), intersect(names(table), "crosstab"))
+  bind_problems(c(
+    lapply(unfit, function(key) new_problem(c(path, key), sprintf("`%s` is nothing that figure_%s() takes.", key, spec$draw))),
+    list(
+      if (!is.null(table$unsold) || !is.null(table$pick$best_of_each)) new_problem(c(path, "table"), "No figure can be drawn of that table."),
+      if (!is.null(needed) && !any(needed %in% has)) {
+        new_problem(path, sprintf("The table `%s` holds nothing for this figure.", spec$table), sprintf("Give it %s.", either(paste0("`", needed, "`"))))
+      },
+      if (spec$draw == "places" && is.null(spec$places)) new_problem(path, "`places` is missing.", "Give the file with `longitude` and `latitude`.")
+    )
+  ))
+}
+
+report_problems <- function(content, columns) {
+  report <- content$report
+  own <- Filter(is.list, report$sections)
+  at <- which(vapply(report$sections, is.list, NA))
+  c(
+    lapply(c("category", "region", "place"), function(key) column_problems(report[[key]], columns, c("report", key))),
+    unlist(lapply(seq_along(own), function(k) lapply(c("table", "figure"), function(kind) {
+      name <- own[[k]][[kind]]
+      known <- names(content[[paste0(kind, "s")]])
+      if (!is.null(name) && !name %in% known) {
+        new_problem(c("report", "sections", at[k], kind), sprintf("There is no %s `%s`.", kind, name),
+                    if (length(known)) column_hint(name, known) |> sub(pattern = "columns", replacement = paste0(kind, "s")))
+      }
+    })), recursive = FALSE)
+  )
+}
+
+# Two outputs of one name, and names that cannot be files.
+output_problems <- function(content) {
+  named <- c(lapply(names(content$tables), function(name) c("tables", name)), lapply(names(content$figures), function(name) c("figures", name)))
+  lapply(named, function(path) {
+    if (!grepl("^[[:alnum:]][[:alnum:]_. -]*$", path[2])) {
+      new_problem(path, sprintf("%s cannot be the name of a file.", quoted(path[2])), "Use letters, figures, spaces, - and _.")
+    }
+  })
+}

@@ -1,0 +1,80 @@
+# From a brief's files to its daybook.
+
+# A file entry is a path, or a path with options for load_table().
+file_entry <- function(entry, brief) {
+  options <- if (is.list(entry)) entry[setdiff(names(entry), "file")] else list()
+  shown <- if (is.list(entry)) entry$file else entry
+  options$types <- unlist(options$types)
+  options$blank <- unlist(options$blank)
+  list(shown = shown, path = brief_path(brief, shown), options = Filter(Negate(is.null), options))
+}
+
+brief_path <- function(brief, path) {
+  absolute <- grepl("^(/|~|[A-Za-z]:)", path)
+  if (absolute) path else file.path(brief$folder, path)
+}
+
+load_file <- function(entry, brief) {
+  file <- file_entry(entry, brief)
+  rlang::exec(load_table, file$path, !!!file$options)
+}
+
+# Every file that a brief reads, each once: list(shown =, path =, options =).
+brief_files <- function(brief) {
+  content <- brief$content
+  entries <- c(
+    list(content$data$lines), lapply(content$data$attach, function(step) step$table),
+    lapply(unname(content$tables), function(table) table$unsold$catalogue),
+    unlist(lapply(unname(content$figures), function(figure) list(figure$places, figure$outline)), recursive = FALSE),
+    content$report[c("catalogue", "places", "outline")] |> unname()
+  )
+  files <- lapply(Filter(Negate(is.null), entries), file_entry, brief = brief)
+  files[!duplicated(vapply(files, function(file) file$path, ""))]
+}
+
+brief_daybook <- function(brief) {
+  content <- brief$content
+  say_progress("Reading %s", file_entry(content$data$lines, brief)$shown)
+  lines <- load_file(content$data$lines, brief)
+  for (step in content$data$attach) {
+    say_progress("Attaching %s", file_entry(step$table, brief)$shown)
+    lines <- rlang::exec(attach_table, lines, load_file(step$table, brief), by = attach_by(step$by), !!!step[intersect(names(step), c("need", "name"))])
+  }
+  book <- make_daybook(lines, content$daybook)
+  for (rule in content$restrict) book <- restrict_by(book, rule)
+  book
+}
+
+attach_by <- function(by) {
+  unlist(by)
+}
+
+make_daybook <- function(lines, roles) {
+  given <- roles[setdiff(names(roles), c("revenue", "calendar", "decimals"))]
+  if (!is.null(roles$calendar)) given$calendar <- rlang::exec(sales_calendar, !!!roles$calendar)
+  if (!is.null(roles$decimals)) given$decimals <- unlist(roles$decimals)
+  rlang::inject(daybook(lines, revenue = !!brief_quo(roles$revenue), !!!given))
+}
+
+restrict_by <- function(book, rule) {
+  act <- if (is.null(rule$keep)) leave_out else keep_lines
+  rlang::inject(act(book, !!brief_quo(rule$keep %||% rule$leave_out), why = rule$why))
+}
+
+say_progress <- function(text, ...) {
+  say("progress", sprintf(paste0(text, " ..."), ...))
+}
+
+# Columns ----------------------------------------------------------------------------------------------
+
+# The columns a file has, from its heading alone; none when it cannot be read.
+file_columns <- function(file) {
+  if (!file.exists(file$path) || dir.exists(file$path) || file.size(file$path) == 0) {
+    return(NULL)
+  }
+  heading <- quietly(tryCatch(
+    names(rlang::exec(read_heading, file$path, !!!file$options[setdiff(names(file$options), "types")])),
+    hinterfeld_error = function(cnd) NULL
+  ))
+  heading
+}

@@ -1,0 +1,142 @@
+#' Briefs: one file for data, rules and what to deliver
+#'
+#' A brief is a YAML file that says which files hold the sale lines and how they attach, what each column is for,
+#' which lines count and why, and which tables, figures and report to deliver. [run_brief()] does the job.
+#'
+#' @param path Text: path of the brief. Paths inside a brief are relative to its folder.
+#' @return `read_brief()`: a brief, for [run_brief()] and [sales_report()].
+#' @section Parts: Every part but `brief`, `data` and `daybook` may be left out. What is not said has the
+#'   default of the function that does it, and the keys bear the names of its arguments.
+#' * `brief`: the version of this form, 1.
+#' * `data`: `lines`, a file, and `attach`, a list of `table`, `by`, `need`, `name` as in [attach_table()]. A file is a
+#'   path, or `file` with the options of [load_table()].
+#' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`, `on_bad` as in
+#'   [daybook()], and `calendar` with the arguments of [sales_calendar()].
+#' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
+#' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()]; `add`, a list of `change`, `rank`,
+#'   `share`, `running_total`, `moving`, `pareto` with the arguments of [add_change()] and its like; then
+#'   `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`. Or `unsold` with the arguments of [unsold()]. A measure is a
+#'   column's name, or `name: {largest_of: revenue, per: day}`, as in [measures].
+#' * `figures`: each by its name: `draw`, which figure (`trend` is [figure_trend()]), `table`, and the figure's arguments.
+#' * `report`: `file`, `title`, `words` (Markdown), `sections` and the columns to report by; see [sales_report()].
+#' * `outputs`: `folder`, the formats of `tables` and `figures`, and `workbook`, one with all tables.
+#'
+#' The form is described once more, for programs, by the JSON Schema in
+#' `system.file("brief", "brief.schema.json", package = "hinterfeld")`.
+#' @section Expressions: Revenue, conditions and measures may be expressions over columns. They are read as data, never
+#'   run as code: numbers, texts, `TRUE`, `FALSE`, `NA`, columns, and
+#' * arithmetic `+ - * / ^ %% %/%`, `abs()`, `round()`, `pmin()`, `pmax()`;
+#' * comparison `== != < <= > >=`, membership `%in% c(...)`, logic `& | !`, `ifelse()`;
+#' * missing values `is.na()`; text `tolower()`, `toupper()`, `trimws()`, `startsWith()`, `endsWith()`, `nchar()`, [reads_as()];
+#' * days `as.Date("2026-01-31")` and their parts `year()`, `quarter()`, `month()`, `day_of_month()`, `weekday()` (1 is Monday).
+#' @section Errors: `hinterfeld_error_file` when there is no such file, `hinterfeld_error_brief` with every mistake in its
+#'   form and its line.
+#' @references YAML 1.2 (yaml.org); JSON Schema draft 2020-12 (json-schema.org).
+#' @seealso [check_brief()] for all mistakes at once, those in the data too.
+#' @export
+#' @examples
+#' read_brief(system.file("extdata", "kilnmoor", "kilnmoor.yaml", package = "hinterfeld"))
+read_brief <- function(path) {
+  parsed <- parse_brief(path)
+  problems <- form_problems(parsed)
+  if (nrow(problems)) stop_brief(parsed, problems)
+  as_brief(parsed)
+}
+
+#' @export
+print.hinterfeld_brief <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_brief <- function(x, ...) {
+  content <- x$content
+  sketch <- function(name) if (length(content[[name]])) sprintf("  %-8s %s", name, paste(names(content[[name]]), collapse = ", "))
+  files <- vapply(brief_files(x), function(file) file$shown, "")
+  text_notes(c(
+    sprintf("Brief %s", basename(x$path)), sprintf("  %-8s %s", "data", paste(files, collapse = ", ")),
+    sketch("tables"), sketch("figures"), if (!is.null(content$report)) sprintf("  %-8s %s", "report", report_file(x)),
+    sprintf("  %-8s %s", "into", output_folder(x))
+  ))
+}
+
+as_brief <- function(parsed) {
+  structure(parsed[c("path", "folder", "content", "lines")], class = "hinterfeld_brief")
+}
+
+# The brief's content as nested lists (maps have names, sequences have none), and the line of each key.
+parse_brief <- function(path, call = caller_env()) {
+  check_file(path, call)
+  text <- readLines(path, warn = FALSE, encoding = "UTF-8")
+  if (!all(validUTF8(text))) {
+    stop_because("encoding", c(sprintf("%s is not UTF-8 text.", basename(path)), i = "Save it as UTF-8."), call = call)
+  }
+  lines <- yaml_lines(text)
+  parsed <- list(path = path, folder = dirname(path), lines = lines, content = NULL, problems = NULL)
+  parsed$content <- tryCatch(
+    yaml::yaml.load(paste(text, collapse = "\n"), handlers = yaml_handlers, eval.expr = FALSE),
+    error = function(cnd) cnd
+  )
+  if (inherits(parsed$content, "error")) {
+    parsed$problems <- yaml_problem(conditionMessage(parsed$content), lines)
+    parsed$content <- NULL
+  }
+  parsed
+}
+
+# Sequences stay lists; of the many words that YAML 1.1 takes for yes and no only `true` and `false` are meant, and
+# 12:30 is no number.
+yaml_handlers <- list(
+  seq = function(x) x,
+  `bool#yes` = function(x) if (tolower(x) == "true") TRUE else x,
+  `bool#no` = function(x) if (tolower(x) == "false") FALSE else x,
+  `int#base60` = function(x) x, `float#base60` = function(x) x, `int#oct` = function(x) x, `int#hex` = function(x) x
+)
+
+yaml_problem <- function(message, lines) {
+  if (grepl("Duplicate map key", message)) {
+    twice <- lines[duplicated(lines$path), ]
+    if (nrow(twice)) {
+      first <- lines$line[match(twice$path[1], lines$path)]
+      return(new_problem(twice$path[1], sprintf("`%s` stands here twice.", last_key(twice$path[1])), sprintf("It stood in line %d already.", first),
+                         line = twice$line[1]))
+    }
+  }
+  at <- regmatches(message, regexec("line ([0-9]+), column ([0-9]+)", message))[[1]]
+  what <- trimws(sub("at line [0-9]+, column [0-9]+.*$", "", sub("^[^:]*error: *(\\([^)]*\\))?", "", message)))
+  new_problem("", sprintf("This cannot be read as YAML: %s.", what), "Look at indents, colons and quotes there and in the line before.",
+              line = if (length(at)) as.integer(at[2]) else 1L)
+}
+
+# Problems: where (keys joined by " > "), line, what, and what to do.
+new_problem <- function(path, problem, hint = NA_character_, line = NA_integer_) {
+  tibble::tibble(line = line, where = paste(path, collapse = " > "), problem = problem, hint = hint)
+}
+
+last_key <- function(path) {
+  sub("^.* > ", "", path)
+}
+
+# Each problem gets the line of its key, or of the nearest key around it.
+with_lines <- function(problems, lines) {
+  for (i in which(is.na(problems$line))) {
+    path <- problems$where[i]
+    while (!path %in% lines$path && grepl(" > ", path)) path <- sub(" > [^>]*$", "", path)
+    problems$line[i] <- if (path %in% lines$path) lines$line[match(path, lines$path)] else 1L
+  }
+  problems[order(problems$line), ]
+}
+
+stop_brief <- function(parsed, problems, call = caller_env()) {
+  stop_because("brief", c(
+    sprintf("%s has %s.", basename(parsed$path), count_of(nrow(problems), "mistake")),
+    stats::setNames(problem_lines(problems, basename(parsed$path)), rep("x", nrow(problems)))
+  ), problems = problems, call = call)
+}
+
+problem_lines <- function(problems, file) {
+  where <- ifelse(problems$where == "", "", paste0(problems$where, ": "))
+  hint <- ifelse(is.na(problems$hint), "", paste0(" ", problems$hint))
+  sprintf("%s:%d: %s%s%s", file, problems$line, where, problems$problem, hint)
+}

@@ -1,0 +1,46 @@
+# The record of a run: what went in, what was left out, what came out.
+
+file_record <- function(path) {
+  list(bytes = file.size(path), sha256 = digest::digest(file = path, algo = "sha256"))
+}
+
+input_record <- function(brief) {
+  files <- brief_files(brief)
+  list(
+    inputs = c(
+      list(c(list(file = basename(brief$path)), file_record(brief$path))),
+      lapply(files, function(file) c(list(file = file$shown), file_record(file$path)))
+    ),
+    versions = list(hinterfeld = as.character(utils::packageVersion("hinterfeld")), R = as.character(getRversion()),
+                    ggplot2 = as.character(utils::packageVersion("ggplot2")))
+  )
+}
+
+# The record of the run that made what is in the folder; NULL where there is none that can be read.
+former_record <- function(folder) {
+  path <- file.path(folder, "run.json")
+  if (file.exists(path)) tryCatch(jsonlite::read_json(path), error = function(cnd) NULL)
+}
+
+# Same inputs and versions, and every output is still as it was made.
+is_current <- function(former, inputs, folder) {
+  same <- function(a, b) identical(jsonlite::toJSON(a, auto_unbox = TRUE, digits = NA), jsonlite::toJSON(b, auto_unbox = TRUE, digits = NA))
+  !is.null(former) && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
+    all(vapply(former$outputs, function(output) {
+      path <- file.path(folder, output$file)
+      file.exists(path) && same(output[c("bytes", "sha256")], file_record(path))
+    }, NA))
+}
+
+line_counts <- function(book) {
+  steps <- book$trail
+  gone <- function(what) sum((steps$lines_before - steps$lines_after)[steps$what %in% what])
+  list(
+    read = steps$lines_after[steps$what == "read"][1], kept = book$lines, left_out = gone(c("keep", "leave out")),
+    unclear = gone("neither yes nor no"), set_aside = gone("set aside")
+  )
+}
+
+audit_record <- function(book) {
+  as.data.frame(audit(book))
+}

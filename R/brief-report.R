@@ -1,0 +1,56 @@
+# The report of a brief.
+
+#' @rdname sales_report
+#' @export
+sales_report.character <- function(x, path, ...) {
+  sales_report(read_brief(x), path, ...)
+}
+
+#' @rdname sales_report
+#' @export
+sales_report.hinterfeld_brief <- function(x, path, ...) {
+  rlang::check_dots_empty()
+  problems <- check_brief(x)
+  if (nrow(problems)) stop_brief(x, problems)
+  if (missing(path)) path <- file.path(output_folder(x), report_file(x))
+  check_report_path(path)
+  book <- brief_daybook(x)
+  own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]), use.names = FALSE)
+  wanted <- x$content$figures[intersect(names(x$content$figures), own)]
+  tables <- x$content$tables[unique(c(intersect(names(x$content$tables), own), unlist(lapply(wanted, function(spec) spec$table))))]
+  tables <- named_step("Table", tables, function(spec) brief_table(book, spec, x))
+  figures <- named_step("Figure", wanted, function(spec) brief_figure(tables[[spec$table]], spec, x))
+  say_progress("Report")
+  write_report(book, x, path, tables, figures)
+  invisible(path)
+}
+
+report_file <- function(brief) {
+  brief$content$report$file %||% "report.html"
+}
+
+write_report <- function(book, brief, path, tables, figures) {
+  report <- brief$content$report
+  columns <- list(category = report$category %||% "category", region = report$region %||% "region", place = report$place)
+  given <- vapply(c(category = "category", region = "region", place = "place"), function(name) !is.null(report[[name]]), NA)
+  context <- list(
+    book = book, columns = report_columns(book, columns, given),
+    catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief)),
+    places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
+    outline = if (!is.null(report$outline)) brief_path(brief, report$outline)
+  )
+  sections <- report$sections %||% as.list(names(report_sections))
+  sections <- lapply(seq_along(sections), function(i) {
+    if (is.list(sections[[i]])) own_section(sections[[i]], i, tables, figures) else sections[[i]]
+  })
+  write_report_page(sections, context, report$title %||% "Sales performance", report$words, path)
+}
+
+# A section of the analyst's own: words, a figure, a table.
+own_section <- function(spec, i, tables, figures) {
+  new_section(
+    paste0("own-", i), spec$heading, if (!is.null(spec$words)) list(kind = "words", words = spec$words),
+    if (!is.null(spec$figure)) figure_block(figures[[spec$figure]]),
+    if (!is.null(spec$table)) table_block(spec$table, tables[[spec$table]], gsub("_", " ", spec$table))
+  )
+}

@@ -1,0 +1,123 @@
+#' Run a brief: tables, figures, workbook and report
+#'
+#' Does all that a brief asks for and puts it into its output folder, all at once: a run that fails or is
+#' killed leaves the folder as it was. A second run with the same brief, data and version does nothing and
+#' says so. Files in the folder that no run has made are kept.
+#'
+#' @param brief A brief, or the path of one.
+#' @param into Text: the output folder, instead of the brief's own.
+#' @param again Logical: run even when nothing has changed.
+#' @return Invisibly, the record of the run, as in `run.json`.
+#' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256), `versions`, `lines` (read,
+#'   kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `outputs` (file, rows of tables, size,
+#'   SHA-256), `started` (UTC) and `seconds`. The same inputs give the same bytes in every table.
+#' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which name the table or
+#'   figure; `hinterfeld_error_file` when the output folder cannot be written.
+#' @references SHA-256: FIPS 180-4.
+#' @export
+#' @examples
+#' brief <- read_brief(system.file("extdata", "kilnmoor", "kilnmoor.yaml", package = "hinterfeld"))
+#' \donttest{
+#' run <- run_brief(brief, into = file.path(tempdir(), "kilnmoor-out"))
+#' run$lines
+#' }
+run_brief <- function(brief, into = NULL, again = FALSE) {
+  check_text(into, "into", none = TRUE)
+  check_flag(again, "again")
+  if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
+  problems <- check_brief(brief)
+  if (nrow(problems)) stop_brief(brief, problems)
+  folder <- into %||% output_folder(brief)
+  inputs <- input_record(brief)
+  former <- former_record(folder)
+  if (!again && is_current(former, inputs, folder)) {
+    say("unchanged", c(
+      sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
+      i = "Run it all the same with `again = TRUE` (on the command line `--again`)."
+    ))
+    return(invisible(former))
+  }
+  started <- Sys.time()
+  made_before <- c("run.json", vapply(former$outputs, function(output) output$file, ""))
+  record <- with_former_told(folder, write_whole_folder(folder, made_before, function(part) {
+    done <- deliver_brief(brief, part)
+    record <- c(
+      list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "outputs")],
+      list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"), seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1))
+    )
+    writeLines(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"), file.path(part, "run.json"), useBytes = TRUE)
+    record
+  }))
+  invisible(record)
+}
+
+# A failed run says what became of the former output.
+with_former_told <- function(folder, code) {
+  was <- dir.exists(folder)
+  tryCatch(code, error = function(cnd) {
+    abort(if (was) sprintf("The run failed; \"%s\" is as it was.", folder) else sprintf("The run failed; \"%s\" was not made.", folder),
+          class = c("hinterfeld_error_run", "hinterfeld_error"), parent = cnd, call = NULL)
+  })
+}
+
+output_folder <- function(brief) {
+  folder <- brief$content$outputs$folder
+  if (is.null(folder)) {
+    return(sub("[.][^.]*$", "-out", brief$path))
+  }
+  brief_path(brief, folder)
+}
+
+# Everything into the folder `part`.
+deliver_brief <- function(brief, part) {
+  content <- brief$content
+  book <- brief_daybook(brief)
+  tables <- named_step("Table", content$tables, function(spec) brief_table(book, spec, brief))
+  figures <- named_step("Figure", content$figures, function(spec) brief_figure(tables[[spec$table]], spec, brief))
+  outputs <- c(deliver_tables(tables, content$outputs, part), deliver_figures(figures, content$outputs, part))
+  if ("report" %in% names(content)) {
+    say_progress("Report")
+    write_report(book, brief, file.path(part, report_file(brief)), tables, figures)
+    outputs <- c(outputs, list(list(file = report_file(brief))))
+  }
+  list(lines = line_counts(book), audit = audit_record(book), outputs = lapply(outputs, function(output) {
+    c(output, file_record(file.path(part, output$file)))
+  }))
+}
+
+# Applies `make` to each entry and names the one that fails.
+named_step <- function(what, entries, make) {
+  results <- lapply(seq_along(entries), function(i) {
+    say_progress("%s %s (%d of %d)", what, names(entries)[i], i, length(entries))
+    tryCatch(make(entries[[i]]), error = function(cnd) {
+      abort(sprintf("%s `%s` cannot be made.", what, names(entries)[i]), class = c("hinterfeld_error_run", "hinterfeld_error"),
+            parent = cnd, call = NULL)
+    })
+  })
+  stats::setNames(results, names(entries))
+}
+
+deliver_tables <- function(tables, outputs, part) {
+  formats <- unlist(outputs$tables) %||% "csv"
+  files <- unlist(lapply(names(tables), function(name) lapply(formats, function(format) {
+    file <- paste0(name, ".", format)
+    deliver(tables[[name]], file.path(part, file))
+    list(file = file, rows = nrow(tables[[name]]))
+  })), recursive = FALSE)
+  if (!is.null(outputs$workbook) && length(tables)) {
+    say_progress("Workbook %s", outputs$workbook)
+    deliver(tables, file.path(part, outputs$workbook))
+    files <- c(files, list(list(file = outputs$workbook, rows = sum(vapply(tables, nrow, 0L)))))
+  }
+  files
+}
+
+deliver_figures <- function(figures, outputs, part) {
+  formats <- unlist(outputs$figures) %||% "png"
+  unlist(lapply(names(figures), function(name) lapply(formats, function(format) {
+    file <- paste0(name, ".", format)
+    say_progress("Drawing %s", file)
+    deliver(figures[[name]], file.path(part, file))
+    list(file = file)
+  })), recursive = FALSE)
+}

@@ -1,0 +1,180 @@
+# Checks a brief's form against its JSON Schema: the keywords that the schema uses, with messages for people.
+
+brief_schema <- function() {
+  jsonlite::read_json(system.file("brief", "brief.schema.json", package = "hinterfeld", mustWork = TRUE))
+}
+
+form_problems <- function(parsed) {
+  if (!is.null(parsed$problems)) {
+    return(parsed$problems)
+  }
+  schema <- brief_schema()
+  with_lines(schema_problems(parsed$content, schema, character(), schema), parsed$lines)
+}
+
+no_problems <- function() {
+  new_problem(character(), character())[0, ]
+}
+
+bind_problems <- function(problems) {
+  do.call(rbind, c(list(no_problems()), problems))
+}
+
+schema_problems <- function(value, rule, path, schema) {
+  rule <- followed_rule(rule, schema)
+  if (!is.null(rule$anyOf)) {
+    fits <- Filter(function(branch) is_type(value, branch_types(branch, schema)), rule$anyOf)
+    if (length(fits) == 0) {
+      return(type_problem(value, unlist(lapply(rule$anyOf, branch_types, schema = schema)), path))
+    }
+    return(schema_problems(value, fits[[1]], path, schema))
+  }
+  if (!is.null(rule$enum)) {
+    return(enum_problem(value, rule$enum, path))
+  }
+  if (!is_type(value, unlist(rule$type))) {
+    return(type_problem(value, unlist(rule$type), path))
+  }
+  switch(value_type(value),
+    object = object_problems(value, rule, path, schema),
+    array = array_problems(value, rule, path, schema),
+    scalar_problems(value, rule, path)
+  )
+}
+
+followed_rule <- function(rule, schema) {
+  while (!is.null(rule[["$ref"]])) rule <- schema[["$defs"]][[sub("^#/[$]defs/", "", rule[["$ref"]])]]
+  rule
+}
+
+branch_types <- function(branch, schema) {
+  branch <- followed_rule(branch, schema)
+  if (!is.null(branch$enum)) unique(vapply(branch$enum, value_type, "")) else unlist(branch$type)
+}
+
+value_type <- function(value) {
+  if (is.null(value)) {
+    "null"
+  } else if (is.list(value)) {
+    if (is.null(names(value))) "array" else "object"
+  } else if (is.character(value)) {
+    "string"
+  } else if (is.logical(value)) {
+    "boolean"
+  } else if (is.numeric(value) && is.finite(value) && value == round(value)) {
+    "integer"
+  } else {
+    "number"
+  }
+}
+
+is_type <- function(value, types) {
+  found <- value_type(value)
+  is.null(types) || found %in% types || found == "integer" && "number" %in% types
+}
+
+type_words <- c(
+  object = "keys with values", array = "a list", string = "a text", boolean = "true or false", integer = "a whole number",
+  number = "a number", null = "nothing"
+)
+
+type_problem <- function(value, types, path) {
+  found <- value_type(value)
+  if (found == "null") {
+    return(new_problem(path, "Nothing is given here.", sprintf("Give %s, or take the key away.", either(type_words[unique(types)]))))
+  }
+  new_problem(path, sprintf("This must be %s.", either(type_words[unique(types)])), sprintf("It is %s.", value_words(value)))
+}
+
+value_words <- function(value) {
+  if (is.list(value)) {
+    return(type_words[[value_type(value)]])
+  }
+  sprintf("%s, %s", type_words[[value_type(value)]], if (is.character(value)) quoted(value) else tolower(format(value)))
+}
+
+either <- function(x) {
+  sub(" and ([^,]*)$", " or \\1", and_list(unname(x)))
+}
+
+enum_problem <- function(value, choices, path) {
+  same <- vapply(choices, function(choice) identical(value_type(value), value_type(choice)) && value == choice, NA)
+  if (any(same)) {
+    return(no_problems())
+  }
+  known <- vapply(choices, function(choice) if (is.logical(choice)) tolower(choice) else as.character(choice), "")
+  near <- if (is.character(value)) nearest(value, known, 1)
+  new_problem(path, sprintf("This cannot be %s.", if (is.character(value)) quoted(value) else value_words(value)), paste(c(
+    if (length(near)) sprintf("Did you mean \"%s\"?", near), sprintf("Choose %s.", examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
+  ), collapse = " "))
+}
+
+object_problems <- function(value, rule, path, schema) {
+  known <- names(rule$properties)
+  others <- rule$additionalProperties
+  unknown <- if (isFALSE(others)) setdiff(names(value), known)
+  lacking <- setdiff(unlist(rule$required), names(value))
+  problems <- c(
+    lapply(unknown, unknown_key, known = known, path = path),
+    lapply(lacking, function(key) new_problem(path, sprintf("`%s` is missing.", key))),
+    lapply(setdiff(names(value), unknown), function(key) {
+      inner <- if (key %in% known) rule$properties[[key]] else others
+      if (is.list(inner)) schema_problems(value[[key]], inner, c(path, key), schema)
+    }),
+    if (length(unknown) == 0) list(count_problem(length(value), rule$minProperties, rule$maxProperties, "key", known, path))
+  )
+  bind_problems(problems)
+}
+
+unknown_key <- function(key, known, path) {
+  near <- nearest(key, known, 1)
+  new_problem(c(path, key), sprintf("There is no key `%s` here.", key), if (length(near)) {
+    sprintf("Did you mean `%s`?", near)
+  } else {
+    sprintf("Known are %s.", columns_named(known))
+  })
+}
+
+array_problems <- function(value, rule, path, schema) {
+  bind_problems(c(
+    list(count_problem(length(value), rule$minItems, rule$maxItems, "entry", NULL, path)),
+    lapply(seq_along(value), function(i) schema_problems(value[[i]], rule$items, c(path, i), schema))
+  ))
+}
+
+count_problem <- function(n, least, most, noun, known, path) {
+  plural <- if (noun == "key") "keys" else "entries"
+  if (!is.null(least) && n < least) {
+    return(new_problem(path, sprintf("This needs %s%s.", if (identical(least, most)) "" else "at least ", count_of(least, noun, plural)),
+                       if (length(known)) sprintf("Known are %s.", columns_named(known)) else NA))
+  }
+  if (!is.null(most) && n > most) {
+    return(new_problem(path, sprintf("This takes %s, and has %d.", count_of(most, noun, plural), n),
+                       if (length(known)) "Write a list entry for each." else NA))
+  }
+  no_problems()
+}
+
+scalar_problems <- function(value, rule, path) {
+  wrong <- if (is.character(value)) {
+    if (nchar(value) < (rule$minLength %||% 0L)) {
+      "This text is empty."
+    } else if (!is.null(rule$pattern) && !grepl(rule$pattern, value)) {
+      sprintf("This cannot be %s%s.", quoted(value), pattern_words[[rule$pattern]] %||% "")
+    }
+  } else if (is.numeric(value)) {
+    if (value < (rule$minimum %||% -Inf)) {
+      sprintf("This must be %s or more, and is %s.", rule$minimum, format(value))
+    } else if (value > (rule$maximum %||% Inf)) {
+      sprintf("This must be %s or less, and is %s.", rule$maximum, format(value))
+    }
+  }
+  if (is.null(wrong)) no_problems() else new_problem(path, wrong)
+}
+
+pattern_words <- list(
+  "^[0-9]{2}-[0-9]{2}$" = "; a month and a day such as \"04-01\" is meant",
+  "^[0-9]{4}-[0-9]{2}-[0-9]{2}$" = "; a day such as \"2026-01-31\" is meant",
+  "^[^/\\\\]+[.]html$" = "; a file name that ends in .html is meant, without folders",
+  "^[^/\\\\]+[.]xlsx$" = "; a file name that ends in .xlsx is meant, without folders"
+)

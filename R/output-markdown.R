@@ -1,0 +1,25 @@
+# Tables as Markdown, for documents and messages.
+
+write_markdown <- function(x, path) {
+  writeLines(enc2utf8(markdown_lines(x)), path, useBytes = TRUE)
+}
+
+markdown_lines <- function(x) {
+  about <- table_description(x)
+  memory <- memory_of(x)
+  cells <- Map(function(values, fact) markdown_text(shown_text(values, fact, memory)), as.list(x), about$columns)
+  right <- vapply(about$columns, function(fact) fact$kind %in% c("money", "number", "percent", "change"), NA)
+  row <- function(cells) paste0("| ", do.call(paste, c(unname(cells), sep = " | ")), " |")
+  unit <- if (!is.null(about$unit)) sprintf(" (%s)", about$unit) else ""
+  c(
+    if (!is.null(about$title)) c(paste0("## ", markdown_text(about$title), unit), ""),
+    row(as.list(markdown_text(names(x)))),
+    row(as.list(ifelse(right, "---:", "---"))),
+    if (nrow(x)) row(cells),
+    if (length(about$sentences)) c("", paste("-", markdown_text(about$sentences)))
+  )
+}
+
+markdown_text <- function(text) {
+  gsub("[\r\n]+", " ", gsub("([\\\\|*`<\\[\\]#])", "\\\\\\1", text, perl = TRUE))
+}

@@ -1,0 +1,116 @@
+# Tables as a workbook (XLSX, ECMA-376): a sheet that tells what each table is, then a sheet per table.
+
+worksheet_rows <- 1048576L
+
+write_workbook <- function(tables, path) {
+  check_worksheet_rows(tables)
+  names <- sheet_names(tables)
+  book <- openxlsx::createWorkbook(creator = "hinterfeld")
+  openxlsx::modifyBaseFont(book, fontSize = 11, fontName = "Calibri")
+  write_contents(book, tables, names)
+  for (i in seq_along(tables)) write_sheet(book, tables[[i]], names[i])
+  openxlsx::saveWorkbook(book, path, overwrite = TRUE)
+  timeless_workbook(path)
+}
+
+check_worksheet_rows <- function(tables, call = caller_env()) {
+  long <- which(vapply(tables, nrow, 0L) >= worksheet_rows)
+  if (length(long)) {
+    stop_because("file", c(
+      sprintf("A worksheet holds %s rows; the table has %s.", group_digits(worksheet_rows), group_digits(nrow(tables[[long[1]]]))),
+      i = "Write it as .csv or .parquet, or total it more coarsely."
+    ), call = call)
+  }
+}
+
+# Sheet names have at most 31 characters and none of \ / ? * : [ ].
+sheet_names <- function(tables) {
+  names <- names(tables) %||% rep("table", length(tables))
+  names <- trimws(gsub("[][\\\\/?*:']", " ", names))
+  names <- substr(ifelse(names == "", "table", names), 1, 31)
+  names[tolower(names) == "contents"] <- "table contents"
+  same <- function(x) duplicated(tolower(x))
+  n <- 2L
+  while (any(same(names))) {
+    names[same(names)] <- paste(substr(names[same(names)], 1, 27), n)
+    n <- n + 1L
+  }
+  names
+}
+
+heading_style <- function() {
+  openxlsx::createStyle(textDecoration = "bold", fgFill = "#EDE7DA", border = "bottom", borderColour = "#6E6A72", valign = "top")
+}
+
+write_contents <- function(book, tables, names) {
+  about <- lapply(tables, table_description)
+  lines <- do.call(rbind, Map(function(name, about, table) {
+    words <- about$sentences
+    data.frame(
+      Sheet = c(name, rep("", max(0, length(words) - 1))), Rows = c(nrow(table), rep(NA, max(0, length(words) - 1))),
+      `What it is and how it was computed` = if (length(words)) words else "A table as it was given.", check.names = FALSE
+    )
+  }, names, about, tables))
+  openxlsx::addWorksheet(book, "Contents", gridLines = FALSE)
+  openxlsx::writeData(book, "Contents", lines, headerStyle = heading_style())
+  wrap <- openxlsx::createStyle(wrapText = TRUE, valign = "top")
+  openxlsx::addStyle(book, "Contents", wrap, seq_len(nrow(lines)) + 1L, 1:3, gridExpand = TRUE)
+  openxlsx::setColWidths(book, "Contents", 1:3, c(32, 10, 100))
+  openxlsx::freezePane(book, "Contents", firstRow = TRUE)
+}
+
+write_sheet <- function(book, x, sheet) {
+  facts <- column_facts(x)
+  memory <- memory_of(x)
+  data <- as.data.frame(lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column),
+                        check.names = FALSE, optional = TRUE)
+  names(data) <- names(x)
+  openxlsx::addWorksheet(book, sheet)
+  openxlsx::writeData(book, sheet, data, headerStyle = heading_style(), withFilter = nrow(data) > 0)
+  openxlsx::freezePane(book, sheet, firstRow = TRUE)
+  rows <- seq_len(nrow(data)) + 1L
+  for (j in seq_along(facts)) {
+    format <- number_format(facts[[j]], memory)
+    if (!is.null(format) && nrow(data)) {
+      openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, j)
+    }
+    right <- facts[[j]]$kind %in% c("money", "number", "percent", "change")
+    if (right) {
+      openxlsx::addStyle(book, sheet, openxlsx::createStyle(halign = "right"), 1, j, stack = TRUE)
+    }
+    widest <- max(nchar(c(names(data)[j], shown_text(utils::head(x[[j]], 1000), facts[[j]], memory)), "width"))
+    openxlsx::setColWidths(book, sheet, j, min(60, widest + if (nrow(data)) 5 else 3))
+  }
+  totals <- if (!is.null(memory$levels) && length(memory$levels) > 1 && "level" %in% names(data)) {
+    which(data$level != memory$levels[[1]]$label) + 1L
+  }
+  if (length(totals)) {
+    openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(facts), gridExpand = TRUE, stack = TRUE)
+  }
+}
+
+number_format <- function(fact, memory) {
+  plain <- paste0("#,##0", if (fact$decimals > 0) paste0(".", strrep("0", fact$decimals)))
+  switch(fact$kind,
+    money = plain,
+    number = plain,
+    percent = "0.0%",
+    change = "+0.0%;-0.0%;0.0%",
+    period = if (fact$every == "month" && isTRUE(memory$book$calendar$weeks == "iso")) "yyyy-mm" else "yyyy-mm-dd",
+    date = "yyyy-mm-dd",
+    NULL
+  )
+}
+
+# A workbook says when it was made, inside and for each of its parts; the same tables shall give the same bytes.
+timeless_workbook <- function(path) {
+  folder <- tempfile("workbook-")
+  on.exit(unlink(folder, recursive = TRUE))
+  utils::unzip(path, exdir = folder)
+  core <- file.path(folder, "docProps", "core.xml")
+  text <- paste(readLines(core, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
+  writeLines(gsub("[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]+Z", "2000-01-01T12:00:00Z", text), core, useBytes = TRUE)
+  parts <- sort(list.files(folder, recursive = TRUE, all.files = TRUE), method = "radix")
+  Sys.setFileTime(file.path(folder, parts), as.POSIXct("2000-01-01 12:00:00"))
+  zip::zip(path, parts, root = folder, include_directories = FALSE)
+}

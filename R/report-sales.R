@@ -1,0 +1,105 @@
+#' The sales report: one HTML file
+#'
+#' Headline figures against the same days of last year, trend, change, best sellers, Pareto classes, the running
+#' year, a crosstab, the profile of the week, unsold products, what was left out and why, whether everything
+#' adds up, and how each figure is computed. The file needs nothing else: no network, no other file. Its
+#' tables sort and filter in the browser, and it prints.
+#'
+#' @param x A daybook, a brief made by [read_brief()], or the path of a brief.
+#' @param path Text: the file to write, `.html`. The folder must exist. For a brief, by default its report's name in
+#'   its output folder, which must exist.
+#' @param title Text: the title.
+#' @param words Text: the analyst's own words for the top, in Markdown. HTML in it is shown as it is written, and pictures are
+#'   not loaded.
+#' @param category,region,place Text: columns to split products and places by. A default column that the daybook lacks
+#'   leaves out the parts that need it.
+#' @param catalogue A data frame of the products there are, as for [unsold()]; for the section on unsold products.
+#' @param places,outline Coordinates and outline for a map, as for [figure_places()].
+#' @param sections Text: which sections, in which order, of `"headline"`, `"trend"`, `"change"`, `"best_sellers"`, `"pareto"`,
+#'   `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All by default.
+#' @param ... The arguments for a daybook; none for a brief, which says them itself.
+#' @return `path`, invisibly.
+#' @section Errors: `hinterfeld_error_file` for a path that is no HTML file or has no folder, `hinterfeld_error_column` for a column that the
+#'   daybook lacks, `hinterfeld_error_argument` for an unknown section, and those of [read_brief()] and [run_brief()].
+#' @references WCAG 2.2, level AA, for contrast, headings and alternative texts.
+#' @export
+#' @examples
+#' \donttest{
+#' sales_report(demo_daybook(), file.path(tempdir(), "sales.html"), title = "Kilnmoor Supply", place = "town")
+#' }
+sales_report <- function(x, path, ...) {
+  UseMethod("sales_report")
+}
+
+#' @export
+sales_report.default <- function(x, path, ...) {
+  stop_because("argument", c(
+    "`x` must be a daybook, a brief, or the path of a brief.",
+    i = sprintf("It is %s.", describe(x))
+  ), call = NULL)
+}
+
+#' @rdname sales_report
+#' @export
+sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance", words = NULL, category = "category", region = "region",
+                                            place = NULL, catalogue = NULL, places = NULL, outline = NULL, sections = NULL, ...) {
+  rlang::check_dots_empty()
+  check_text(title, "title")
+  check_text(words, "words", none = TRUE)
+  check_report_path(path)
+  sections <- sections %||% names(report_sections)
+  unknown <- setdiff(sections, names(report_sections))
+  if (!is.character(sections) || length(unknown)) {
+    stop_because("argument", c(
+      sprintf("`sections` cannot be %s.", examples_of(unknown)), i = sprintf("The sections are %s.", examples_of(names(report_sections), 20))
+    ))
+  }
+  given <- c(category = !missing(category), region = !missing(region), place = !missing(place))
+  columns <- report_columns(x, list(category = category, region = region, place = place), given)
+  context <- list(book = x, columns = columns, catalogue = catalogue, places = places, outline = outline)
+  write_report_page(as.list(sections), context, title, words, path)
+  invisible(path)
+}
+
+# Sections are names of standard ones, or sections already made.
+write_report_page <- function(sections, context, title, words, path) {
+  made <- lapply(sections, function(section) {
+    if (is.list(section)) section else quietly_without_years(report_sections[[section]](context))
+  })
+  made <- with_closing_sections(Filter(Negate(is.null), made))
+  page <- report_page(made, title, words, context$book)
+  write_whole(path, function(part) writeLines(enc2utf8(page), part, useBytes = TRUE))
+}
+
+# That several years are added together is said in the report itself.
+quietly_without_years <- function(code) {
+  suppressMessages(code, classes = "hinterfeld_message_recurring")
+}
+
+check_report_path <- function(path, call = caller_env()) {
+  check_text(path, "path", call = call)
+  if (!grepl("[.]html?$", path, ignore.case = TRUE)) {
+    stop_because("file", c(sprintf("A report cannot be written as \"%s\".", basename(path)), i = "Give a file name that ends in .html."), call = call)
+  }
+  if (!dir.exists(dirname(path))) {
+    stop_because("file", c(sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`."), call = call)
+  }
+}
+
+# Columns that were asked for must be there; columns by default may be.
+report_columns <- function(book, columns, given, call = caller_env()) {
+  known <- names(book$columns)
+  for (name in names(columns)) {
+    column <- columns[[name]]
+    if (is.null(column) || column %in% known) next
+    if (given[[name]]) {
+      near <- nearest(column, known, 1)
+      stop_because("column", c(
+        sprintf("`%s` names `%s`, which is not a column.", name, column), i = sprintf("The columns are %s.", columns_named(known)),
+        if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
+      ), call = call)
+    }
+    columns[name] <- list(NULL)
+  }
+  columns
+}

@@ -1,0 +1,226 @@
+# The sections of the report: what each one computes and shows. A section is its id, its heading and its blocks; the
+# page comes later.
+
+report_sections <- list(
+  headline = function(context) headline_section(context), trend = function(context) trend_section(context),
+  change = function(context) change_section(context), best_sellers = function(context) best_sellers_section(context),
+  pareto = function(context) pareto_section(context), running = function(context) running_section(context),
+  crosstab = function(context) crosstab_section(context), weekdays = function(context) weekdays_section(context),
+  unsold = function(context) unsold_section(context), left_out = function(context) left_out_section(context),
+  checks = function(context) new_section("checks", "Does everything add up?"),
+  methods = function(context) new_section("methods", "How each figure is computed")
+)
+
+new_section <- function(id, heading, ...) {
+  list(id = id, heading = heading, blocks = Filter(Negate(is.null), list(...)))
+}
+
+table_block <- function(name, table, title = NULL) {
+  list(kind = "table", name = name, table = table, title = title)
+}
+
+figure_block <- function(figure) {
+  list(kind = "figure", figure = figure)
+}
+
+text_block <- function(...) {
+  list(kind = "text", text = c(...))
+}
+
+cards_block <- function(cards) {
+  list(kind = "cards", cards = cards)
+}
+
+# Headline ---------------------------------------------------------------------------------------------
+
+headline_section <- function(context) {
+  year <- headline_table(context$book, "year")
+  month <- headline_table(context$book, "month")
+  measures <- names(memory_of(year)$measures)
+  cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue")),
+             lapply(setdiff(measures, "revenue"), headline_card, t = year))
+  new_section("headline", "Headline figures", cards_block(cards), table_block("headline", year, "The years, each against the year before"))
+}
+
+headline_table <- function(book, every) {
+  has <- function(name) name %in% names(book$columns)
+  measures <- c(
+    list("revenue"), if (has("units")) list("units"), list(products = count_distinct("product")),
+    if (has("order")) list(orders = count_distinct("order"), revenue_per_order = mean_of("revenue", per = "order"))
+  )
+  t <- totals(book, every = every, measures = measures)
+  for (name in names(memory_of(t)$measures)) t <- add_change(t, of = name, name = if (name != "revenue") name)
+  t
+}
+
+headline_card <- function(t, of) {
+  memory <- memory_of(t)
+  last <- nrow(t)
+  fact <- column_facts(t)[[of]]
+  period <- t[[memory$every]][last]
+  ends <- memory$book$span[2]
+  part <- period_end(period, memory$every, memory$book$calendar) > ends
+  list(
+    label = capital(gsub("_", " ", of)), period = paste0(period_label(period, memory$every, memory$book$calendar), if (part) sprintf(", to %s", format(ends))),
+    value = shown_text(t[[of]][last], fact, memory), unit = if (fact$kind == "money" || of == "revenue_per_order") memory$book$currency,
+    pct = t[[paste0(of, "_change_pct")]][last], before = shown_text(t[[paste0(of, "_before")]][last], fact, memory),
+    against = paste(memory$sentences[[paste0(of, "_before")]][2], collapse = ""), exact = t[[of]][last]
+  )
+}
+
+# Time ----------------------------------------------------------------------------------------------------
+
+trend_section <- function(context) {
+  book <- context$book
+  months <- add_moving(add_change(totals(book, every = "month")), last = 12, name = "last_12_months")
+  by <- totals(book, by = context$columns$category, every = "month")
+  new_section("trend", "Trend", figure_block(figure_trend(by)), table_block("months", months[rev(seq_len(nrow(months))), ], "Revenue per month, latest first"))
+}
+
+running_section <- function(context) {
+  t <- totals(context$book, every = "month")
+  years <- add_running_total(t, restart = "year", name = "year_to_date")
+  new_section("running", "The running year", figure_block(figure_years(t, cumulative = TRUE)),
+              table_block("year_to_date", years[rev(seq_len(nrow(years))), ], "Revenue of each year to date, latest first"))
+}
+
+weekdays_section <- function(context) {
+  t <- totals(context$book, every = "weekday", measures = list("revenue", mean_of_a_day = mean_of("revenue", per = "day")))
+  new_section("weekdays", "Profile of the week", figure_block(figure_weekdays(t, of = "mean_of_a_day")), table_block("weekdays", add_share(t), "Revenue by weekday"))
+}
+
+# Change --------------------------------------------------------------------------------------------------
+
+change_section <- function(context) {
+  columns <- context$columns
+  splits <- Filter(Negate(is.null), list(columns$category, columns$region, place_split(columns)))
+  blocks <- unlist(lapply(splits, change_blocks, book = context$book), recursive = FALSE)
+  map <- if (!is.null(columns$place) && !is.null(context$places)) {
+    figure_block(figure_places(add_change(totals(context$book, by = place_split(columns), every = "year")), context$places, outline = context$outline))
+  }
+  if (length(blocks) == 0) blocks <- change_blocks("product", context$book)
+  do.call(new_section, c(list("change", "Change against the year before"), list(map), blocks))
+}
+
+place_split <- function(columns) {
+  if (!is.null(columns$place)) c(columns$region, columns$place)
+}
+
+# The latest year of each member against the year before.
+change_blocks <- function(by, book) {
+  t <- totals(book, by = tidyselect::all_of(by), every = "year", subtotals = list("year"))
+  t <- add_change(t)
+  latest <- t[t$year == max_period(t), ]
+  list(figure_block(figure_change(add_change(totals(book, by = tidyselect::all_of(by), every = "year")))),
+       table_block(paste(c("change", by), collapse = "_"), latest, sprintf("Change by %s", and_list(by))))
+}
+
+max_period <- function(t) {
+  memory <- memory_of(t)
+  period_start(memory$book$span[2], memory$every, memory$book$calendar)
+}
+
+# Products --------------------------------------------------------------------------------------------------
+
+best_sellers_section <- function(context) {
+  columns <- context$columns
+  blocks <- unlist(lapply(Filter(Negate(is.null), columns[c("category", "region")]), function(column) {
+    t <- add_share(totals(context$book, by = tidyselect::all_of(c(column, "product"))), within = tidyselect::all_of(column))
+    list(figure_block(figure_ranking(totals(context$book, by = tidyselect::all_of(c(column, "product"))), within = tidyselect::all_of(column))),
+         table_block(paste0("best_sellers_", column), best_sellers(t, n = 5, within = tidyselect::all_of(column), others = TRUE),
+                     sprintf("Best sellers of each %s", column)))
+  }), recursive = FALSE)
+  both <- unlist(columns[c("category", "region")])
+  if (length(both) == 2) {
+    t <- totals(context$book, by = tidyselect::all_of(unname(c(both, "product"))))
+    each <- table_block("best_of_each", best_of_each(t, within = tidyselect::all_of(unname(both))), sprintf("The best seller of each %s", paste(both, collapse = " and ")))
+  } else {
+    each <- NULL
+  }
+  if (length(blocks) == 0) {
+    t <- add_share(totals(context$book, by = "product"))
+    blocks <- list(figure_block(figure_ranking(t, n = 15)), table_block("best_sellers", best_sellers(t, n = 15), "Best sellers"))
+  }
+  do.call(new_section, c(list("best_sellers", "Best sellers"), unname(blocks), list(each)))
+}
+
+pareto_section <- function(context) {
+  t <- add_pareto(totals(context$book, by = "product"))
+  new_section("pareto", "Pareto: few products make most of it", figure_block(figure_pareto(t)), table_block("pareto", t, "Products from the largest, with their class"))
+}
+
+crosstab_section <- function(context) {
+  book <- context$book
+  calendar <- book$calendar
+  from <- period_start(book$span[2], "month", calendar)
+  for (i in seq_len(11)) from <- period_start(from - 1, "month", calendar)
+  if (from > book$span[1]) book <- restrict(book, rlang::quo(day >= !!from), sprintf("the last 12 months, from %s", from), TRUE, "keep")
+  t <- totals(book, by = "product", every = "month")
+  new_section("crosstab", "Products by month", table_block("product_by_month", crosstab(t, "product", "month"), "Revenue of each product in the last 12 months"))
+}
+
+unsold_section <- function(context) {
+  if (is.null(context$catalogue)) {
+    return(NULL)
+  }
+  within <- context$columns$region
+  rows <- unsold(context$book, context$catalogue, within = tidyselect::all_of(within))
+  intro <- sprintf("%s %s. What it sold elsewhere stands beside it.", count_of(nrow(rows), "product", "products"),
+                   if (is.null(within)) "never sold" else sprintf("did not sell in some %s", within))
+  new_section("unsold", "Unsold products", text_block(intro), if (nrow(rows)) table_block("unsold", rows, "Products of the catalogue without a kept line"))
+}
+
+# Trust --------------------------------------------------------------------------------------------------------
+
+left_out_section <- function(context) {
+  aside <- set_aside(context$book)
+  new_section(
+    "left_out", "What was left out, and why", text_block(left_out_words(context$book)), table_block("audit", audit_shown(context$book), "Every step from reading to totals"),
+    if (nrow(aside)) table_block("set_aside", utils::head(aside, 50), sprintf("Lines set aside%s", if (nrow(aside) > 50) ", the first 50" else ""))
+  )
+}
+
+audit_shown <- function(book) {
+  steps <- audit(book)
+  tibble::tibble(step = steps$step, what = steps$what, why = steps$why, lines_out = steps$lines_before - steps$lines_after,
+                 lines_left = steps$lines_after, revenue_left = steps$revenue_after) |>
+    within_reading()
+}
+
+# Reading brings lines in and takes none out.
+within_reading <- function(rows) {
+  rows$lines_out[rows$what %in% c("read", "attach", "settle", "daybook")] <- NA
+  rows
+}
+
+# The checks and the sentences are about the tables of all other sections.
+with_closing_sections <- function(sections) {
+  blocks <- Filter(function(block) block$kind == "table" && !is.null(memory_of(block$table)), unlist(lapply(sections, function(s) s$blocks), recursive = FALSE))
+  lapply(sections, function(section) {
+    switch(section$id, checks = checks_section(section, blocks), methods = methods_section(section, blocks), section)
+  })
+}
+
+checks_section <- function(section, blocks) {
+  checks <- do.call(rbind, lapply(blocks, function(block) {
+    adds <- any(vapply(memory_of(block$table)$measures, function(m) m$adds_up, NA))
+    picked <- isTRUE(memory_of(block$table)$others)
+    if (adds && !picked) {
+      found <- reconcile(block$table)
+      data.frame(table = block$title %||% block$name, measure = found$measure, of = found$of, in_table = found$table, in_daybook = found$daybook,
+                 finding = ifelse(found$matches, ifelse(found$cut, "rows match", "adds up"), "DOES NOT ADD UP"))
+    }
+  }))
+  bad <- sum(checks$finding == "DOES NOT ADD UP")
+  verdict <- if (bad == 0) sprintf("All %s hold.", count_of(nrow(checks), "check")) else sprintf("%s of %s DO NOT HOLD.", group_digits(bad), count_of(nrow(checks), "check"))
+  section$blocks <- list(text_block(verdict, "Each table's sums are compared with the daybook's total, taken from the lines anew; of a table that shows some rows only, each row is."),
+                         table_block("checks", tibble::as_tibble(checks), "Checks"))
+  section
+}
+
+methods_section <- function(section, blocks) {
+  section$blocks <- lapply(blocks, function(block) {
+    list(kind = "sentences", title = block$title %||% block$name, sentences = as.character(unclass(in_words(block$table))))
+  })
+  section
+}
