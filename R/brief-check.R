@@ -11,7 +11,7 @@
 #' @section Errors: `hinterfeld_error_file` when there is no such file.
 #' @export
 #' @examples
-#' check_brief(system.file("extdata", "kilnmoor", "kilnmoor.yaml", package = "hinterfeld"))
+#' check_brief(demo_brief())
 check_brief <- function(brief) {
   parsed <- if (inherits(brief, "hinterfeld_brief")) brief else parse_brief(brief)
   problems <- form_problems(parsed)

@@ -35,7 +35,7 @@
 #' @seealso [check_brief()] for all mistakes at once, those in the data too.
 #' @export
 #' @examples
-#' read_brief(system.file("extdata", "kilnmoor", "kilnmoor.yaml", package = "hinterfeld"))
+#' read_brief(demo_brief())
 read_brief <- function(path) {
   parsed <- parse_brief(path)
   problems <- form_problems(parsed)

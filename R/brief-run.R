@@ -16,7 +16,7 @@
 #' @references SHA-256: FIPS 180-4.
 #' @export
 #' @examples
-#' brief <- read_brief(system.file("extdata", "kilnmoor", "kilnmoor.yaml", package = "hinterfeld"))
+#' brief <- read_brief(demo_brief())
 #' \donttest{
 #' run <- run_brief(brief, into = file.path(tempdir(), "kilnmoor-out"))
 #' run$lines

@@ -1,28 +1,53 @@
 # The command line: finds the command, runs it, turns conditions into text and exit codes.
 
 cli_commands <- list(
-  demo = list(run = function(args) cli_demo(args), about = "total the demo's sales and write tables and a figure")
+  demo = list(run = function(args) cli_demo(args), about = "run the made-up Kilnmoor brief: tables, figures, workbook, report"),
+  survey = list(run = function(args) cli_survey(args), about = "what the columns of a file hold"),
+  totals = list(run = function(args) cli_totals(args), about = "answer one question from a file of sale lines"),
+  new = list(run = function(args) cli_new(args), about = "write a starter brief from the columns of files"),
+  check = list(run = function(args) cli_check(args), about = "list every mistake in a brief"),
+  run = list(run = function(args) cli_run(args), about = "run a brief: tables, figures, workbook, report"),
+  report = list(run = function(args) cli_report(args), about = "write the report of a brief only")
 )
 
 cli_exit <- c(done = 0L, failed = 1L, wrong_use = 2L)
 
 # Runs one command line and returns its exit code. Results go to standard output, messages to
-# standard error.
+# standard error; with --quiet only errors do.
 cli_main <- function(args = commandArgs(TRUE)) {
+  quiet <- "--quiet" %in% args
+  say_it <- function(cnd, restart) {
+    if (!quiet) cli_say(conditionMessage(cnd))
+    invokeRestart(restart)
+  }
   tryCatch(
-    withCallingHandlers(cli_dispatch(args), message = function(cnd) {
-      cli_say(conditionMessage(cnd))
-      rlang::cnd_muffle(cnd)
-    }),
+    withCallingHandlers(
+      cli_dispatch(setdiff(args, "--quiet")),
+      message = function(cnd) say_it(cnd, "muffleMessage"), warning = function(cnd) say_it(cnd, "muffleWarning")
+    ),
     hinterfeld_error_usage = function(cnd) {
-      cli_say(c(conditionMessage(cnd), "See hinterfeld --help."))
+      cli_say(c(conditionMessage(cnd), sprintf("See hinterfeld %s--help.", if (is_command(args[1])) paste0(args[1], " ") else "")))
       cli_exit[["wrong_use"]]
     },
     error = function(cnd) {
-      cli_say(paste("hinterfeld:", conditionMessage(cnd)))
+      # A reader such as head that has seen enough closes the pipe: no error.
+      if (grepl("SIGPIPE|Broken pipe|cannot write to this connection", conditionMessage(cnd))) {
+        return(cli_exit[["done"]])
+      }
+      cli_say(paste("hinterfeld:", problem_with_causes(cnd)))
       cli_exit[["failed"]]
     }
   )
+}
+
+problem_with_causes <- function(cnd) {
+  lines <- conditionMessage(cnd)
+  while (!is.null(cnd <- cnd$parent)) lines <- c(lines, conditionMessage(cnd))
+  paste(lines, collapse = "\n")
+}
+
+is_command <- function(name) {
+  isTRUE(name %in% names(cli_commands))
 }
 
 cli_dispatch <- function(args) {
@@ -42,8 +67,9 @@ cli_dispatch <- function(args) {
       if (length(near)) sprintf(" Did you mean \"%s\"?", near)
     ))
   }
-  command$run(args[-1])
-  cli_exit[["done"]]
+  # A command may end with an exit code of its own, having said why.
+  code <- command$run(args[-1])
+  if (is.integer(code)) code else cli_exit[["done"]]
 }
 
 cli_help <- function() {
@@ -57,7 +83,9 @@ cli_help <- function() {
     "",
     "  hinterfeld COMMAND --help tells a command's options, with an example.",
     "  hinterfeld --version tells the version.",
+    "  --quiet, for every command: no messages but errors.",
     "",
+    "Results go to standard output, messages to standard error. A file called - is standard input.",
     "Exit codes: 0 done, 1 failed, 2 wrong use."
   )
 }
@@ -71,20 +99,53 @@ option_problem <- function(cnd) {
   trimws(sub("^Error in [[:alnum:]_.]+[(].*[)] : *", "", conditionMessage(cnd)))
 }
 
-# Options of one command; NULL when its help was asked for and given.
-cli_options <- function(command, options, args, example) {
+# Options and files of one command; NULL when its help was asked for and given. `files` says how many files it takes, at
+# least and at most, and `of` what they are called.
+cli_options <- function(command, options, args, example, files = c(0, 0), of = "") {
   parser <- optparse::OptionParser(
-    usage = sprintf("hinterfeld %s [options]", command), option_list = options, add_help_option = FALSE,
-    epilogue = paste0("Example:\n  ", example)
+    usage = trimws(sprintf("hinterfeld %s %s [options]", command, of)), option_list = options, add_help_option = FALSE,
+    epilogue = paste0("Example:\n", paste0("  ", example, collapse = "\n"))
   )
   parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE, help = "show this help")
+  wrong <- function(problem) stop_because("usage", sprintf("hinterfeld %s: %s", command, problem))
   given <- tryCatch(
-    optparse::parse_args(parser, args, print_help_and_exit = FALSE),
-    error = function(cnd) stop_because("usage", sprintf("hinterfeld %s: %s", command, option_problem(cnd)))
+    optparse::parse_args(parser, args, print_help_and_exit = FALSE, positional_arguments = TRUE),
+    error = function(cnd) wrong(option_problem(cnd))
   )
-  if (isTRUE(given$help)) {
+  if (isTRUE(given$options$help)) {
     optparse::print_help(parser)
     return(NULL)
   }
-  given
+  if (length(given$args) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
+  if (length(given$args) > files[2]) wrong(sprintf("\"%s\" is not expected.", given$args[files[2] + 1]))
+  c(given$options, list(files = given$args))
+}
+
+option <- function(name, help, metavar = NULL, default = NULL, type = "character") {
+  optparse::make_option(paste0("--", name), default = default, metavar = metavar %||% "TEXT", help = help, type = type)
+}
+
+flag <- function(name, help) {
+  optparse::make_option(paste0("--", name), action = "store_true", default = FALSE, help = help)
+}
+
+# A file as given, or what comes through standard input.
+cli_file <- function(path) {
+  if (path != "-") {
+    return(path)
+  }
+  folder <- tempfile("input-")
+  dir.create(folder)
+  into <- file.path(folder, "standard input")
+  from <- file("stdin", "rb")
+  on.exit(close(from))
+  to <- file(into, "wb")
+  while (length(bytes <- readBin(from, "raw", 1e6))) writeBin(bytes, to)
+  close(to)
+  into
+}
+
+# "a, b" as c("a", "b").
+cli_list <- function(text) {
+  if (is.null(text)) NULL else trimws(strsplit(text, ",", fixed = TRUE)[[1]])
 }

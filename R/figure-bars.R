@@ -88,10 +88,12 @@ panel_names <- function(data, within, memory) {
   member_names(parts, within)
 }
 
-# Panels side by side: two or three, and long ones in one row where they fit.
+# Panels side by side: one row of long ones where they fit; else two columns while all rows have room for a line of
+# text, which leaves the bars room; else three.
 panel_columns_across <- function(data) {
   panels <- length(unique(data$panel))
-  if (panels <= 3 && max(table(data$panel)) > 8) panels else c(1, 2, 3)[findInterval(panels, c(1, 2, 5))]
+  rows <- max(table(data$panel))
+  if (panels <= 3 && rows > 8) panels else if (panels == 1) 1L else if (ceiling(panels / 2) * (rows + 2) <= 26) 2L else 3L
 }
 
 draw_bars <- function(data) {

@@ -16,6 +16,8 @@ figure_rows <- function(t, of, call = caller_env()) {
   }
   data <- as_tibble.hinterfeld_totals(t)
   data$value <- data[[of]]
+  # A figure speaks of the measure it draws.
+  memory$measures <- memory$measures[of]
   list(t = t, data = data, memory = memory, of = of)
 }
 

@@ -96,7 +96,8 @@ check_plain <- function(x, call = caller_env()) {
 
 # Writes beside the place and moves there, so that a failure leaves a former file whole.
 write_whole <- function(path, write) {
-  part <- tempfile(".part-", tmpdir = dirname(path), fileext = paste0(".", sub("^.*[.]", "", basename(path))))
+  # In full, for writers that change the working directory.
+  part <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", sub("^.*[.]", "", basename(path))))
   on.exit(unlink(part))
   write(part)
   if (!file.rename(part, path)) {

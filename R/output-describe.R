@@ -29,6 +29,8 @@ column_facts <- function(x) {
     kind <- type_of(values)
     if (kind == "date" && identical(name, memory$every)) kind <- "period"
     if (identical(reads[[name]], "percent")) kind <- if (grepl("_change_pct$", name)) "change" else "percent"
+    # A plain table has no memory, but shares bear the ending of shares.
+    if (is.null(memory) && kind == "number" && grepl("_share$", name)) kind <- "percent"
     decimals <- exact[[name]]
     if (kind == "number" && !is.null(decimals) && decimals > 0) kind <- "money"
     mean <- kind == "number" && is.null(decimals) && any(values != round(values), na.rm = TRUE)

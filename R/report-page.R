@@ -73,9 +73,14 @@ html_cards <- function(cards) {
     }
     sprintf('<li><h3>%s <span class="period">%s</span></h3><p class="value" data-value="%s">%s%s</p>%s<p class="against">%s</p></li>',
             escape(card$label), escape(card$period), format(card$exact, digits = 15, scientific = FALSE), escape(card$value),
-            if (is.null(card$unit)) "" else sprintf(' <span class="unit">%s</span>', escape(card$unit)), change, escape(card$against))
+            if (is.null(card$unit)) "" else sprintf(' <span class="unit">%s</span>', escape(card$unit)), change, whole_days(escape(card$against)))
   }
   paste0('<ul class="cards">', paste(vapply(cards, one, ""), collapse = "\n"), "</ul>")
+}
+
+# A day is not broken at its hyphens.
+whole_days <- function(html) {
+  gsub("([0-9]{4}-[0-9]{2}-[0-9]{2})", '<span class="whole">\\1</span>', html)
 }
 
 # Markdown of the analyst: no HTML of its own, no pictures from elsewhere, links to pages and mail only.

@@ -39,18 +39,24 @@ headline_section <- function(context) {
   measures <- names(memory_of(year)$measures)
   cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
-  new_section("headline", "Headline figures", cards_block(cards), table_block("headline", year, "The years, each against the year before"))
+  new_section("headline", "Headline figures", cards_block(cards), table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
 }
 
 headline_table <- function(book, every) {
   has <- function(name) name %in% names(book$columns)
   measures <- c(
-    list("revenue"), if (has("units")) list("units"), list(products = count_distinct("product")),
+    list("revenue"), if (has("units")) list("units"), list(products_sold = count_distinct("product")),
     if (has("order")) list(orders = count_distinct("order"), revenue_per_order = mean_of("revenue", per = "order"))
   )
   t <- totals(book, every = every, measures = measures)
   for (name in names(memory_of(t)$measures)) t <- add_change(t, of = name, name = if (name != "revenue") name)
   t
+}
+
+# Each measure and its change in percent.
+headline_columns <- function(t) {
+  memory <- memory_of(t)
+  c(memory$every, "comparable", as.vector(rbind(names(memory$measures), paste0(names(memory$measures), "_change_pct"))))
 }
 
 headline_card <- function(t, of) {
@@ -86,7 +92,7 @@ running_section <- function(context) {
 
 weekdays_section <- function(context) {
   t <- totals(context$book, every = "weekday", measures = list("revenue", mean_of_a_day = mean_of("revenue", per = "day")))
-  new_section("weekdays", "Profile of the week", figure_block(figure_weekdays(t, of = "mean_of_a_day")), table_block("weekdays", add_share(t), "Revenue by weekday"))
+  new_section("weekdays", "Profile of the week", figure_block(figure_weekdays(t, of = "mean_of_a_day", title = "Revenue of a mean day by weekday")), table_block("weekdays", add_share(t), "Revenue by weekday"))
 }
 
 # Change --------------------------------------------------------------------------------------------------

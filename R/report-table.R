@@ -32,12 +32,13 @@ is_number <- function(fact) {
 
 html_heading <- function(fact) {
   sprintf('<th scope="col"%s aria-sort="none"><button type="button">%s</button></th>', if (is_number(fact)) ' class="number"' else "",
-          escape(gsub("_", " ", fact$name)))
+          gsub("([^ ]+)", '<span class="whole">\\1</span>', escape(gsub("_", " ", fact$name))))
 }
 
 # A cell shows a readable text and carries the exact value: the browser sorts by it.
 html_cells <- function(values, fact, memory) {
   text <- escape(shown_text(values, fact, memory))
+  if (grepl("(^|_)comparable$", fact$name)) text <- gsub("_", " ", text)
   text[is.na(values)] <- "&ndash;"
   value <- if (is_number(fact)) plain_columns_text(values, fact) else as.character(values)
   value[is.na(values)] <- ""
@@ -45,6 +46,10 @@ html_cells <- function(values, fact, memory) {
     ifelse(is.na(values) | values == 0, "number", ifelse(values > 0, "number more", "number less"))
   } else if (is_number(fact)) {
     "number"
+  } else if (fact$kind %in% c("date", "period")) {
+    "whole"
+  } else if (max(nchar(text, "width"), 0) > 14) {
+    "wide"
   } else {
     ""
   }

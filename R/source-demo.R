@@ -63,15 +63,15 @@
 #' @examples
 #' survey(demo_files()[["orders"]], status)
 #' @name kilnmoor
-#' @seealso [demo_files()], [demo_daybook()]
+#' @seealso [demo_files()], [demo_brief()], [demo_daybook()]
 NULL
 
-#' Files and daybook of the Kilnmoor demo
+#' Files, brief and daybook of the Kilnmoor demo
 #'
 #' @param completed Logical: keep completed sales only, those delivered or collected in whatever
 #'   spelling.
 #' @return `demo_files()`: the paths of the demo's files, named `orders`, `order_lines`, `products`,
-#'   `towns` and `island`. `demo_daybook()`: the daybook made of them, unusable lines set aside; see
+#'   `towns` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the daybook made of them, unusable lines set aside; see
 #'   [kilnmoor] for its columns.
 #' @section Errors: `hinterfeld_error_argument` when `completed` is not `TRUE` or `FALSE`.
 #' @export
@@ -85,6 +85,12 @@ demo_files <- function() {
   )
   paths <- system.file("extdata", "kilnmoor", files, package = "hinterfeld", mustWork = TRUE)
   stats::setNames(paths, names(files))
+}
+
+#' @rdname demo_files
+#' @export
+demo_brief <- function() {
+  system.file("extdata", "kilnmoor", "kilnmoor.yaml", package = "hinterfeld", mustWork = TRUE)
 }
 
 #' @rdname demo_files

@@ -1,0 +1,117 @@
+#' A starter brief from the columns of files
+#'
+#' Writes a brief to begin with: roles guessed from names and values of columns, tables attached by the columns they
+#' share with the lines, three tables and a figure. What had to be guessed is marked with `CHECK`.
+#'
+#' @param files Text: paths of delimited text files, the sale lines first, then the tables to attach.
+#' @param folder Text: the folder that the brief will lie in; paths in it are relative to it.
+#' @return Text, one element per line.
+#' @section Errors: Those of [load_table()].
+#' @export
+#' @examples
+#' files <- demo_files()
+#' writeLines(starter_brief(files[c("order_lines", "orders", "products")]))
+starter_brief <- function(files, folder = ".") {
+  tables <- lapply(unname(files), load_table)
+  columns <- names(tables[[1]])
+  attached <- list()
+  facts <- column_notes(tables[[1]])
+  for (i in seq_along(tables)[-1]) {
+    by <- intersect(columns, names(tables[[i]]))
+    attached[[i - 1]] <- list(file = files[[i]], by = by)
+    facts <- c(facts, column_notes(tables[[i]])[setdiff(names(tables[[i]]), columns)])
+    columns <- union(columns, names(tables[[i]]))
+  }
+  roles <- guess_roles(facts)
+  splits <- setdiff(intersect(c("category", "region", "channel"), columns), roles$product)
+  c(
+    "# A starter brief. Read it, mend what is marked with CHECK, then: hinterfeld check, hinterfeld run.",
+    "brief: 1", "", "data:", sprintf("  lines: %s", yaml_text(relative_to(files[[1]], folder))), attach_lines(attached, folder),
+    "", "# The columns:", sprintf("#   %s: %s", names(facts), vapply(facts, function(fact) fact$note, "")),
+    "", "daybook:", role_lines(roles, columns),
+    "  on_bad: set_aside             # lines that cannot be used are kept apart and counted; `stop` refuses them",
+    "", "# Which lines count, and why. For example:", "# restrict:", "#   - keep: reads_as(status, \"delivered\")", "#     why: delivered orders",
+    "", "tables:", "  daily_product_revenue:", sprintf("    by: %s", "product"), "    every: day",
+    "  monthly_revenue:", if (length(splits)) sprintf("    by: %s", yaml_text(splits[1])), "    every: month", "    subtotals: true",
+    "    add:", "      - change: {versus: year_before}",
+    "  best_sellers:", sprintf("    by: %s", if (length(splits)) sprintf("[%s, product]", yaml_text(splits[1])) else "product"),
+    "    add:", sprintf("      - share: %s", if (length(splits)) sprintf("{within: %s}", yaml_text(splits[1])) else "{}"),
+    "    pick:", sprintf("      best_sellers: {n: 5%s}", if (length(splits)) sprintf(", within: %s", yaml_text(splits[1])) else ""),
+    "", "figures:", "  monthly_trend: {draw: trend, table: monthly_revenue}", "", "report:", "  title: Sales performance",
+    "", "outputs:", "  tables: [csv]                 # csv, tsv, xlsx, parquet, json, md", "  figures: [png]                # png, svg, pdf", "  workbook: sales.xlsx"
+  )
+}
+
+# What a reader of the brief wants to know of a column, and what guessing needs.
+column_notes <- function(table) {
+  found <- quietly(survey(table))
+  lapply(stats::setNames(seq_len(nrow(found)), found$column), function(i) {
+    list(
+      type = found$type[i], distinct = found$distinct[i],
+      note = sprintf("%s, %s%s, for example %s", found$type[i], count_of(found$distinct[i], "distinct value"),
+                     if (found$blanks[i] > 0) paste0(", ", count_of(found$blanks[i], "blank")) else "",
+                     substr(gsub("[\r\n]", " ", as.character(stats::na.omit(table[[i]])[1])), 1, 40))
+    )
+  })
+}
+
+guess_roles <- function(facts) {
+  names <- names(facts)
+  type <- vapply(facts, function(fact) fact$type, "")
+  like <- function(pattern, wanted) names[grepl(pattern, names, ignore.case = TRUE) & grepl(wanted, type)]
+  number <- "number"
+  quantity <- like("^(quantity|qty|units|pieces|count)", number)
+  price <- like("price|rate$", number)
+  revenue <- like("revenue|amount|sales|turnover|net|total", number)
+  days <- names[grepl("date|days", type)]
+  list(
+    day = c(grep("date|day", days, value = TRUE, ignore.case = TRUE), days)[1],
+    product = c(like("^(product|item|article)(_?name)?$", "text"), like("product|item|article", "text"))[1],
+    units = quantity[1], order = like("^(order|invoice|receipt)(_?(id|number|no))?$", "text|number")[1],
+    revenue = if (length(revenue)) revenue[1] else if (length(quantity) && length(price)) paste(r_name(quantity[1]), "*", r_name(price[1])) else NA
+  )
+}
+
+role_lines <- function(roles, columns) {
+  known <- Filter(Negate(is.na), roles)
+  needed <- setdiff(c("day", "product", "revenue"), names(known))
+  notes <- c(day = "the day of sale", product = "the product's name", revenue = "revenue of a line, a column or an expression", units = "pieces sold",
+             order = "the order's number")
+  entries <- sprintf("%s: %s", c(names(known), needed), c(vapply(known, yaml_text, ""), rep(yaml_text(columns[1]), length(needed))))
+  remarks <- c(notes[names(known)], if (length(needed)) paste0(notes[needed], "; no column looks like it"))
+  c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")
+}
+
+attach_lines <- function(attached, folder) {
+  if (length(attached) == 0) {
+    return(NULL)
+  }
+  c("  attach:", unlist(lapply(attached, function(one) {
+    by <- if (length(one$by)) sprintf("[%s]", paste(vapply(one$by, yaml_text, ""), collapse = ", ")) else "[]  # CHECK: no column has one name in both"
+    c(sprintf("    - table: %s", yaml_text(relative_to(one$file, folder))), sprintf("      by: %s", by),
+      "      need: any                 # lines without a row are kept; `every` refuses them")
+  })))
+}
+
+# Text as YAML, quoted where it would mean something else.
+yaml_text <- function(text) {
+  plain <- grepl("^[[:alpha:]_/.][[:alnum:]_ ./*()-]*$", text) && !grepl("^(true|false|null|yes|no|on|off|y|n|~)$", text, ignore.case = TRUE) && !grepl(" $", text)
+  if (plain) text else sprintf("\"%s\"", gsub("([\"\\\\])", "\\\\\\1", text))
+}
+
+r_name <- function(name) {
+  if (make.names(name) == name) name else sprintf("`%s`", name)
+}
+
+# A path as seen from a folder; absolute where they share no start.
+relative_to <- function(path, folder) {
+  parts <- function(x) strsplit(normalizePath(x, "/", mustWork = FALSE), "/", fixed = TRUE)[[1]]
+  from <- parts(folder)
+  to <- parts(path)
+  n <- min(length(from), length(to))
+  same <- sum(cumprod(from[seq_len(n)] == to[seq_len(n)]))
+  if (same < 2) {
+    return(paste(to, collapse = "/"))
+  }
+  paste(c(rep("..", length(from) - same), to[-seq_len(same)]), collapse = "/")
+}

@@ -1,0 +1,111 @@
+# hinterfeld totals: one question answered without a brief.
+
+cli_totals <- function(args) {
+  given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]", example = c(
+    "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
+    "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
+    "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
+    "  --by region,product --within region --top 3 --share"
+  ))
+  if (is.null(given)) {
+    return(invisible())
+  }
+  check_totals_options(given)
+  book <- cli_daybook(given)
+  t <- cli_table(book, given)
+  if (!is.null(given$out)) {
+    deliver(t, given$out)
+    writeLines(sprintf("%s  %s", given$out, count_of(nrow(t), "row")))
+  } else if (given$csv) {
+    path <- tempfile(fileext = ".csv")
+    on.exit(unlink(path))
+    deliver(t, path)
+    writeLines(readLines(path, encoding = "UTF-8"), useBytes = TRUE)
+  } else {
+    writeLines(format(t, n = given$rows))
+    words <- unlist(memory_of(t)$sentences)
+    if (length(words)) writeLines(text_notes(words))
+  }
+}
+
+totals_options <- function() {
+  list(
+    option("day", "column of the day of sale [default: %default]", "NAME", "day"),
+    option("product", "column of the product [default: %default]", "NAME", "product"),
+    option("revenue", "column, or expression over columns [default: %default]", "EXPR", "revenue"),
+    option("units", "column of the number of pieces", "NAME"),
+    option("order", "column of the order's number", "NAME"),
+    option("by", "columns to split by, for example region,product", "NAMES"),
+    option("every", "day, week, month, quarter, year, weekday or month_of_year", "PERIOD"),
+    option("measures", "columns to total, or lines [default: %default]", "NAMES", "revenue"),
+    flag("subtotals", "with subtotals and the grand total"),
+    option("keep", "keep the lines for which this holds", "COND"),
+    option("leave-out", "leave out the lines for which this holds", "COND"),
+    option("top", "only the rows ranked so or better", "N", type = "integer"),
+    option("within", "columns inside which to rank and take shares", "NAMES"),
+    flag("rank", "add the rank"), flag("share", "add the share of the total"),
+    flag("running", "add the running total along the period"),
+    option("change", "add the change against year_before or period_before", "WHAT"),
+    option("decimals", "decimals of revenue [default: %default]", "N", 2L, "integer"),
+    option("currency", "the currency's mark", "TEXT"),
+    option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
+    option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
+    flag("set-aside", "keep unusable lines apart instead of stopping"),
+    option("rows", "how many rows to print [default: %default]", "N", 20L, "integer"),
+    flag("csv", "print comma separated text, all rows"),
+    option("out", "write a .csv, .tsv, .xlsx, .parquet, .json or .md file instead", "FILE")
+  )
+}
+
+check_totals_options <- function(given) {
+  wrong <- function(option, value, choices) {
+    if (!is.null(value) && !value %in% choices) {
+      near <- nearest(value, choices, 1)
+      stop_because("usage", c(
+        sprintf("hinterfeld totals: --%s cannot be \"%s\".", option, value),
+        if (length(near)) sprintf("Did you mean \"%s\"?", near) else sprintf("Choose %s.", examples_of(choices, 10))
+      ))
+    }
+  }
+  wrong("every", given$every, c(grains, recurring_grains))
+  wrong("change", given$change, c("year_before", "period_before"))
+}
+
+# Further files are attached by the columns that they share with the lines.
+cli_daybook <- function(given) {
+  lines <- load_table(cli_file(given$files[1]))
+  for (path in given$files[-1]) {
+    table <- load_table(cli_file(path))
+    by <- shared_key(lines, table, path)
+    lines <- attach_table(lines, table, by = tidyselect::all_of(by), need = "any")
+  }
+  book <- rlang::inject(daybook(
+    lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units, order = !!given$order,
+    decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
+    calendar = sales_calendar(year_starts = given[["year-starts"]]), on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
+  ))
+  for (rule in list(list(keep = given$keep), list(leave_out = given[["leave-out"]]))) if (!is.null(rule[[1]])) book <- restrict_by(book, rule)
+  book
+}
+
+shared_key <- function(lines, table, path, call = caller_env()) {
+  by <- intersect(names(lines), names(table))
+  if (length(by) == 0) {
+    stop_because("column", c(
+      sprintf("%s shares no column with the lines, so it cannot be attached.", basename(path)),
+      i = sprintf("The lines have %s.", columns_named(names(lines))), i = sprintf("It has %s.", columns_named(names(table)))
+    ), call = call)
+  }
+  by
+}
+
+cli_table <- function(book, given) {
+  t <- totals(book, by = tidyselect::all_of(cli_list(given$by)), every = given$every, measures = cli_list(given$measures), subtotals = if (given$subtotals) TRUE)
+  of <- cli_list(given$measures)[1]
+  within <- cli_list(given$within)
+  if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change)
+  if (given$share) t <- add_share(t, of, within = tidyselect::all_of(within))
+  if (given$rank) t <- add_rank(t, of, within = tidyselect::all_of(within))
+  if (given$running) t <- add_running_total(t, of, within = if (!is.null(within)) tidyselect::all_of(within))
+  if (is.null(given$top)) t else best_sellers(t, given$top, within = tidyselect::all_of(within), of = of)
+}
