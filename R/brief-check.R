@@ -17,8 +17,9 @@ check_brief <- function(brief) {
   problems <- form_problems(parsed)
   # What the form leaves unclear cannot be understood; the rest still can.
   if (!is.null(parsed$content) && is.list(parsed$content)) {
+    tables <- names(parsed$content$tables)
     parsed$content <- sound_parts(parsed$content, problems)
-    problems <- with_lines(bind_problems(list(problems, meaning_problems(parsed))), parsed$lines)
+    problems <- with_lines(bind_problems(list(problems, meaning_problems(parsed, tables))), parsed$lines)
   }
   tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), class = "hinterfeld_brief_check")
 }
@@ -38,11 +39,13 @@ format.hinterfeld_brief_check <- function(x, ...) {
   text_notes(c(problem_lines(x, file), sprintf("%s has %s.", file, count_of(nrow(x), "mistake"))))
 }
 
-# The content without the entries that have a mistake in their form.
+# The content without the entries that have a mistake in their form: a whole figure, a step of a table, a key.
 sound_parts <- function(content, problems) {
   for (path in strsplit(problems$where, " > ", fixed = TRUE)) {
-    whole <- utils::head(path, if (path[1] %in% c("tables", "figures", "restrict")) 2 else 3)
-    content <- without_part(content, whole)
+    depth <- if (path[1] %in% c("figures", "restrict")) 2 else if (path[1] == "tables" && path[3] %in% "add") 4 else 3
+    content <- without_part(content, utils::head(path, depth))
+    # A period that was misspelt is a period all the same.
+    if (length(path) == 3 && path[3] == "every") content$tables[[path[2]]]$every <- "month"
   }
   content
 }
@@ -69,7 +72,7 @@ without_part <- function(content, path) {
 
 # Meaning ----------------------------------------------------------------------------------------------
 
-meaning_problems <- function(brief) {
+meaning_problems <- function(brief, tables) {
   content <- brief$content
   data <- data_problems(brief)
   roles <- role_problems(content$daybook, data$columns)
@@ -78,7 +81,7 @@ meaning_problems <- function(brief) {
     list(data$problems, file_problems(brief)), roles,
     lapply(seq_along(content$restrict), function(i) rule_problems(content$restrict[[i]], c("restrict", i), columns)),
     unlist(lapply(names(content$tables), function(name) table_problems(content$tables[[name]], c("tables", name), columns)), recursive = FALSE),
-    lapply(names(content$figures), function(name) figure_problems(content$figures[[name]], c("figures", name), content$tables)),
+    lapply(names(content$figures), function(name) figure_problems(content$figures[[name]], c("figures", name), content$tables, tables)),
     report_problems(content, columns), output_problems(content)
   ))
 }
@@ -118,8 +121,10 @@ data_problems <- function(brief) {
     by <- unlist(step$by)
     path <- c("data", "attach", i, "by")
     ours <- if (is.null(names(by))) by else names(by)
+    # A name that neither has is one mistake.
+    theirs <- if (is.null(names(by)) && !is.null(columns)) intersect(by, columns) else unname(by)
     problems <- c(problems, list(
-      column_problems(ours, columns, path, "the lines have"), column_problems(unname(by), more, path, sprintf("%s has", file$shown))
+      column_problems(ours, columns, path, "the lines have"), column_problems(theirs, more, path, sprintf("%s has", file$shown))
     ))
     if (is.null(more)) {
       columns <- NULL
@@ -200,7 +205,7 @@ table_problems <- function(spec, path, columns) {
   c(
     list(column_problems(unlist(spec$by), columns, c(path, "by"))),
     measure_problems(spec$measures, c(path, "measures"), columns),
-    unlist(lapply(seq_along(spec$add), function(i) {
+    unlist(lapply(which(lengths(spec$add) > 0), function(i) {
       place <- c(path, "add", i, names(spec$add[[i]]))
       c(within(spec$add[[i]][[1]], place), list(step_problems(names(spec$add[[i]]), spec$add[[i]][[1]], spec, place)))
     }), recursive = FALSE),
@@ -271,19 +276,14 @@ measure_problems <- function(measures, path, columns) {
 # What a figure's table must hold.
 figure_needs <- list(change = "change", running = c("running_total", "moving"), pareto = "pareto", crosstab = "crosstab")
 
-figure_problems <- function(spec, path, tables) {
+figure_problems <- function(spec, path, tables, known) {
   if (is.null(spec)) {
     return(NULL)
   }
-  table <- tables[[spec$table]]
-  if (!spec$table %in% names(tables)) {
-    near <- nearest(spec$table, names(tables), 1)
-    return(new_problem(c(path, "table"), sprintf("There is no table `%s`.", spec$table), if (length(near)) {
-      sprintf("Did you mean `%s`?", near)
-    } else {
-      sprintf("The tables are %s.", columns_named(names(tables)))
-    }))
+  if (!spec$table %in% known) {
+    return(name_problem(c(path, "table"), "table", spec$table, known))
   }
+  table <- tables[[spec$table]]
   unfit <- setdiff(names(spec), c("draw", "table", names(formals(getExportedValue("hinterfeld", paste0("figure_", spec$draw))))))
   needed <- figure_needs[[spec$draw]]
   has <- c(unlist(lapply(table$add, names)), intersect(names(table), "crosstab"))
@@ -301,22 +301,29 @@ figure_problems <- function(spec, path, tables) {
 
 report_problems <- function(content, columns) {
   report <- content$report
-  own <- Filter(is.list, report$sections)
   at <- which(vapply(report$sections, is.list, NA))
   c(
     lapply(c("category", "region", "place"), function(key) column_problems(report[[key]], columns, c("report", key))),
-    unlist(lapply(seq_along(own), function(k) lapply(c("table", "figure"), function(kind) {
-      name <- own[[k]][[kind]]
+    unlist(lapply(at, function(i) lapply(c("table", "figure"), function(kind) {
+      name <- report$sections[[i]][[kind]]
       known <- names(content[[paste0(kind, "s")]])
-      if (!is.null(name) && !name %in% known) {
-        new_problem(c("report", "sections", at[k], kind), sprintf("There is no %s `%s`.", kind, name),
-                    if (length(known)) column_hint(name, known) |> sub(pattern = "columns", replacement = paste0(kind, "s")))
-      }
+      if (!is.null(name) && !name %in% known) name_problem(c("report", "sections", i, kind), kind, name, known)
     })), recursive = FALSE)
   )
 }
 
-# Two outputs of one name, and names that cannot be files.
+name_problem <- function(path, kind, name, known) {
+  near <- nearest(name, known, 1)
+  new_problem(path, sprintf("There is no %s `%s`.", kind, name), if (length(near)) {
+    sprintf("Did you mean `%s`?", near)
+  } else if (length(known)) {
+    sprintf("There are %s.", columns_named(known))
+  } else {
+    sprintf("The brief has no %ss.", kind)
+  })
+}
+
+# Names that cannot be files.
 output_problems <- function(content) {
   named <- c(lapply(names(content$tables), function(name) c("tables", name)), lapply(names(content$figures), function(name) c("figures", name)))
   lapply(named, function(path) {

@@ -81,6 +81,9 @@ type_words <- c(
 type_problem <- function(value, types, path) {
   found <- value_type(value)
   if (found == "null") {
+    if (length(path) == 0) {
+      return(new_problem(path, "The brief holds nothing.", "Begin with `hinterfeld new`, or see the help of `read_brief()`."))
+    }
     return(new_problem(path, "Nothing is given here.", sprintf("Give %s, or take the key away.", either(type_words[unique(types)]))))
   }
   new_problem(path, sprintf("This must be %s.", either(type_words[unique(types)])), sprintf("It is %s.", value_words(value)))
