@@ -1,15 +1,22 @@
-# Two commands for a newcomer: make demo, make test. Each installs what it lacks.
+# Two commands for a newcomer: make demo, make test. Each installs what it lacks. make install puts the command
+# hinterfeld on the PATH.
 
 LIBRARY := .build/library
 SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst -type f ! -name '*.o' ! -name '*.so')
 
-.PHONY: demo test docs clean
+PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
+
+.PHONY: demo test install docs clean
 
 demo: $(LIBRARY)/installed
 	@R_LIBS=$(LIBRARY) inst/cli/hinterfeld demo --out demo-out
 
 test: .build/setup-test
 	@tools/test
+
+# The package into R's library, and the command hinterfeld into $(PREFIX)/bin.
+install: .build/setup-demo
+	@tools/install "$(PREFIX)"
 
 # Help pages, NAMESPACE and the bindings of the compiled code, made from their sources.
 docs: .build/setup-test

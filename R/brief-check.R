@@ -197,17 +197,17 @@ table_problems <- function(spec, path, columns) {
   }
   split <- c(spec$every, unlist(spec$by))
   measures <- measure_names_of(spec$measures)
-  numbers <- c(measures, added_names(spec$add))
-  within <- function(given, place) {
+  # A step may be about what the steps before it have added.
+  within <- function(given, place, before = spec$add) {
     list(column_problems(unlist(given$within), split, c(place, "within"), "the table splits by"),
-         column_problems(given$of, numbers, c(place, "of"), "the table totals"))
+         column_problems(given$of, c(measures, added_names(before)), c(place, "of"), "the table totals"))
   }
   c(
     list(column_problems(unlist(spec$by), columns, c(path, "by"))),
     measure_problems(spec$measures, c(path, "measures"), columns),
     unlist(lapply(which(lengths(spec$add) > 0), function(i) {
       place <- c(path, "add", i, names(spec$add[[i]]))
-      c(within(spec$add[[i]][[1]], place), list(step_problems(names(spec$add[[i]]), spec$add[[i]][[1]], spec, place)))
+      c(within(spec$add[[i]][[1]], place, utils::head(spec$add, i - 1)), list(step_problems(names(spec$add[[i]]), spec$add[[i]][[1]], spec, place)))
     }), recursive = FALSE),
     if (!is.null(spec$pick)) within(spec$pick[[1]], c(path, "pick", names(spec$pick))),
     if (!is.null(spec$crosstab)) {
@@ -243,7 +243,7 @@ measure_names_of <- function(measures) {
 added_names <- function(steps) {
   endings <- list(change = c("_before", "_change", "_change_pct"), rank = "_rank", share = "_share", running_total = "_running",
                   moving = character(), pareto = c("_cumulative", "_cumulative_share", "_member_share"))
-  unlist(lapply(steps, function(step) {
+  unlist(lapply(Filter(length, steps), function(step) {
     given <- step[[1]]
     c(given$name, paste0(given$name %||% given$of %||% "revenue", endings[[names(step)]]))
   }))

@@ -55,11 +55,11 @@ expression_problem <- function(expr, columns) {
   if (name == "c" && length(expr) == 1) {
     return(list(problem = "`c()` holds nothing.", hint = "Give the values to compare with."))
   }
-  for (part in as.list(expr)[-1]) {
-    if (identical(part, quote(expr = ))) {
+  for (i in seq_along(expr)[-1]) {
+    if (rlang::is_missing(expr[[i]])) {
       return(list(problem = sprintf("A value is missing in `%s`.", deparse(expr)[1]), hint = "Look at the commas."))
     }
-    wrong <- expression_problem(part, columns)
+    wrong <- expression_problem(expr[[i]], columns)
     if (!is.null(wrong)) {
       return(wrong)
     }

@@ -103,8 +103,10 @@ note_flow <- function(text, i, rest, path, note) {
         }
       } else if (token == ",") {
         if (!top(stack)$map) stack <- next_item(stack, i, note)
-      } else if (k < length(tokens) && tokens[k + 1] == ":" && top(stack)$map) {
-        stack[[length(stack)]]$at <- c(top(stack)$path, gsub("^[\"']|[\"']$", "", token))
+      } else if (k < length(tokens) && tokens[k + 1] == ":") {
+        # A key may stand in a sequence without braces of its own.
+        inside <- c(top(stack)$path, if (!top(stack)$map) top(stack)$n)
+        stack[[length(stack)]]$at <- c(inside, gsub("^[\"']|[\"']$", "", token))
         note(top(stack)$at, i)
       }
     }

@@ -52,12 +52,12 @@ print.hinterfeld_brief <- function(x, ...) {
 #' @export
 format.hinterfeld_brief <- function(x, ...) {
   content <- x$content
-  sketch <- function(name) if (length(content[[name]])) sprintf("  %-8s %s", name, paste(names(content[[name]]), collapse = ", "))
+  sketch <- function(name) if (length(content[[name]])) sprintf("%s: %s", name, paste(names(content[[name]]), collapse = ", "))
   files <- vapply(brief_files(x), function(file) file$shown, "")
   text_notes(c(
-    sprintf("Brief %s", basename(x$path)), sprintf("  %-8s %s", "data", paste(files, collapse = ", ")),
-    sketch("tables"), sketch("figures"), if (!is.null(content$report)) sprintf("  %-8s %s", "report", report_file(x)),
-    sprintf("  %-8s %s", "into", output_folder(x))
+    sprintf("Brief %s", basename(x$path)), sprintf("data: %s", paste(files, collapse = ", ")),
+    sketch("tables"), sketch("figures"), if (!is.null(content$report)) sprintf("report: %s", report_file(x)),
+    sprintf("into: %s", output_folder(x))
   ))
 }
 

@@ -105,6 +105,9 @@ enum_problem <- function(value, choices, path) {
   if (any(same)) {
     return(no_problems())
   }
+  if (is.null(value)) {
+    return(type_problem(value, vapply(choices, value_type, ""), path))
+  }
   known <- vapply(choices, function(choice) if (is.logical(choice)) tolower(choice) else as.character(choice), "")
   near <- if (is.character(value)) nearest(value, known, 1)
   new_problem(path, sprintf("This cannot be %s.", if (is.character(value)) quoted(value) else value_words(value)), paste(c(

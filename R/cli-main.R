@@ -91,7 +91,8 @@ cli_help <- function() {
 }
 
 cli_say <- function(text) {
-  writeLines(as.character(cli::ansi_strip(text)), stderr())
+  lines <- unlist(strsplit(as.character(cli::ansi_strip(text)), "\n", fixed = TRUE))
+  writeLines(text_notes(lines), stderr())
 }
 
 # What is wrong with the options, without the parser's own name.

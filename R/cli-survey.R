@@ -13,5 +13,5 @@ cli_survey <- function(args) {
     return(invisible())
   }
   table <- load_table(cli_file(given$files), delimiter = given$delimiter, encoding = given$encoding)
-  writeLines(format(if (is.null(given$column)) survey(table) else survey(table, tidyselect::all_of(given$column)), n = given$rows))
+  writeLines(format(if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column), n = given$rows))
 }

@@ -99,13 +99,14 @@ shared_key <- function(lines, table, path, call = caller_env()) {
   by
 }
 
+# Columns are handed over as texts, so that errors name them as they were typed.
 cli_table <- function(book, given) {
-  t <- totals(book, by = tidyselect::all_of(cli_list(given$by)), every = given$every, measures = cli_list(given$measures), subtotals = if (given$subtotals) TRUE)
+  t <- rlang::exec(totals, book, by = cli_list(given$by), every = given$every, measures = cli_list(given$measures), subtotals = if (given$subtotals) TRUE)
   of <- cli_list(given$measures)[1]
   within <- cli_list(given$within)
   if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change)
-  if (given$share) t <- add_share(t, of, within = tidyselect::all_of(within))
-  if (given$rank) t <- add_rank(t, of, within = tidyselect::all_of(within))
-  if (given$running) t <- add_running_total(t, of, within = if (!is.null(within)) tidyselect::all_of(within))
-  if (is.null(given$top)) t else best_sellers(t, given$top, within = tidyselect::all_of(within), of = of)
+  if (given$share) t <- rlang::exec(add_share, t, of, within = within)
+  if (given$rank) t <- rlang::exec(add_rank, t, of, within = within)
+  if (given$running) t <- rlang::exec(add_running_total, t, of, within = within)
+  if (is.null(given$top)) t else rlang::exec(best_sellers, t, given$top, within = within, of = of)
 }

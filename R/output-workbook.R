@@ -13,13 +13,13 @@ write_workbook <- function(tables, path) {
   timeless_workbook(path)
 }
 
-check_worksheet_rows <- function(tables, call = caller_env()) {
+check_worksheet_rows <- function(tables) {
   long <- which(vapply(tables, nrow, 0L) >= worksheet_rows)
   if (length(long)) {
     stop_because("file", c(
       sprintf("A worksheet holds %s rows; the table has %s.", group_digits(worksheet_rows), group_digits(nrow(tables[[long[1]]]))),
       i = "Write it as .csv or .parquet, or total it more coarsely."
-    ), call = call)
+    ), call = NULL)
   }
 }
 

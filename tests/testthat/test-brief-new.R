@@ -1,0 +1,23 @@
+test_that("a starter brief of the demo's files is in order, runs, and says what was guessed", {
+  folder <- withr::local_tempdir()
+  file.copy(demo_files(), folder)
+  files <- file.path(folder, c("order_lines.csv", "orders.csv", "products.csv", "towns.csv"))
+  starter <- starter_brief(files, folder)
+  expect_snapshot(writeLines(starter))
+  writeLines(starter, file.path(folder, "new.yaml"))
+  expect_identical(nrow(check_brief(file.path(folder, "new.yaml"))), 0L)
+  run <- quiet(run_brief(file.path(folder, "new.yaml")))
+  expect_identical(run$lines$kept, 59559L)
+})
+
+test_that("one file, odd names and no likely columns still make a brief", {
+  folder <- withr::local_tempdir()
+  path <- file.path(folder, "odd.csv")
+  writeLines(c("when: date,the item,Net amount", "2026-03-02,Sieve,4"), path)
+  starter <- starter_brief(path, folder)
+  expect_true(any(grepl("day: \"when: date\"", starter, fixed = TRUE)))
+  expect_true(any(grepl("revenue: Net amount", starter, fixed = TRUE)))
+  writeLines(c("a,b", "x,y"), path)
+  expect_true(any(grepl("revenue: a .*no column looks like it", starter_brief(path, folder))))
+  expect_identical(hinterfeld:::relative_to(file.path(folder, "x", "y.csv"), file.path(folder, "z", "q")), "../../x/y.csv")
+})

@@ -1,0 +1,29 @@
+test_that("a brief is read and sketched", {
+  path <- withr::local_tempfile(fileext = ".yaml")
+  expect_snapshot(read_brief(demo_brief()), transform = function(lines) gsub("into: .*", "into: ...", lines))
+  expect_identical(read_brief(demo_brief())$content$daybook$currency, "Mk")
+})
+
+test_that("only true and false are logical, and 12:30 is text", {
+  brief <- read_brief(brief_folder(paste0(small_brief, "report:\n  title: no\n  words: 12:30\n")))
+  expect_identical(brief$content$report, list(title = "no", words = "12:30"))
+})
+
+test_that("what is no YAML, twice there or not there says the line", {
+  expect_snapshot(check_brief(brief_folder("brief: 1\ndata: {lines: a.csv\n")))
+  expect_snapshot(check_brief(brief_folder("brief: 1\ndata:\n  lines: a\n  lines: b\n")))
+  expect_snapshot(check_brief(brief_folder("# nothing\n")))
+  expect_snapshot(check_brief(brief_folder("hello\n")))
+  expect_error(read_brief("nowhere.yaml"), class = "hinterfeld_error_file")
+  path <- brief_folder()
+  writeBin(c(charToRaw("title: "), as.raw(0xe4)), path)
+  expect_error(read_brief(path), class = "hinterfeld_error_encoding")
+  expect_snapshot(error = TRUE, read_brief(brief_folder(sub("day: day", "dya: day", small_brief))))
+})
+
+test_that("tags of the text are never run", {
+  marker <- withr::local_tempfile()
+  brief <- sub("sales.csv", sprintf("!expr file.create(\"%s\")", marker), small_brief)
+  expect_gt(nrow(check_brief(brief_folder(brief))), 0)
+  expect_false(file.exists(marker))
+})

@@ -1,0 +1,73 @@
+schema_file <- system.file("brief", "brief.schema.json", package = "hinterfeld")
+
+# An independent validator of JSON Schema: the number of its errors.
+outside_errors <- function(brief) {
+  json <- withr::local_tempfile(fileext = ".json")
+  content <- hinterfeld:::parse_brief(brief)$content
+  writeLines(jsonlite::toJSON(content, auto_unbox = TRUE, null = "null", digits = NA), json)
+  run <- processx::run("/usr/bin/python3", c("-c", "
+import json, sys, jsonschema
+schema = json.load(open(sys.argv[1]))
+jsonschema.Draft202012Validator.check_schema(schema)
+print(len(list(jsonschema.Draft202012Validator(schema).iter_errors(json.load(open(sys.argv[2]))))))
+", schema_file, json))
+  as.integer(run$stdout)
+}
+
+test_that("the form agrees with an independent validator of the schema", {
+  expect_identical(outside_errors(demo_brief()), 0L)
+  expect_identical(nrow(check_brief(demo_brief())), 0L)
+  wrong <- list(
+    c("  day: day", "  dya: day"), c("brief: 1", "brief: 2"), c("      - share:", "      - share: {of: 3}"), c("  - keep:", "  - kep:"),
+    c("    add:", "    every: moth\n    add:"), c("  folder: out", "  tables: [doc]"), c("  regions:", "  regions: 3\n  others:"),
+    c("      - share:", "      - rank: {n: 0}"), c("tables:", "figures: {}\ntables:"), c("      - share:", "      - share:\n        rank:"),
+    c("    by: region", "    by: {a: b}")
+  )
+  for (change in wrong) {
+    path <- brief_folder(sub(change[1], change[2], small_brief, fixed = TRUE))
+    expect_gt(outside_errors(path), 0L)
+    expect_gt(nrow(hinterfeld:::form_problems(hinterfeld:::parse_brief(path))), 0)
+  }
+})
+
+test_that("each mistake says what is meant", {
+  expect_snapshot({
+    mistakes_in("  day: day", "  dya: day")
+    mistakes_in("brief: 1", "brief: 2")
+    mistakes_in("      - share:", "      - share: {of: 3}")
+    mistakes_in("    add:", "    every:\n    add:")
+    mistakes_in("      - share:", "      - share:\n        rank:")
+    mistakes_in("    by: region", "    by: {a: b}")
+    mistakes_in("  folder: out", "  workbook: a/b.xlsx")
+    mistakes_in("  revenue: revenue", "  revenue: revenue\n  decimals: 9")
+    mistakes_in("  revenue: revenue", "  revenue: revenue\n  calendar: {year_starts: april}")
+    mistakes_in("      - share:", "      - change: {as_of: yesterday}")
+    mistakes_in("      - share:", "      []")
+  })
+})
+
+test_that("the defaults that the schema tells are those of the functions", {
+  schema <- jsonlite::read_json(schema_file)
+  default_of <- function(fun, argument) {
+    value <- eval(formals(fun)[[argument]])
+    if (length(value) > 1 && is.null(names(value))) value[1] else value
+  }
+  told <- function(rule, fun, skip = character()) {
+    for (name in setdiff(names(rule$properties), skip)) {
+      expect_true(name %in% names(formals(fun)), label = name)
+      property <- rule$properties[[name]]
+      if (is.null(property$default) && !is.null(property[["$ref"]])) property <- schema[["$defs"]][[basename(property[["$ref"]])]]
+      given <- property$default
+      if (!is.null(given)) expect_equal(unlist(given), default_of(fun, name), label = name)
+    }
+  }
+  steps <- schema[["$defs"]]$step$properties
+  for (name in names(steps)) told(steps[[name]], getExportedValue("hinterfeld", paste0("add_", name)))
+  told(schema$properties$daybook, daybook)
+  told(schema$properties$daybook$properties$calendar, sales_calendar)
+  told(schema[["$defs"]]$sellers, best_sellers)
+  told(schema[["$defs"]]$table$properties$crosstab, crosstab)
+  told(schema[["$defs"]]$file$anyOf[[2]], load_table, skip = "file")
+  told(schema[["$defs"]]$attach, attach_table)
+  expect_identical(unlist(schema$properties$report$properties$sections$items$anyOf[[1]]$enum), names(hinterfeld:::report_sections))
+})

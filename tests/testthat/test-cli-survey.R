@@ -1,0 +1,11 @@
+test_that("a file and a column are surveyed", {
+  all <- run_cli("survey", demo_files()[["towns"]])
+  expect_identical(all$status, 0L)
+  expect_snapshot(cat(all$stdout))
+  one <- run_cli("survey", demo_files()[["orders"]], "--column", "channel")
+  expect_snapshot(cat(one$stdout))
+  expect_true(all(nchar(strsplit(all$stdout, "\n")[[1]]) <= 80))
+  wrong <- run_cli("survey", demo_files()[["orders"]], "--column", "chanel")
+  expect_identical(wrong$status, 1L)
+  expect_match(wrong$stderr, "Did you mean `channel`?", fixed = TRUE)
+})

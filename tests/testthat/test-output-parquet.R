@@ -1,0 +1,23 @@
+test_that("another reader finds the table, exact columns as decimals", {
+  t <- add_change(totals(kilnmoor_book(), by = c(category, product), every = "month", measures = list("revenue", "units", mean = mean_of(revenue))))
+  path <- deliver(t, withr::local_tempfile(fileext = ".parquet"))
+  read <- nanoparquet::read_parquet(path)
+  expect_identical(names(read), names(t))
+  for (name in names(t)) {
+    expected <- if (is.factor(t[[name]])) as.character(t[[name]]) else t[[name]]
+    # Dates are whole numbers or doubles; the other columns are the same in every bit.
+    if (inherits(expected, "Date")) expect_equal(read[[name]], expected) else expect_identical(read[[name]], expected, label = name)
+  }
+  schema <- nanoparquet::read_parquet_schema(path)
+  expect_identical(schema$scale[match(c("revenue", "units", "revenue_change"), schema$name)], c(2L, 0L, 2L))
+  expect_identical(schema$converted_type[match(c("month", "category", "revenue"), schema$name)], c("DATE", "UTF8", "DECIMAL"))
+})
+
+test_that("every cent is kept, on either side of zero and far from it", {
+  withr::local_seed(7)
+  cents <- c(0, 1, -1, 29, -29, 114, 115, round(stats::runif(5000, -4e11, 4e11)))
+  book <- daybook(a_sale(product = sprintf("p%05d", seq_along(cents)), revenue = cents / 100), day, revenue, product)
+  t <- totals(book, by = product)
+  read <- nanoparquet::read_parquet(deliver(t, withr::local_tempfile(fileext = ".parquet")))
+  expect_identical(read$revenue, t$revenue)
+})

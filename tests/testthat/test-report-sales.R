@@ -1,0 +1,28 @@
+test_that("a daybook with few columns still has a report", {
+  book <- daybook(a_sale(product = c("Sieve", "Rib"), day = as.Date("2026-03-02") + 0:1, revenue = c(3, 0)), day, revenue, product)
+  path <- withr::local_tempfile(fileext = ".html")
+  quiet(suppressWarnings(sales_report(book, path)))
+  html <- paste(readLines(path), collapse = "\n")
+  expect_match(html, "id=\"pareto\"", fixed = TRUE)
+  expect_no_match(html, "id=\"unsold\"", fixed = TRUE)
+  expect_no_match(html, "DOES NOT ADD UP", fixed = TRUE)
+})
+
+test_that("sections are those asked for, in that order", {
+  path <- withr::local_tempfile(fileext = ".html")
+  quiet(sales_report(kilnmoor_book(), path, sections = c("weekdays", "headline", "methods")))
+  html <- readLines(path)
+  found <- regmatches(html, regexpr("(?<=<section id=\")[a-z_]+", html, perl = TRUE))
+  expect_identical(found, c("weekdays", "headline", "methods"))
+})
+
+test_that("what cannot be reported says why", {
+  book <- kilnmoor_book()
+  path <- withr::local_tempfile(fileext = ".html")
+  expect_snapshot(error = TRUE, sales_report(1, path))
+  expect_snapshot(error = TRUE, sales_report(book, "report.pdf"))
+  expect_snapshot(error = TRUE, sales_report(book, "nowhere/report.html"))
+  expect_snapshot(error = TRUE, sales_report(book, path, region = "regoin"))
+  expect_snapshot(error = TRUE, sales_report(book, path, sections = c("trend", "trned")))
+  expect_false(file.exists(path))
+})
