@@ -40,9 +40,10 @@ cli_main <- function(args = commandArgs(TRUE)) {
   )
 }
 
+# What went wrong, and what it came from.
 problem_with_causes <- function(cnd) {
-  lines <- conditionMessage(cnd)
-  while (!is.null(cnd <- cnd$parent)) lines <- c(lines, conditionMessage(cnd))
+  lines <- rlang::cnd_message(cnd, inherit = FALSE)
+  while (!is.null(cnd <- cnd$parent)) lines <- c(lines, rlang::cnd_message(cnd, inherit = FALSE))
   paste(lines, collapse = "\n")
 }
 
