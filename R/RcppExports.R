@@ -33,12 +33,12 @@ decimals_kernel <- function(x, most) {
     .Call(`_hinterfeld_decimals_kernel`, x, most)
 }
 
-tally_kernel <- function(lines, codes, sizes, kinds, units, masks) {
-    .Call(`_hinterfeld_tally_kernel`, lines, codes, sizes, kinds, units, masks)
+tally_kernel <- function(lines, keys, amounts, raw, threads) {
+    .Call(`_hinterfeld_tally_kernel`, lines, keys, amounts, raw, threads)
 }
 
-group_kernel <- function(lines, codes, sizes) {
-    .Call(`_hinterfeld_group_kernel`, lines, codes, sizes)
+group_kernel <- function(lines, keys, threads) {
+    .Call(`_hinterfeld_group_kernel`, lines, keys, threads)
 }
 
 read_decimals_kernel <- function(x) {
@@ -47,5 +47,9 @@ read_decimals_kernel <- function(x) {
 
 read_iso_days_kernel <- function(x) {
     .Call(`_hinterfeld_read_iso_days_kernel`, x)
+}
+
+processors_kernel <- function() {
+    .Call(`_hinterfeld_processors_kernel`)
 }
 

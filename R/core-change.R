@@ -165,7 +165,7 @@ earlier_rows <- function(t, of, plan) {
   measure <- quietly(resolve_measures(stats::setNames(list(memory$measures[[of]]$spec), of), book))
   keys <- table_keys(memory$book, memory$book_columns, memory$every)
   keys <- lapply(keys, function(key) replace(key, "codes", list(key$codes[!is.na(plan$target)])))
-  keys[[1]]$codes <- plan$target[!is.na(plan$target)]
+  keys[[1]] <- new_key(keys[[1]]$name, plan$target[!is.na(plan$target)], keys[[1]]$labels)
   rows <- rows_of_levels(book, keys, measure, memory$levels)
   sizes <- vapply(keys, function(key) length(key$labels), 0L)
   rows$keys <- rows$codes

@@ -1,13 +1,15 @@
 # Grouped totals: keys coded as whole numbers go to the compiled tally, labels come back.
 
-# A key: codes per line (NA for missing) and the label of each code.
-new_key <- function(name, codes, labels) {
-  list(name = name, codes = codes, labels = labels)
+# A key: codes per line (NA for missing) and the label of each code. Days may stand in the place of codes, with a
+# lookup of the code of each day from `first` on.
+new_key <- function(name, codes, labels, lookup = NULL, first = 0L) {
+  list(name = name, codes = codes, labels = labels, lookup = lookup, first = first)
 }
 
 key_of_column <- function(name, x) {
   if (is_coded(x)) {
-    return(new_key(name, as.integer(x), levels(x)))
+    # A factor is its codes; as.integer() would copy them.
+    return(new_key(name, x, levels(x)))
   }
   if (is.list(x)) {
     stop_because("column", c(
@@ -21,7 +23,6 @@ key_of_column <- function(name, x) {
 
 # Recurring periods: the same weekday or month of every year, in the calendar's order.
 key_of_recurring <- function(days, every, calendar, span) {
-  days <- as.integer(days)
   first <- as.integer(span[1])
   span <- seq(first, as.integer(span[2]))
   position <- if (every == "weekday") {
@@ -31,16 +32,15 @@ key_of_recurring <- function(days, every, calendar, span) {
   }
   places <- sort(unique(position))
   labels <- period_label(plain_days(span[match(places, position)]), every, calendar)
-  new_key(every, match(position, places)[days - first + 1L], factor(labels, labels))
+  new_key(every, days, factor(labels, labels), match(position, places), first)
 }
 
 # Days are looked up by their distance from the first, so a period is computed once per day.
 key_of_period <- function(days, every, calendar, span) {
-  days <- as.integer(days)
   first <- as.integer(span[1])
   starts <- period_bounds_kernel(seq(first, as.integer(span[2])), every, FALSE, calendar$rules)
   labels <- unique(starts)
-  new_key(every, match(starts, labels)[days - first + 1L], plain_days(labels))
+  new_key(every, days, plain_days(labels), match(starts, labels), first)
 }
 
 # What a measure takes: kind, units per line (NULL to count lines) and which lines (NULL for all).
@@ -51,13 +51,7 @@ new_amount <- function(kind, units = NULL, mask = NULL) {
 # Groups `lines` by `keys` and takes `amounts`: codes per key, units per amount, lines counted.
 tally_lines <- function(lines, keys, amounts, call = caller_env()) {
   keys <- narrow_keys(keys)
-  result <- tally_kernel(
-    lines, lapply(keys, function(key) key$codes),
-    vapply(keys, function(key) length(key$labels), 0L),
-    vapply(amounts, function(amount) amount$kind, ""),
-    lapply(amounts, function(amount) amount$units),
-    lapply(amounts, function(amount) amount$mask)
-  )
+  result <- tally_kernel(lines, kernel_keys(keys), kernel_amounts(amounts), FALSE, threads_wanted())
   if (isTRUE(result$overflow)) {
     stop_overflow(names(amounts)[1] %||% "a measure", call)
   }
@@ -74,7 +68,25 @@ group_lines <- function(lines, keys) {
 }
 
 group_keys <- function(lines, keys) {
-  group_kernel(lines, lapply(keys, function(key) key$codes), vapply(keys, function(key) length(key$labels), 0L))
+  group_kernel(lines, kernel_keys(keys), threads_wanted())
+}
+
+# Keys and amounts as the compiled code takes them.
+kernel_keys <- function(keys) {
+  lapply(unname(keys), function(key) {
+    codes <- if (is.integer(key$codes)) key$codes else as.integer(key$codes)
+    list(codes = codes, size = length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
+  })
+}
+
+kernel_amounts <- function(amounts) {
+  lapply(unname(amounts), function(amount) amount[c("kind", "units", "mask", "lines")] |> stats::setNames(c("kind", "units", "mask", "lines")))
+}
+
+# Threads of the compiled code: as many as there are processors, at most eight, or what the option says.
+threads_wanted <- function() {
+  asked <- getOption("hinterfeld.threads")
+  if (rlang::is_integerish(asked, n = 1, finite = TRUE) && asked >= 1) as.integer(asked) else min(8L, processors_kernel())
 }
 
 # A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.

@@ -115,31 +115,30 @@ BEGIN_RCPP
 END_RCPP
 }
 // tally_kernel
-Rcpp::List tally_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes, Rcpp::CharacterVector kinds, Rcpp::List units, Rcpp::List masks);
-RcppExport SEXP _hinterfeld_tally_kernel(SEXP linesSEXP, SEXP codesSEXP, SEXP sizesSEXP, SEXP kindsSEXP, SEXP unitsSEXP, SEXP masksSEXP) {
+Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads);
+RcppExport SEXP _hinterfeld_tally_kernel(SEXP linesSEXP, SEXP keysSEXP, SEXP amountsSEXP, SEXP rawSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< int >::type lines(linesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type sizes(sizesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type kinds(kindsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type units(unitsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type masks(masksSEXP);
-    rcpp_result_gen = Rcpp::wrap(tally_kernel(lines, codes, sizes, kinds, units, masks));
+    Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type amounts(amountsSEXP);
+    Rcpp::traits::input_parameter< bool >::type raw(rawSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(tally_kernel(lines, keys, amounts, raw, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // group_kernel
-Rcpp::List group_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes);
-RcppExport SEXP _hinterfeld_group_kernel(SEXP linesSEXP, SEXP codesSEXP, SEXP sizesSEXP) {
+Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads);
+RcppExport SEXP _hinterfeld_group_kernel(SEXP linesSEXP, SEXP keysSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< int >::type lines(linesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type sizes(sizesSEXP);
-    rcpp_result_gen = Rcpp::wrap(group_kernel(lines, codes, sizes));
+    Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(group_kernel(lines, keys, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -165,6 +164,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// processors_kernel
+int processors_kernel();
+RcppExport SEXP _hinterfeld_processors_kernel() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(processors_kernel());
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
@@ -175,10 +184,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 3},
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
-    {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 6},
+    {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 1},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
+    {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {NULL, NULL, 0}
 };
 

@@ -1,5 +1,7 @@
 #include <Rcpp.h>
 
+#include <cstring>
+
 #include "tally.h"
 
 namespace {
@@ -12,56 +14,91 @@ tally::Kind kind_of(const std::string& name) {
   Rcpp::stop("unknown kind of measure: %s", name);
 }
 
-tally::KeySpace key_space(const Rcpp::List& codes, const Rcpp::IntegerVector& sizes) {
-  std::vector<tally::Key> keys;
-  for (R_xlen_t k = 0; k < codes.size(); ++k) {
-    keys.push_back({INTEGER(codes[k]), static_cast<uint64_t>(sizes[k])});
+// Each key is a list of codes, size, lookup (or NULL) and first.
+tally::KeySpace key_space(const Rcpp::List& keys) {
+  std::vector<tally::Key> out;
+  for (R_xlen_t k = 0; k < keys.size(); ++k) {
+    const Rcpp::List key = keys[k];
+    SEXP codes = key["codes"], lookup = key["lookup"];
+    out.push_back({INTEGER(codes), static_cast<uint64_t>(Rcpp::as<double>(key["size"])),
+                   Rf_isNull(lookup) ? nullptr : INTEGER(lookup), Rcpp::as<int>(key["first"]), Rf_length(lookup)});
   }
-  return tally::KeySpace(std::move(keys));
+  return tally::KeySpace(std::move(out));
 }
 
-std::vector<tally::Amount> amounts_of(const Rcpp::CharacterVector& kinds, const Rcpp::List& units,
-                                      const Rcpp::List& masks) {
-  std::vector<tally::Amount> amounts;
-  for (R_xlen_t m = 0; m < kinds.size(); ++m) {
-    amounts.push_back({kind_of(Rcpp::as<std::string>(kinds[m])),
-                       Rf_isNull(units[m]) ? nullptr : REAL(units[m]),
-                       Rf_isNull(masks[m]) ? nullptr : LOGICAL(masks[m])});
+// 64-bit integers travel through R in the bytes of doubles; R never looks at them.
+const int64_t* whole_numbers(SEXP x) { return reinterpret_cast<const int64_t*>(REAL(x)); }
+
+std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts) {
+  std::vector<tally::Amount> out;
+  for (R_xlen_t m = 0; m < amounts.size(); ++m) {
+    const Rcpp::List given = amounts[m];
+    tally::Amount amount;
+    amount.kind = kind_of(Rcpp::as<std::string>(given["kind"]));
+    SEXP units = given["units"], mask = given["mask"], lines = given["lines"];
+    if (!Rf_isNull(lines)) {
+      amount.tallied = whole_numbers(units);
+      amount.lines = whole_numbers(lines);
+    } else if (TYPEOF(units) == INTSXP) {
+      amount.whole = INTEGER(units);
+    } else if (!Rf_isNull(units)) {
+      amount.units = REAL(units);
+    }
+    if (!Rf_isNull(mask)) amount.mask = LOGICAL(mask);
+    out.push_back(amount);
   }
-  return amounts;
+  return out;
 }
 
 // The codes of each key for every group; `number` tells a group's number in the key space.
 template <typename Number>
-std::vector<Rcpp::IntegerVector> group_codes(const tally::KeySpace& keys, std::size_t groups, Number number) {
+Rcpp::List group_codes(const tally::KeySpace& keys, std::size_t groups, int wanted, Number number) {
   const std::size_t width = keys.width();
-  std::vector<Rcpp::IntegerVector> codes(width);
-  for (auto& code : codes) code = Rcpp::IntegerVector(groups);
-  std::vector<int> digits(width);
-  for (std::size_t g = 0; g < groups; ++g) {
-    keys.decode(number(g), digits.data());
-    for (std::size_t k = 0; k < width; ++k) codes[k][g] = digits[k];
+  Rcpp::List codes(width);
+  std::vector<int*> out(width);
+  for (std::size_t k = 0; k < width; ++k) {
+    codes[k] = Rf_allocVector(INTSXP, groups);
+    out[k] = INTEGER(codes[k]);
   }
+  threads::ranges(groups, wanted, [&](std::size_t from, std::size_t to) {
+    std::vector<int> digits(width);
+    for (std::size_t g = from; g < to; ++g) {
+      keys.decode(number(g), digits.data());
+      for (std::size_t k = 0; k < width; ++k) out[k][g] = digits[k];
+    }
+  });
   return codes;
 }
 
-Rcpp::List result_of(const tally::Tally& tally) {
-  const std::size_t groups = tally.groups();
-  const std::vector<Rcpp::IntegerVector> codes =
-      group_codes(tally.keys(), groups, [&](std::size_t g) { return tally.number(g); });
-  Rcpp::List values, counted;
-  for (const tally::Measure& measure : tally.measures()) {
-    const bool always = measure.amount.kind == tally::Kind::sum || measure.amount.kind == tally::Kind::count;
-    Rcpp::NumericVector value(groups), count(groups);
-    for (std::size_t g = 0; g < groups; ++g) {
-      count[g] = measure.counted[g];
-      value[g] = always || measure.counted[g] > 0 ? money::publish(measure.value[g]) : NA_REAL;
+// Values as units that R can read, or raw as 64-bit integers for a tally that goes on.
+SEXP values_of(const std::vector<tally::Cell>& cells, tally::Kind kind, bool raw, int wanted) {
+  const std::size_t n = cells.size();
+  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, n));
+  double* to = REAL(out);
+  const bool always = kind == tally::Kind::sum || kind == tally::Kind::count;
+  threads::ranges(n, wanted, [&](std::size_t from, std::size_t end) {
+    for (std::size_t g = from; g < end; ++g) {
+      if (raw) {
+        std::memcpy(to + g, &cells[g].value, sizeof(double));
+      } else {
+        to[g] = always || cells[g].counted > 0 ? money::publish(cells[g].value) : NA_REAL;
+      }
     }
-    values.push_back(value);
-    counted.push_back(count);
+  });
+  return out;
+}
+
+SEXP counts_of(const std::vector<tally::Cell>& cells, bool raw) {
+  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, cells.size()));
+  double* to = REAL(out);
+  for (std::size_t g = 0; g < cells.size(); ++g) {
+    if (raw) {
+      std::memcpy(to + g, &cells[g].counted, sizeof(double));
+    } else {
+      to[g] = static_cast<double>(cells[g].counted);
+    }
   }
-  return Rcpp::List::create(Rcpp::_["codes"] = Rcpp::wrap(codes), Rcpp::_["values"] = values,
-                            Rcpp::_["counted"] = counted);
+  return out;
 }
 
 }  // namespace
@@ -69,12 +106,18 @@ Rcpp::List result_of(const tally::Tally& tally) {
 // Groups lines by their codes and takes each measure. Returns codes (0 for missing), values in
 // units and how many lines each value took; `overflow` when a total does not fit.
 // [[Rcpp::export]]
-Rcpp::List tally_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes,
-                        Rcpp::CharacterVector kinds, Rcpp::List units, Rcpp::List masks) {
+Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads) {
   try {
-    tally::Tally tally(key_space(codes, sizes), amounts_of(kinds, units, masks));
-    tally.add(static_cast<std::size_t>(lines), [] { Rcpp::checkUserInterrupt(); });
-    return result_of(tally);
+    const std::vector<tally::Amount> taken = amounts_of(amounts);
+    const tally::Tally tally(key_space(keys), taken);
+    const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads, [] { Rcpp::checkUserInterrupt(); });
+    Rcpp::List values(taken.size()), counted(taken.size());
+    for (std::size_t m = 0; m < taken.size(); ++m) {
+      values[m] = values_of(groups.cells[m], taken[m].kind, raw, threads);
+      counted[m] = counts_of(groups.cells[m], raw);
+    }
+    Rcpp::List codes = group_codes(tally.keys(), groups.numbers.size(), threads, [&](std::size_t g) { return groups.numbers[g]; });
+    return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["values"] = values, Rcpp::_["counted"] = counted);
   } catch (const std::overflow_error&) {
     return Rcpp::List::create(Rcpp::_["overflow"] = true);
   }
@@ -83,20 +126,33 @@ Rcpp::List tally_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes,
 // Codes of the groups that the keys make, numbered by first appearance: one code per line, and the
 // codes of each key per group.
 // [[Rcpp::export]]
-Rcpp::List group_kernel(int lines, Rcpp::List codes, Rcpp::IntegerVector sizes) {
-  const tally::KeySpace keys = key_space(codes, sizes);
-  tally::Slots slots(keys.size());
+Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
+  const tally::KeySpace space = key_space(keys);
   const std::size_t n_lines = static_cast<std::size_t>(lines);
-  Rcpp::IntegerVector out(lines);
+  const bool dense = space.size() < (uint64_t{1} << 22);
+  std::vector<int> slot_of(dense ? space.size() : 0, -1);
+  std::vector<uint64_t> seen;
+  tally::Slots slots;
+  Rcpp::IntegerVector out(static_cast<R_xlen_t>(n_lines));
   std::vector<uint64_t> numbers(tally::kBlock);
   for (std::size_t from = 0; from < n_lines; from += tally::kBlock) {
     const std::size_t n = std::min(tally::kBlock, n_lines - from);
-    keys.encode(from, n, numbers.data());
-    for (std::size_t i = 0; i < n; ++i) out[from + i] = static_cast<int>(slots.find(numbers[i])) + 1;
-    Rcpp::checkUserInterrupt();
+    space.encode(from, n, numbers.data());
+    for (std::size_t i = 0; i < n; ++i) {
+      if (dense) {
+        int& slot = slot_of[numbers[i]];
+        if (slot < 0) {
+          slot = static_cast<int>(seen.size());
+          seen.push_back(numbers[i]);
+        }
+        out[from + i] = slot + 1;
+      } else {
+        out[from + i] = static_cast<int>(slots.find(numbers[i])) + 1;
+      }
+    }
+    if (from / tally::kBlock % tally::kPause == 0) Rcpp::checkUserInterrupt();
   }
-  const std::vector<Rcpp::IntegerVector> parts =
-      group_codes(keys, slots.size(), [&](std::size_t g) { return slots.number(g); });
-  return Rcpp::List::create(Rcpp::_["codes"] = out, Rcpp::_["parts"] = Rcpp::wrap(parts),
-                            Rcpp::_["count"] = static_cast<int>(slots.size()));
+  const std::size_t count = dense ? seen.size() : slots.size();
+  Rcpp::List parts = group_codes(space, count, threads, [&](std::size_t g) { return dense ? seen[g] : slots.number(g); });
+  return Rcpp::List::create(Rcpp::_["codes"] = out, Rcpp::_["parts"] = parts, Rcpp::_["count"] = static_cast<int>(count));
 }

@@ -1,0 +1,67 @@
+// Work split over threads. Threads see plain memory only; R is asked about interrupts by the first
+// thread, which is the one that R called.
+#pragma once
+#include <algorithm>
+#include <atomic>
+#include <cstddef>
+#include <exception>
+#include <mutex>
+#ifdef _OPENMP
+#include <omp.h>
+#endif
+
+namespace threads {
+
+// Fewer lines than this are not worth a second thread.
+constexpr std::size_t kLeast = 50000;
+
+inline int useful(std::size_t n, int wanted) {
+  return static_cast<int>(std::max<std::size_t>(1, std::min<std::size_t>(wanted, n / kLeast)));
+}
+
+// What one thread throws stops the others and is thrown again outside.
+class Failure {
+ public:
+  bool seen() const { return seen_.load(std::memory_order_relaxed); }
+  template <typename Work>
+  void guard(Work work) {
+    try {
+      work();
+    } catch (...) {
+      std::lock_guard<std::mutex> lock(mutex_);
+      if (!first_) first_ = std::current_exception();
+      seen_ = true;
+    }
+  }
+  void rethrow() {
+    if (first_) std::rethrow_exception(first_);
+  }
+
+ private:
+  std::atomic<bool> seen_{false};
+  std::mutex mutex_;
+  std::exception_ptr first_;
+};
+
+// work(thread) for each thread.
+template <typename Work>
+void each(int count, Work work) {
+  Failure failure;
+#ifdef _OPENMP
+#pragma omp parallel for num_threads(count) schedule(static, 1) if (count > 1)
+#endif
+  for (int t = 0; t < count; ++t) failure.guard([&] { work(t); });
+  failure.rethrow();
+}
+
+// work(from, to) for one range of 0..n per thread.
+template <typename Work>
+void ranges(std::size_t n, int wanted, Work work) {
+  const int count = useful(n, wanted);
+  each(count, [&](int t) {
+    const std::size_t from = n * t / count, to = n * (t + 1) / count;
+    if (from < to) work(from, to);
+  });
+}
+
+}  // namespace threads
