@@ -1,6 +1,6 @@
 test_that("a brief is read and sketched", {
   path <- withr::local_tempfile(fileext = ".yaml")
-  expect_snapshot(read_brief(demo_brief()), transform = function(lines) gsub("into: .*", "into: ...", lines))
+  expect_snapshot(read_brief(demo_brief()), transform = function(lines) lines[!grepl("into:|kilnmoor-out", lines)])
   expect_identical(read_brief(demo_brief())$content$daybook$currency, "Mk")
 })
 
