@@ -9,6 +9,22 @@ position_kernel <- function(days, what, rules) {
     .Call(`_hinterfeld_position_kernel`, days, what, rules)
 }
 
+code_text_kernel <- function(x, threads) {
+    .Call(`_hinterfeld_code_text_kernel`, x, threads)
+}
+
+recode_kernel <- function(codes, to, missing, threads) {
+    .Call(`_hinterfeld_recode_kernel`, codes, to, missing, threads)
+}
+
+answered_kernel <- function(answer, wanted) {
+    .Call(`_hinterfeld_answered_kernel`, answer, wanted)
+}
+
+rows_kernel <- function(columns, rows, threads) {
+    .Call(`_hinterfeld_rows_kernel`, columns, rows, threads)
+}
+
 rank_kernel <- function(order, scope, value, ties) {
     .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
 }
@@ -17,12 +33,28 @@ running_kernel <- function(order, scope, place, value, width) {
     .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
 }
 
+order_kernel <- function(scope, scopes, value, tie, highest_first, threads) {
+    .Call(`_hinterfeld_order_kernel`, scope, scopes, value, tie, highest_first, threads)
+}
+
+extent_kernel <- function(x) {
+    .Call(`_hinterfeld_extent_kernel`, x)
+}
+
 exchange_kernel <- function(one, other) {
     .Call(`_hinterfeld_exchange_kernel`, one, other)
 }
 
-units_kernel <- function(x, decimals, half_even) {
-    .Call(`_hinterfeld_units_kernel`, x, decimals, half_even)
+units_kernel <- function(x, decimals, half_even, whole, threads) {
+    .Call(`_hinterfeld_units_kernel`, x, decimals, half_even, whole, threads)
+}
+
+any_unusual_kernel <- function(x, threads) {
+    .Call(`_hinterfeld_any_unusual_kernel`, x, threads)
+}
+
+whole_days_kernel <- function(days, threads) {
+    .Call(`_hinterfeld_whole_days_kernel`, days, threads)
 }
 
 sum_units_kernel <- function(x) {

@@ -177,7 +177,7 @@ rows_of_levels <- function(book, keys, measures, levels) {
 }
 
 take_lines <- function(book, rows) {
-  book$columns <- lapply(book$columns, function(x) x[rows])
+  book$columns <- take_rows(book$columns, rows)
   book$lines <- length(rows)
   book
 }

@@ -1,13 +1,15 @@
 # Columns of a daybook: text is coded once as a factor whose levels are its dictionary.
 
-# Blank text is missing: nobody's group must not look like somebody's.
+# Blank text is missing: nobody's group must not look like somebody's. Texts are coded by identity; texts that are
+# equal in different encodings are told by their UTF-8 form.
 code_text <- function(x) {
-  if (is.factor(x)) {
-    x <- as.character(x)
-  }
-  known <- unique(x)
-  known <- known[!is.na(known) & grepl("[^[:space:]]", known)]
-  structure(match(x, known), levels = enc2utf8(known), class = "factor")
+  found <- if (is.factor(x)) list(codes = as.integer(x), labels = levels(x)) else code_text_kernel(x, threads_wanted())
+  known <- enc2utf8(found$labels)
+  known[is.na(known) | !grepl("[^[:space:]]", known)] <- NA
+  levels <- unique(known[!is.na(known)])
+  to <- match(known, levels)
+  if (!identical(to, seq_along(known))) found$codes <- recode_kernel(found$codes, to, NA_integer_, threads_wanted())
+  structure(found$codes, levels = levels, class = "factor")
 }
 
 is_coded <- function(x) {
@@ -26,6 +28,15 @@ column_values <- function(book, name) {
   } else {
     x
   }
+}
+
+# Some rows of a daybook's columns.
+take_rows <- function(columns, rows) {
+  taken <- rows_kernel(columns, rows, threads_wanted())
+  names(taken) <- names(columns)
+  others <- vapply(taken, is.null, NA)
+  taken[others] <- lapply(columns[others], function(x) x[rows])
+  taken
 }
 
 # Days are kept as whole numbers; outside, dates are doubles as R makes them.

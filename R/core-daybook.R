@@ -63,27 +63,28 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   check_role_names(roles, lines)
 
   origin <- origin_of(lines)
-  known <- is.finite(roles$revenue$values)
   reason <- first_reason(roles, lines)
-  if (any(!is.na(reason)) && on_bad == "stop") {
+  if (!is.null(reason) && on_bad == "stop") {
     stop_unusable(reason, origin$file)
   }
-  if (all(!is.na(reason))) {
-    stop_because("no_lines", c("No line is usable, so there is nothing to total.", reason_counts(reason)))
+  if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
+    stop_because("no_lines", c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)))
   }
-  usable <- which(is.na(reason))
+  steps <- daybook_steps(roles$revenue, reason, nrow(lines))
+  columns <- book_columns(roles, lines)
+  if (!is.null(reason)) columns <- take_rows(columns, which(is.na(reason)))
 
   book <- structure(list(
-    columns = lapply(book_columns(roles, lines), function(x) x[usable]),
-    lines = length(usable),
+    columns = columns,
+    lines = length(columns$day),
     roles = vapply(roles, function(role) role$text, ""),
     decimals = decimals["revenue"],
     rounding = rounding,
     calendar = calendar,
     currency = currency,
     # The days that the data cover: leaving out cancelled orders does not make a month shorter.
-    span = plain_days(range(roles$day$values[usable])),
-    trail = add_steps(origin$trail, daybook_steps(roles$revenue, reason, known)),
+    span = plain_days(extent_kernel(columns$day)),
+    trail = add_steps(origin$trail, steps),
     aside = aside_table(lines, reason, origin$file)
   ), class = "hinterfeld_daybook")
   exact_columns(book, decimals)
@@ -162,25 +163,36 @@ number_columns <- function(book) {
   names(book$columns)[vapply(book$columns, function(x) is.numeric(x) && !inherits(x, "Date"), NA)]
 }
 
+# The first reason why each line cannot be used, NA for usable lines; NULL when all are.
 first_reason <- function(roles, lines) {
-  reason <- rep(NA_character_, nrow(lines))
-  reason[blank_rows(lines)] <- "blank row"
-  for (role in c("day", "product", "revenue")) {
-    wrong <- roles[[role]]$wrong
-    first <- is.na(reason) & !is.na(wrong)
-    reason[first] <- wrong[first]
+  blank <- blank_rows(lines)
+  wrong <- lapply(roles[c("day", "product", "revenue")], function(role) role$wrong)
+  wrong <- Filter(Negate(is.null), wrong)
+  if (length(blank) == 0 && length(wrong) == 0) {
+    return(NULL)
   }
-  reason
+  reason <- rep(NA_character_, nrow(lines))
+  reason[blank] <- "blank row"
+  for (found in wrong) {
+    first <- is.na(reason) & !is.na(found)
+    reason[first] <- found[first]
+  }
+  if (all(is.na(reason))) NULL else reason
 }
 
 blank_rows <- function(lines) {
-  # Few rows are blank in the first column, so few are looked at in the others.
-  rows <- seq_len(nrow(lines))
-  for (x in lines) {
-    x <- x[rows]
+  # Columns of numbers come first: one without a blank leaves nothing to look for. Few rows are blank in the first
+  # column, so few are looked at in the others.
+  text <- vapply(lines, is.character, NA)
+  rows <- NULL
+  for (x in as.list(lines)[order(text)]) {
+    if (is.null(rows) && (is.numeric(x) || is.logical(x)) && !any_unusual(x)) {
+      return(integer())
+    }
+    if (!is.null(rows)) x <- x[rows]
     blank <- is.na(x)
     if (is.character(x)) blank <- blank | !grepl("[^[:space:]]", x)
-    rows <- rows[blank]
+    rows <- if (is.null(rows)) which(blank) else rows[blank]
   }
   rows
 }
@@ -209,14 +221,12 @@ stop_unusable <- function(reason, file, call = caller_env()) {
   ), rows = bad, reasons = reason[bad], call = call)
 }
 
-daybook_steps <- function(revenue, reason, known) {
-  units <- ifelse(known, revenue$values, 0)
-  left <- length(reason)
-  left_units <- sum_units(units)
+daybook_steps <- function(revenue, reason, left) {
+  left_units <- sum_units(revenue$values)
   steps <- new_trail("daybook", paste("revenue is", revenue$text), left, left, left_units, left_units)
   for (name in intersect(reasons, reason)) {
     gone <- reason %in% name
-    gone_units <- sum_units(units[gone])
+    gone_units <- sum_units(revenue$values[gone])
     steps <- add_steps(steps, new_trail(
       "set aside", name, left, left - sum(gone), left_units, left_units - gone_units
     ))

@@ -140,6 +140,14 @@ row_names_order <- function(t) {
   lapply(columns, function(x) if (is.factor(x)) as.integer(x) else x)
 }
 
+# The place of each row in the order of names.
+row_name_ranks <- function(t) {
+  order <- do.call(ordered_rows, row_names_order(t))
+  ranks <- integer(length(order))
+  ranks[order] <- seq_along(order)
+  ranks
+}
+
 ordered_rows <- function(...) {
   order(..., method = "radix", na.last = TRUE)
 }

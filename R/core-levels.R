@@ -70,6 +70,9 @@ split_groups <- function(book, keys, measures, split, detail) {
 # Periods ascending; then, key by key, the group's own first measure from the highest and its name.
 # A subtotal stands below its group.
 row_order <- function(book, keys, measures, levels, rows, detail, periods) {
+  if (length(levels) == 1 && length(keys) == periods + 1) {
+    return(detail_order(keys, rows, periods))
+  }
   columns <- list()
   for (k in seq_along(keys)) {
     codes <- rows$codes[[k]]
@@ -81,6 +84,21 @@ row_order <- function(book, keys, measures, levels, rows, detail, periods) {
     columns <- c(columns, list(total, rank))
   }
   if (length(columns) == 0) seq_along(rows$level) else do.call(order, c(columns, method = "radix"))
+}
+
+# The same for rows without subtotals and with one key besides the period: periods are scopes.
+detail_order <- function(keys, rows, periods) {
+  member <- keys[[periods + 1]]
+  codes <- rows$codes[[periods + 1]]
+  tie <- recode_kernel(present_codes(codes), key_ranks(member), length(member$labels) + 1L, threads_wanted())
+  scope <- if (periods == 1) rows$codes[[1]] else rep(1L, length(tie))
+  scopes <- if (periods == 1) length(keys[[1]]$labels) else 1L
+  order_kernel(scope, scopes, as.double(rows$values[[1]]), tie, TRUE, threads_wanted())
+}
+
+# Codes with NA for missing, as recode_kernel() takes them.
+present_codes <- function(codes) {
+  if (length(codes) && min(codes) > 0L) codes else replace(codes, codes <= 0L, NA)
 }
 
 # For each row, the first measure of the group that its first k keys make.

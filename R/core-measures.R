@@ -255,7 +255,7 @@ measure_groups <- function(book, keys, measures, call = caller_env()) {
       tally_stages(book$lines, group, m, call)
     }
     at <- match(seq_len(groups$count), result$codes[[1]])
-    counted <- replace(result$counted[[1]][at], is.na(at), 0)
+    counted <- if (m$kind == "mean") replace(result$counted[[1]][at], is.na(at), 0)
     value <- result$values[[1]][at]
     if (m$kind %in% c("sum", "lines", "distinct")) value[is.na(at)] <- 0
     settle_value(m, value, counted)
@@ -265,7 +265,7 @@ measure_groups <- function(book, keys, measures, call = caller_env()) {
 
 measure_amount <- function(m) {
   kind <- switch(m$kind, mean = "sum", lines = "count", m$kind)
-  new_amount(kind, m$units, m$mask)
+  new_amount(kind, m$units, m$mask, counts = m$kind == "mean")
 }
 
 # Totals per day, order or distinct value first; then the measure over those totals.

@@ -27,14 +27,22 @@ found_decimals <- function(x, name) {
   min(decimals, most_decimals)
 }
 
-# Units of decimal values. NaN: not a number; Inf: too large for an exact line.
-to_units <- function(x, decimals, rounding = "half_up") {
-  units_kernel(as.double(x), as.integer(decimals), rounding == "half_even")
+# Units of decimal values. NaN: not a number; Inf: too large for an exact line. With `whole`, integers where all fit.
+to_units <- function(x, decimals, rounding = "half_up", whole = FALSE) {
+  units_kernel(as.double(x), as.integer(decimals), rounding == "half_even", whole, threads_wanted())
+}
+
+# Is any value missing or infinite? Most columns have none, and need no second look.
+any_unusual <- function(x) {
+  any_unusual_kernel(x, threads_wanted())
 }
 
 # Units of a further column, where a value that cannot be exact is an error.
 exact_units <- function(x, name, decimals, rounding, call = caller_env()) {
-  units <- to_units(x, decimals, rounding)
+  units <- to_units(x, decimals, rounding, whole = TRUE)
+  if (!any_unusual(units)) {
+    return(units)
+  }
   bad <- which(is.nan(units) | is.infinite(units))
   if (length(bad)) {
     stop_because("overflow", c(
@@ -52,7 +60,7 @@ from_units <- function(units, decimals) {
 
 # Exact total of units; missing ones do not count.
 sum_units <- function(units, what = "revenue", call = caller_env()) {
-  total <- sum_units_kernel(as.double(units))
+  total <- sum_units_kernel(if (is.integer(units)) units else as.double(units))
   if (is.nan(total)) {
     stop_overflow(what, call)
   }

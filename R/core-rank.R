@@ -40,9 +40,10 @@ add_rank <- function(t, of = "revenue", within = NULL,
 
 tie_rules <- c("standard", "dense", "ordinal", "modified", "fractional")
 
+# Names matter to the order of equal values only where the rule counts them apart.
 row_ranks <- function(t, values, scope, ties, highest_first) {
-  sign <- if (highest_first) -1 else 1
-  order <- do.call(ordered_rows, c(list(scope, sign * values), row_names_order(t)))
+  tie <- if (ties == "ordinal") row_name_ranks(t)
+  order <- order_kernel(scope, max(scope, 1L), as.double(values), tie, highest_first, threads_wanted())
   rank_kernel(order, scope, as.double(values), ties)
 }
 

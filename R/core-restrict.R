@@ -41,16 +41,18 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   answer <- evaluate_condition(when, book, call)
   mention_unknown_values(when, book)
 
-  keep <- which(answer == wanted)
-  unclear <- is.na(answer)
+  found <- answered_kernel(answer, wanted)
+  keep <- found$rows
   if (length(keep) == 0) {
-    stop_no_lines_left(when, book, unclear, call)
+    stop_no_lines_left(when, book, found$unclear, call)
   }
   revenue <- book$columns$revenue
+  kept <- take_rows(book$columns, keep)
   before <- c(book$lines, sum_units(revenue))
-  after <- c(length(keep), sum_units(revenue[keep]))
+  after <- c(length(keep), sum_units(kept$revenue))
   why <- why %||% rlang::as_label(when)
-  steps <- if (any(unclear)) {
+  steps <- if (found$unclear > 0) {
+    unclear <- is.na(answer)
     clear <- before - c(sum(unclear), sum_units(revenue[unclear]))
     add_steps(new_trail(what, why, before[1], before[1] - (clear[1] - after[1]), before[2], before[2] - (clear[2] - after[2])),
               new_trail("neither yes nor no", why, after[1] + sum(unclear), after[1],
@@ -59,7 +61,7 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
     new_trail(what, why, before[1], after[1], before[2], after[2])
   }
   book$span <- restricted_span(when, book, keep, wanted, call)
-  book$columns <- lapply(book$columns, function(x) x[keep])
+  book$columns <- kept
   book$lines <- length(keep)
   book$trail <- add_steps(book$trail, steps)
   book
@@ -106,7 +108,7 @@ evaluate_condition <- function(when, book, call) {
       i = "For example `region == \"Vale\"`."
     ), call = call)
   }
-  rep_len(answer, book$lines)
+  if (length(answer) == book$lines) answer else rep_len(answer, book$lines)
 }
 
 # "and", "or" and "not" are taken apart, so that each part on one text column meets the column's
@@ -139,6 +141,9 @@ evaluate_on_values <- function(expr, env, name, coded) {
   answer <- rlang::eval_tidy(expr, with_helpers(stats::setNames(list(values), name)), env)
   if (length(answer) == 1) {
     return(answer)
+  }
+  if (is.logical(answer) && length(answer) == length(values)) {
+    return(recode_kernel(coded, answer, answer[length(values)], threads_wanted()))
   }
   at <- as.integer(coded)
   at[is.na(at)] <- length(values)
@@ -216,7 +221,7 @@ stop_no_lines_left <- function(when, book, unclear, call) {
   holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(book, name)), "")
   stop_because("no_lines", c(
     sprintf("`%s` leaves no line of %s.", rlang::as_label(when), group_digits(book$lines)),
-    if (any(unclear)) c(x = sprintf("For %s it gives neither yes nor no.", count_of(sum(unclear), "line"))),
+    if (unclear > 0) c(x = sprintf("For %s it gives neither yes nor no.", count_of(unclear, "line"))),
     stats::setNames(holds, rep("i", length(holds))),
     i = "Compare text without regard to case and spaces with `reads_as()`."
   ), call = call)

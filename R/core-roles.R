@@ -12,8 +12,8 @@ check_roles_given <- function(quos, call = caller_env()) {
   }
 }
 
-# A role's values as the daybook keeps them, what is wrong with each line's (NA where nothing is),
-# the text the user gave, and the column it came from when it was one.
+# A role's values as the daybook keeps them, what is wrong with each line's (NA where nothing is, NULL
+# where nothing is anywhere), the text the user gave, and the column it came from when it was one.
 read_role <- function(role, quo, lines, day_format, decimals, rounding, call) {
   expr <- rlang::quo_get_expr(quo)
   column <- if (is.symbol(expr) || rlang::is_string(expr)) pick_columns(quo, names(lines), role, call)
@@ -56,9 +56,7 @@ evaluate_over <- function(quo, data, name, call) {
 
 read_text <- function(x, role) {
   values <- if (is.character(x) || is.factor(x)) code_text(x) else x
-  wrong <- rep(NA_character_, length(values))
-  wrong[is.na(values)] <- paste("no", role)
-  list(values = values, wrong = wrong)
+  list(values = values, wrong = if (any_unusual(values)) ifelse(is.na(values), paste("no", role), NA_character_))
 }
 
 read_units <- function(x, call) {
@@ -68,7 +66,7 @@ read_units <- function(x, call) {
       i = "Give the column that holds the quantity, or leave `units` out."
     ), call = call)
   }
-  list(values = x, wrong = rep(NA_character_, length(x)))
+  list(values = x, wrong = NULL)
 }
 
 read_revenue <- function(quo, column, lines, decimals, rounding, call) {
@@ -85,7 +83,10 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
       i = "Give a column of amounts or an expression such as `quantity * unit_price`."
     ), call = call)
   }
-  units <- to_units(values, decimals, rounding)
+  units <- to_units(values, decimals, rounding, whole = TRUE)
+  if (!any_unusual(units) && !any(vapply(numbers, any_unusual, NA))) {
+    return(list(values = units, wrong = NULL))
+  }
   unreadable <- Reduce(`|`, lapply(numbers, function(x) is.nan(x)), is.nan(values))
   wrong <- rep(NA_character_, length(units))
   wrong[is.infinite(units)] <- "too large"
@@ -132,8 +133,9 @@ read_day <- function(x, name, day_format, call) {
     days <- as.integer(as.Date(x, tz = zone[1]))
     given <- !is.na(x)
   } else if (inherits(x, "Date")) {
-    days <- as.integer(floor(as.numeric(x)))
-    given <- !is.na(x)
+    days <- if (is.integer(x)) unclass(x) else whole_days_kernel(x, threads_wanted())
+    attributes(days) <- NULL
+    given <- if (any_unusual(days)) !is.na(x) else TRUE
   } else if (type_of(x) == "text") {
     coded <- code_text(x)
     known <- text_days(levels(coded), name, day_format, call)
@@ -142,9 +144,7 @@ read_day <- function(x, name, day_format, call) {
   } else {
     stop_day_type(x, name, call)
   }
-  wrong <- rep(NA_character_, length(days))
-  wrong[!given] <- "no day"
-  wrong[given & is.na(days)] <- "day not readable"
+  wrong <- if (any_unusual(days)) ifelse(!is.na(days), NA_character_, ifelse(given, "day not readable", "no day"))
   list(values = structure(days, class = "Date"), wrong = wrong)
 }
 

@@ -43,9 +43,10 @@ key_of_period <- function(days, every, calendar, span) {
   new_key(every, days, plain_days(labels), match(starts, labels), first)
 }
 
-# What a measure takes: kind, units per line (NULL to count lines) and which lines (NULL for all).
-new_amount <- function(kind, units = NULL, mask = NULL) {
-  list(kind = kind, units = units, mask = mask)
+# What a measure takes: kind, units per line (NULL to count lines) and which lines (NULL for all); with `counts`, also how
+# many lines each value took.
+new_amount <- function(kind, units = NULL, mask = NULL, counts = TRUE) {
+  list(kind = kind, units = units, mask = mask, counts = counts)
 }
 
 # Groups `lines` by `keys` and takes `amounts`: codes per key, units per amount, lines counted.
@@ -80,7 +81,7 @@ kernel_keys <- function(keys) {
 }
 
 kernel_amounts <- function(amounts) {
-  lapply(unname(amounts), function(amount) amount[c("kind", "units", "mask", "lines")] |> stats::setNames(c("kind", "units", "mask", "lines")))
+  lapply(unname(amounts), function(amount) list(kind = amount$kind, units = amount$units, mask = amount$mask, lines = amount$lines, counts = amount$counts))
 }
 
 # Threads of the compiled code: as many as there are processors, at most eight, or what the option says.

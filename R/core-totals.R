@@ -165,6 +165,7 @@ choose_labels <- function(keys, rows) {
     key <- keys[[k]]
     if (!is.character(key$labels)) next
     codes <- rows$codes[[k]]
+    if (length(codes) == 0 || min(codes) > 0L) next
     held <- key$labels[sort(unique(codes[codes > 0]))]
     if (labels$total %in% held && any(codes == total_code)) {
       labels$total <- "Total (all)"
@@ -180,6 +181,9 @@ choose_labels <- function(keys, rows) {
 
 # A key's values for the codes of the rows. A column that must say Total is text, or a factor.
 key_values <- function(key, codes, labels) {
+  if (length(codes) && !anyNA(codes) && min(codes) > 0L) {
+    return(key$labels[codes])
+  }
   values <- key$labels[replace(codes, codes <= 0, NA)]
   total <- codes == total_code
   if (is.factor(values) && any(total)) {

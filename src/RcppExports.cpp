@@ -37,6 +37,57 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// code_text_kernel
+Rcpp::List code_text_kernel(Rcpp::CharacterVector x, int threads);
+RcppExport SEXP _hinterfeld_code_text_kernel(SEXP xSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(code_text_kernel(x, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// recode_kernel
+SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads);
+RcppExport SEXP _hinterfeld_recode_kernel(SEXP codesSEXP, SEXP toSEXP, SEXP missingSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type to(toSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type missing(missingSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(recode_kernel(codes, to, missing, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// answered_kernel
+Rcpp::List answered_kernel(Rcpp::LogicalVector answer, bool wanted);
+RcppExport SEXP _hinterfeld_answered_kernel(SEXP answerSEXP, SEXP wantedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type answer(answerSEXP);
+    Rcpp::traits::input_parameter< bool >::type wanted(wantedSEXP);
+    rcpp_result_gen = Rcpp::wrap(answered_kernel(answer, wanted));
+    return rcpp_result_gen;
+END_RCPP
+}
+// rows_kernel
+Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads);
+RcppExport SEXP _hinterfeld_rows_kernel(SEXP columnsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(rows_kernel(columns, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // rank_kernel
 Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
 RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
@@ -66,6 +117,33 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// order_kernel
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, SEXP tie, bool highest_first, int threads);
+RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP tieSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type tie(tieSEXP);
+    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(order_kernel(scope, scopes, value, tie, highest_first, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// extent_kernel
+Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x);
+RcppExport SEXP _hinterfeld_extent_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(extent_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // exchange_kernel
 bool exchange_kernel(std::string one, std::string other);
 RcppExport SEXP _hinterfeld_exchange_kernel(SEXP oneSEXP, SEXP otherSEXP) {
@@ -79,25 +157,51 @@ BEGIN_RCPP
 END_RCPP
 }
 // units_kernel
-Rcpp::NumericVector units_kernel(Rcpp::NumericVector x, int decimals, bool half_even);
-RcppExport SEXP _hinterfeld_units_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP) {
+SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads);
+RcppExport SEXP _hinterfeld_units_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP, SEXP wholeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
     Rcpp::traits::input_parameter< bool >::type half_even(half_evenSEXP);
-    rcpp_result_gen = Rcpp::wrap(units_kernel(x, decimals, half_even));
+    Rcpp::traits::input_parameter< bool >::type whole(wholeSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(units_kernel(x, decimals, half_even, whole, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// any_unusual_kernel
+bool any_unusual_kernel(SEXP x, int threads);
+RcppExport SEXP _hinterfeld_any_unusual_kernel(SEXP xSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(any_unusual_kernel(x, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// whole_days_kernel
+Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads);
+RcppExport SEXP _hinterfeld_whole_days_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(whole_days_kernel(days, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // sum_units_kernel
-double sum_units_kernel(Rcpp::NumericVector x);
+double sum_units_kernel(SEXP x);
 RcppExport SEXP _hinterfeld_sum_units_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(sum_units_kernel(x));
     return rcpp_result_gen;
 END_RCPP
@@ -178,10 +282,18 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
+    {"_hinterfeld_code_text_kernel", (DL_FUNC) &_hinterfeld_code_text_kernel, 2},
+    {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
+    {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
+    {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
+    {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 6},
+    {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
     {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
-    {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 3},
+    {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 5},
+    {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
+    {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},

@@ -1,5 +1,6 @@
 #include <Rcpp.h>
 
+#include "order.h"
 #include "ranks.h"
 #include "running.h"
 
@@ -50,4 +51,27 @@ Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVecto
     std::fill(out.begin(), out.end(), R_NaN);
   }
   return out;
+}
+
+// Row numbers (from 1) in order of scope, value and tie; `tie` may be NULL. Missing values come last in their scope.
+// [[Rcpp::export]]
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, SEXP tie, bool highest_first, int threads) {
+  const std::size_t n = scope.size();
+  Rcpp::IntegerVector out(n);
+  int* to = INTEGER(out);
+  order::in_scopes(n, INTEGER(scope), scopes, REAL(value), Rf_isNull(tie) ? nullptr : INTEGER(tie), highest_first, threads, to);
+  for (std::size_t i = 0; i < n; ++i) ++to[i];
+  return out;
+}
+
+// The first and the last of whole numbers, without the missing.
+// [[Rcpp::export]]
+Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x) {
+  int least = INT_MAX, most = INT_MIN;
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    if (x[i] == NA_INTEGER) continue;
+    least = std::min(least, x[i]);
+    most = std::max(most, x[i]);
+  }
+  return Rcpp::IntegerVector::create(least, most);
 }

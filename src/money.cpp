@@ -1,24 +1,101 @@
 #include <Rcpp.h>
 
 #include "money.h"
+#include "threads.h"
 
-// Units of each value: NA stays NA, NaN is not a number, Inf is too large.
+// Units of each value: NA stays NA, NaN is not a number, Inf is too large. `whole` gives integers where all fit and
+// none is missing, half the memory.
 // [[Rcpp::export]]
-Rcpp::NumericVector units_kernel(Rcpp::NumericVector x, int decimals, bool half_even) {
+SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads) {
   const auto rounding = half_even ? money::Rounding::half_even : money::Rounding::half_up;
-  const R_xlen_t n = x.size();
-  Rcpp::NumericVector out(n);
-  for (R_xlen_t i = 0; i < n; ++i) out[i] = money::units(x[i], decimals, rounding);
+  const std::size_t n = x.size();
+  const double* from = REAL(x);
+  if (whole) {
+    Rcpp::Shield<SEXP> small(Rf_allocVector(INTSXP, n));
+    int* to = INTEGER(small);
+    std::atomic<bool> fits{true};
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      for (std::size_t i = a; i < b && fits.load(std::memory_order_relaxed); i += 4096) {
+        for (std::size_t j = i; j < std::min(i + 4096, b); ++j) {
+          const double units = money::units(from[j], decimals, rounding);
+          if (!(std::fabs(units) < 2147483647.0)) {
+            fits = false;
+            return;
+          }
+          to[j] = static_cast<int>(units);
+        }
+      }
+    });
+    if (fits) return small;
+  }
+  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, n));
+  double* to = REAL(out);
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    for (std::size_t i = a; i < b; ++i) to[i] = money::units(from[i], decimals, rounding);
+  });
   return out;
+}
+
+// Is a value missing (NA or NaN) or infinite anywhere? Integers, doubles and logicals.
+// [[Rcpp::export]]
+bool any_unusual_kernel(SEXP x, int threads) {
+  const std::size_t n = Rf_xlength(x);
+  std::atomic<bool> found{false};
+  if (TYPEOF(x) == REALSXP) {
+    const double* value = REAL(x);
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      for (std::size_t i = a; i < b; ++i) {
+        if (!std::isfinite(value[i])) {
+          found = true;
+          return;
+        }
+      }
+    });
+  } else if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
+    const int* value = TYPEOF(x) == INTSXP ? INTEGER(x) : LOGICAL(x);
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      for (std::size_t i = a; i < b; ++i) {
+        if (value[i] == NA_INTEGER) {
+          found = true;
+          return;
+        }
+      }
+    });
+  } else {
+    return true;
+  }
+  return found;
+}
+
+// Days as whole numbers: the day that a fraction of a day belongs to.
+// [[Rcpp::export]]
+Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
+  const std::size_t n = days.size();
+  Rcpp::Shield<SEXP> out(Rf_allocVector(INTSXP, n));
+  const double* from = REAL(days);
+  int* to = INTEGER(out);
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    for (std::size_t i = a; i < b; ++i) {
+      to[i] = std::fabs(from[i]) < 2147483647.0 ? static_cast<int>(std::floor(from[i])) : NA_INTEGER;
+    }
+  });
+  return Rcpp::IntegerVector(out);
 }
 
 // Exact sum of units, missing ones apart; NaN when it overflows.
 // [[Rcpp::export]]
-double sum_units_kernel(Rcpp::NumericVector x) {
+double sum_units_kernel(SEXP x) {
+  const R_xlen_t n = Rf_xlength(x);
   int64_t total = 0;
   try {
-    for (double unit : x) {
-      if (std::isfinite(unit)) total = money::add(total, static_cast<int64_t>(unit));
+    if (TYPEOF(x) == INTSXP) {
+      const int* unit = INTEGER(x);
+      for (R_xlen_t i = 0; i < n; ++i) total += unit[i] == NA_INTEGER ? 0 : unit[i];
+    } else {
+      const double* unit = REAL(x);
+      for (R_xlen_t i = 0; i < n; ++i) {
+        if (std::isfinite(unit[i])) total = money::add(total, static_cast<int64_t>(unit[i]));
+      }
     }
     return money::publish(total);
   } catch (const std::overflow_error&) {
@@ -31,7 +108,7 @@ double sum_units_kernel(Rcpp::NumericVector x) {
 int decimals_kernel(Rcpp::NumericVector x, int most) {
   int decimals = 0;
   for (double value : x) {
-    if (!std::isfinite(value)) continue;
+    if (!std::isfinite(value) || value == std::nearbyint(value)) continue;
     while (decimals <= most && !money::has_decimals(value, decimals)) ++decimals;
     if (decimals > most) break;
   }

@@ -36,6 +36,11 @@ inline double units(double value, int decimals, Rounding rounding) {
   if (!std::isfinite(value)) return std::isnan(value) ? value : NAN;
   const double scaled = std::fabs(value) * power_of_ten(decimals);
   if (scaled > kLargestLine) return INFINITY;
+  // Far from a half the nearest whole number is right; up to here neighbouring decimals are nearer than that.
+  if (scaled < 1e12) {
+    const double nearest = std::nearbyint(scaled);
+    if (std::fabs(scaled - nearest) < 0.49) return value < 0 && nearest > 0 ? -nearest : nearest;
+  }
   const double whole = std::floor(scaled);
   const double part = scaled - whole;
   double result;

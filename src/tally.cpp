@@ -35,6 +35,7 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts) {
     const Rcpp::List given = amounts[m];
     tally::Amount amount;
     amount.kind = kind_of(Rcpp::as<std::string>(given["kind"]));
+    amount.counts = Rcpp::as<bool>(given["counts"]);
     SEXP units = given["units"], mask = given["mask"], lines = given["lines"];
     if (!Rf_isNull(lines)) {
       amount.tallied = whole_numbers(units);
@@ -71,33 +72,38 @@ Rcpp::List group_codes(const tally::KeySpace& keys, std::size_t groups, int want
 }
 
 // Values as units that R can read, or raw as 64-bit integers for a tally that goes on.
-SEXP values_of(const std::vector<tally::Cell>& cells, tally::Kind kind, bool raw, int wanted) {
-  const std::size_t n = cells.size();
-  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, n));
+SEXP values_of(const tally::Groups& groups, const tally::Column& column, tally::Kind kind, bool raw, int wanted) {
+  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, groups.size()));
   double* to = REAL(out);
   const bool always = kind == tally::Kind::sum || kind == tally::Kind::count;
-  threads::ranges(n, wanted, [&](std::size_t from, std::size_t end) {
+  threads::ranges(groups.size(), wanted, [&](std::size_t from, std::size_t end) {
     for (std::size_t g = from; g < end; ++g) {
+      const std::size_t at = groups.place(g);
       if (raw) {
-        std::memcpy(to + g, &cells[g].value, sizeof(double));
+        std::memcpy(to + g, column.value + at, sizeof(double));
       } else {
-        to[g] = always || cells[g].counted > 0 ? money::publish(cells[g].value) : NA_REAL;
+        to[g] = always || column.counted[at] > 0 ? money::publish(column.value[at]) : NA_REAL;
       }
     }
   });
   return out;
 }
 
-SEXP counts_of(const std::vector<tally::Cell>& cells, bool raw) {
-  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, cells.size()));
+// How many lines each value took; NULL where nobody asked.
+SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool raw, int wanted) {
+  if (column.counted == nullptr) return R_NilValue;
+  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, groups.size()));
   double* to = REAL(out);
-  for (std::size_t g = 0; g < cells.size(); ++g) {
-    if (raw) {
-      std::memcpy(to + g, &cells[g].counted, sizeof(double));
-    } else {
-      to[g] = static_cast<double>(cells[g].counted);
+  threads::ranges(groups.size(), wanted, [&](std::size_t from, std::size_t end) {
+    for (std::size_t g = from; g < end; ++g) {
+      const int64_t counted = column.counted[groups.place(g)];
+      if (raw) {
+        std::memcpy(to + g, &counted, sizeof(double));
+      } else {
+        to[g] = static_cast<double>(counted);
+      }
     }
-  }
+  });
   return out;
 }
 
@@ -113,10 +119,10 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
     const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads, [] { Rcpp::checkUserInterrupt(); });
     Rcpp::List values(taken.size()), counted(taken.size());
     for (std::size_t m = 0; m < taken.size(); ++m) {
-      values[m] = values_of(groups.cells[m], taken[m].kind, raw, threads);
-      counted[m] = counts_of(groups.cells[m], raw);
+      values[m] = values_of(groups, groups.columns[m], taken[m].kind, raw, threads);
+      counted[m] = counts_of(groups, groups.columns[m], raw, threads);
     }
-    Rcpp::List codes = group_codes(tally.keys(), groups.numbers.size(), threads, [&](std::size_t g) { return groups.numbers[g]; });
+    Rcpp::List codes = group_codes(tally.keys(), groups.size(), threads, [&](std::size_t g) { return groups.numbers[g]; });
     return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["values"] = values, Rcpp::_["counted"] = counted);
   } catch (const std::overflow_error&) {
     return Rcpp::List::create(Rcpp::_["overflow"] = true);

@@ -9,8 +9,11 @@
 #include <cmath>
 #include <cstdint>
 #include <cstdlib>
-#include <memory>
 #include <vector>
+
+#if defined(__linux__)
+#include <sys/mman.h>
+#endif
 
 #include "money.h"
 #include "threads.h"
@@ -66,6 +69,15 @@ class KeySpace {
 
   // The codes of one number, last key first taken off; 0 stays for missing.
   void decode(uint64_t number, int* out) const {
+    if (size_ <= UINT32_MAX) {  // a division of 32 bits takes half the time
+      uint32_t rest = static_cast<uint32_t>(number);
+      for (std::size_t k = keys_.size(); k-- > 0;) {
+        const uint32_t radix = static_cast<uint32_t>(keys_[k].size + 1);
+        out[k] = static_cast<int>(rest % radix);
+        rest /= radix;
+      }
+      return;
+    }
     for (std::size_t k = keys_.size(); k-- > 0;) {
       const uint64_t radix = keys_[k].size + 1;
       out[k] = static_cast<int>(number % radix);
@@ -125,42 +137,43 @@ enum class Kind { sum, count, smallest, largest };
 // of them, the line itself is counted.
 struct Amount {
   Kind kind;
+  bool counts = true;  // also tell how many lines each value took
   const double* units = nullptr;
   const int* whole = nullptr;
   const int64_t* tallied = nullptr;
   const int64_t* lines = nullptr;
   const int* mask = nullptr;  // R logical; null for every line
+
+  bool every_line() const { return mask == nullptr && units == nullptr && whole == nullptr && tallied == nullptr; }
+  // Sums and counts start from 0; the others need to know whether they hold anything.
+  bool needs_counts() const { return counts || kind == Kind::smallest || kind == Kind::largest; }
 };
 
-// One group's running result for one measure. `counted` tells the groups that had nothing to take.
-struct Cell {
-  int64_t value;
-  int64_t counted;
+// One measure's running results by place. `counted` (null where nobody asks) tells how many lines each took.
+struct Column {
+  int64_t* value;
+  int64_t* counted;
 };
 
-inline void put(Cell& cell, Kind kind, int64_t units, int64_t lines) {
+inline void put(const Column& column, std::size_t at, Kind kind, int64_t units, int64_t lines) {
+  int64_t& value = column.value[at];
   switch (kind) {
     case Kind::sum:
-    case Kind::count: cell.value = money::add(cell.value, units); break;
-    case Kind::smallest: if (cell.counted == 0 || units < cell.value) cell.value = units; break;
-    case Kind::largest: if (cell.counted == 0 || units > cell.value) cell.value = units; break;
+    case Kind::count: value = money::add(value, units); break;
+    case Kind::smallest: if (column.counted[at] == 0 || units < value) value = units; break;
+    case Kind::largest: if (column.counted[at] == 0 || units > value) value = units; break;
   }
-  cell.counted += lines;
+  if (column.counted != nullptr) column.counted[at] += lines;
 }
 
-// Takes `n` lines from `from` on; `at[i]` is the cell of line from + i.
+// Takes `n` lines from `from` on; `at[i]` is the place of line from + i.
 template <typename Place>
-void take(const Amount& amount, std::size_t from, std::size_t n, const Place* at, Cell* cells) {
+void take(const Amount& amount, std::size_t from, std::size_t n, const Place* at, const Column& column) {
   const int* mask = amount.mask == nullptr ? nullptr : amount.mask + from;
-  if (amount.kind == Kind::sum && amount.whole != nullptr && mask == nullptr) {
+  if (amount.kind == Kind::sum && amount.whole != nullptr && mask == nullptr && column.counted == nullptr) {
     // Integers cannot overflow 64 bits in any number of lines that R can hold.
     const int* whole = amount.whole + from;
-    for (std::size_t i = 0; i < n; ++i) {
-      if (whole[i] == INT_MIN) continue;
-      Cell& cell = cells[at[i]];
-      cell.value += whole[i];
-      ++cell.counted;
-    }
+    for (std::size_t i = 0; i < n; ++i) column.value[at[i]] += whole[i] == INT_MIN ? 0 : whole[i];
     return;
   }
   for (std::size_t i = 0; i < n; ++i) {
@@ -178,27 +191,71 @@ void take(const Amount& amount, std::size_t from, std::size_t n, const Place* at
       units = amount.tallied[line];
       lines = amount.lines[line];
     }
-    put(cells[at[i]], amount.kind, units, lines);
+    put(column, at[i], amount.kind, units, lines);
   }
 }
 
-// Memory that the system gives as zeros when it is first touched.
+// Memory that the system gives as zeros when it is first touched, in large pages where it can: groups are touched in
+// any order, and with small pages most touches would have to look the page up.
 template <typename T>
 class Zeros {
  public:
-  explicit Zeros(std::size_t n) : data_(static_cast<T*>(std::calloc(n > 0 ? n : 1, sizeof(T))), std::free) {
-    if (!data_) throw std::bad_alloc();
+  explicit Zeros(std::size_t n) : bytes_(std::max<std::size_t>(n, 1) * sizeof(T)) {
+#if defined(__linux__)
+    if (bytes_ >= kLargePage) {
+      mapped_ = bytes_ + kLargePage;
+      start_ = mmap(nullptr, mapped_, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+      if (start_ == MAP_FAILED) throw std::bad_alloc();
+      const uintptr_t at = reinterpret_cast<uintptr_t>(start_);
+      data_ = reinterpret_cast<T*>((at + kLargePage - 1) / kLargePage * kLargePage);
+      madvise(data_, bytes_, MADV_HUGEPAGE);
+      return;
+    }
+#endif
+    data_ = static_cast<T*>(start_ = std::calloc(bytes_, 1));
+    if (data_ == nullptr) throw std::bad_alloc();
   }
-  T* get() const { return data_.get(); }
+  Zeros(Zeros&& other) noexcept { swap(other); }
+  Zeros& operator=(Zeros&& other) noexcept {
+    swap(other);
+    return *this;
+  }
+  ~Zeros() {
+#if defined(__linux__)
+    if (mapped_ > 0) {
+      munmap(start_, mapped_);
+      return;
+    }
+#endif
+    std::free(start_);
+  }
+  T* get() const { return data_; }
 
  private:
-  std::unique_ptr<T, void (*)(void*)> data_;
+  static constexpr std::size_t kLargePage = std::size_t{1} << 21;
+  void swap(Zeros& other) {
+    std::swap(bytes_, other.bytes_);
+    std::swap(mapped_, other.mapped_);
+    std::swap(start_, other.start_);
+    std::swap(data_, other.data_);
+  }
+  std::size_t bytes_ = 0, mapped_ = 0;
+  void* start_ = nullptr;
+  T* data_ = nullptr;
 };
 
-// Groups in order of their numbers or of appearance, and a cell per group and measure.
-struct Groups {
+// The groups: their numbers, and for each measure what it holds at a group's place. In arrays the place is the number.
+class Groups {
+ public:
+  std::size_t size() const { return numbers.size(); }
+  std::size_t place(std::size_t group) const { return by_number ? numbers[group] : group; }
+
+  bool by_number = false;
   std::vector<uint64_t> numbers;
-  std::vector<std::vector<Cell>> cells;
+  std::vector<Column> columns;
+  // What the columns point into.
+  std::vector<Zeros<int64_t>> arrays;
+  std::vector<std::vector<int64_t>> vectors;
 };
 
 class Tally {
@@ -207,7 +264,7 @@ class Tally {
 
   // Arrays where they are not much larger than the lines themselves.
   bool dense(std::size_t lines) const {
-    const uint64_t bytes = keys_.size() > (uint64_t{1} << 32) ? UINT64_MAX : keys_.size() * (sizeof(Cell) * amounts_.size() + 1);
+    const uint64_t bytes = keys_.size() > (uint64_t{1} << 32) ? UINT64_MAX : keys_.size() * (2 * sizeof(int64_t) * amounts_.size() + 1);
     return bytes < (uint64_t{1} << 20) || (keys_.size() < lines * uint64_t{4} && bytes < (uint64_t{1} << 29));
   }
 
@@ -221,26 +278,37 @@ class Tally {
   const KeySpace& keys() const { return keys_; }
 
  private:
-  // A measure that takes every line tells by its counts which groups there are; else a mark does.
-  bool needs_mark() const {
-    for (const Amount& amount : amounts_) {
-      if (amount.mask == nullptr && amount.units == nullptr && amount.whole == nullptr && amount.tallied == nullptr) return false;
+  // A count of every line tells which groups there are; without one a mark does.
+  int every_line() const {
+    for (std::size_t m = 0; m < amounts_.size(); ++m) {
+      if (amounts_[m].every_line()) return static_cast<int>(m);
     }
-    return true;
+    return -1;
+  }
+
+  std::vector<Column> columns_in(std::vector<Zeros<int64_t>>& arrays) const {
+    std::vector<Column> columns;
+    for (const Amount& amount : amounts_) {
+      arrays.emplace_back(keys_.size());
+      int64_t* value = arrays.back().get();
+      if (amount.needs_counts()) arrays.emplace_back(keys_.size());
+      columns.push_back({value, amount.needs_counts() ? arrays.back().get() : nullptr});
+    }
+    return columns;
   }
 
   template <typename Pause>
   Groups run_dense(std::size_t lines, int count, Pause pause) const {
     const std::size_t space = keys_.size(), width = amounts_.size();
-    std::vector<Zeros<Cell>> cells;
+    std::vector<std::vector<Zeros<int64_t>>> arrays(count);
+    std::vector<std::vector<Column>> columns(count);
     std::vector<Zeros<unsigned char>> marks;
+    const int every = every_line();
     for (int t = 0; t < count; ++t) {
-      cells.emplace_back(space * width);
-      marks.emplace_back(space);
+      columns[t] = columns_in(arrays[t]);
+      marks.emplace_back(every < 0 ? space : 0);
     }
-    const bool mark = needs_mark();
     threads::each(count, [&](int t) {
-      Cell* mine = cells[t].get();
       unsigned char* seen = marks[t].get();
       std::vector<uint32_t> at(kBlock);
       std::size_t blocks = 0;
@@ -248,45 +316,50 @@ class Tally {
       for (std::size_t from = lines * t / count; from < end; from += kBlock) {
         const std::size_t n = std::min(kBlock, end - from);
         keys_.encode(from, n, at.data());
-        for (std::size_t m = 0; m < width; ++m) take(amounts_[m], from, n, at.data(), mine + m * space);
-        if (mark) for (std::size_t i = 0; i < n; ++i) seen[at[i]] = 1;
+        for (std::size_t m = 0; m < width; ++m) take(amounts_[m], from, n, at.data(), columns[t][m]);
+        if (every < 0) for (std::size_t i = 0; i < n; ++i) seen[at[i]] = 1;
         if (t == 0 && ++blocks % kPause == 0) pause();
       }
     });
-    // Groups of each range of the space, then their cells, thread by thread.
+    // Each range of the space: the other threads' results into the first's, and which groups there are.
     const int parts = threads::useful(space, count);
     std::vector<std::vector<uint64_t>> found(parts);
     threads::each(parts, [&](int p) {
-      for (std::size_t g = space * p / parts; g < space * (p + 1) / parts; ++g) {
-        bool here = false;
-        for (int t = 0; t < count && !here; ++t) {
-          here = marks[t].get()[g] != 0;
-          for (std::size_t m = 0; m < width && !here; ++m) here = cells[t].get()[m * space + g].counted > 0;
-        }
-        if (here) found[p].push_back(g);
+      const std::size_t from = space * p / parts, to = space * (p + 1) / parts;
+      for (int t = 1; t < count; ++t) {
+        for (std::size_t m = 0; m < width; ++m) merge(amounts_[m].kind, columns[0][m], columns[t][m], from, to);
+        if (every < 0) for (std::size_t g = from; g < to; ++g) marks[0].get()[g] |= marks[t].get()[g];
+      }
+      found[p].reserve(std::min(to - from, lines));
+      for (std::size_t g = from; g < to; ++g) {
+        if (every < 0 ? marks[0].get()[g] != 0 : columns[0][every].value[g] > 0) found[p].push_back(g);
       }
     });
     Groups groups;
-    for (const auto& part : found) groups.numbers.insert(groups.numbers.end(), part.begin(), part.end());
-    groups.cells.assign(width, std::vector<Cell>(groups.numbers.size(), Cell{0, 0}));
-    threads::ranges(groups.numbers.size(), count, [&](std::size_t from, std::size_t to) {
-      for (std::size_t m = 0; m < width; ++m) {
-        for (std::size_t g = from; g < to; ++g) {
-          for (int t = 0; t < count; ++t) {
-            const Cell& cell = cells[t].get()[m * space + groups.numbers[g]];
-            if (cell.counted > 0) put(groups.cells[m][g], amounts_[m].kind, cell.value, cell.counted);
-          }
-        }
-      }
-    });
+    groups.by_number = true;
+    groups.numbers = std::move(found[0]);
+    for (int p = 1; p < parts; ++p) groups.numbers.insert(groups.numbers.end(), found[p].begin(), found[p].end());
+    groups.columns = columns[0];
+    groups.arrays = std::move(arrays[0]);
     return groups;
+  }
+
+  static void merge(Kind kind, const Column& into, const Column& from, std::size_t first, std::size_t last) {
+    for (std::size_t g = first; g < last; ++g) {
+      if (from.counted == nullptr) {
+        into.value[g] = money::add(into.value[g], from.value[g]);
+      } else if (from.counted[g] > 0) {
+        put(into, g, kind, from.value[g], from.counted[g]);
+      }
+    }
   }
 
   template <typename Pause>
   Groups run_hashed(std::size_t lines, int count, Pause pause) const {
     const std::size_t width = amounts_.size();
     std::vector<Slots> slots(count);
-    std::vector<std::vector<std::vector<Cell>>> cells(count, std::vector<std::vector<Cell>>(width));
+    // For each thread, values and counts of each measure; place 0 takes what belongs to other threads.
+    std::vector<std::vector<std::vector<int64_t>>> held(count, std::vector<std::vector<int64_t>>(2 * width));
     threads::each(count, [&](int t) {
       std::vector<uint64_t> numbers(kBlock);
       std::vector<uint32_t> at(kBlock);
@@ -294,27 +367,34 @@ class Tally {
       for (std::size_t from = 0; from < lines; from += kBlock) {
         const std::size_t n = std::min(kBlock, lines - from);
         keys_.encode(from, n, numbers.data());
-        // Other threads' groups go to a cell past the end that nobody reads.
         for (std::size_t i = 0; i < n; ++i) {
           const bool mine = count == 1 || static_cast<int>((mix(numbers[i]) >> 40) % count) == t;
           at[i] = mine ? slots[t].find(numbers[i]) + 1 : 0;
         }
         for (std::size_t m = 0; m < width; ++m) {
-          cells[t][m].resize(slots[t].size() + 1, Cell{0, 0});
-          cells[t][m][0] = Cell{0, 0};
-          take(amounts_[m], from, n, at.data(), cells[t][m].data());
+          std::vector<int64_t>& value = held[t][2 * m];
+          std::vector<int64_t>& counted = held[t][2 * m + 1];
+          const bool counts = amounts_[m].needs_counts();
+          value.resize(slots[t].size() + 1, 0);
+          if (counts) counted.resize(slots[t].size() + 1, 0);
+          value[0] = 0;
+          take(amounts_[m], from, n, at.data(), Column{value.data(), counts ? counted.data() : nullptr});
         }
         if (t == 0 && ++blocks % kPause == 0) pause();
       }
     });
     Groups groups;
-    groups.cells.resize(width);
+    groups.vectors.resize(2 * width);
     for (int t = 0; t < count; ++t) {
       for (std::size_t s = 0; s < slots[t].size(); ++s) groups.numbers.push_back(slots[t].number(s));
-      for (std::size_t m = 0; m < width; ++m) {
-        if (!cells[t][m].empty()) groups.cells[m].insert(groups.cells[m].end(), cells[t][m].begin() + 1, cells[t][m].end());
-        cells[t][m] = {};
+      slots[t] = Slots();
+      for (std::size_t k = 0; k < 2 * width; ++k) {
+        if (!held[t][k].empty()) groups.vectors[k].insert(groups.vectors[k].end(), held[t][k].begin() + 1, held[t][k].end());
+        std::vector<int64_t>().swap(held[t][k]);
       }
+    }
+    for (std::size_t m = 0; m < width; ++m) {
+      groups.columns.push_back({groups.vectors[2 * m].data(), amounts_[m].needs_counts() ? groups.vectors[2 * m + 1].data() : nullptr});
     }
     return groups;
   }

@@ -1,0 +1,139 @@
+#include <Rcpp.h>
+
+#include <vector>
+
+#include "threads.h"
+
+namespace {
+
+// Codes of strings by identity: R keeps one copy of each string, so equal strings of one encoding are one pointer.
+class Dictionary {
+ public:
+  Dictionary() : table_(1024, 0) {}
+
+  int code(SEXP string) {
+    std::size_t at = place(string);
+    while (table_[at] != 0) {
+      if (strings_[table_[at] - 1] == string) return table_[at];
+      at = (at + 1) & (table_.size() - 1);
+    }
+    strings_.push_back(string);
+    table_[at] = static_cast<int>(strings_.size());
+    if (strings_.size() * 2 > table_.size()) grow();
+    return static_cast<int>(strings_.size());
+  }
+  const std::vector<SEXP>& strings() const { return strings_; }
+
+ private:
+  std::size_t place(SEXP string) const {
+    const uint64_t address = reinterpret_cast<uint64_t>(string) >> 4;
+    return (address * 0x9E3779B97F4A7C15u >> 32) & (table_.size() - 1);
+  }
+  void grow() {
+    table_.assign(table_.size() * 2, 0);
+    for (std::size_t k = 0; k < strings_.size(); ++k) {
+      std::size_t at = place(strings_[k]);
+      while (table_[at] != 0) at = (at + 1) & (table_.size() - 1);
+      table_[at] = static_cast<int>(k) + 1;
+    }
+  }
+
+  std::vector<int> table_;
+  std::vector<SEXP> strings_;
+};
+
+}  // namespace
+
+// Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
+// [[Rcpp::export]]
+Rcpp::List code_text_kernel(Rcpp::CharacterVector x, int threads) {
+  const std::size_t n = x.size();
+  const SEXP* strings = STRING_PTR_RO(x);
+  Rcpp::Shield<SEXP> codes(Rf_allocVector(INTSXP, n));
+  int* out = INTEGER(codes);
+  const int count = threads::useful(n, threads);
+  std::vector<Dictionary> found(count);
+  threads::each(count, [&](int t) {
+    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) out[i] = found[t].code(strings[i]);
+  });
+  // The first thread's numbers stand; the others' are translated.
+  for (int t = 1; t < count; ++t) {
+    for (SEXP string : found[t].strings()) found[0].code(string);
+  }
+  threads::each(count, [&](int t) {
+    if (t == 0) return;
+    Dictionary all = found[0];
+    std::vector<int> now;
+    for (SEXP string : found[t].strings()) now.push_back(all.code(string));
+    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) out[i] = now[out[i] - 1];
+  });
+  const std::vector<SEXP>& strings_found = found[0].strings();
+  Rcpp::CharacterVector labels(strings_found.size());
+  for (std::size_t k = 0; k < strings_found.size(); ++k) SET_STRING_ELT(labels, k, strings_found[k]);
+  return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["labels"] = labels);
+}
+
+// What stands for each code: to[code - 1], integer or logical, and `missing` for NA.
+// [[Rcpp::export]]
+SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads) {
+  const std::size_t n = codes.size();
+  const bool logical = TYPEOF(to) == LGLSXP;
+  Rcpp::Shield<SEXP> result(Rf_allocVector(TYPEOF(to), n));
+  int* out = logical ? LOGICAL(result) : INTEGER(result);
+  const int* now = logical ? LOGICAL(to) : INTEGER(to);
+  const int none = logical ? Rf_asLogical(missing) : Rf_asInteger(missing);
+  const int* from = INTEGER(codes);
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    for (std::size_t i = a; i < b; ++i) out[i] = from[i] == NA_INTEGER ? none : now[from[i] - 1];
+  });
+  return result;
+}
+
+// The rows (from 1) of lines whose answer is as wanted, and how many lines gave none.
+// [[Rcpp::export]]
+Rcpp::List answered_kernel(Rcpp::LogicalVector answer, bool wanted) {
+  const R_xlen_t n = answer.size();
+  const int* given = LOGICAL(answer);
+  R_xlen_t kept = 0, unclear = 0;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    kept += given[i] == static_cast<int>(wanted);
+    unclear += given[i] == NA_LOGICAL;
+  }
+  Rcpp::IntegerVector rows(kept);
+  int* out = INTEGER(rows);
+  R_xlen_t at = 0;
+  for (R_xlen_t i = 0; i < n && at < kept; ++i) {
+    if (given[i] == static_cast<int>(wanted)) out[at++] = static_cast<int>(i) + 1;
+  }
+  return Rcpp::List::create(Rcpp::_["rows"] = rows, Rcpp::_["unclear"] = static_cast<double>(unclear));
+}
+
+// Some rows of each column: integers, doubles and logicals, with their attributes. NULL for a column of another type.
+// [[Rcpp::export]]
+Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads) {
+  const std::size_t n = rows.size();
+  const int* row = INTEGER(rows);
+  Rcpp::List out(columns.size());
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    SEXP x = columns[k];
+    const int type = TYPEOF(x);
+    if (type != INTSXP && type != REALSXP && type != LGLSXP) continue;
+    Rcpp::Shield<SEXP> taken(Rf_allocVector(type, n));
+    if (type == REALSXP) {
+      const double* from = REAL(x);
+      double* to = REAL(taken);
+      threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+        for (std::size_t i = a; i < b; ++i) to[i] = from[row[i] - 1];
+      });
+    } else {
+      const int* from = type == INTSXP ? INTEGER(x) : LOGICAL(x);
+      int* to = type == INTSXP ? INTEGER(taken) : LOGICAL(taken);
+      threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+        for (std::size_t i = a; i < b; ++i) to[i] = from[row[i] - 1];
+      });
+    }
+    Rf_copyMostAttrib(x, taken);
+    out[k] = taken;
+  }
+  return out;
+}
