@@ -186,7 +186,7 @@ blank_rows <- function(lines) {
   text <- vapply(lines, is.character, NA)
   rows <- NULL
   for (x in as.list(lines)[order(text)]) {
-    if (is.null(rows) && (is.numeric(x) || is.logical(x)) && !any_unusual(x)) {
+    if (is.null(rows) && typeof(x) %in% c("integer", "double", "logical") && !any_unusual(x)) {
       return(integer())
     }
     if (!is.null(rows)) x <- x[rows]

@@ -33,6 +33,9 @@ level_split <- function(columns, names, call) {
 
 # The rows of all levels: codes per key (0 missing, -1 Total), values per measure, level.
 level_rows <- function(book, keys, measures, levels, detail) {
+  if (length(levels) == 1) {
+    return(c(detail, list(level = rep(1L, max(lengths(c(detail$codes, detail$values)))))))
+  }
   parts <- lapply(seq_along(levels), function(i) {
     split <- levels[[i]]$split
     result <- if (i == 1) detail else split_groups(book, keys, measures, split, detail)

@@ -75,7 +75,7 @@ group_keys <- function(lines, keys) {
 # Keys and amounts as the compiled code takes them.
 kernel_keys <- function(keys) {
   lapply(unname(keys), function(key) {
-    codes <- if (is.integer(key$codes)) key$codes else as.integer(key$codes)
+    codes <- if (typeof(key$codes) == "integer") key$codes else as.integer(key$codes)
     list(codes = codes, size = length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
   })
 }

@@ -1,5 +1,6 @@
 #include <Rcpp.h>
 
+#include <climits>
 #include <vector>
 
 #include "threads.h"
@@ -9,36 +10,52 @@ namespace {
 // Codes of strings by identity: R keeps one copy of each string, so equal strings of one encoding are one pointer.
 class Dictionary {
  public:
-  Dictionary() : table_(1024, 0) {}
+  Dictionary() : table_(1024) {}
 
   int code(SEXP string) {
+    const Entry* table = table_.data();
     std::size_t at = place(string);
-    while (table_[at] != 0) {
-      if (strings_[table_[at] - 1] == string) return table_[at];
+    while (table[at].string != nullptr) {
+      if (table[at].string == string) return table[at].code;
       at = (at + 1) & (table_.size() - 1);
     }
-    strings_.push_back(string);
-    table_[at] = static_cast<int>(strings_.size());
-    if (strings_.size() * 2 > table_.size()) grow();
-    return static_cast<int>(strings_.size());
+    return append(string, at);
+  }
+
+  // Codes of strings from..to.
+  void code(const SEXP* strings, std::size_t from, std::size_t to, int* out) {
+    for (std::size_t i = from; i < to; ++i) out[i] = code(strings[i]);
   }
   const std::vector<SEXP>& strings() const { return strings_; }
 
  private:
+  struct Entry {
+    SEXP string = nullptr;
+    int code = 0;
+  };
   std::size_t place(SEXP string) const {
     const uint64_t address = reinterpret_cast<uint64_t>(string) >> 4;
     return (address * 0x9E3779B97F4A7C15u >> 32) & (table_.size() - 1);
   }
+  int append(SEXP string, std::size_t at) {
+    strings_.push_back(string);
+    const int code = static_cast<int>(strings_.size());
+    table_[at].string = string;
+    table_[at].code = code;
+    if (strings_.size() * 2 > table_.size()) grow();
+    return code;
+  }
   void grow() {
-    table_.assign(table_.size() * 2, 0);
+    table_.assign(table_.size() * 2, Entry());
     for (std::size_t k = 0; k < strings_.size(); ++k) {
       std::size_t at = place(strings_[k]);
-      while (table_[at] != 0) at = (at + 1) & (table_.size() - 1);
-      table_[at] = static_cast<int>(k) + 1;
+      while (table_[at].string != nullptr) at = (at + 1) & (table_.size() - 1);
+      table_[at].string = strings_[k];
+      table_[at].code = static_cast<int>(k) + 1;
     }
   }
 
-  std::vector<int> table_;
+  std::vector<Entry> table_;
   std::vector<SEXP> strings_;
 };
 
@@ -54,7 +71,7 @@ Rcpp::List code_text_kernel(Rcpp::CharacterVector x, int threads) {
   const int count = threads::useful(n, threads);
   std::vector<Dictionary> found(count);
   threads::each(count, [&](int t) {
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) out[i] = found[t].code(strings[i]);
+    found[t].code(strings, n * t / count, n * (t + 1) / count, out);
   });
   // The first thread's numbers stand; the others' are translated.
   for (int t = 1; t < count; ++t) {
@@ -84,7 +101,7 @@ SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads
   const int none = logical ? Rf_asLogical(missing) : Rf_asInteger(missing);
   const int* from = INTEGER(codes);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-    for (std::size_t i = a; i < b; ++i) out[i] = from[i] == NA_INTEGER ? none : now[from[i] - 1];
+    for (std::size_t i = a; i < b; ++i) out[i] = from[i] == INT_MIN ? none : now[from[i] - 1];
   });
   return result;
 }
@@ -97,13 +114,16 @@ Rcpp::List answered_kernel(Rcpp::LogicalVector answer, bool wanted) {
   R_xlen_t kept = 0, unclear = 0;
   for (R_xlen_t i = 0; i < n; ++i) {
     kept += given[i] == static_cast<int>(wanted);
-    unclear += given[i] == NA_LOGICAL;
+    unclear += given[i] == INT_MIN;
   }
   Rcpp::IntegerVector rows(kept);
   int* out = INTEGER(rows);
   R_xlen_t at = 0;
+  const int want = wanted;
   for (R_xlen_t i = 0; i < n && at < kept; ++i) {
-    if (given[i] == static_cast<int>(wanted)) out[at++] = static_cast<int>(i) + 1;
+    // Written always, kept where it counts: no branch to guess.
+    out[at] = static_cast<int>(i) + 1;
+    at += given[i] == want;
   }
   return Rcpp::List::create(Rcpp::_["rows"] = rows, Rcpp::_["unclear"] = static_cast<double>(unclear));
 }

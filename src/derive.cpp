@@ -28,8 +28,9 @@ std::vector<int> from_zero(const Rcpp::IntegerVector& order) {
 Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value,
                                 std::string ties) {
   Rcpp::NumericVector out(value.size(), NA_REAL);
+  double* to = REAL(out);
   ranks::assign(from_zero(order).data(), order.size(), scope.begin(), value.begin(), ties_of(ties),
-                [&](int row, double rank) { out[row] = rank; });
+                [&](int row, double rank) { to[row] = rank; });
   return out;
 }
 
@@ -39,7 +40,8 @@ Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
 Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place,
                                    Rcpp::NumericVector value, int width) {
   Rcpp::NumericVector out(value.size(), NA_REAL);
-  auto put = [&](int row, int64_t total) { out[row] = money::publish(total); };
+  double* to = REAL(out);
+  auto put = [&](int row, int64_t total) { to[row] = money::publish(total); };
   const std::vector<int> rows = from_zero(order);
   try {
     if (width == 0) {
@@ -68,10 +70,12 @@ Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::Nu
 // [[Rcpp::export]]
 Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x) {
   int least = INT_MAX, most = INT_MIN;
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    if (x[i] == NA_INTEGER) continue;
-    least = std::min(least, x[i]);
-    most = std::max(most, x[i]);
+  const int* value = INTEGER(x);
+  const R_xlen_t n = x.size();
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (value[i] == INT_MIN) continue;
+    least = std::min(least, value[i]);
+    most = std::max(most, value[i]);
   }
   return Rcpp::IntegerVector::create(least, most);
 }

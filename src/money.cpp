@@ -1,5 +1,7 @@
 #include <Rcpp.h>
 
+#include <climits>
+
 #include "money.h"
 #include "threads.h"
 
@@ -44,22 +46,17 @@ bool any_unusual_kernel(SEXP x, int threads) {
   if (TYPEOF(x) == REALSXP) {
     const double* value = REAL(x);
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-      for (std::size_t i = a; i < b; ++i) {
-        if (!std::isfinite(value[i])) {
-          found = true;
-          return;
-        }
-      }
+      // What is not finite less itself is not 0.
+      double apart = 0;
+      for (std::size_t i = a; i < b; ++i) apart += value[i] - value[i];
+      if (apart != 0 || std::isnan(apart)) found = true;
     });
   } else if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
     const int* value = TYPEOF(x) == INTSXP ? INTEGER(x) : LOGICAL(x);
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-      for (std::size_t i = a; i < b; ++i) {
-        if (value[i] == NA_INTEGER) {
-          found = true;
-          return;
-        }
-      }
+      int missing = 0;
+      for (std::size_t i = a; i < b; ++i) missing |= value[i] == INT_MIN;
+      if (missing != 0) found = true;
     });
   } else {
     return true;
@@ -90,7 +87,7 @@ double sum_units_kernel(SEXP x) {
   try {
     if (TYPEOF(x) == INTSXP) {
       const int* unit = INTEGER(x);
-      for (R_xlen_t i = 0; i < n; ++i) total += unit[i] == NA_INTEGER ? 0 : unit[i];
+      for (R_xlen_t i = 0; i < n; ++i) total += unit[i] == INT_MIN ? 0 : unit[i];
     } else {
       const double* unit = REAL(x);
       for (R_xlen_t i = 0; i < n; ++i) {
@@ -107,8 +104,11 @@ double sum_units_kernel(SEXP x) {
 // [[Rcpp::export]]
 int decimals_kernel(Rcpp::NumericVector x, int most) {
   int decimals = 0;
-  for (double value : x) {
-    if (!std::isfinite(value) || value == std::nearbyint(value)) continue;
+  const double* values = REAL(x);
+  const R_xlen_t n = x.size();
+  for (R_xlen_t i = 0; i < n; ++i) {
+    const double value = values[i];
+    if (!std::isfinite(value) || (std::fabs(value) < 1e15 && value == money::nearest_whole(value))) continue;
     while (decimals <= most && !money::has_decimals(value, decimals)) ++decimals;
     if (decimals > most) break;
   }

@@ -17,9 +17,16 @@ constexpr int64_t kLargestTotal = int64_t{1} << 51;
 enum class Rounding { half_up, half_even };
 
 inline double power_of_ten(int exponent) {
-  static const double table[] = {1e0, 1e1, 1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
-                                 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+  static constexpr double table[] = {1e0, 1e1, 1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
+                                     1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
   return table[exponent];
+}
+
+// The nearest whole number of a double below 2^51: at this distance from 0 doubles have no decimals.
+inline double nearest_whole(double x) {
+  constexpr double far = 6755399441055744.0;  // 1.5 * 2^52
+  const double moved = x + far;
+  return moved - far;
 }
 
 // Distance between neighbouring decimals of 15 significant digits at this magnitude.
@@ -38,7 +45,7 @@ inline double units(double value, int decimals, Rounding rounding) {
   if (scaled > kLargestLine) return INFINITY;
   // Far from a half the nearest whole number is right; up to here neighbouring decimals are nearer than that.
   if (scaled < 1e12) {
-    const double nearest = std::nearbyint(scaled);
+    const double nearest = nearest_whole(scaled);
     if (std::fabs(scaled - nearest) < 0.49) return value < 0 && nearest > 0 ? -nearest : nearest;
   }
   const double whole = std::floor(scaled);

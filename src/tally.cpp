@@ -139,7 +139,8 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
   std::vector<int> slot_of(dense ? space.size() : 0, -1);
   std::vector<uint64_t> seen;
   tally::Slots slots;
-  Rcpp::IntegerVector out(static_cast<R_xlen_t>(n_lines));
+  Rcpp::IntegerVector result(static_cast<R_xlen_t>(n_lines));
+  int* out = INTEGER(result);
   std::vector<uint64_t> numbers(tally::kBlock);
   for (std::size_t from = 0; from < n_lines; from += tally::kBlock) {
     const std::size_t n = std::min(tally::kBlock, n_lines - from);
@@ -160,5 +161,5 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
   }
   const std::size_t count = dense ? seen.size() : slots.size();
   Rcpp::List parts = group_codes(space, count, threads, [&](std::size_t g) { return dense ? seen[g] : slots.number(g); });
-  return Rcpp::List::create(Rcpp::_["codes"] = out, Rcpp::_["parts"] = parts, Rcpp::_["count"] = static_cast<int>(count));
+  return Rcpp::List::create(Rcpp::_["codes"] = result, Rcpp::_["parts"] = parts, Rcpp::_["count"] = static_cast<int>(count));
 }

@@ -1,0 +1,130 @@
+# The cases: each ours, by base R's best honest way, in SQLite, or the floor. Prints seconds as "case way seconds".
+# Rscript bench/cases.R LINES REPEATS WHAT, where WHAT is lines (cases over lines), tables (cases over a totals table) or
+# one of the cases for peak memory.
+suppressPackageStartupMessages(library(hinterfeld))
+source("bench/lines.R")
+arguments <- commandArgs(TRUE)
+n <- as.numeric(arguments[1])
+repeats <- as.integer(arguments[2])
+what <- arguments[3]
+
+timed <- function(case, way, code, times = repeats) {
+  code <- substitute(code)
+  place <- parent.frame()
+  for (i in seq_len(times)) {
+    gc(FALSE)
+    cat(case, way, system.time(eval(code, place), gcFirst = FALSE)[["elapsed"]], "\n")
+  }
+}
+with_threads <- function(threads, code) {
+  old <- options(hinterfeld.threads = threads)
+  on.exit(options(old))
+  force(code)
+}
+completed <- c("delivered", "collected")
+ours <- function(lines) {
+  book <- daybook(lines, day, revenue, product, units = units, order = order)
+  totals(keep_lines(book, status %in% completed), by = product, every = "day")
+}
+
+# Base R: codes for the columns that are asked for, a filter, one number per group, rowsum().
+base_way <- function(lines) {
+  kept <- which(lines$status %in% completed)
+  products <- sort(unique(lines$product))
+  code <- match(lines$product[kept], products)
+  day <- as.integer(lines$day[kept])
+  first <- min(day)
+  cents <- round(lines$revenue[kept] * 100)
+  sums <- rowsum(cents, (day - first) * length(products) + code, reorder = FALSE)
+  group <- as.integer(rownames(sums)) - 1L
+  out <- data.frame(day = first + group %/% length(products), product = products[group %% length(products) + 1L], revenue = sums[, 1] / 100)
+  out[order(out$day, -out$revenue, out$product), ]
+}
+
+if (what == "lines") {
+  Rcpp::sourceCpp("bench/floor.cpp")
+  lines <- sale_lines(n)
+  known <- unique(lines$product)
+  timed("match", "base", match(lines$product, known))
+  timed("daybook", "ours", book <- daybook(lines, day, revenue, product, units = units, order = order))
+  cat("daybook_size ratio", as.numeric(object.size(book)) / as.numeric(object.size(lines)), "\n")
+  timed("whole", "ours", ours(lines))
+  timed("whole", "base", base_way(lines), times = 1)
+  if (n <= 1e7) {
+    db <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+    DBI::dbWriteTable(db, "lines", transform(lines[c("day", "product", "status")], day = as.integer(day), cents = round(lines$revenue * 100)))
+    timed("whole", "sqlite", DBI::dbGetQuery(db, "SELECT day, product, sum(cents) FROM lines WHERE status IN ('delivered', 'collected')
+                                                  GROUP BY day, product"), times = 1)
+    DBI::dbDisconnect(db)
+  }
+  rm(lines)
+  kept <- keep_lines(book, status %in% completed)
+  columns <- kept$columns
+  coded <- list(day = as.integer(columns$day) - as.integer(kept$span[1]) + 1L, product = as.integer(columns$product),
+                category = as.integer(columns$category), region = as.integer(columns$region), units = columns$revenue)
+  months <- hinterfeld::period_start(columns$day, "month")
+  coded$month <- match(months, sort(unique(months)))
+  rm(months)
+  for (i in seq_len(repeats)) {
+    timed("day_product", "floor", floor_two(coded$day, coded$product, coded$units, 731L, 2000L), 1)
+    timed("day_product", "one_thread", with_threads(1, totals(kept, by = product, every = "day")), 1)
+    timed("day_product", "ours", with_threads(2, totals(kept, by = product, every = "day")), 1)
+    timed("category_region_month", "floor", floor_three(coded$month, coded$category, coded$region, coded$units, 24L, 5L, 6L), 1)
+    timed("category_region_month", "one_thread", with_threads(1, totals(kept, by = c(category, region), every = "month")), 1)
+    timed("category_region_month", "ours", with_threads(2, totals(kept, by = c(category, region), every = "month")), 1)
+  }
+}
+
+if (what == "tables") {
+  # A totals table of a million rows: 1 000 products in 5 categories and 6 regions, in most months of fifteen years.
+  lines <- sale_lines(4e6, products = 1000L, days = 5479L)
+  lines$product <- paste(lines$product, lines$region)
+  book <- daybook(lines, day, revenue, product)
+  rm(lines)
+  t <- totals(book, by = c(category, region, product), every = "month")
+  cat("table rows", nrow(t), "\n")
+  plain <- as.data.frame(t)
+  timed("best_sellers", "ours", best_sellers(t, n = 5, within = c(category, region)))
+  timed("best_sellers", "base", {
+    scope <- interaction(plain$category, plain$region, drop = TRUE)
+    rank <- stats::ave(-plain$revenue, scope, FUN = function(x) rank(x, ties.method = "min"))
+    top <- plain[rank <= 5, ]
+    top[order(top$category, top$region, -top$revenue), ]
+  })
+  timed("running_total", "ours", add_running_total(t))
+  timed("running_total", "base", {
+    order <- order(plain$category, plain$region, plain$product, plain$month)
+    sorted <- plain[order, ]
+    running <- stats::ave(sorted$revenue, sorted$category, sorted$region, sorted$product, drop = TRUE, FUN = cumsum)
+    running[order(order)]
+  }, times = 1)
+  timed("share", "ours", add_share(t, within = c(category, region, month)))
+  timed("share", "base", plain$revenue / stats::ave(plain$revenue, plain$category, plain$region, plain$month, FUN = sum))
+  timed("change", "ours", add_change(t))
+  timed("change", "base", {
+    before <- as.POSIXlt(plain$month)
+    before$year <- before$year - 1
+    at <- match(paste(as.Date(before), plain$category, plain$region, plain$product), paste(plain$month, plain$category, plain$region, plain$product))
+    plain$revenue - ifelse(is.na(at), 0, plain$revenue[at])
+  })
+  timed("pareto", "ours", suppressMessages(add_pareto(t, within = c(category, region))))
+  timed("pareto", "base", {
+    order <- order(plain$category, plain$region, -plain$revenue)
+    sorted <- plain[order, ]
+    scope <- interaction(sorted$category, sorted$region, drop = TRUE)
+    stats::ave(sorted$revenue, scope, FUN = cumsum) / stats::ave(sorted$revenue, scope, FUN = sum)
+  })
+}
+
+if (what == "peak_daybook") book <- daybook(sale_lines(n), day, revenue, product, units = units, order = order)
+if (what == "peak_lines") lines <- sale_lines(n)
+if (what == "peak_totals") {
+  book <- daybook(sale_lines(n), day, revenue, product, units = units, order = order)
+  gc(reset = TRUE, full = TRUE)
+  before <- sum(gc()[, 2])
+  t <- totals(book, by = c(category, region), every = "month")
+  cat("totals_peak megabytes", sum(gc()[, 6]) - before, "of", as.numeric(object.size(book)) / 2^20, "\n")
+  gc(reset = TRUE, full = TRUE)
+  t <- totals(book, by = product, every = "day")
+  cat("totals_peak_large megabytes", sum(gc()[, 6]) - before, "of", as.numeric(object.size(book)) / 2^20, "\n")
+}
