@@ -25,6 +25,10 @@ rows_kernel <- function(columns, rows, threads) {
     .Call(`_hinterfeld_rows_kernel`, columns, rows, threads)
 }
 
+holds_text_kernel <- function(x, text) {
+    .Call(`_hinterfeld_holds_text_kernel`, x, text)
+}
+
 rank_kernel <- function(order, scope, value, ties) {
     .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
 }

@@ -130,7 +130,8 @@ change_columns <- function(t, of, before, plan, prefix, comparable_name) {
   period[period <= 0] <- NA
   if (measure$kind %in% c("sum", "lines", "distinct")) earlier[is.na(earlier)] <- 0
   earlier[is.na(period) | plan$unknown[period]] <- NA
-  comparable <- ifelse(is.na(period), "none", plan$comparable[period])
+  comparable <- plan$comparable[period]
+  comparable[is.na(period)] <- "none"
   change_values(now, earlier, is.na(period) | plan$unknown[period], comparable, measure, prefix, comparable_name)
 }
 
@@ -148,8 +149,9 @@ change_values <- function(now, earlier, unknown, comparable, measure, prefix, co
   direction[nothing(earlier) & !nothing(now)] <- "new"
   direction[nothing(earlier) & nothing(now)] <- "level"
   direction[unknown | (!is.na(earlier) & earlier < 0)] <- "unknown"
-  values <- list(show(earlier), show(difference), ifelse(!is.na(earlier) & earlier > 0, difference / earlier, NA_real_),
-                 direction, comparable)
+  part <- difference / earlier
+  part[is.na(earlier) | earlier <= 0] <- NA_real_
+  values <- list(show(earlier), show(difference), part, direction, comparable)
   names(values) <- c(paste0(prefix, c("_before", "_change", "_change_pct", "_direction")), comparable_name)
   reads <- list(about_column("money", decimals), about_column("money", decimals), about_column("percent"),
                 about_column("text"), about_column("text"))
@@ -202,11 +204,14 @@ row_codes <- function(t) {
 }
 
 label_codes <- function(key, values, labels) {
-  distinct <- unique(values)
-  text <- as.character(distinct)
+  if (inherits(values, "Date")) {
+    return(match(as.double(values), as.double(key$labels), nomatch = 0L))
+  }
+  found <- distinct_codes(values)
+  text <- as.character(found$labels)
   codes <- match(text, as.character(key$labels), nomatch = 0L)
   codes[codes == 0L & text %in% labels$total] <- total_code
-  codes[match(values, distinct)]
+  recode_kernel(found$codes, codes, 0L, threads_wanted())
 }
 
 # Members that sold before and not now get a row ---------------------------------------------------------
@@ -214,7 +219,7 @@ label_codes <- function(key, values, labels) {
 with_gone_rows <- function(t, before) {
   memory <- memory_of(t)
   codes <- row_codes(t)
-  gone <- which(!before$ids %in% row_ids_of(codes) & before$values %in% setdiff(before$values, c(0, NA)))
+  gone <- which(!is.na(before$values) & before$values != 0 & !before$ids %in% row_ids_of(codes))
   if (memory$cut || length(gone) == 0) {
     return(t)
   }

@@ -30,6 +30,19 @@ column_values <- function(book, name) {
   }
 }
 
+# Codes of any column, numbered by first appearance or as a factor has them, and what they stand for.
+distinct_codes <- function(x) {
+  if (is.character(x)) {
+    return(code_text_kernel(x, threads_wanted()))
+  }
+  if (is.factor(x)) {
+    return(list(codes = x, labels = levels(x)))
+  }
+  x <- if (is.object(x)) as.double(x) else x
+  labels <- unique(x)
+  list(codes = match(x, labels), labels = labels)
+}
+
 # Some rows of a daybook's columns.
 take_rows <- function(columns, rows) {
   taken <- rows_kernel(columns, rows, threads_wanted())

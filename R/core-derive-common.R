@@ -4,8 +4,7 @@
 derive_scope <- function(t, within) {
   data <- as_tibble.hinterfeld_totals(t)
   columns <- c(within, if ("level" %in% key_columns(memory_of(t))) "level")
-  codes <- lapply(data[columns], function(x) match(x, unique(x)))
-  keys <- Map(function(name, code) new_key(name, code, seq_len(max(code, 1L))), columns, codes)
+  keys <- Map(function(name, found) new_key(name, found$codes, found$labels), columns, lapply(data[columns], distinct_codes))
   groups <- group_lines(nrow(data), unname(keys))
   first <- match(seq_len(groups$count), groups$codes)
   labels <- if (length(within)) do.call(paste, c(lapply(unname(as.list(data[first, within])), as.character), sep = " / ")) else "the whole table"
@@ -114,7 +113,7 @@ scope_words <- function(t, within, default = FALSE) {
 not_given_words <- function(t) {
   memory <- memory_of(t)
   data <- as_tibble.hinterfeld_totals(t)
-  held <- any(vapply(data[memory$by], function(x) any(x %in% memory$labels$not_given), NA))
+  held <- any(vapply(data[memory$by], function(x) is.character(x) && holds_text_kernel(x, memory$labels$not_given), NA))
   if (held) sprintf("; %s counts like any other", quoted(memory$labels$not_given)) else ""
 }
 

@@ -48,18 +48,15 @@ pick_rows <- function(t, n, within, of, ties, others, share, best, call = caller
   picked <- if (is.null(share)) ranks <= n else share_picks(values, scope, of, share, best)
   picked <- picked & !is.na(ranks)
 
+  rows <- pick_order(t, scope, values, ranks, of, which(picked))
+  out <- t[rows, ]
   rank_name <- paste0(of, "_rank")
-  again <- rank_name %in% names(t)
-  if (!again) {
-    t <- add_rank(t, of, tidyselect::all_of(within), ties, best, rank_name)
-  }
-  order <- pick_order(t, scope, values, ranks, of)
-  out <- t[order[picked[order]], ]
+  if (!rank_name %in% names(t)) out <- add_ranks(out, t, ranks[rows], of, within, ties, best, rank_name, values$values)
   memory <- memory_of(out)
   memory$sentences$picks <- pick_words(t, within, n, share, of, best, ties)
   memory$cut <- memory$cut || !all(picked)
   attr(out, "memory") <- memory
-  if (others) with_others(out, t, scope, picked, order, within, rank_name) else out
+  if (others) with_others(out, t, scope, picked, rows, within, rank_name) else out
 }
 
 check_picks <- function(n, share, call) {
@@ -92,11 +89,13 @@ share_picks <- function(values, scope, of, share, best) {
   if (best) shares >= share else shares < share
 }
 
-# Scopes by their own total and name, rows by rank and name inside.
-pick_order <- function(t, scope, values, ranks, of) {
+# Some rows in order: scopes by their own total and name, rows by rank and name inside.
+pick_order <- function(t, scope, values, ranks, of, rows) {
   units <- if (values$exact) values$values else to_units(values$values, most_decimals)
   total <- scope_totals(scope, units, of)
-  do.call(ordered_rows, c(list(-total[scope$id], scope$labels[scope$id], ranks), row_names_order(t)))
+  id <- scope$id[rows]
+  names <- lapply(row_names_order(t), function(x) x[rows])
+  rows[do.call(ordered_rows, c(list(-total[id], scope$labels[id], ranks[rows]), names))]
 }
 
 pick_words <- function(t, within, n, share, of, best, ties) {
@@ -110,12 +109,16 @@ pick_words <- function(t, within, n, share, of, best, ties) {
 }
 
 # A row per scope with the rest; what does not add up is missing in it.
-with_others <- function(out, t, scope, picked, order, within, rank_name) {
+with_others <- function(out, t, scope, picked, rows_out, within, rank_name) {
   memory <- memory_of(out)
   rest <- split(which(!picked), scope$id[!picked])
-  rows <- lapply(rest, function(rows) others_row(t, rows, within))
   data <- as_tibble.hinterfeld_totals(out)
-  id <- scope$id[order[picked[order]]]
+  rows <- lapply(rest, function(rows) {
+    one <- others_row(t, rows, within)
+    if (!rank_name %in% names(one)) one[[rank_name]] <- NA_real_
+    one[names(data)]
+  })
+  id <- scope$id[rows_out]
   pieces <- unlist(lapply(unique(c(id, as.integer(names(rest)))), function(s) {
     c(list(data[id == s, ]), rows[as.character(s)])
   }), recursive = FALSE)

@@ -26,14 +26,19 @@ add_rank <- function(t, of = "revenue", within = NULL,
   check_name(name)
   within <- pick_within(enquo(within), t)
   values <- derive_values(t, of)$values
-  name <- name %||% paste0(of, "_rank")
-  columns <- stats::setNames(list(row_ranks(t, values, derive_scope(t, within)$id, ties, highest_first)), name)
+  ranks <- row_ranks(t, values, derive_scope(t, within)$id, ties, highest_first)
+  add_ranks(t, t, ranks, of, within, ties, highest_first, name %||% paste0(of, "_rank"), values)
+}
+
+# Ranks taken over `whole` for the rows of `t`, which may be some of them only.
+add_ranks <- function(t, whole, ranks, of, within, ties, highest_first, name, values) {
   words <- sprintf(
-    "%s: rank of %s by %s %s, %s first; %s%s.%s%s", name, member_words(t, within), of, scope_words(t, within),
-    if (highest_first) "the highest" else "the lowest", tie_words(ties, of), not_given_words(t), cut_words(t),
+    "%s: rank of %s by %s %s, %s first; %s%s.%s%s", name, member_words(whole, within), of, scope_words(whole, within),
+    if (highest_first) "the highest" else "the lowest", tie_words(ties, of), not_given_words(whole), cut_words(whole),
     missing_words(values, "have no rank")
   )
-  add_derived(t, columns, stats::setNames(list(about_column("number", if (ties != "fractional") 0L)), name), words, function(t) {
+  about <- about_column("number", if (ties != "fractional") 0L)
+  add_derived(t, stats::setNames(list(ranks), name), stats::setNames(list(about), name), words, function(t) {
     add_rank(t, of, tidyselect::all_of(within), ties, highest_first, name)
   })
 }

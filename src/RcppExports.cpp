@@ -88,6 +88,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// holds_text_kernel
+bool holds_text_kernel(Rcpp::CharacterVector x, std::string text);
+RcppExport SEXP _hinterfeld_holds_text_kernel(SEXP xSEXP, SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< std::string >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(holds_text_kernel(x, text));
+    return rcpp_result_gen;
+END_RCPP
+}
 // rank_kernel
 Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
 RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
@@ -286,6 +298,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
     {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
+    {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
     {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 6},

@@ -157,3 +157,16 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
   }
   return out;
 }
+
+// Does this text stand anywhere? Both in UTF-8, so equal texts are one string.
+// [[Rcpp::export]]
+bool holds_text_kernel(Rcpp::CharacterVector x, std::string text) {
+  const Rcpp::Shield<SEXP> wanted(Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
+  const SEXP* strings = STRING_PTR_RO(x);
+  const SEXP same = wanted;
+  const R_xlen_t n = x.size();
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (strings[i] == same) return true;
+  }
+  return false;
+}

@@ -1,0 +1,69 @@
+tally_measures <- function() {
+  list(
+    "revenue", "units", mean = mean_of(revenue), low = smallest_of(revenue), high = largest_of(revenue), lines = count_lines(),
+    vale = sum_of(revenue, where = region == "Vale"), kinds = count_distinct(product), best_day = largest_of(revenue, per = "day"),
+    mean_order = mean_of(revenue, per = order)
+  )
+}
+
+# The lines of a book in chunks, each a daybook of its own with its own dictionaries.
+chunks_of <- function(book, pieces) {
+  lines <- lines_of(book)
+  lapply(split(seq_len(nrow(lines)), pieces), function(rows) {
+    daybook(lines[rows, ], day, revenue, product, units = units, order = order)
+  })
+}
+
+test_that("chunks merged in any order are the totals of all lines, to the last bit", {
+  for (seed in 71:73) {
+    random <- random_book(seed)$book
+    withr::local_seed(seed)
+    chunks <- chunks_of(random, sample(7, random$lines, replace = TRUE))
+    tallies <- quiet(lapply(chunks, tally_of, by = c(region, product), every = "month", measures = tally_measures()))
+    expected <- quiet(totals(chunks_of(random, rep(1, random$lines))[[1]], by = c(region, product), every = "month", measures = tally_measures()))
+    for (order in list(seq_along(tallies), rev(seq_along(tallies)), sample(length(tallies)))) {
+      merged <- Reduce(merge_tallies, tallies[order])
+      expect_identical(as.list(tally_totals(merged)), as.list(tibble::as_tibble(expected)))
+    }
+    expect_identical(merged$lines, as.double(random$lines))
+  }
+})
+
+test_that("a tally without keys, and one of days, go on too", {
+  book <- kilnmoor_book()
+  halves <- chunks_of(book, seq_len(book$lines) %% 2)
+  whole <- Reduce(merge_tallies, lapply(halves, tally_of))
+  expect_identical(tally_totals(whole)$revenue, totals(book)$revenue)
+  days <- Reduce(merge_tallies, lapply(halves, tally_of, by = product, every = "day"))
+  expect_identical(as.list(tally_totals(days)), as.list(tibble::as_tibble(totals(book, by = product, every = "day"))))
+})
+
+test_that("threads give the same bits", {
+  lines <- a_sale(day = as.Date("2026-01-01") + rep(0:99, 3000), product = rep(sprintf("p%d", 1:3000), each = 100), revenue = seq(-150000, 149999) / 100)
+  book <- daybook(lines, day, revenue, product)
+  with_threads <- function(n, code) {
+    withr::local_options(hinterfeld.threads = n)
+    code
+  }
+  for (by in list("product", c("product", "day"))) {
+    one <- with_threads(1, totals(book, by = tidyselect::all_of(by), measures = tally_measures()[c(1, 4, 5, 6)]))
+    for (n in 2:3) expect_identical(as.list(with_threads(n, totals(book, by = tidyselect::all_of(by), measures = tally_measures()[c(1, 4, 5, 6)]))), as.list(one))
+  }
+})
+
+test_that("sparse key spaces are hashed and overflow is an error in every way", {
+  lines <- a_sale(product = sprintf("p%d", 1:60000), region = sprintf("r%d", 60000:1), day = as.Date("2020-01-01") + 0:59999 %% 2000, revenue = 1.25)
+  book <- daybook(lines, day, revenue, product)
+  t <- totals(book, by = c(product, region), every = "day")
+  expect_identical(nrow(t), 60000L)
+  expect_identical(sum(t$revenue), 75000)
+  large <- daybook(a_sale(product = rep("p", 4), revenue = 8e12), day, revenue, product, on_bad = "stop") |> tryCatch(error = identity)
+  expect_s3_class(large, "hinterfeld_error_overflow")
+})
+
+test_that("tallies that differ do not merge", {
+  book <- a_book(region = "Vale")
+  expect_snapshot(error = TRUE, merge_tallies(tally_of(book, by = region), tally_of(book, by = product)))
+  expect_snapshot(error = TRUE, merge_tallies(tally_of(book), 1))
+  expect_snapshot(error = TRUE, tally_of(book, every = "weekday"))
+})

@@ -1,0 +1,35 @@
+saved <- function(..., env = parent.frame()) {
+  save_tally(tally_of(kilnmoor_book(), ...), withr::local_tempfile(fileext = ".tally", .local_envir = env))
+}
+
+test_that("a tally that was saved goes on as if it had not been", {
+  measures <- list("revenue", high = largest_of(revenue), orders = count_distinct(order))
+  book <- kilnmoor_book()
+  tally <- tally_of(book, by = c(category, region), every = "quarter", measures = measures)
+  path <- saved(by = c(category, region), every = "quarter", measures = measures)
+  again <- load_tally(path)
+  expect_identical(tally_totals(again), tally_totals(tally))
+  expect_identical(tally_totals(merge_tallies(again, tally)), tally_totals(merge_tallies(tally, again)))
+  none <- saved()
+  expect_identical(tally_totals(load_tally(none))$revenue, totals(book)$revenue)
+  expect_identical(readBin(path, "raw", 16), charToRaw("hinterfeld tally"))
+})
+
+test_that("a damaged, foreign, cut or later file is refused", {
+  path <- saved(by = region)
+  bytes <- readBin(path, "raw", file.size(path))
+  write_bytes <- function(bytes) {
+    writeBin(bytes, path)
+    path
+  }
+  withr::local_seed(3)
+  for (at in c(25, sample(30:length(bytes), 30))) {
+    expect_error(load_tally(write_bytes(replace(bytes, at, xor(bytes[at], as.raw(4))))), class = "hinterfeld_error_file")
+  }
+  hide <- function(lines) gsub(basename(path), "FILE", lines, fixed = TRUE)
+  expect_snapshot(error = TRUE, load_tally(write_bytes(replace(bytes, length(bytes) - 40, as.raw(255)))), transform = hide)
+  expect_snapshot(error = TRUE, load_tally(write_bytes(utils::head(bytes, -1))), transform = hide)
+  expect_snapshot(error = TRUE, load_tally(write_bytes(replace(bytes, 17, as.raw(9)))), transform = hide)
+  expect_snapshot(error = TRUE, load_tally(demo_files()[["towns"]]))
+  expect_error(load_tally("nowhere.tally"), class = "hinterfeld_error_file")
+})
