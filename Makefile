@@ -6,13 +6,21 @@ SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst -type f ! -name '*.o' !
 
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 
-.PHONY: demo test install docs clean
+.PHONY: demo test bench sanitize install docs clean
 
 demo: $(LIBRARY)/installed
 	@R_LIBS=$(LIBRARY) inst/cli/hinterfeld demo --out demo-out
 
 test: .build/setup-test
 	@tools/test
+
+# Speed and memory: takes some minutes and writes bench/RESULTS.md.
+bench: .build/setup-test $(LIBRARY)/installed
+	@R_LIBS=$(LIBRARY) Rscript bench/run.R
+
+# The tests of the core with the compiled code watched for wrong memory and arithmetic.
+sanitize: .build/setup-test
+	@tools/sanitize
 
 # The package into R's library, and the command hinterfeld into $(PREFIX)/bin.
 install: .build/setup-demo

@@ -4,7 +4,11 @@
 #' products together, [daybook()] checks every line, [keep_lines()] restricts, [totals()] totals,
 #' [add_change()], [add_rank()], [add_share()], [add_running_total()] and [add_pareto()] compare, rank and
 #' accumulate, [best_sellers()] picks, [deliver()] writes and [figure_trend()] draws. [audit()] tells what
-#' each step took away, [in_words()] how a table was computed, [reconcile()] whether it adds up.
+#' each step took away, [in_words()] how a table was computed, [reconcile()] whether it adds up. [run_brief()] does a
+#' whole job that is written down, [sales_report()] reports on a daybook, [tally_of()] totals in chunks.
+#'
+#' @section Threads: The compiled code uses as many threads as there are processors, at most eight;
+#'   `options(hinterfeld.threads = 1)` and other whole numbers say otherwise. Results do not depend on it.
 #'
 #' @keywords internal
 #' @importFrom Rcpp evalCpp

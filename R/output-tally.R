@@ -47,3 +47,19 @@ tally_bytes <- function(tally) {
   body <- unlist(body)
   c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
 }
+
+#' @export
+print.hinterfeld_tally <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_tally <- function(x, ...) {
+  split <- c(if (!is.null(x$every)) paste("per", x$every), if (length(x$by)) paste("by", and_list(x$by)))
+  text_notes(c(
+    sprintf("Tally of %s, %s: %s.", count_of(x$lines, "line"), paste(format(x$span), collapse = " to "),
+            paste(c(and_list(names(x$measures)), split), collapse = " ")),
+    sprintf("%s so far; `tally_totals()` gives them, `merge_tallies()` goes on.", count_of(length(x$parts[[1]]$values[[1]]), "group"))
+  ))
+}

@@ -128,3 +128,32 @@ if (what == "peak_totals") {
   t <- totals(book, by = product, every = "day")
   cat("totals_peak_large megabytes", sum(gc()[, 6]) - before, "of", as.numeric(object.size(book)) / 2^20, "\n")
 }
+
+# Many lines in chunks: each a daybook of its own, tallied and merged.
+if (what == "chunks") {
+  size <- 2e6
+  tally <- NULL
+  seconds <- 0
+  for (seed in seq_len(n / size)) {
+    lines <- sale_lines(size, seed)
+    seconds <- seconds + system.time({
+      one <- tally_of(daybook(lines, day, revenue, product, units = units, order = order), by = product, every = "day")
+      tally <- if (is.null(tally)) one else merge_tallies(tally, one)
+    })[["elapsed"]]
+    rm(lines, one)
+    gc(FALSE)
+  }
+  cat("chunks seconds", seconds, "\n")
+  cat("chunks revenue", format(sum(round(tally_totals(tally)$revenue * 100)), digits = 15), "\n")
+}
+
+# The same lines at once and in chunks give the same bits.
+if (what == "same") {
+  parts <- lapply(seq_len(5), function(seed) sale_lines(n / 5, seed))
+  by_chunk <- Reduce(merge_tallies, lapply(parts, function(lines) tally_of(daybook(lines, day, revenue, product), by = product, every = "day")))
+  at_once <- totals(daybook(do.call(rbind, parts), day, revenue, product), by = product, every = "day")
+  cat("same", identical(as.list(tally_totals(by_chunk)), as.list(tibble::as_tibble(at_once))), "\n")
+}
+
+status <- readLines("/proc/self/status")
+cat("peak", what, "megabytes", as.numeric(gsub("[^0-9]", "", grep("^VmHWM", status, value = TRUE))) / 1024, "\n")

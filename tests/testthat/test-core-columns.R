@@ -45,3 +45,34 @@ test_that("every type of column splits and comes back as it was", {
   with_total <- totals(book, by = c(whole, yes), subtotals = TRUE)
   expect_identical(with_total$whole, c("3", "3", "Total"))
 })
+
+test_that("texts are coded by what they say, whatever their encoding, in any number of threads", {
+  latin <- "Kr\xfcge"
+  Encoding(latin) <- "latin1"
+  products <- rep(c(latin, enc2utf8(latin), "Krug", NA, " "), 60000)
+  coded <- lapply(1:3, function(n) {
+    withr::local_options(hinterfeld.threads = n)
+    hinterfeld:::code_text(products)
+  })
+  expect_identical(levels(coded[[1]]), c(enc2utf8(latin), "Krug"))
+  expect_identical(as.integer(coded[[1]]), rep(c(1L, 1L, 2L, NA, NA), 60000))
+  expect_identical(coded[[2]], coded[[1]])
+  expect_identical(coded[[3]], coded[[1]])
+  # More distinct texts than the dictionary starts with, the last of them met by the last thread only.
+  many <- sprintf("p%d", c(1:100000, 100000:1, 1:7))
+  withr::local_options(hinterfeld.threads = 2)
+  expect_identical(as.character(hinterfeld:::code_text(many)), many)
+  expect_identical(levels(hinterfeld:::code_text(factor(c("b", "a", " "), c("a", "b", " ")))), c("a", "b"))
+})
+
+test_that("a daybook of plain lines is smaller than its table and gives the same values back", {
+  sales <- a_sale(product = rep(c("a", "b"), 5000), region = "Vale", revenue = seq(1, 10000) / 100, pieces = 2)
+  book <- daybook(sales, day, revenue, product, units = pieces)
+  expect_lt(as.numeric(object.size(book)), 0.7 * as.numeric(object.size(sales)))
+  expect_identical(lines_of(book)$revenue, sales$revenue)
+  expect_identical(lines_of(book)$units, sales$pieces)
+  # Revenue beyond 32 bits, and missing units, are held as exactly.
+  large <- daybook(a_sale(product = c("a", "b"), revenue = c(98765432.11, 1), pieces = c(NA, 1)), day, revenue, product, units = pieces)
+  expect_identical(lines_of(large)$revenue, c(98765432.11, 1))
+  expect_identical(totals(large, measures = c("revenue", "units"))$units, 1)
+})

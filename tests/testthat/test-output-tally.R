@@ -33,3 +33,7 @@ test_that("a damaged, foreign, cut or later file is refused", {
   expect_snapshot(error = TRUE, load_tally(demo_files()[["towns"]]))
   expect_error(load_tally("nowhere.tally"), class = "hinterfeld_error_file")
 })
+
+test_that("a tally says what it is", {
+  expect_snapshot(tally_of(kilnmoor_book(), by = c(category, region), every = "month", measures = c("revenue", "units")))
+})
