@@ -29,6 +29,10 @@ holds_text_kernel <- function(x, text) {
     .Call(`_hinterfeld_holds_text_kernel`, x, text)
 }
 
+label_kernel <- function(codes, levels) {
+    .Call(`_hinterfeld_label_kernel`, codes, levels)
+}
+
 rank_kernel <- function(order, scope, value, ties) {
     .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
 }

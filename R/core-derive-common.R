@@ -132,11 +132,20 @@ warn_scopes <- function(what, labels) {
   }
 }
 
-# Names of rows for ties: the key columns, compared byte by byte.
+# Names of rows for ties: the key columns, texts as the ranks of their names compared byte by byte.
 row_names_order <- function(t) {
   memory <- memory_of(t)
   columns <- unname(as.list(as_tibble.hinterfeld_totals(t)[c(memory$by, memory$every)]))
-  lapply(columns, function(x) if (is.factor(x)) as.integer(x) else x)
+  lapply(columns, function(x) {
+    if (is.factor(x)) {
+      return(as.integer(x))
+    }
+    if (!is.character(x)) {
+      return(x)
+    }
+    found <- distinct_codes(x)
+    recode_kernel(found$codes, key_ranks(list(labels = found$labels)), NA_integer_, threads_wanted())
+  })
 }
 
 # The place of each row in the order of names.

@@ -31,7 +31,7 @@ add_rank <- function(t, of = "revenue", within = NULL,
 }
 
 # Ranks taken over `whole` for the rows of `t`, which may be some of them only.
-add_ranks <- function(t, whole, ranks, of, within, ties, highest_first, name, values) {
+add_ranks <- function(t, whole, ranks, of, within, ties, highest_first, name, values, call = caller_env()) {
   words <- sprintf(
     "%s: rank of %s by %s %s, %s first; %s%s.%s%s", name, member_words(whole, within), of, scope_words(whole, within),
     if (highest_first) "the highest" else "the lowest", tie_words(ties, of), not_given_words(whole), cut_words(whole),
@@ -40,7 +40,7 @@ add_ranks <- function(t, whole, ranks, of, within, ties, highest_first, name, va
   about <- about_column("number", if (ties != "fractional") 0L)
   add_derived(t, stats::setNames(list(ranks), name), stats::setNames(list(about), name), words, function(t) {
     add_rank(t, of, tidyselect::all_of(within), ties, highest_first, name)
-  })
+  }, call)
 }
 
 tie_rules <- c("standard", "dense", "ordinal", "modified", "fractional")

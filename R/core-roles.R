@@ -145,7 +145,8 @@ read_day <- function(x, name, day_format, call) {
     stop_day_type(x, name, call)
   }
   wrong <- if (any_unusual(days)) ifelse(!is.na(days), NA_character_, ifelse(given, "day not readable", "no day"))
-  list(values = structure(days, class = "Date"), wrong = wrong)
+  class(days) <- "Date"
+  list(values = days, wrong = wrong)
 }
 
 text_days <- function(text, name, day_format, call) {

@@ -100,6 +100,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// label_kernel
+SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels);
+RcppExport SEXP _hinterfeld_label_kernel(SEXP codesSEXP, SEXP levelsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type levels(levelsSEXP);
+    rcpp_result_gen = Rcpp::wrap(label_kernel(codes, levels));
+    return rcpp_result_gen;
+END_RCPP
+}
 // rank_kernel
 Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
 RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
@@ -299,6 +311,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
+    {"_hinterfeld_label_kernel", (DL_FUNC) &_hinterfeld_label_kernel, 2},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
     {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 6},

@@ -170,3 +170,12 @@ bool holds_text_kernel(Rcpp::CharacterVector x, std::string text) {
   }
   return false;
 }
+
+// Codes that a kernel has just made, as a factor. Setting the attributes in R would wrap the codes, and a wrapped vector
+// is copied when it is first read.
+// [[Rcpp::export]]
+SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels) {
+  Rf_setAttrib(codes, R_LevelsSymbol, levels);
+  Rf_setAttrib(codes, R_ClassSymbol, Rf_mkString("factor"));
+  return codes;
+}
