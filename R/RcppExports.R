@@ -9,6 +9,10 @@ position_kernel <- function(days, what, rules) {
     .Call(`_hinterfeld_position_kernel`, days, what, rules)
 }
 
+coded_text_kernel <- function(codes, labels) {
+    .Call(`_hinterfeld_coded_text_kernel`, codes, labels)
+}
+
 code_text_kernel <- function(x, threads) {
     .Call(`_hinterfeld_code_text_kernel`, x, threads)
 }
@@ -23,6 +27,10 @@ answered_kernel <- function(answer, wanted) {
 
 rows_kernel <- function(columns, rows, threads) {
     .Call(`_hinterfeld_rows_kernel`, columns, rows, threads)
+}
+
+labels_kernel <- function(labels, codes, rows, threads) {
+    .Call(`_hinterfeld_labels_kernel`, labels, codes, rows, threads)
 }
 
 holds_text_kernel <- function(x, text) {
@@ -41,8 +49,20 @@ running_kernel <- function(order, scope, place, value, width) {
     .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
 }
 
-order_kernel <- function(scope, scopes, value, tie, highest_first, threads) {
-    .Call(`_hinterfeld_order_kernel`, scope, scopes, value, tie, highest_first, threads)
+order_kernel <- function(scope, scopes, value, codes, rank, highest_first, threads) {
+    .Call(`_hinterfeld_order_kernel`, scope, scopes, value, codes, rank, highest_first, threads)
+}
+
+leaders_kernel <- function(scope, scopes, value, n, highest_first) {
+    .Call(`_hinterfeld_leaders_kernel`, scope, scopes, value, n, highest_first)
+}
+
+tied_kernel <- function(order, scope, value) {
+    .Call(`_hinterfeld_tied_kernel`, order, scope, value)
+}
+
+change_kernel <- function(now, earlier, unknown, threads) {
+    .Call(`_hinterfeld_change_kernel`, now, earlier, unknown, threads)
 }
 
 extent_kernel <- function(x) {
@@ -55,6 +75,10 @@ exchange_kernel <- function(one, other) {
 
 units_kernel <- function(x, decimals, half_even, whole, threads) {
     .Call(`_hinterfeld_units_kernel`, x, decimals, half_even, whole, threads)
+}
+
+currency_kernel <- function(units, scale, rows, threads) {
+    .Call(`_hinterfeld_currency_kernel`, units, scale, rows, threads)
 }
 
 any_unusual_kernel <- function(x, threads) {
@@ -79,6 +103,10 @@ tally_kernel <- function(lines, keys, amounts, raw, threads) {
 
 group_kernel <- function(lines, keys, threads) {
     .Call(`_hinterfeld_group_kernel`, lines, keys, threads)
+}
+
+find_kernel <- function(rows, keys, rows_among, among, threads) {
+    .Call(`_hinterfeld_find_kernel`, rows, keys, rows_among, among, threads)
 }
 
 read_decimals_kernel <- function(x) {

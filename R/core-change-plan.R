@@ -1,7 +1,8 @@
 # Which earlier day is compared with which period of the table.
 
-# For the periods of the span: whether the earlier one can be compared and which days it has. For each line:
-# the place of the period that it is an earlier line of (NA for none).
+# For the periods of the span: whether the earlier one can be compared and which days it has; and `later`, the period
+# that is compared with the whole of it (NA for none). For each day of the span: `target`, the period that it is an
+# earlier day of.
 change_plan <- function(book, every, how) {
   calendar <- book$calendar
   span <- book$span
@@ -20,12 +21,16 @@ change_plan <- function(book, every, how) {
     to <- as.integer(earlier$end[p]) - as.integer(span[1]) + 1L
     if (to >= 1 && from <= length(days)) target[max(1L, from):min(length(days), to)] <- p
   }
+  # All lines of a period are compared where the earlier one starts with it and goes to its end, or to the data's.
+  same <- match(as.integer(starts), as.integer(earlier$start))
+  to_the_end <- !is.na(same) & earlier$end[same] >= pmin(ends, span[2]) & earlier$end[same] <= ends
+  later <- ifelse(to_the_end, same, NA_integer_)
   none <- is.na(earlier$start) | earlier$start < span[1] | (unfinished & !how$like_for_like)
   list(
     starts = starts, ends = pmin(ends, span[2]), earlier = earlier,
     unknown = is.na(earlier$start) | earlier$end < span[1],
     comparable = ifelse(none, "none", ifelse(unfinished, "to_date", "full")),
-    target = target[as.integer(book$columns$day) - as.integer(span[1]) + 1L]
+    later = later, target = target
   )
 }
 
@@ -138,8 +143,7 @@ values_between <- function(t, of, days) {
   codes <- row_codes(t)
   keys <- lapply(codes$all, function(key) replace(key, "codes", list(key$codes[inside])))
   rows <- rows_of_levels(book, keys, measure, memory$levels)
-  ids <- level_ids(list(keys = rows$codes, level = rows$level), codes$sizes)
-  values <- rows$values[[1]][match(row_ids_of(codes), ids)]
+  values <- rows$values[[1]][find_groups(codes$keys, rows$codes, key_sizes(codes$all))]
   replace(values, is.na(values), none)
 }
 
@@ -159,8 +163,9 @@ change_words <- function(t, columns, of, plan, how) {
   } else {
     sprintf("the same %s one year before", memory$every)
   }
-  direction <- columns[[4]]
-  count <- function(what, words) if (any(direction == what)) sprintf("%s %s", count_of(sum(direction == what), "row"), words)
+  direction <- distinct_codes(columns[[4]])
+  rows <- stats::setNames(tabulate(direction$codes, length(directions)), directions)
+  count <- function(what, words) if (rows[[what]] > 0) sprintf("%s %s", count_of(rows[[what]], "row"), words)
   c(
     sprintf("%s: %s less that of %s.", names(columns)[2], of, versus),
     if (!is.na(plan$earlier$start[last])) {
@@ -169,7 +174,7 @@ change_words <- function(t, columns, of, plan, how) {
     },
     paste0(and_list(c(
       count("unknown", "without a known earlier value"), count("new", "new"), count("gone", "gone")
-    )), if (any(direction %in% c("unknown", "new", "gone"))) "."),
+    )), if (any(rows[c("unknown", "new", "gone")] > 0)) "."),
     if (memory$cut) "The table was cut, so members that are gone have no row."
   ) |> Filter(f = nzchar)
 }

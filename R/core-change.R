@@ -59,9 +59,9 @@ add_change <- function(t, of = "revenue", versus = c("year_before", "period_befo
 
   book <- memory_of(t)$book
   plan <- change_plan(book, memory_of(t)$every, how)
-  before <- earlier_rows(t, of, plan)
-  t <- with_gone_rows(t, before)
-  columns <- change_columns(t, of, before, plan, name %||% of, if (is.null(name)) "comparable" else paste0(name, "_comparable"))
+  compared <- compare_rows(t, of, plan)
+  t <- compared$table
+  columns <- change_columns(t, of, compared, plan, name %||% of, if (is.null(name)) "comparable" else paste0(name, "_comparable"))
   add_derived(t, columns$values, columns$about, change_words(t, columns$values, of, plan, how), function(t) {
     add_change(t, of, how$versus, how$align, how$like_for_like, name = name)
   })
@@ -120,62 +120,95 @@ replay <- function(t, memory) {
 
 # The columns ------------------------------------------------------------------------------------------
 
-change_columns <- function(t, of, before, plan, prefix, comparable_name) {
-  memory <- memory_of(t)
-  measure <- memory$measures[[of]]
-  now <- derive_values(t, of)$values
-  codes <- row_codes(t)
-  earlier <- before$values[match(row_ids_of(codes), before$ids)]
-  period <- codes$keys[[1]]
-  period[period <= 0] <- NA
-  if (measure$kind %in% c("sum", "lines", "distinct")) earlier[is.na(earlier)] <- 0
-  earlier[is.na(period) | plan$unknown[period]] <- NA
-  comparable <- plan$comparable[period]
-  comparable[is.na(period)] <- "none"
-  change_values(now, earlier, is.na(period) | plan$unknown[period], comparable, measure, prefix, comparable_name)
+change_columns <- function(t, of, compared, plan, prefix, comparable_name) {
+  measure <- memory_of(t)$measures[[of]]
+  earlier <- compared$earlier
+  if (measure$kind %in% c("sum", "lines", "distinct")) earlier <- replace(earlier, is.na(earlier), 0)
+  # Rows of totals over all periods have no earlier one.
+  spread <- function(of_period, total) recode_kernel(compared$period, of_period, total, threads_wanted())
+  unknown <- spread(plan$unknown, TRUE)
+  words <- c("full", "to_date", "none")
+  comparable <- coded_text(spread(match(plan$comparable, words), 3L), words)
+  change_values(derive_values(t, of)$values, earlier, unknown, comparable, measure, prefix, comparable_name)
 }
 
-# Values, and what to remember of each column.
+directions <- c("up", "down", "level", "new", "gone", "unknown")
+
+# Values, and what to remember of each column. What is unknown has no earlier value.
 change_values <- function(now, earlier, unknown, comparable, measure, prefix, comparable_name) {
   decimals <- if (measure$kind != "mean") measure$decimals
   show <- function(x) if (is.null(decimals)) x else from_units(x, decimals)
-  difference <- now - earlier
-  nothing <- function(x) is.na(x) | x == 0
-  # Later rules overrule earlier ones.
-  direction <- rep("level", length(now))
-  direction[which(now > earlier)] <- "up"
-  direction[which(now < earlier)] <- "down"
-  direction[nothing(now) & !nothing(earlier)] <- "gone"
-  direction[nothing(earlier) & !nothing(now)] <- "new"
-  direction[nothing(earlier) & nothing(now)] <- "level"
-  direction[unknown | (!is.na(earlier) & earlier < 0)] <- "unknown"
-  part <- difference / earlier
-  part[is.na(earlier) | earlier <= 0] <- NA_real_
-  values <- list(show(earlier), show(difference), part, direction, comparable)
+  found <- change_kernel(as.double(now), as.double(earlier), unknown, threads_wanted())
+  values <- list(show(found$earlier), show(found$difference), found$part, coded_text(found$direction, directions), comparable)
   names(values) <- c(paste0(prefix, c("_before", "_change", "_change_pct", "_direction")), comparable_name)
   reads <- list(about_column("money", decimals), about_column("money", decimals), about_column("percent"),
                 about_column("text"), about_column("text"))
   list(values = values, about = stats::setNames(reads, names(values)))
 }
 
-# The earlier lines, counted where they will be compared ------------------------------------------------
+# Rows and their earlier values ---------------------------------------------------------------------------
 
-# The measure over the earlier lines, for every level of the table: ids of rows, values, codes.
-earlier_rows <- function(t, of, plan) {
+# The table, with rows for members that are gone, and for each row its period's code and its earlier value (missing
+# where there is none).
+compare_rows <- function(t, of, plan) {
   memory <- memory_of(t)
-  book <- take_lines(memory$book, which(!is.na(plan$target)))
-  measure <- quietly(resolve_measures(stats::setNames(list(memory$measures[[of]]$spec), of), book))
-  keys <- table_keys(memory$book, memory$book_columns, memory$every)
-  keys <- lapply(keys, function(key) replace(key, "codes", list(key$codes[!is.na(plan$target)])))
-  keys[[1]] <- new_key(keys[[1]]$name, plan$target[!is.na(plan$target)], keys[[1]]$labels)
-  rows <- rows_of_levels(book, keys, measure, memory$levels)
-  sizes <- vapply(keys, function(key) length(key$labels), 0L)
-  rows$keys <- rows$codes
-  list(ids = level_ids(rows, sizes), values = rows$values[[1]], codes = rows$codes, level = rows$level)
+  codes <- row_codes(t)
+  before <- earlier_rows(t, of, plan, codes)
+  sizes <- key_sizes(codes$all)
+  at <- find_groups(codes$keys, before$codes, sizes)
+  gone <- rep(TRUE, length(before$values))
+  gone[at] <- FALSE
+  gone <- which(gone & !is.na(before$values) & before$values != 0)
+  earlier <- before$values[at]
+  if (memory$cut || length(gone) == 0) {
+    return(list(table = t, earlier = earlier, period = codes$keys[[1]]))
+  }
+  gone <- list(codes = lapply(before$codes, function(code) code[gone]), level = before$level[gone], values = before$values[gone])
+  whole <- with_gone_rows(t, codes, gone)
+  # Figures that were added before are added anew, which changes no rows.
+  list(table = replay(whole$table, memory), earlier = c(earlier, gone$values)[whole$order],
+       period = c(codes$keys[[1]], gone$codes[[1]])[whole$order])
 }
 
+# The measure of the earlier periods as rows of the periods they are compared with, for every level of the table. A whole
+# earlier period is in the table already; only of parts of periods the lines are totalled anew.
+earlier_rows <- function(t, of, plan, codes) {
+  if (memory_of(t)$cut) {
+    return(earlier_lines(t, of, plan, codes, plan$target))
+  }
+  period <- codes$keys[[1]]
+  later <- recode_kernel(period, plan$later, NA_integer_, threads_wanted())
+  rows <- which(!is.na(later))
+  held <- list(
+    codes = c(list(later[rows]), lapply(codes$keys[-1], function(code) code[rows])),
+    level = codes$level[rows], values = derive_values(t, of)$values[rows]
+  )
+  target <- replace(plan$target, plan$target %in% plan$later, NA)
+  if (all(is.na(target))) {
+    return(held)
+  }
+  lines <- earlier_lines(t, of, plan, codes, target)
+  list(codes = Map(c, held$codes, lines$codes), level = c(held$level, lines$level), values = c(held$values, lines$values))
+}
+
+# The same from the lines: `target` tells for each day of the span the period that it is an earlier day of.
+earlier_lines <- function(t, of, plan, codes, target) {
+  memory <- memory_of(t)
+  period <- target[as.integer(memory$book$columns$day) - as.integer(memory$book$span[1]) + 1L]
+  lines <- which(!is.na(period))
+  book <- take_lines(memory$book, lines)
+  measure <- quietly(resolve_measures(stats::setNames(list(memory$measures[[of]]$spec), of), book))
+  keys <- lapply(codes$all, function(key) replace(key, "codes", list(key$codes[lines])))
+  keys[[1]] <- new_key(keys[[1]]$name, period[lines], keys[[1]]$labels)
+  rows <- rows_of_levels(book, keys, measure, memory$levels)
+  list(codes = rows$codes, level = rows$level, values = rows$values[[1]])
+}
+
+# Rows of the levels, each with its level.
 rows_of_levels <- function(book, keys, measures, levels) {
-  level_rows(book, keys, measures, levels, measure_groups(book, keys, measures))
+  rows <- level_rows(book, keys, measures, levels, measure_groups(book, keys, measures))
+  rows$level <- rows$level %||% rep(1L, row_count(rows))
+  rows
 }
 
 take_lines <- function(book, rows) {
@@ -184,28 +217,19 @@ take_lines <- function(book, rows) {
   book
 }
 
-level_ids <- function(codes, sizes) {
-  code_numbers(c(list(codes$level), lapply(codes$keys, function(code) code + 1L)), c(0, sizes + 1))
-}
-
-row_ids_of <- function(codes) {
-  level_ids(codes, codes$sizes)
-}
-
 # The codes of a table's rows: from its labels back to the keys of its daybook.
 row_codes <- function(t) {
   memory <- memory_of(t)
   data <- as_tibble.hinterfeld_totals(t)
   keys <- table_keys(memory$book, memory$book_columns, memory$every)
-  names <- c(memory$every, memory$by)
-  codes <- Map(function(key, name) label_codes(key, data[[name]], memory$labels), keys, names)
+  codes <- Map(function(key, name) label_codes(key, data[[name]], memory$labels), keys, c(memory$every, memory$by))
   level <- if (length(memory$levels) > 1) as.integer(data$level) else rep(1L, nrow(data))
-  list(keys = unname(codes), level = level, sizes = vapply(keys, function(key) length(key$labels), 0L), all = keys)
+  list(keys = unname(codes), level = level, all = keys)
 }
 
 label_codes <- function(key, values, labels) {
   if (inherits(values, "Date")) {
-    return(match(as.double(values), as.double(key$labels), nomatch = 0L))
+    return(match(as.integer(values), as.integer(key$labels), nomatch = 0L))
   }
   found <- distinct_codes(values)
   text <- as.character(found$labels)
@@ -214,39 +238,34 @@ label_codes <- function(key, values, labels) {
   recode_kernel(found$codes, codes, 0L, threads_wanted())
 }
 
-# Members that sold before and not now get a row ---------------------------------------------------------
-
-with_gone_rows <- function(t, before) {
+# The table with rows of members that sold before and not now, and the order of its rows: those of `t`, then the gone.
+# Only what was totalled and columns of the user's own are in it.
+with_gone_rows <- function(t, codes, gone) {
   memory <- memory_of(t)
-  codes <- row_codes(t)
-  gone <- which(!is.na(before$values) & before$values != 0 & !before$ids %in% row_ids_of(codes))
-  if (memory$cut || length(gone) == 0) {
-    return(t)
-  }
   data <- as_tibble.hinterfeld_totals(t)
-  n <- nrow(data)
+  nothing <- function(measure) if (measure$kind %in% c("sum", "lines", "distinct")) 0 else NA
   rows <- list(
-    codes = Map(function(now, then) c(now, then[gone]), codes$keys, before$codes),
-    level = c(codes$level, before$level[gone]),
+    codes = Map(c, codes$keys, gone$codes), level = c(codes$level, gone$level),
     values = lapply(names(memory$measures), function(name) {
-      measure <- memory$measures[[name]]
-      c(derive_values(t, name)$values, rep(if (measure$kind %in% c("sum", "lines", "distinct")) 0 else NA, length(gone)))
+      c(derive_values(t, name)$values, rep(nothing(memory$measures[[name]]), length(gone$values)))
     })
   )
-  book <- memory$book
-  measures <- quietly(resolve_measures(lapply(memory$measures, function(m) m$spec), book))
-  detail <- rows$level == 1
-  first <- list(codes = lapply(rows$codes, function(code) code[detail]), values = lapply(rows$values, function(value) value[detail]))
-  order <- row_order(book, codes$all, measures, memory$levels, rows, first, 1)
-  columns <- Map(function(key, code) key_values(key, code[order], memory$labels), codes$all, rows$codes)
+  measures <- quietly(resolve_measures(lapply(memory$measures, function(m) m$spec), memory$book))
+  detail <- if (length(memory$levels) > 1) {
+    own <- rows$level == 1
+    list(codes = lapply(rows$codes, function(code) code[own]), values = lapply(rows$values, function(value) value[own]))
+  } else {
+    rows
+  }
+  order <- row_order(memory$book, codes$all, measures, memory$levels, rows, detail, 1)
+  columns <- Map(function(key, code) key_values(key, code, order, memory$labels), codes$all, rows$codes)
   names(columns) <- c(memory$every, memory$by)
   if (length(memory$levels) > 1) columns$level <- factor(levels(data$level)[rows$level[order]], levels(data$level))
-  columns[names(memory$measures)] <- Map(function(m, value) show_value(m, value[order]), measures, rows$values)
-  former <- memory
+  columns[names(memory$measures)] <- Map(function(m, value) show_value(m, value, order), measures, rows$values)
   own <- setdiff(names(data), c(names(columns), names(memory$derived)))
   memory[c("derived", "sentences", "steps")] <- NULL
   memory$rows <- length(order)
   out <- new_totals(columns, memory)
-  for (name in own) out[[name]] <- data[[name]][ifelse(order <= n, order, NA)]
-  replay(out, former)
+  for (name in own) out[[name]] <- data[[name]][ifelse(order <= nrow(data), order, NA)]
+  list(table = out, order = order)
 }

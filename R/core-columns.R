@@ -30,7 +30,12 @@ column_values <- function(book, name) {
   }
 }
 
-# Codes of any column, numbered by first appearance or as a factor has them, and what they stand for.
+# Text as codes and what they stand for; NA for missing. Shown it is text like any other.
+coded_text <- function(codes, labels) {
+  coded_text_kernel(codes, labels)
+}
+
+# Codes of any column, numbered by first appearance or as its dictionary has them, and what they stand for.
 distinct_codes <- function(x) {
   if (is.character(x)) {
     return(code_text_kernel(x, threads_wanted()))
@@ -43,7 +48,7 @@ distinct_codes <- function(x) {
   list(codes = match(x, labels), labels = labels)
 }
 
-# Some rows of a daybook's columns.
+# Some rows of columns.
 take_rows <- function(columns, rows) {
   taken <- rows_kernel(columns, rows, threads_wanted())
   names(taken) <- names(columns)
@@ -62,11 +67,26 @@ pick_columns <- function(quo, known, name, call = caller_env()) {
   if (rlang::quo_is_null(quo)) {
     return(character())
   }
+  plain <- plain_names(rlang::quo_get_expr(quo))
+  if (length(plain) && all(plain %in% known) && !anyDuplicated(plain)) {
+    return(plain)
+  }
   where <- stats::setNames(seq_along(known), known)
   tryCatch(
     known[tidyselect::eval_select(quo, where, allow_rename = FALSE)],
     error = function(cnd) stop_unknown_column(quo, known, name, call)
   )
+}
+
+# The names in `product`, "product" or c(category, product), which need no selection language; NULL for anything else.
+plain_names <- function(expr) {
+  if (is.symbol(expr) || is.character(expr)) {
+    return(as.character(expr))
+  }
+  parts <- if (rlang::is_call(expr, "c") && is.null(names(expr))) as.list(expr)[-1]
+  if (length(parts) && all(vapply(parts, function(part) is.symbol(part) || rlang::is_string(part), NA))) {
+    vapply(parts, as.character, "")
+  }
 }
 
 stop_unknown_column <- function(quo, known, name, call) {

@@ -6,15 +6,15 @@ derive_scope <- function(t, within) {
   columns <- c(within, if ("level" %in% key_columns(memory_of(t))) "level")
   keys <- Map(function(name, found) new_key(name, found$codes, found$labels), columns, lapply(data[columns], distinct_codes))
   groups <- group_lines(nrow(data), unname(keys))
-  first <- match(seq_len(groups$count), groups$codes)
-  labels <- if (length(within)) do.call(paste, c(lapply(unname(as.list(data[first, within])), as.character), sep = " / ")) else "the whole table"
-  list(id = groups$codes, count = groups$count, labels = labels, first = first)
+  names <- lapply(within, function(name) as.character(data[[name]][groups$first]))
+  labels <- if (length(within)) do.call(paste, c(names, sep = " / ")) else "the whole table"
+  list(id = groups$codes, count = groups$count, labels = labels, first = groups$first)
 }
 
 # Totals of units per scope.
 scope_totals <- function(scope, units, of) {
   key <- new_key("scope", scope$id, seq_len(scope$count))
-  amounts <- stats::setNames(list(new_amount("sum", as.double(units))), of)
+  amounts <- stats::setNames(list(new_amount("sum", as.double(units), counts = FALSE)), of)
   result <- tally_lines(length(units), list(key), amounts)
   result$values[[1]][match(seq_len(scope$count), result$codes[[1]])]
 }
@@ -132,11 +132,12 @@ warn_scopes <- function(what, labels) {
   }
 }
 
-# Names of rows for ties: the key columns, texts as the ranks of their names compared byte by byte.
-row_names_order <- function(t) {
+# Names of some rows for ties: the key columns, texts as the ranks of their names compared byte by byte.
+row_names_order <- function(t, rows) {
   memory <- memory_of(t)
-  columns <- unname(as.list(as_tibble.hinterfeld_totals(t)[c(memory$by, memory$every)]))
+  columns <- unname(as.list(t)[c(memory$by, memory$every)])
   lapply(columns, function(x) {
+    x <- x[rows]
     if (is.factor(x)) {
       return(as.integer(x))
     }
@@ -148,12 +149,19 @@ row_names_order <- function(t) {
   })
 }
 
-# The place of each row in the order of names.
-row_name_ranks <- function(t) {
-  order <- do.call(ordered_rows, row_names_order(t))
-  ranks <- integer(length(order))
-  ranks[order] <- seq_along(order)
-  ranks
+# Rows in order of scope and value, equal values in order of names. Names are only looked at where values are equal.
+order_by_value <- function(t, values, scope, scopes, highest_first) {
+  values <- as.double(values)
+  order <- order_kernel(scope, scopes, values, NULL, NULL, highest_first, threads_wanted())
+  places <- tied_kernel(order, scope, values)
+  if (length(places)) {
+    rows <- order[places]
+    by_name <- do.call(ordered_rows, row_names_order(t, rows))
+    rank <- integer(length(rows))
+    rank[by_name] <- seq_along(rows)
+    order[places] <- rows[order_kernel(scope[rows], scopes, values[rows], rank, NULL, highest_first, threads_wanted())]
+  }
+  order
 }
 
 ordered_rows <- function(...) {

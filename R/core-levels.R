@@ -34,12 +34,12 @@ level_split <- function(columns, names, call) {
 # The rows of all levels: codes per key (0 missing, -1 Total), values per measure, level.
 level_rows <- function(book, keys, measures, levels, detail) {
   if (length(levels) == 1) {
-    return(c(detail, list(level = rep(1L, max(lengths(c(detail$codes, detail$values)))))))
+    return(detail)
   }
   parts <- lapply(seq_along(levels), function(i) {
     split <- levels[[i]]$split
     result <- if (i == 1) detail else split_groups(book, keys, measures, split, detail)
-    n <- max(lengths(c(result$codes, result$values)))
+    n <- row_count(result)
     codes <- rep(list(rep(total_code, n)), length(keys))
     codes[split] <- result$codes
     list(codes = codes, values = result$values, level = rep(i, n))
@@ -51,20 +51,27 @@ level_rows <- function(book, keys, measures, levels, detail) {
   )
 }
 
+row_count <- function(rows) {
+  max(lengths(c(rows$codes, rows$values)))
+}
+
 # Measures split by some of the keys only: added up from the detail where that is what was asked for
 # or comes to the same, taken again from the lines otherwise.
 split_groups <- function(book, keys, measures, split, detail) {
   part <- Map(function(key, codes) new_key(key$name, codes, key$labels), keys, detail$codes)[split]
   rows <- length(detail$values[[1]])
   up <- vapply(measures, function(m) adds_up(m) || m$margin == "add_up", NA)
-  amounts <- if (any(up)) lapply(detail$values[up], function(value) new_amount("sum", value)) else list(new_amount("count"))
+  amounts <- if (any(up)) {
+    lapply(detail$values[up], function(value) new_amount("sum", value, counts = FALSE))
+  } else {
+    list(new_amount("count", counts = FALSE))
+  }
   added <- tally_lines(rows, part, amounts)
   values <- vector("list", length(measures))
   values[up] <- added$values[seq_len(sum(up))]
   if (!all(up)) {
     again <- measure_groups(book, keys[split], measures[!up])
-    sizes <- vapply(keys[split], function(key) length(key$labels), 0L)
-    at <- match(code_numbers(added$codes, sizes), code_numbers(again$codes, sizes))
+    at <- find_groups(added$codes, again$codes, key_sizes(keys[split]))
     values[!up] <- lapply(again$values, function(value) value[at])
   }
   list(codes = added$codes, values = values)
@@ -73,53 +80,53 @@ split_groups <- function(book, keys, measures, split, detail) {
 # Periods ascending; then, key by key, the group's own first measure from the highest and its name.
 # A subtotal stands below its group.
 row_order <- function(book, keys, measures, levels, rows, detail, periods) {
-  if (length(levels) == 1 && length(keys) == periods + 1) {
-    return(detail_order(keys, rows, periods))
+  if (length(keys) == 0) {
+    return(seq_len(row_count(rows)))
   }
-  columns <- list()
-  for (k in seq_along(keys)) {
-    codes <- rows$codes[[k]]
-    total <- codes == total_code
-    if (k > periods) {
-      columns <- c(columns, list(total, -prefix_values(book, keys, measures[1], levels, rows, detail, k)))
-    }
-    rank <- key_ranks(keys[[k]])[replace(codes, codes <= 0, NA)]
-    columns <- c(columns, list(total, rank))
+  group_values <- function(codes) prefix_values(book, keys, measures[1], levels, rows, detail, codes)
+  nested_order(keys, rows$codes, as.double(rows$values[[1]]), periods, group_values)
+}
+
+# Rows stand where the group of their keys but the last stands, which is ordered in the same way; inside it by the last.
+nested_order <- function(keys, codes, values, periods, group_values) {
+  k <- length(codes)
+  n <- length(codes[[k]])
+  if (k == 1) {
+    scope <- rep(1L, n)
+    scopes <- 1L
+  } else if (k == 2 && periods == 1 && (n == 0 || min(codes[[1]]) > 0)) {
+    scope <- codes[[1]]
+    scopes <- length(keys[[1]]$labels)
+  } else {
+    outer <- seq_len(k - 1)
+    groups <- group_lines(n, Map(function(key, codes) new_key(key$name, codes, key$labels), keys[outer], codes[outer]))
+    order <- nested_order(keys[outer], groups$parts, if (k - 1 > periods) group_values(groups$parts), periods, group_values)
+    place <- integer(groups$count)
+    place[order] <- seq_along(order)
+    scope <- recode_kernel(groups$codes, place, NA_integer_, threads_wanted())
+    scopes <- groups$count
   }
-  if (length(columns) == 0) seq_along(rows$level) else do.call(order, c(columns, method = "radix"))
+  order_kernel(scope, scopes, if (k > periods) values, codes[[k]], key_ranks(keys[[k]]), TRUE, threads_wanted())
 }
 
-# The same for rows without subtotals and with one key besides the period: periods are scopes.
-detail_order <- function(keys, rows, periods) {
-  member <- keys[[periods + 1]]
-  codes <- rows$codes[[periods + 1]]
-  tie <- recode_kernel(present_codes(codes), key_ranks(member), length(member$labels) + 1L, threads_wanted())
-  scope <- if (periods == 1) rows$codes[[1]] else rep(1L, length(tie))
-  scopes <- if (periods == 1) length(keys[[1]]$labels) else 1L
-  order_kernel(scope, scopes, as.double(rows$values[[1]]), tie, TRUE, threads_wanted())
-}
-
-# Codes with NA for missing, as recode_kernel() takes them.
-present_codes <- function(codes) {
-  if (length(codes) && min(codes) > 0L) codes else replace(codes, codes <= 0L, NA)
-}
-
-# For each row, the first measure of the group that its first k keys make.
-prefix_values <- function(book, keys, measure, levels, rows, detail, k) {
-  out <- rep(NA_real_, length(rows$level))
-  for (i in seq_along(levels)) {
-    split <- levels[[i]]$split
-    here <- rows$level == i
-    if (!k %in% split) next
-    prefix <- split[split <= k]
-    if (identical(prefix, split)) {
-      out[here] <- rows$values[[1]][here]
-      next
+# The first measure of each group of the first keys, some of them totals. A group whose last key is a total has none: it
+# comes last anyway.
+prefix_values <- function(book, keys, measure, levels, rows, detail, codes) {
+  out <- rep(NA_real_, length(codes[[1]]))
+  shape <- Reduce(function(number, code) number * 2 + (code != total_code), codes, 0)
+  for (one in unique(shape)) {
+    here <- which(shape == one)
+    split <- which(vapply(codes, function(code) code[here[1]] != total_code, NA))
+    if (!length(codes) %in% split) next
+    level <- Position(function(level) identical(level$split, split), levels)
+    group <- if (is.na(level)) {
+      split_groups(book, keys, measure, split, list(codes = detail$codes, values = detail$values[1]))
+    } else {
+      own <- rows$level == level
+      list(codes = lapply(rows$codes[split], function(code) code[own]), values = list(rows$values[[1]][own]))
     }
-    group <- split_groups(book, keys, measure, prefix, list(codes = detail$codes, values = detail$values[1]))
-    sizes <- vapply(keys[prefix], function(key) length(key$labels), 0L)
-    mine <- lapply(rows$codes[prefix], function(code) code[here])
-    out[here] <- group$values[[1]][match(code_numbers(mine, sizes), code_numbers(group$codes, sizes))]
+    mine <- lapply(codes[split], function(code) code[here])
+    out[here] <- group$values[[1]][find_groups(mine, group$codes, key_sizes(keys[split]))]
   }
   out
 }

@@ -290,7 +290,7 @@ settle_value <- function(m, value, counted) {
   ifelse(counted > 0, value / (counted * 10^m$decimals), NA_real_)
 }
 
-# Values as the table shows them.
-show_value <- function(m, value) {
-  if (m$kind == "mean") value else from_units(value, m$decimals)
+# Values as the table shows them, of some rows or all.
+show_value <- function(m, value, rows = NULL) {
+  if (m$kind != "mean") from_units(value, m$decimals, rows) else if (is.null(rows)) value else value[rows]
 }

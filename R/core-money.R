@@ -54,8 +54,9 @@ exact_units <- function(x, name, decimals, rounding, call = caller_env()) {
   units
 }
 
-from_units <- function(units, decimals) {
-  units / 10^decimals
+# Units in currency, of some rows or all.
+from_units <- function(units, decimals, rows = NULL) {
+  currency_kernel(if (is.integer(units)) units else as.double(units), 10^decimals, rows, threads_wanted())
 }
 
 # Exact total of units; missing ones do not count.

@@ -57,7 +57,7 @@ check_classes <- function(classes, call = caller_env()) {
 pareto_of <- function(t, values, scope, classes, of) {
   decimals <- values$decimals %||% most_decimals
   units <- if (values$exact) values$values else to_units(values$values, decimals)
-  order <- order_kernel(scope$id, scope$count, as.double(units), row_name_ranks(t), TRUE, threads_wanted())
+  order <- order_by_value(t, units, scope$id, scope$count, TRUE)
   # Places are positions in the order: one member each.
   place <- integer(length(units))
   place[order] <- seq_along(order)

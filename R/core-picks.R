@@ -44,19 +44,29 @@ pick_rows <- function(t, n, within, of, ties, others, share, best, call = caller
   within <- pick_within(within, t, call = call)
   values <- derive_values(t, of, call)
   scope <- derive_scope(t, within)
-  ranks <- row_ranks(t, values$values, scope$id, ties, best)
-  picked <- if (is.null(share)) ranks <= n else share_picks(values, scope, of, share, best)
-  picked <- picked & !is.na(ranks)
+  rows <- if (is.null(share)) leading_rows(values$values, scope, n, best) else seq_len(nrow(t))
+  ranks <- row_ranks(t[rows, ], values$values[rows], scope$id[rows], ties, best)
+  picked <- which(if (is.null(share)) ranks <= n else share_picks(values, scope, of, share, best) & !is.na(ranks))
 
-  rows <- pick_order(t, scope, values, ranks, of, which(picked))
+  picked <- picked[pick_order(t, scope, values, ranks[picked], of, rows[picked])]
+  ranks <- ranks[picked]
+  rows <- rows[picked]
   out <- t[rows, ]
   rank_name <- paste0(of, "_rank")
-  if (!rank_name %in% names(t)) out <- add_ranks(out, t, ranks[rows], of, within, ties, best, rank_name, values$values)
+  if (!rank_name %in% names(t)) out <- add_ranks(out, t, ranks, of, within, ties, best, rank_name, values$values)
   memory <- memory_of(out)
   memory$sentences$picks <- pick_words(t, within, n, share, of, best, ties)
-  memory$cut <- memory$cut || !all(picked)
+  memory$cut <- memory$cut || length(rows) < nrow(t)
   attr(out, "memory") <- memory
-  if (others) with_others(out, t, scope, picked, rows, within, rank_name) else out
+  if (others) with_others(out, t, scope, rows, within, rank_name) else out
+}
+
+# Rows that any tie rule can rank `n` or better: all others need not be ordered. Where that is most of them, every row.
+leading_rows <- function(values, scope, n, best) {
+  if (n * scope$count * 4 > length(values)) {
+    return(seq_along(values))
+  }
+  leaders_kernel(scope$id, scope$count, as.double(values), as.integer(n), best)
 }
 
 check_picks <- function(n, share, call) {
@@ -89,13 +99,12 @@ share_picks <- function(values, scope, of, share, best) {
   if (best) shares >= share else shares < share
 }
 
-# Some rows in order: scopes by their own total and name, rows by rank and name inside.
+# The order of some rows: scopes by their own total and name, rows by rank and name inside.
 pick_order <- function(t, scope, values, ranks, of, rows) {
   units <- if (values$exact) values$values else to_units(values$values, most_decimals)
   total <- scope_totals(scope, units, of)
   id <- scope$id[rows]
-  names <- lapply(row_names_order(t), function(x) x[rows])
-  rows[do.call(ordered_rows, c(list(-total[id], scope$labels[id], ranks[rows]), names))]
+  do.call(ordered_rows, c(list(-total[id], scope$labels[id], ranks), row_names_order(t, rows)))
 }
 
 pick_words <- function(t, within, n, share, of, best, ties) {
@@ -109,9 +118,10 @@ pick_words <- function(t, within, n, share, of, best, ties) {
 }
 
 # A row per scope with the rest; what does not add up is missing in it.
-with_others <- function(out, t, scope, picked, rows_out, within, rank_name) {
+with_others <- function(out, t, scope, rows_out, within, rank_name) {
   memory <- memory_of(out)
-  rest <- split(which(!picked), scope$id[!picked])
+  left <- setdiff(seq_len(nrow(t)), rows_out)
+  rest <- split(left, scope$id[left])
   data <- as_tibble.hinterfeld_totals(out)
   rows <- lapply(rest, function(rows) {
     one <- others_row(t, rows, within)

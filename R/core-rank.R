@@ -47,9 +47,14 @@ tie_rules <- c("standard", "dense", "ordinal", "modified", "fractional")
 
 # Names matter to the order of equal values only where the rule counts them apart.
 row_ranks <- function(t, values, scope, ties, highest_first) {
-  tie <- if (ties == "ordinal") row_name_ranks(t)
-  order <- order_kernel(scope, max(scope, 1L), as.double(values), tie, highest_first, threads_wanted())
-  rank_kernel(order, scope, as.double(values), ties)
+  values <- as.double(values)
+  scopes <- max(scope, 1L)
+  order <- if (ties == "ordinal") {
+    order_by_value(t, values, scope, scopes, highest_first)
+  } else {
+    order_kernel(scope, scopes, values, NULL, NULL, highest_first, threads_wanted())
+  }
+  rank_kernel(order, scope, values, ties)
 }
 
 tie_words <- function(ties, of) {
@@ -63,6 +68,6 @@ tie_words <- function(ties, of) {
 }
 
 missing_words <- function(values, what) {
-  n <- sum(is.na(values))
+  n <- if (any_unusual(values)) sum(is.na(values)) else 0
   if (n > 0) sprintf(" %s without a value %s.", count_of(n, "row"), what) else ""
 }

@@ -148,7 +148,7 @@ check_restart <- function(memory, along, restart, call) {
 
 run_along <- function(t, plan, width, of, call = caller_env()) {
   rows <- which(plan$place > 0)
-  order <- rows[order_kernel(plan$scope[rows], max(plan$scope, 1L), as.double(plan$place[rows]), NULL, FALSE, threads_wanted())]
+  order <- rows[order_kernel(plan$scope[rows], max(plan$scope, 1L), as.double(plan$place[rows]), NULL, NULL, FALSE, threads_wanted())]
   values <- running_kernel(order, plan$scope, plan$place, as.double(plan$units), width)
   if (any(is.nan(values) & !is.na(plan$units))) {
     stop_overflow(of, call)

@@ -88,7 +88,7 @@ merge_parts <- function(a, b) {
   keys <- Map(function(of_a, of_b, codes_a, codes_b, dates) {
     labels <- unique(c(of_a, of_b))
     if (dates) labels <- sort(labels)
-    now <- function(codes, labels_then) recode_kernel(present_codes(codes), match(labels_then, labels), 0L, threads_wanted())
+    now <- function(codes, labels_then) recode_kernel(codes, match(labels_then, labels), 0L, threads_wanted())
     new_key(NULL, c(now(codes_a, of_a), now(codes_b, of_b)), if (dates) plain_days(labels) else labels)
   }, a$labels, b$labels, a$codes, b$codes, a$dates)
   amounts <- Map(function(kind, values_a, values_b, counted_a, counted_b) {
@@ -114,11 +114,11 @@ tally_totals <- function(tally) {
   values[which(!staged)] <- Map(settle_value, tally$measures[!staged], utils::head(main$values, -1), utils::head(main$counted, -1))
   values[which(staged)] <- Map(function(m, part) stage_values(m, part, width, main), tally$measures[staged], tally$parts[-1])
   keys <- Map(function(name, key) replace(key, "name", list(name)), c(tally$every, tally$by), main$keys)
-  rows <- list(codes = main$codes, values = values, level = rep(1L, length(main$values[[1]])))
+  rows <- list(codes = main$codes, values = values)
   order <- row_order(NULL, keys, tally$measures, list(list(split = seq_len(width))), rows, rows, length(tally$every))
   labels <- list(total = "Total", not_given = not_given)
-  columns <- Map(function(key, codes) key_values(key, codes[order], labels), keys, rows$codes)
-  columns <- c(columns, Map(function(m, value) show_value(m, value[order]), tally$measures, values))
+  columns <- Map(function(key, codes) key_values(key, codes, order, labels), keys, rows$codes)
+  columns <- c(columns, Map(function(m, value) show_value(m, value, order), tally$measures, values))
   tibble::new_tibble(stats::setNames(columns, c(tally$every, tally$by, names(tally$measures))), nrow = length(order))
 }
 
@@ -137,9 +137,8 @@ stage_values <- function(m, part, width, main) {
   amount <- if (m$kind == "distinct") new_amount("count") else new_amount(if (m$kind == "mean") "sum" else m$kind, first$values[[1]][use])
   keys <- Map(function(key, codes) replace(key, "codes", list(codes[use])), first$keys, first$codes[seq_len(width)])
   second <- tally_lines(sum(use), keys, list(amount))
-  sizes <- vapply(main$keys, function(key) length(key$labels), 0L)
-  now <- Map(function(codes, of, to) recode_kernel(present_codes(codes), match(of$labels, to$labels), 0L, threads_wanted()), second$codes, first$keys, main$keys)
-  at <- match(code_numbers(main$codes, sizes), code_numbers(now, sizes))
+  now <- Map(function(codes, of, to) recode_kernel(codes, match(of$labels, to$labels), 0L, threads_wanted()), second$codes, first$keys, main$keys)
+  at <- find_groups(main$codes, now, key_sizes(main$keys))
   value <- second$values[[1]][at]
   if (m$kind %in% c("sum", "distinct")) value[is.na(at)] <- 0
   settle_value(m, value, replace(second$counted[[1]][at], is.na(at), 0))

@@ -60,7 +60,7 @@ tally_lines <- function(lines, keys, amounts, call = caller_env()) {
   list(codes = widen_codes(result$codes, keys), values = result$values, counted = result$counted)
 }
 
-# The group of each line, and each group's codes.
+# The group of each line, each group's codes and its first line.
 group_lines <- function(lines, keys) {
   keys <- narrow_keys(keys)
   groups <- group_keys(lines, keys)
@@ -72,11 +72,32 @@ group_keys <- function(lines, keys) {
   group_kernel(lines, kernel_keys(keys), threads_wanted())
 }
 
+# The row of `among` with the codes of each row of `codes`, both by key; NA where there is none. `sizes`: labels per key.
+find_groups <- function(codes, among, sizes) {
+  if (length(codes) == 0) {
+    return(1L)
+  }
+  if (!fits_key_space(sizes)) {
+    return(match(do.call(paste, unname(codes)), do.call(paste, unname(among))))
+  }
+  as_keys <- function(codes) kernel_keys(Map(function(code, size) list(codes = code, size = size), codes, sizes))
+  find_kernel(length(codes[[1]]), as_keys(codes), length(among[[1]]), as_keys(among), threads_wanted())
+}
+
+# Every key has its codes, missing and the total; a number of 64 bits must hold their combinations.
+fits_key_space <- function(sizes) {
+  sum(log2(sizes + 2)) <= 62
+}
+
+key_sizes <- function(keys) {
+  vapply(keys, function(key) length(key$labels), 0L)
+}
+
 # Keys and amounts as the compiled code takes them.
 kernel_keys <- function(keys) {
   lapply(unname(keys), function(key) {
     codes <- if (typeof(key$codes) == "integer") key$codes else as.integer(key$codes)
-    list(codes = codes, size = length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
+    list(codes = codes, size = key$size %||% length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
   })
 }
 
@@ -92,7 +113,7 @@ threads_wanted <- function() {
 
 # A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.
 narrow_keys <- function(keys) {
-  while (length(keys) > 1 && sum(log2(1 + vapply(keys, function(key) length(key$labels), 0))) > 62) {
+  while (length(keys) > 1 && !fits_key_space(key_sizes(keys))) {
     pair <- keys[1:2]
     paired <- group_keys(length(pair[[1]]$codes), pair)
     joint <- c(new_key(NULL, paired$codes, seq_len(paired$count)), list(of = pair, parts = paired$parts))

@@ -57,13 +57,13 @@ totals <- function(book, by = NULL, every = NULL, measures = "revenue", subtotal
   if (!is.null(every) && every %in% recurring_grains) say_recurring(book, every)
 
   labels <- choose_labels(keys, rows)
-  columns <- Map(function(key, codes) key_values(key, codes[order], labels), keys, rows$codes)
+  columns <- Map(function(key, codes) key_values(key, codes, order, labels), keys, rows$codes)
   names(columns) <- vapply(keys, function(key) key$name, "")
   if (length(levels) > 1) {
     names <- vapply(levels, function(level) level$label, "")
     columns$level <- factor(names[rows$level[order]], names)
   }
-  values <- Map(function(m, value) show_value(m, value[order]), measures, rows$values)
+  values <- Map(function(m, value) show_value(m, value, order), measures, rows$values)
   new_totals(c(columns, values), list(
     book = book, every = every, by = by, book_columns = by, measures = lapply(measures, remembered),
     levels = levels, labels = labels, fill = fill, rows = length(order), cut = FALSE
@@ -122,35 +122,23 @@ fill_groups <- function(detail, keys, measures, periods) {
   if (length(keys) == 0) {
     return(detail)
   }
-  sizes <- vapply(keys, function(key) length(key$labels), 0L)
   if (periods == 1) {
     members <- detail$codes[-1]
-    first <- !duplicated(code_numbers(members, sizes[-1]))
+    first <- group_lines(row_count(detail), Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-1], members))$first
     members <- lapply(members, function(code) code[first])
-    n <- sum(first)
-    codes <- c(list(rep(seq_len(sizes[1]), each = n)), lapply(members, rep, times = sizes[1]))
+    n <- length(first)
+    spans <- length(keys[[1]]$labels)
+    codes <- c(list(rep(seq_len(spans), each = n)), lapply(members, rep, times = spans))
   } else {
     codes <- unname(as.list(expand.grid(lapply(detail$codes, function(code) sort(unique(code))))))
   }
-  at <- match(code_numbers(codes, sizes), code_numbers(detail$codes, sizes))
+  at <- find_groups(codes, detail$codes, key_sizes(keys))
   values <- Map(function(m, value) {
     value <- value[at]
     if (m$kind %in% c("sum", "lines", "distinct")) value[is.na(at)] <- 0
     value
   }, measures, detail$values)
   list(codes = codes, values = values)
-}
-
-# One number per combination of codes, for matching; text where a double would not be exact.
-code_numbers <- function(codes, sizes) {
-  if (length(codes) == 0) {
-    return(1)
-  }
-  if (prod(sizes + 1) < 2^53) {
-    Reduce(function(number, k) number * (sizes[k] + 1) + codes[[k]], seq_along(codes), 0)
-  } else {
-    do.call(paste, unname(codes))
-  }
 }
 
 # Labels ---------------------------------------------------------------------------------------------
@@ -179,11 +167,18 @@ choose_labels <- function(keys, rows) {
   labels
 }
 
-# A key's values for the codes of the rows. A column that must say Total is text, or a factor.
-key_values <- function(key, codes, labels) {
-  if (length(codes) && !anyNA(codes) && min(codes) > 0L) {
-    return(key$labels[codes])
+# A key's values for the codes of some rows. A column that must say Total is text, or a factor.
+key_values <- function(key, codes, rows, labels) {
+  special <- length(codes) > 0 && min(codes) <= 0L
+  if (is.character(key$labels)) {
+    codes <- take_rows(list(codes), rows)[[1]]
+    return(coded_text(if (special) special_codes(codes, length(key$labels)) else codes,
+                      if (special) c(key$labels, labels$not_given, labels$total) else key$labels))
   }
+  if (!special) {
+    return(labels_kernel(key$labels, codes, rows, threads_wanted()))
+  }
+  codes <- codes[rows]
   values <- key$labels[replace(codes, codes <= 0, NA)]
   total <- codes == total_code
   if (is.factor(values) && any(total)) {
@@ -195,4 +190,11 @@ key_values <- function(key, codes, labels) {
     values[total] <- labels$total
   }
   values
+}
+
+# Codes of missing and total behind those of the labels.
+special_codes <- function(codes, known) {
+  codes[codes == 0L] <- known + 1L
+  codes[codes == total_code] <- known + 2L
+  codes
 }

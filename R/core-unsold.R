@@ -78,7 +78,7 @@ sold_there <- function(book, all, names, within) {
   places <- group_lines(all$lines, keys)
   labels <- list(total = "Total", not_given = not_given)
   grid <- expand.grid(product = seq_along(names), place = seq_len(places$count))
-  columns <- Map(function(key, part) key_values(key, part[grid$place], labels), keys, places$parts)
+  columns <- Map(function(key, part) key_values(key, part, grid$place, labels), keys, places$parts)
   rows <- tibble::new_tibble(c(stats::setNames(columns, within), list(product = grid$product)), nrow = nrow(grid))
 
   product <- new_key("product", match(column_values(book, "product"), names), names)
@@ -98,11 +98,10 @@ sold_there <- function(book, all, names, within) {
 
 # The place (combination of `within`) of each line of `book`, numbered as in `places`.
 place_of_lines <- function(book, within, keys, places) {
-  sizes <- vapply(keys, function(key) length(key$labels), 0L)
   codes <- lapply(seq_along(within), function(k) {
     code <- match(column_values(book, within[k]), keys[[k]]$labels)
     replace(code, is.na(code), 0L)
   })
-  place <- match(code_numbers(codes, sizes), code_numbers(places$parts, sizes))
+  place <- find_groups(codes, places$parts, key_sizes(keys))
   new_key("place", rep_len(place, book$lines), seq_len(places$count))
 }

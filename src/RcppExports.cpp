@@ -37,13 +37,25 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// coded_text_kernel
+SEXP coded_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels);
+RcppExport SEXP _hinterfeld_coded_text_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type labels(labelsSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_text_kernel(codes, labels));
+    return rcpp_result_gen;
+END_RCPP
+}
 // code_text_kernel
-Rcpp::List code_text_kernel(Rcpp::CharacterVector x, int threads);
+Rcpp::List code_text_kernel(SEXP x, int threads);
 RcppExport SEXP _hinterfeld_code_text_kernel(SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(code_text_kernel(x, threads));
     return rcpp_result_gen;
@@ -88,13 +100,27 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// labels_kernel
+SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads);
+RcppExport SEXP _hinterfeld_labels_kernel(SEXP labelsSEXP, SEXP codesSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type labels(labelsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(labels_kernel(labels, codes, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // holds_text_kernel
-bool holds_text_kernel(Rcpp::CharacterVector x, std::string text);
+bool holds_text_kernel(SEXP x, std::string text);
 RcppExport SEXP _hinterfeld_holds_text_kernel(SEXP xSEXP, SEXP textSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< std::string >::type text(textSEXP);
     rcpp_result_gen = Rcpp::wrap(holds_text_kernel(x, text));
     return rcpp_result_gen;
@@ -142,18 +168,61 @@ BEGIN_RCPP
 END_RCPP
 }
 // order_kernel
-Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, SEXP tie, bool highest_first, int threads);
-RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP tieSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank, bool highest_first, int threads);
+RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP codesSEXP, SEXP rankSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rank(rankSEXP);
+    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(order_kernel(scope, scopes, value, codes, rank, highest_first, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// leaders_kernel
+Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n, bool highest_first);
+RcppExport SEXP _hinterfeld_leaders_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP highest_firstSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type tie(tieSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
     Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
+    rcpp_result_gen = Rcpp::wrap(leaders_kernel(scope, scopes, value, n, highest_first));
+    return rcpp_result_gen;
+END_RCPP
+}
+// tied_kernel
+Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value);
+RcppExport SEXP _hinterfeld_tied_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    rcpp_result_gen = Rcpp::wrap(tied_kernel(order, scope, value));
+    return rcpp_result_gen;
+END_RCPP
+}
+// change_kernel
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads);
+RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP unknownSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type earlier(earlierSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type unknown(unknownSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(order_kernel(scope, scopes, value, tie, highest_first, threads));
+    rcpp_result_gen = Rcpp::wrap(change_kernel(now, earlier, unknown, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -192,6 +261,20 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< bool >::type whole(wholeSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(units_kernel(x, decimals, half_even, whole, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// currency_kernel
+SEXP currency_kernel(SEXP units, double scale, SEXP rows, int threads);
+RcppExport SEXP _hinterfeld_currency_kernel(SEXP unitsSEXP, SEXP scaleSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type units(unitsSEXP);
+    Rcpp::traits::input_parameter< double >::type scale(scaleSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(currency_kernel(units, scale, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -270,6 +353,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// find_kernel
+Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among, Rcpp::List among, int threads);
+RcppExport SEXP _hinterfeld_find_kernel(SEXP rowsSEXP, SEXP keysSEXP, SEXP rows_amongSEXP, SEXP amongSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< double >::type rows_among(rows_amongSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type among(amongSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(find_kernel(rows, keys, rows_among, among, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // read_decimals_kernel
 Rcpp::NumericVector read_decimals_kernel(Rcpp::CharacterVector x);
 RcppExport SEXP _hinterfeld_read_decimals_kernel(SEXP xSEXP) {
@@ -306,31 +404,40 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
+    {"_hinterfeld_coded_text_kernel", (DL_FUNC) &_hinterfeld_coded_text_kernel, 2},
     {"_hinterfeld_code_text_kernel", (DL_FUNC) &_hinterfeld_code_text_kernel, 2},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
     {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
+    {"_hinterfeld_labels_kernel", (DL_FUNC) &_hinterfeld_labels_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
     {"_hinterfeld_label_kernel", (DL_FUNC) &_hinterfeld_label_kernel, 2},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
-    {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 6},
+    {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 7},
+    {"_hinterfeld_leaders_kernel", (DL_FUNC) &_hinterfeld_leaders_kernel, 5},
+    {"_hinterfeld_tied_kernel", (DL_FUNC) &_hinterfeld_tied_kernel, 3},
+    {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
     {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
     {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
     {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 5},
+    {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
+    {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
     {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 1},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {NULL, NULL, 0}
 };
 
+void make_coded_text(DllInfo* dll);
 RcppExport void R_init_hinterfeld(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    make_coded_text(dll);
 }

@@ -1,8 +1,10 @@
 #include <Rcpp.h>
 
+#include <algorithm>
 #include <climits>
 #include <vector>
 
+#include "coded.h"
 #include "threads.h"
 
 namespace {
@@ -61,10 +63,12 @@ class Dictionary {
 
 }  // namespace
 
-// Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
+// Codes of texts and what they stand for: those of a coded text as it has them, other texts numbered by first appearance
+// (NA_character_ too). Threads read pointers only.
 // [[Rcpp::export]]
-Rcpp::List code_text_kernel(Rcpp::CharacterVector x, int threads) {
-  const std::size_t n = x.size();
+Rcpp::List code_text_kernel(SEXP x, int threads) {
+  if (coded::is_text(x)) return Rcpp::List::create(Rcpp::_["codes"] = coded::codes(x), Rcpp::_["labels"] = coded::labels(x));
+  const std::size_t n = Rf_xlength(x);
   const SEXP* strings = STRING_PTR_RO(x);
   Rcpp::Shield<SEXP> codes(Rf_allocVector(INTSXP, n));
   int* out = INTEGER(codes);
@@ -90,7 +94,7 @@ Rcpp::List code_text_kernel(Rcpp::CharacterVector x, int threads) {
   return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["labels"] = labels);
 }
 
-// What stands for each code: to[code - 1], integer or logical, and `missing` for NA.
+// What stands for each code: to[code - 1], integer or logical, and `missing` for NA and codes below 1.
 // [[Rcpp::export]]
 SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads) {
   const std::size_t n = codes.size();
@@ -101,7 +105,7 @@ SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads
   const int none = logical ? Rf_asLogical(missing) : Rf_asInteger(missing);
   const int* from = INTEGER(codes);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-    for (std::size_t i = a; i < b; ++i) out[i] = from[i] == INT_MIN ? none : now[from[i] - 1];
+    for (std::size_t i = a; i < b; ++i) out[i] = from[i] <= 0 ? none : now[from[i] - 1];
   });
   return result;
 }
@@ -158,15 +162,37 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
   return out;
 }
 
+// What the codes (from 1) of some rows (from 1) stand for, with the attributes of the labels: integers or doubles.
+// [[Rcpp::export]]
+SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
+  const std::size_t n = rows.size();
+  const int *code = INTEGER(codes), *row = INTEGER(rows);
+  Rcpp::Shield<SEXP> out(Rf_allocVector(TYPEOF(labels), n));
+  auto fill = [&](const auto* label, auto* to) {
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      for (std::size_t i = a; i < b; ++i) to[i] = label[code[row[i] - 1] - 1];
+    });
+  };
+  if (TYPEOF(labels) == REALSXP) fill(REAL(labels), REAL(out));
+  else fill(INTEGER(labels), INTEGER(out));
+  Rf_copyMostAttrib(labels, out);
+  return out;
+}
+
 // Does this text stand anywhere? Both in UTF-8, so equal texts are one string.
 // [[Rcpp::export]]
-bool holds_text_kernel(Rcpp::CharacterVector x, std::string text) {
+bool holds_text_kernel(SEXP x, std::string text) {
   const Rcpp::Shield<SEXP> wanted(Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
-  const SEXP* strings = STRING_PTR_RO(x);
   const SEXP same = wanted;
-  const R_xlen_t n = x.size();
+  const bool coded = coded::is_text(x);
+  SEXP strings = coded ? coded::labels(x) : x;
+  const SEXP* string = STRING_PTR_RO(strings);
+  const R_xlen_t n = Rf_xlength(strings);
   for (R_xlen_t i = 0; i < n; ++i) {
-    if (strings[i] == same) return true;
+    if (string[i] != same) continue;
+    if (!coded) return true;
+    const int* code = INTEGER(coded::codes(x));
+    if (std::find(code, code + Rf_xlength(x), static_cast<int>(i) + 1) != code + Rf_xlength(x)) return true;
   }
   return false;
 }

@@ -55,15 +55,97 @@ Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVecto
   return out;
 }
 
-// Row numbers (from 1) in order of scope, value and tie; `tie` may be NULL. Missing values come last in their scope.
+// Row numbers (from 1) in order of scope, value and name; without `value` of names only. `codes` (NULL for none) are
+// names, -1 a total, which comes last; `rank` tells the place of each code, NULL that codes are places.
 // [[Rcpp::export]]
-Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, SEXP tie, bool highest_first, int threads) {
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank, bool highest_first,
+                                 int threads) {
   const std::size_t n = scope.size();
-  Rcpp::IntegerVector out(n);
-  int* to = INTEGER(out);
-  order::in_scopes(n, INTEGER(scope), scopes, REAL(value), Rf_isNull(tie) ? nullptr : INTEGER(tie), highest_first, threads, to);
-  for (std::size_t i = 0; i < n; ++i) ++to[i];
-  return out;
+  order::By by;
+  if (!Rf_isNull(value)) by.value = REAL(value);
+  if (!Rf_isNull(codes)) by.code = INTEGER(codes);
+  if (!Rf_isNull(rank)) by.rank = INTEGER(rank);
+  by.highest_first = highest_first;
+  Rcpp::Shield<SEXP> result(Rf_allocVector(INTSXP, n));
+  int* out = INTEGER(result);
+  order::in_scopes(n, INTEGER(scope), scopes, by, threads, out);
+  threads::ranges(n, threads, [&](std::size_t from, std::size_t to) {
+    for (std::size_t i = from; i < to; ++i) ++out[i];
+  });
+  return Rcpp::IntegerVector(static_cast<SEXP>(result));
+}
+
+// Rows (from 1) that hold one of the `n` best distinct values of their scope: all that any tie rule can rank `n` or better.
+// [[Rcpp::export]]
+Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n, bool highest_first) {
+  const std::size_t rows = scope.size(), most = n;
+  const int* of = INTEGER(scope);
+  const double* x = REAL(value);
+  std::vector<uint64_t> best((static_cast<std::size_t>(scopes) + 1) * most, UINT64_MAX);
+  for (std::size_t i = 0; i < rows; ++i) {
+    uint64_t* mine = best.data() + of[i] * most;
+    const uint64_t key = order::key(x[i], highest_first, false);
+    if (key >= mine[most - 1]) continue;
+    uint64_t* at = std::lower_bound(mine, mine + most, key);
+    if (*at == key) continue;
+    std::copy_backward(at, mine + most - 1, mine + most);
+    *at = key;
+  }
+  std::vector<int> out;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const uint64_t key = order::key(x[i], highest_first, false);
+    if (key <= best[of[i] * most + most - 1] && key != UINT64_MAX) out.push_back(static_cast<int>(i) + 1);
+  }
+  return Rcpp::IntegerVector(out.begin(), out.end());
+}
+
+// Places in the order (from 1) of rows that are equal in scope and value to a neighbour.
+// [[Rcpp::export]]
+Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value) {
+  const R_xlen_t n = order.size();
+  const int *row = INTEGER(order), *of = INTEGER(scope);
+  const double* x = REAL(value);
+  auto same = [&](R_xlen_t i, R_xlen_t j) {
+    const int a = row[i] - 1, b = row[j] - 1;
+    return of[a] == of[b] && (x[a] == x[b] || (std::isnan(x[a]) && std::isnan(x[b])));
+  };
+  std::vector<int> out;
+  bool before = false;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    const bool after = i + 1 < n && same(i, i + 1);
+    if (before || after) out.push_back(static_cast<int>(i) + 1);
+    before = after;
+  }
+  return Rcpp::IntegerVector(out.begin(), out.end());
+}
+
+// Difference, part of the earlier value where that is above 0, and direction: 1 up, 2 down, 3 level, 4 new, 5 gone,
+// 6 unknown. What is `unknown` has no earlier value.
+// [[Rcpp::export]]
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads) {
+  const std::size_t n = now.size();
+  const double *x = REAL(now), *before = REAL(earlier);
+  const int* dark = LOGICAL(unknown);
+  Rcpp::Shield<SEXP> from(Rf_allocVector(REALSXP, n)), difference(Rf_allocVector(REALSXP, n)), part(Rf_allocVector(REALSXP, n)),
+      direction(Rf_allocVector(INTSXP, n));
+  double *known = REAL(from), *apart = REAL(difference), *fraction = REAL(part);
+  int* way = INTEGER(direction);
+  const double none = NA_REAL;
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    for (std::size_t i = a; i < b; ++i) {
+      const double then = known[i] = dark[i] == 1 ? none : before[i];
+      const bool nothing_now = std::isnan(x[i]) || x[i] == 0, nothing_then = std::isnan(then) || then == 0;
+      apart[i] = std::isnan(x[i]) || std::isnan(then) ? none : x[i] - then;
+      fraction[i] = then > 0 ? apart[i] / then : none;
+      if (dark[i] == 1 || then < 0) way[i] = 6;
+      else if (nothing_now && nothing_then) way[i] = 3;
+      else if (nothing_then) way[i] = 4;
+      else if (nothing_now) way[i] = 5;
+      else way[i] = x[i] > then ? 1 : x[i] < then ? 2 : 3;
+    }
+  });
+  return Rcpp::List::create(Rcpp::_["earlier"] = from, Rcpp::_["difference"] = difference, Rcpp::_["part"] = part,
+                            Rcpp::_["direction"] = direction);
 }
 
 // The first and the last of whole numbers, without the missing.

@@ -38,6 +38,29 @@ SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
   return out;
 }
 
+// Units of some rows (from 1; NULL for all) in currency: each divided once by `scale`.
+// [[Rcpp::export]]
+SEXP currency_kernel(SEXP units, double scale, SEXP rows, int threads) {
+  const bool all = Rf_isNull(rows);
+  const std::size_t n = Rf_xlength(all ? units : rows);
+  const int* row = all ? nullptr : INTEGER(rows);
+  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, n));
+  double* to = REAL(out);
+  auto fill = [&](auto value) {
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      for (std::size_t i = a; i < b; ++i) to[i] = value(all ? i : row[i] - 1) / scale;
+    });
+  };
+  if (TYPEOF(units) == INTSXP) {
+    const int* from = INTEGER(units);
+    fill([from](std::size_t i) { return from[i] == INT_MIN ? NA_REAL : static_cast<double>(from[i]); });
+  } else {
+    const double* from = REAL(units);
+    fill([from](std::size_t i) { return from[i]; });
+  }
+  return out;
+}
+
 // Is a value missing (NA or NaN) or infinite anywhere? Integers, doubles and logicals.
 // [[Rcpp::export]]
 bool any_unusual_kernel(SEXP x, int threads) {

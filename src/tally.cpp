@@ -130,7 +130,7 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
 }
 
 // Codes of the groups that the keys make, numbered by first appearance: one code per line, and the
-// codes of each key per group.
+// codes of each key and the first line (from 1) per group.
 // [[Rcpp::export]]
 Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
   const tally::KeySpace space = key_space(keys);
@@ -138,6 +138,7 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
   const bool dense = space.size() < (uint64_t{1} << 22);
   std::vector<int> slot_of(dense ? space.size() : 0, -1);
   std::vector<uint64_t> seen;
+  std::vector<int> first;
   tally::Slots slots;
   Rcpp::IntegerVector result(static_cast<R_xlen_t>(n_lines));
   int* out = INTEGER(result);
@@ -156,10 +157,44 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
       } else {
         out[from + i] = static_cast<int>(slots.find(numbers[i])) + 1;
       }
+      if (static_cast<std::size_t>(out[from + i]) > first.size()) first.push_back(static_cast<int>(from + i) + 1);
     }
     if (from / tally::kBlock % tally::kPause == 0) Rcpp::checkUserInterrupt();
   }
   const std::size_t count = dense ? seen.size() : slots.size();
   Rcpp::List parts = group_codes(space, count, threads, [&](std::size_t g) { return dense ? seen[g] : slots.number(g); });
-  return Rcpp::List::create(Rcpp::_["codes"] = result, Rcpp::_["parts"] = parts, Rcpp::_["count"] = static_cast<int>(count));
+  return Rcpp::List::create(Rcpp::_["codes"] = result, Rcpp::_["parts"] = parts, Rcpp::_["count"] = static_cast<int>(count),
+                            Rcpp::_["first"] = Rcpp::IntegerVector(first.begin(), first.end()));
+}
+
+// The row (from 1) of `among` that has the codes of each row of `keys`; NA where none has. Both have the same sizes.
+// [[Rcpp::export]]
+Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among, Rcpp::List among, int threads) {
+  const tally::KeySpace space = key_space(keys), known = key_space(among);
+  const std::size_t n = static_cast<std::size_t>(rows), n_known = static_cast<std::size_t>(rows_among);
+  std::vector<uint64_t> numbers(tally::kBlock);
+  tally::Slots slots(n_known);
+  std::vector<int> row_of;
+  for (std::size_t from = 0; from < n_known; from += tally::kBlock) {
+    const std::size_t block = std::min(tally::kBlock, n_known - from);
+    known.encode(from, block, numbers.data());
+    for (std::size_t i = 0; i < block; ++i) {
+      if (slots.find(numbers[i]) == row_of.size()) row_of.push_back(static_cast<int>(from + i) + 1);
+    }
+    if (from / tally::kBlock % tally::kPause == 0) Rcpp::checkUserInterrupt();
+  }
+  Rcpp::Shield<SEXP> result(Rf_allocVector(INTSXP, n));
+  int* out = INTEGER(result);
+  threads::ranges(n, threads, [&](std::size_t begin, std::size_t end) {
+    std::vector<uint64_t> asked(tally::kBlock);
+    for (std::size_t from = begin; from < end; from += tally::kBlock) {
+      const std::size_t block = std::min(tally::kBlock, end - from);
+      space.encode(from, block, asked.data());
+      for (std::size_t i = 0; i < block; ++i) {
+        const uint32_t slot = slots.look_up(asked[i]);
+        out[from + i] = slot == tally::kNone ? INT_MIN : row_of[slot];
+      }
+    }
+  });
+  return Rcpp::IntegerVector(static_cast<SEXP>(result));
 }

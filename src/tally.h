@@ -1,6 +1,6 @@
 // The tally: takes lines with coded keys and exact amounts, group by group.
 //
-// Keys are codes 1..size, 0 (or NA) for a missing value. A group's place is its number in the key
+// Keys are codes 1..size, 0 (or NA) for a missing value, -1 for a total over all. A group's place is its number in the key
 // space where that is small enough for arrays, and is found by hashing otherwise. Threads share the
 // lines of a small key space and add their arrays at the end; of a large one each takes the groups
 // that fall to it. Totals are whole numbers, so every way gives the same ones.
@@ -33,14 +33,15 @@ struct Key {
   int days;
 };
 
-inline uint64_t digit(int code) { return code == INT_MIN ? 0 : static_cast<uint64_t>(code); }
+// Total, missing, and then the codes.
+inline uint64_t digit(int code) { return code == INT_MIN ? 1 : static_cast<uint64_t>(code + 1); }
 
-// Mixed-radix number of a line's codes; digit 0 stands for missing.
+// Mixed-radix number of a line's codes.
 class KeySpace {
  public:
   explicit KeySpace(std::vector<Key> keys) : keys_(std::move(keys)) {
     for (const Key& key : keys_) {
-      if (__builtin_mul_overflow(size_, key.size + 1, &size_)) {
+      if (__builtin_mul_overflow(size_, radix(key), &size_)) {
         throw std::length_error("key space");
       }
     }
@@ -52,40 +53,42 @@ class KeySpace {
   void encode(std::size_t from, std::size_t n, Number* out) const {
     std::fill(out, out + n, Number{0});
     for (const Key& key : keys_) {
-      const Number radix = static_cast<Number>(key.size + 1);
+      const Number width = static_cast<Number>(radix(key));
       const int* codes = key.codes + from;
       if (key.lookup != nullptr) {
         for (std::size_t i = 0; i < n; ++i) {
           // A missing day, and any outside the lookup, is no day of it.
           const int64_t at = int64_t{codes[i]} - key.first;
           const int code = at < 0 || at >= key.days ? 0 : key.lookup[at];
-          out[i] = out[i] * radix + static_cast<Number>(digit(code));
+          out[i] = out[i] * width + static_cast<Number>(digit(code));
         }
       } else {
-        for (std::size_t i = 0; i < n; ++i) out[i] = out[i] * radix + static_cast<Number>(digit(codes[i]));
+        for (std::size_t i = 0; i < n; ++i) out[i] = out[i] * width + static_cast<Number>(digit(codes[i]));
       }
     }
   }
 
-  // The codes of one number, last key first taken off; 0 stays for missing.
+  // The codes of one number, last key first taken off; 0 for missing.
   void decode(uint64_t number, int* out) const {
     if (size_ <= UINT32_MAX) {  // a division of 32 bits takes half the time
       uint32_t rest = static_cast<uint32_t>(number);
       for (std::size_t k = keys_.size(); k-- > 0;) {
-        const uint32_t radix = static_cast<uint32_t>(keys_[k].size + 1);
-        out[k] = static_cast<int>(rest % radix);
-        rest /= radix;
+        const uint32_t width = static_cast<uint32_t>(radix(keys_[k]));
+        out[k] = static_cast<int>(rest % width) - 1;
+        rest /= width;
       }
       return;
     }
     for (std::size_t k = keys_.size(); k-- > 0;) {
-      const uint64_t radix = keys_[k].size + 1;
-      out[k] = static_cast<int>(number % radix);
-      number /= radix;
+      const uint64_t width = radix(keys_[k]);
+      out[k] = static_cast<int>(number % width) - 1;
+      number /= width;
     }
   }
 
  private:
+  static uint64_t radix(const Key& key) { return key.size + 2; }
+
   std::vector<Key> keys_;
   uint64_t size_ = 1;
 };
@@ -101,11 +104,15 @@ constexpr uint32_t kNone = UINT32_MAX;
 // A slot for each number that turns up, in order of first appearance, found by hashing.
 class Slots {
  public:
-  Slots() : table_(1024, kNone) {}
+  explicit Slots(std::size_t expected = 0) {
+    std::size_t width = 1024;
+    while (width < expected * 2) width *= 2;
+    table_.assign(width, kNone);
+    numbers_.reserve(expected);
+  }
 
   uint32_t find(uint64_t number) {
-    uint64_t at = mix(number) & (table_.size() - 1);
-    while (table_[at] != kNone && numbers_[table_[at]] != number) at = (at + 1) & (table_.size() - 1);
+    const uint64_t at = place(number);
     if (table_[at] != kNone) return table_[at];
     const uint32_t slot = table_[at] = static_cast<uint32_t>(numbers_.size());
     numbers_.push_back(number);
@@ -113,10 +120,18 @@ class Slots {
     return slot;
   }
 
+  // The slot of a number that may not be there: kNone.
+  uint32_t look_up(uint64_t number) const { return table_[place(number)]; }
+
   std::size_t size() const { return numbers_.size(); }
   uint64_t number(std::size_t slot) const { return numbers_[slot]; }
 
  private:
+  uint64_t place(uint64_t number) const {
+    uint64_t at = mix(number) & (table_.size() - 1);
+    while (table_[at] != kNone && numbers_[table_[at]] != number) at = (at + 1) & (table_.size() - 1);
+    return at;
+  }
   void grow() {
     table_.assign(table_.size() * 2, kNone);
     for (uint32_t slot = 0; slot < numbers_.size(); ++slot) {
@@ -206,14 +221,15 @@ class Zeros {
       mapped_ = bytes_ + kLargePage;
       start_ = mmap(nullptr, mapped_, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
       if (start_ == MAP_FAILED) throw std::bad_alloc();
-      const uintptr_t at = reinterpret_cast<uintptr_t>(start_);
-      data_ = reinterpret_cast<T*>((at + kLargePage - 1) / kLargePage * kLargePage);
+      data_ = aligned(kLargePage);
       madvise(data_, bytes_, MADV_HUGEPAGE);
       return;
     }
 #endif
-    data_ = static_cast<T*>(start_ = std::calloc(bytes_, 1));
-    if (data_ == nullptr) throw std::bad_alloc();
+    // Threads write into arrays of their own; two that met in one cache line would wait for each other at every write.
+    start_ = std::calloc(bytes_ + 2 * kLine, 1);
+    if (start_ == nullptr) throw std::bad_alloc();
+    data_ = aligned(kLine);
   }
   Zeros(Zeros&& other) noexcept { swap(other); }
   Zeros& operator=(Zeros&& other) noexcept {
@@ -233,6 +249,10 @@ class Zeros {
 
  private:
   static constexpr std::size_t kLargePage = std::size_t{1} << 21;
+  static constexpr std::size_t kLine = 128;  // processors fetch lines of 64 bytes in pairs
+  T* aligned(std::size_t to) const {
+    return reinterpret_cast<T*>((reinterpret_cast<uintptr_t>(start_) + to - 1) / to * to);
+  }
   void swap(Zeros& other) {
     std::swap(bytes_, other.bytes_);
     std::swap(mapped_, other.mapped_);
@@ -302,14 +322,16 @@ class Tally {
     const std::size_t space = keys_.size(), width = amounts_.size();
     std::vector<std::vector<Zeros<int64_t>>> arrays(count);
     std::vector<std::vector<Column>> columns(count);
-    std::vector<Zeros<unsigned char>> marks;
+    // A bit for each place tells whether a line fell there: bits stay in the cache where bytes would not.
+    const std::size_t words = (space + 63) / 64;
+    std::vector<Zeros<uint64_t>> marks;
     const int every = every_line();
     for (int t = 0; t < count; ++t) {
       columns[t] = columns_in(arrays[t]);
-      marks.emplace_back(every < 0 ? space : 0);
+      marks.emplace_back(every < 0 ? words : 0);
     }
     threads::each(count, [&](int t) {
-      unsigned char* seen = marks[t].get();
+      uint64_t* seen = marks[t].get();
       std::vector<uint32_t> at(kBlock);
       std::size_t blocks = 0;
       const std::size_t end = lines * (t + 1) / count;
@@ -317,7 +339,7 @@ class Tally {
         const std::size_t n = std::min(kBlock, end - from);
         keys_.encode(from, n, at.data());
         for (std::size_t m = 0; m < width; ++m) take(amounts_[m], from, n, at.data(), columns[t][m]);
-        if (every < 0) for (std::size_t i = 0; i < n; ++i) seen[at[i]] = 1;
+        if (every < 0) for (std::size_t i = 0; i < n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
         if (t == 0 && ++blocks % kPause == 0) pause();
       }
     });
@@ -325,14 +347,21 @@ class Tally {
     const int parts = threads::useful(space, count);
     std::vector<std::vector<uint64_t>> found(parts);
     threads::each(parts, [&](int p) {
-      const std::size_t from = space * p / parts, to = space * (p + 1) / parts;
+      const std::size_t first = words * p / parts, last = words * (p + 1) / parts;
+      const std::size_t from = first * 64, to = std::min(last * 64, space);
       for (int t = 1; t < count; ++t) {
         for (std::size_t m = 0; m < width; ++m) merge(amounts_[m].kind, columns[0][m], columns[t][m], from, to);
-        if (every < 0) for (std::size_t g = from; g < to; ++g) marks[0].get()[g] |= marks[t].get()[g];
+        if (every < 0) for (std::size_t w = first; w < last; ++w) marks[0].get()[w] |= marks[t].get()[w];
       }
       found[p].reserve(std::min(to - from, lines));
-      for (std::size_t g = from; g < to; ++g) {
-        if (every < 0 ? marks[0].get()[g] != 0 : columns[0][every].value[g] > 0) found[p].push_back(g);
+      if (every < 0) {
+        for (std::size_t w = first; w < last; ++w) {
+          for (uint64_t word = marks[0].get()[w]; word != 0; word &= word - 1) found[p].push_back(w * 64 + __builtin_ctzll(word));
+        }
+      } else {
+        for (std::size_t g = from; g < to; ++g) {
+          if (columns[0][every].value[g] > 0) found[p].push_back(g);
+        }
       }
     });
     Groups groups;

@@ -1,0 +1,110 @@
+#include <Rcpp.h>
+#include <R_ext/Altrep.h>
+
+#include <climits>
+
+#include "coded.h"
+
+namespace coded {
+
+namespace {
+
+R_altrep_class_t text_class;
+
+// The first slot holds codes and labels, NULL once somebody wrote into the text; the second the strings once they were
+// laid out, NULL until then.
+SEXP dictionary(SEXP x) { return R_altrep_data1(x); }
+SEXP strings(SEXP x) { return R_altrep_data2(x); }
+
+SEXP label_of(SEXP labels, int code) { return code == INT_MIN ? NA_STRING : STRING_ELT(labels, code - 1); }
+
+SEXP lay_out(SEXP x) {
+  if (strings(x) != R_NilValue) return strings(x);
+  const R_xlen_t n = Rf_xlength(codes(x));
+  const int* code = INTEGER_RO(codes(x));
+  SEXP out = PROTECT(Rf_allocVector(STRSXP, n));
+  for (R_xlen_t i = 0; i < n; ++i) SET_STRING_ELT(out, i, label_of(labels(x), code[i]));
+  R_set_altrep_data2(x, out);
+  UNPROTECT(1);
+  return out;
+}
+
+SEXP lay_out_to_write(SEXP x) {
+  SEXP out = lay_out(x);
+  R_set_altrep_data1(x, R_NilValue);
+  return out;
+}
+
+R_xlen_t length(SEXP x) { return Rf_xlength(strings(x) != R_NilValue ? strings(x) : codes(x)); }
+
+SEXP element(SEXP x, R_xlen_t i) {
+  if (strings(x) != R_NilValue) return STRING_ELT(strings(x), i);
+  return label_of(labels(x), INTEGER_RO(codes(x))[i]);
+}
+
+void set_element(SEXP x, R_xlen_t i, SEXP value) { SET_STRING_ELT(lay_out_to_write(x), i, value); }
+
+void* data(SEXP x, Rboolean writable) {
+  return const_cast<SEXP*>(STRING_PTR_RO(writable ? lay_out_to_write(x) : lay_out(x)));
+}
+
+const void* data_or_null(SEXP x) { return strings(x) == R_NilValue ? nullptr : STRING_PTR_RO(strings(x)); }
+
+// Some elements are coded as well; NULL leaves the work to R.
+SEXP subset(SEXP x, SEXP at, SEXP) {
+  if (dictionary(x) == R_NilValue) return nullptr;
+  const R_xlen_t n = Rf_xlength(at), known = Rf_xlength(codes(x));
+  const int* code = INTEGER_RO(codes(x));
+  SEXP taken = PROTECT(Rf_allocVector(INTSXP, n));
+  int* out = INTEGER(taken);
+  const bool whole = TYPEOF(at) == INTSXP;
+  const int* place = whole ? INTEGER_RO(at) : nullptr;
+  const double* far = whole ? nullptr : REAL_RO(at);
+  for (R_xlen_t i = 0; i < n; ++i) {
+    // Counted from 1; missing and beyond the end is missing.
+    const double from = whole ? (place[i] == INT_MIN ? 0 : place[i]) : far[i];
+    out[i] = from >= 1 && from <= static_cast<double>(known) ? code[static_cast<R_xlen_t>(from) - 1] : INT_MIN;
+  }
+  SEXP result = text(taken, labels(x));
+  UNPROTECT(1);
+  return result;
+}
+
+SEXP duplicate(SEXP x, Rboolean) { return dictionary(x) == R_NilValue ? nullptr : text(codes(x), labels(x)); }
+
+}  // namespace
+
+SEXP text(SEXP codes, SEXP labels) {
+  // Codes and labels may serve several texts.
+  MARK_NOT_MUTABLE(codes);
+  MARK_NOT_MUTABLE(labels);
+  SEXP both = PROTECT(Rf_allocVector(VECSXP, 2));
+  SET_VECTOR_ELT(both, 0, codes);
+  SET_VECTOR_ELT(both, 1, labels);
+  SEXP out = R_new_altrep(text_class, both, R_NilValue);
+  UNPROTECT(1);
+  return out;
+}
+
+bool is_text(SEXP x) { return ALTREP(x) && R_altrep_inherits(x, text_class) && dictionary(x) != R_NilValue; }
+SEXP codes(SEXP text) { return VECTOR_ELT(dictionary(text), 0); }
+SEXP labels(SEXP text) { return VECTOR_ELT(dictionary(text), 1); }
+
+}  // namespace coded
+
+// [[Rcpp::init]]
+void make_coded_text(DllInfo* dll) {
+  using namespace coded;
+  text_class = R_make_altstring_class("coded_text", "hinterfeld", dll);
+  R_set_altrep_Length_method(text_class, length);
+  R_set_altrep_Duplicate_method(text_class, duplicate);
+  R_set_altvec_Dataptr_method(text_class, data);
+  R_set_altvec_Dataptr_or_null_method(text_class, data_or_null);
+  R_set_altvec_Extract_subset_method(text_class, subset);
+  R_set_altstring_Elt_method(text_class, element);
+  R_set_altstring_Set_elt_method(text_class, set_element);
+}
+
+// Text of codes from 1 and their labels.
+// [[Rcpp::export]]
+SEXP coded_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) { return coded::text(codes, labels); }
