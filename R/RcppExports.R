@@ -21,6 +21,10 @@ recode_kernel <- function(codes, to, missing, threads) {
     .Call(`_hinterfeld_recode_kernel`, codes, to, missing, threads)
 }
 
+any_special_kernel <- function(codes, threads) {
+    .Call(`_hinterfeld_any_special_kernel`, codes, threads)
+}
+
 answered_kernel <- function(answer, wanted) {
     .Call(`_hinterfeld_answered_kernel`, answer, wanted)
 }

@@ -94,7 +94,7 @@ nested_order <- function(keys, codes, values, periods, group_values) {
   if (k == 1) {
     scope <- rep(1L, n)
     scopes <- 1L
-  } else if (k == 2 && periods == 1 && (n == 0 || min(codes[[1]]) > 0)) {
+  } else if (k == 2 && periods == 1 && !any_special(codes[[1]])) {
     scope <- codes[[1]]
     scopes <- length(keys[[1]]$labels)
   } else {

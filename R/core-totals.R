@@ -153,7 +153,7 @@ choose_labels <- function(keys, rows) {
     key <- keys[[k]]
     if (!is.character(key$labels)) next
     codes <- rows$codes[[k]]
-    if (length(codes) == 0 || min(codes) > 0L) next
+    if (!any_special(codes)) next
     held <- key$labels[sort(unique(codes[codes > 0]))]
     if (labels$total %in% held && any(codes == total_code)) {
       labels$total <- "Total (all)"
@@ -169,7 +169,7 @@ choose_labels <- function(keys, rows) {
 
 # A key's values for the codes of some rows. A column that must say Total is text, or a factor.
 key_values <- function(key, codes, rows, labels) {
-  special <- length(codes) > 0 && min(codes) <= 0L
+  special <- any_special(codes)
   if (is.character(key$labels)) {
     codes <- take_rows(list(codes), rows)[[1]]
     return(coded_text(if (special) special_codes(codes, length(key$labels)) else codes,
@@ -190,6 +190,11 @@ key_values <- function(key, codes, rows, labels) {
     values[total] <- labels$total
   }
   values
+}
+
+# Is any code that of a missing value or of a total?
+any_special <- function(codes) {
+  any_special_kernel(codes, threads_wanted())
 }
 
 # Codes of missing and total behind those of the labels.

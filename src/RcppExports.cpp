@@ -75,6 +75,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// any_special_kernel
+bool any_special_kernel(Rcpp::IntegerVector codes, int threads);
+RcppExport SEXP _hinterfeld_any_special_kernel(SEXP codesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(any_special_kernel(codes, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // answered_kernel
 Rcpp::List answered_kernel(Rcpp::LogicalVector answer, bool wanted);
 RcppExport SEXP _hinterfeld_answered_kernel(SEXP answerSEXP, SEXP wantedSEXP) {
@@ -407,6 +419,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_coded_text_kernel", (DL_FUNC) &_hinterfeld_coded_text_kernel, 2},
     {"_hinterfeld_code_text_kernel", (DL_FUNC) &_hinterfeld_code_text_kernel, 2},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
+    {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
     {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_labels_kernel", (DL_FUNC) &_hinterfeld_labels_kernel, 4},

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "coded.h"
+#include "pages.h"
 #include "threads.h"
 
 namespace {
@@ -70,7 +71,7 @@ Rcpp::List code_text_kernel(SEXP x, int threads) {
   if (coded::is_text(x)) return Rcpp::List::create(Rcpp::_["codes"] = coded::codes(x), Rcpp::_["labels"] = coded::labels(x));
   const std::size_t n = Rf_xlength(x);
   const SEXP* strings = STRING_PTR_RO(x);
-  Rcpp::Shield<SEXP> codes(Rf_allocVector(INTSXP, n));
+  Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
   int* out = INTEGER(codes);
   const int count = threads::useful(n, threads);
   std::vector<Dictionary> found(count);
@@ -99,7 +100,7 @@ Rcpp::List code_text_kernel(SEXP x, int threads) {
 SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads) {
   const std::size_t n = codes.size();
   const bool logical = TYPEOF(to) == LGLSXP;
-  Rcpp::Shield<SEXP> result(Rf_allocVector(TYPEOF(to), n));
+  Rcpp::Shield<SEXP> result(pages::vector(TYPEOF(to), n));
   int* out = logical ? LOGICAL(result) : INTEGER(result);
   const int* now = logical ? LOGICAL(to) : INTEGER(to);
   const int none = logical ? Rf_asLogical(missing) : Rf_asInteger(missing);
@@ -108,6 +109,20 @@ SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads
     for (std::size_t i = a; i < b; ++i) out[i] = from[i] <= 0 ? none : now[from[i] - 1];
   });
   return result;
+}
+
+// Is any code a missing one or a total, below 1?
+// [[Rcpp::export]]
+bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
+  const int* code = INTEGER(codes);
+  std::atomic<bool> found{false};
+  threads::ranges(codes.size(), threads, [&](std::size_t a, std::size_t b) {
+    int least = INT_MAX;
+#pragma omp simd reduction(min : least)
+    for (std::size_t i = a; i < b; ++i) least = std::min(least, code[i]);
+    if (least < 1) found = true;
+  });
+  return found;
 }
 
 // The rows (from 1) of lines whose answer is as wanted, and how many lines gave none.
@@ -142,7 +157,7 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
     SEXP x = columns[k];
     const int type = TYPEOF(x);
     if (type != INTSXP && type != REALSXP && type != LGLSXP) continue;
-    Rcpp::Shield<SEXP> taken(Rf_allocVector(type, n));
+    Rcpp::Shield<SEXP> taken(pages::vector(type, n));
     if (type == REALSXP) {
       const double* from = REAL(x);
       double* to = REAL(taken);
@@ -167,7 +182,7 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
 SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
   const int *code = INTEGER(codes), *row = INTEGER(rows);
-  Rcpp::Shield<SEXP> out(Rf_allocVector(TYPEOF(labels), n));
+  Rcpp::Shield<SEXP> out(pages::vector(TYPEOF(labels), n));
   auto fill = [&](const auto* label, auto* to) {
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
       for (std::size_t i = a; i < b; ++i) to[i] = label[code[row[i] - 1] - 1];

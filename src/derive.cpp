@@ -1,6 +1,7 @@
 #include <Rcpp.h>
 
 #include "order.h"
+#include "pages.h"
 #include "ranks.h"
 #include "running.h"
 
@@ -66,7 +67,7 @@ Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP val
   if (!Rf_isNull(codes)) by.code = INTEGER(codes);
   if (!Rf_isNull(rank)) by.rank = INTEGER(rank);
   by.highest_first = highest_first;
-  Rcpp::Shield<SEXP> result(Rf_allocVector(INTSXP, n));
+  Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n));
   int* out = INTEGER(result);
   order::in_scopes(n, INTEGER(scope), scopes, by, threads, out);
   threads::ranges(n, threads, [&](std::size_t from, std::size_t to) {
@@ -126,8 +127,8 @@ Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, R
   const std::size_t n = now.size();
   const double *x = REAL(now), *before = REAL(earlier);
   const int* dark = LOGICAL(unknown);
-  Rcpp::Shield<SEXP> from(Rf_allocVector(REALSXP, n)), difference(Rf_allocVector(REALSXP, n)), part(Rf_allocVector(REALSXP, n)),
-      direction(Rf_allocVector(INTSXP, n));
+  Rcpp::Shield<SEXP> from(pages::vector(REALSXP, n)), difference(pages::vector(REALSXP, n)), part(pages::vector(REALSXP, n)),
+      direction(pages::vector(INTSXP, n));
   double *known = REAL(from), *apart = REAL(difference), *fraction = REAL(part);
   int* way = INTEGER(direction);
   const double none = NA_REAL;

@@ -3,6 +3,7 @@
 #include <climits>
 
 #include "money.h"
+#include "pages.h"
 #include "threads.h"
 
 // Units of each value: NA stays NA, NaN is not a number, Inf is too large. `whole` gives integers where all fit and
@@ -13,7 +14,7 @@ SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
   const std::size_t n = x.size();
   const double* from = REAL(x);
   if (whole) {
-    Rcpp::Shield<SEXP> small(Rf_allocVector(INTSXP, n));
+    Rcpp::Shield<SEXP> small(pages::vector(INTSXP, n));
     int* to = INTEGER(small);
     std::atomic<bool> fits{true};
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
@@ -30,7 +31,7 @@ SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
     });
     if (fits) return small;
   }
-  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, n));
+  Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
     for (std::size_t i = a; i < b; ++i) to[i] = money::units(from[i], decimals, rounding);
@@ -44,7 +45,7 @@ SEXP currency_kernel(SEXP units, double scale, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
   const std::size_t n = Rf_xlength(all ? units : rows);
   const int* row = all ? nullptr : INTEGER(rows);
-  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, n));
+  Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
   auto fill = [&](auto value) {
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
@@ -91,7 +92,7 @@ bool any_unusual_kernel(SEXP x, int threads) {
 // [[Rcpp::export]]
 Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
   const std::size_t n = days.size();
-  Rcpp::Shield<SEXP> out(Rf_allocVector(INTSXP, n));
+  Rcpp::Shield<SEXP> out(pages::vector(INTSXP, n));
   const double* from = REAL(days);
   int* to = INTEGER(out);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {

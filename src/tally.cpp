@@ -58,13 +58,15 @@ Rcpp::List group_codes(const tally::KeySpace& keys, std::size_t groups, int want
   Rcpp::List codes(width);
   std::vector<int*> out(width);
   for (std::size_t k = 0; k < width; ++k) {
-    codes[k] = Rf_allocVector(INTSXP, groups);
+    codes[k] = pages::vector(INTSXP, groups);
     out[k] = INTEGER(codes[k]);
   }
   threads::ranges(groups, wanted, [&](std::size_t from, std::size_t to) {
     std::vector<int> digits(width);
+    uint64_t before = UINT64_MAX;
     for (std::size_t g = from; g < to; ++g) {
-      keys.decode(number(g), digits.data());
+      keys.decode_next(number(g), before, digits.data());
+      before = number(g);
       for (std::size_t k = 0; k < width; ++k) out[k][g] = digits[k];
     }
   });
@@ -73,7 +75,7 @@ Rcpp::List group_codes(const tally::KeySpace& keys, std::size_t groups, int want
 
 // Values as units that R can read, or raw as 64-bit integers for a tally that goes on.
 SEXP values_of(const tally::Groups& groups, const tally::Column& column, tally::Kind kind, bool raw, int wanted) {
-  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, groups.size()));
+  Rcpp::Shield<SEXP> out(pages::vector(REALSXP, groups.size()));
   double* to = REAL(out);
   const bool always = kind == tally::Kind::sum || kind == tally::Kind::count;
   threads::ranges(groups.size(), wanted, [&](std::size_t from, std::size_t end) {
@@ -92,7 +94,7 @@ SEXP values_of(const tally::Groups& groups, const tally::Column& column, tally::
 // How many lines each value took; NULL where nobody asked.
 SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool raw, int wanted) {
   if (column.counted == nullptr) return R_NilValue;
-  Rcpp::Shield<SEXP> out(Rf_allocVector(REALSXP, groups.size()));
+  Rcpp::Shield<SEXP> out(pages::vector(REALSXP, groups.size()));
   double* to = REAL(out);
   threads::ranges(groups.size(), wanted, [&](std::size_t from, std::size_t end) {
     for (std::size_t g = from; g < end; ++g) {
@@ -183,7 +185,7 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
     }
     if (from / tally::kBlock % tally::kPause == 0) Rcpp::checkUserInterrupt();
   }
-  Rcpp::Shield<SEXP> result(Rf_allocVector(INTSXP, n));
+  Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n));
   int* out = INTEGER(result);
   threads::ranges(n, threads, [&](std::size_t begin, std::size_t end) {
     std::vector<uint64_t> asked(tally::kBlock);

@@ -2,25 +2,23 @@
 //
 // Keys are codes 1..size, 0 (or NA) for a missing value, -1 for a total over all. A group's place is its number in the key
 // space where that is small enough for arrays, and is found by hashing otherwise. Threads share the
-// lines of a small key space and add their arrays at the end; of a large one each takes the groups
-// that fall to it. Totals are whole numbers, so every way gives the same ones.
+// lines and merge their arrays at the end; with hashing each takes the groups that fall to it. Totals
+// are whole numbers, so every way gives the same ones.
 #pragma once
 #include <climits>
 #include <cmath>
 #include <cstdint>
-#include <cstdlib>
 #include <vector>
 
-#if defined(__linux__)
-#include <sys/mman.h>
-#endif
-
 #include "money.h"
+#include "pages.h"
 #include "threads.h"
 
 namespace tally {
 
 constexpr std::size_t kBlock = 2048;
+constexpr std::size_t kAhead = 24;  // lines
+constexpr std::size_t kNear = std::size_t{1} << 15;  // places
 constexpr std::size_t kPause = 64;  // blocks between two looks at interrupts
 
 // One key column: codes, and how many distinct ones there are. With a lookup the codes are days,
@@ -36,35 +34,82 @@ struct Key {
 // Total, missing, and then the codes.
 inline uint64_t digit(int code) { return code == INT_MIN ? 1 : static_cast<uint64_t>(code + 1); }
 
+// Some lines of a block: where each falls, and which it is, counted from the first of the block.
+template <typename Place>
+struct Block {
+  std::vector<Place> at = std::vector<Place>(kBlock);
+  std::vector<uint32_t> line = std::vector<uint32_t>(kBlock);
+  std::size_t from = 0, n = 0;
+  bool all = true;  // every line of the block, one after the other
+
+  // Leaves only lines whose place is wanted. Each is written and the next goes over it if not: no branch to guess.
+  template <typename Wanted>
+  void keep(Wanted wanted) {
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+      const Place place = at[i];
+      at[kept] = place;
+      line[kept] = static_cast<uint32_t>(i);
+      kept += wanted(place);
+    }
+    n = kept;
+    all = false;
+  }
+};
+
 // Mixed-radix number of a line's codes.
 class KeySpace {
  public:
-  explicit KeySpace(std::vector<Key> keys) : keys_(std::move(keys)) {
-    for (const Key& key : keys_) {
-      if (__builtin_mul_overflow(size_, radix(key), &size_)) {
-        throw std::length_error("key space");
-      }
+  explicit KeySpace(std::vector<Key> keys) : keys_(std::move(keys)), steps_(keys_.size()) {
+    for (std::size_t k = keys_.size(); k-- > 0;) {
+      const uint64_t stride = size_;
+      if (__builtin_mul_overflow(size_, radix(keys_[k]), &size_)) throw std::length_error("key space");
+      // What each day adds to the number.
+      for (int day = 0; day < keys_[k].days; ++day) steps_[k].push_back(stride * digit(keys_[k].lookup[day]));
     }
   }
   uint64_t size() const { return size_; }
   std::size_t width() const { return keys_.size(); }
 
   template <typename Number>
+  void encode(Block<Number>& block, std::size_t from, std::size_t n) const {
+    block.from = from;
+    block.n = n;
+    block.all = true;
+    encode(from, n, block.at.data());
+  }
+
+  template <typename Number>
   void encode(std::size_t from, std::size_t n, Number* out) const {
     std::fill(out, out + n, Number{0});
-    for (const Key& key : keys_) {
-      const Number width = static_cast<Number>(radix(key));
+    uint64_t stride = size_;
+    for (std::size_t k = 0; k < keys_.size(); ++k) {
+      const Key& key = keys_[k];
+      stride /= radix(key);
+      const Number step = static_cast<Number>(stride);
       const int* codes = key.codes + from;
       if (key.lookup != nullptr) {
+        const uint64_t* steps = steps_[k].data();
+        const uint32_t days = static_cast<uint32_t>(key.days), first = static_cast<uint32_t>(key.first);
         for (std::size_t i = 0; i < n; ++i) {
           // A missing day, and any outside the lookup, is no day of it.
-          const int64_t at = int64_t{codes[i]} - key.first;
-          const int code = at < 0 || at >= key.days ? 0 : key.lookup[at];
-          out[i] = out[i] * width + static_cast<Number>(digit(code));
+          const uint32_t at = static_cast<uint32_t>(codes[i]) - first;
+          out[i] += at < days ? static_cast<Number>(steps[at]) : step;
         }
       } else {
-        for (std::size_t i = 0; i < n; ++i) out[i] = out[i] * width + static_cast<Number>(digit(codes[i]));
+        for (std::size_t i = 0; i < n; ++i) out[i] += step * static_cast<Number>(digit(codes[i]));
       }
+    }
+  }
+
+  // The codes of a number that comes after another whose codes are in `out`: mostly only the last key differs.
+  void decode_next(uint64_t number, uint64_t before, int* out) const {
+    if (keys_.empty()) return;
+    const uint64_t last = static_cast<uint64_t>(out[keys_.size() - 1]) + 1 + (number - before);
+    if (number < before || last >= radix(keys_.back())) {
+      decode(number, out);
+    } else {
+      out[keys_.size() - 1] = static_cast<int>(last) - 1;
     }
   }
 
@@ -90,6 +135,7 @@ class KeySpace {
   static uint64_t radix(const Key& key) { return key.size + 2; }
 
   std::vector<Key> keys_;
+  std::vector<std::vector<uint64_t>> steps_;
   uint64_t size_ = 1;
 };
 
@@ -168,6 +214,7 @@ struct Amount {
 struct Column {
   int64_t* value;
   int64_t* counted;
+  bool far = false;  // too large for the near caches: what comes is worth fetching ahead
 };
 
 inline void put(const Column& column, std::size_t at, Kind kind, int64_t units, int64_t lines) {
@@ -181,19 +228,21 @@ inline void put(const Column& column, std::size_t at, Kind kind, int64_t units, 
   if (column.counted != nullptr) column.counted[at] += lines;
 }
 
-// Takes `n` lines from `from` on; `at[i]` is the place of line from + i.
-template <typename Place>
-void take(const Amount& amount, std::size_t from, std::size_t n, const Place* at, const Column& column) {
-  const int* mask = amount.mask == nullptr ? nullptr : amount.mask + from;
-  if (amount.kind == Kind::sum && amount.whole != nullptr && mask == nullptr && column.counted == nullptr) {
+template <typename Place, typename Line>
+void take_lines(const Amount& amount, const Place* at, std::size_t n, const Column& column, Line line_of) {
+  if (amount.kind == Kind::sum && amount.whole != nullptr && amount.mask == nullptr && column.counted == nullptr) {
     // Integers cannot overflow 64 bits in any number of lines that R can hold.
-    const int* whole = amount.whole + from;
-    for (std::size_t i = 0; i < n; ++i) column.value[at[i]] += whole[i] == INT_MIN ? 0 : whole[i];
+    const std::size_t ahead = column.far ? kAhead : 0;
+    for (std::size_t i = 0; i < n; ++i) {
+      if (ahead > 0 && i + ahead < n) __builtin_prefetch(column.value + at[i + ahead], 1);
+      const int whole = amount.whole[line_of(i)];
+      column.value[at[i]] += whole == INT_MIN ? 0 : whole;
+    }
     return;
   }
   for (std::size_t i = 0; i < n; ++i) {
-    if (mask != nullptr && mask[i] != 1) continue;
-    const std::size_t line = from + i;
+    const std::size_t line = line_of(i);
+    if (amount.mask != nullptr && amount.mask[line] != 1) continue;
     int64_t units = 1, lines = 1;
     if (amount.units != nullptr) {
       if (!std::isfinite(amount.units[line])) continue;
@@ -210,59 +259,17 @@ void take(const Amount& amount, std::size_t from, std::size_t n, const Place* at
   }
 }
 
-// Memory that the system gives as zeros when it is first touched, in large pages where it can: groups are touched in
-// any order, and with small pages most touches would have to look the page up.
-template <typename T>
-class Zeros {
- public:
-  explicit Zeros(std::size_t n) : bytes_(std::max<std::size_t>(n, 1) * sizeof(T)) {
-#if defined(__linux__)
-    if (bytes_ >= kLargePage) {
-      mapped_ = bytes_ + kLargePage;
-      start_ = mmap(nullptr, mapped_, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
-      if (start_ == MAP_FAILED) throw std::bad_alloc();
-      data_ = aligned(kLargePage);
-      madvise(data_, bytes_, MADV_HUGEPAGE);
-      return;
-    }
-#endif
-    // Threads write into arrays of their own; two that met in one cache line would wait for each other at every write.
-    start_ = std::calloc(bytes_ + 2 * kLine, 1);
-    if (start_ == nullptr) throw std::bad_alloc();
-    data_ = aligned(kLine);
+// Takes the lines of a block; `at` holds a place for each.
+template <typename Place, typename Held>
+void take(const Amount& amount, const Block<Held>& block, const Place* at, const Column& column) {
+  const std::size_t from = block.from;
+  const uint32_t* line = block.line.data();
+  if (block.all) {
+    take_lines(amount, at, block.n, column, [from](std::size_t i) { return from + i; });
+  } else {
+    take_lines(amount, at, block.n, column, [from, line](std::size_t i) { return from + line[i]; });
   }
-  Zeros(Zeros&& other) noexcept { swap(other); }
-  Zeros& operator=(Zeros&& other) noexcept {
-    swap(other);
-    return *this;
-  }
-  ~Zeros() {
-#if defined(__linux__)
-    if (mapped_ > 0) {
-      munmap(start_, mapped_);
-      return;
-    }
-#endif
-    std::free(start_);
-  }
-  T* get() const { return data_; }
-
- private:
-  static constexpr std::size_t kLargePage = std::size_t{1} << 21;
-  static constexpr std::size_t kLine = 128;  // processors fetch lines of 64 bytes in pairs
-  T* aligned(std::size_t to) const {
-    return reinterpret_cast<T*>((reinterpret_cast<uintptr_t>(start_) + to - 1) / to * to);
-  }
-  void swap(Zeros& other) {
-    std::swap(bytes_, other.bytes_);
-    std::swap(mapped_, other.mapped_);
-    std::swap(start_, other.start_);
-    std::swap(data_, other.data_);
-  }
-  std::size_t bytes_ = 0, mapped_ = 0;
-  void* start_ = nullptr;
-  T* data_ = nullptr;
-};
+}
 
 // The groups: their numbers, and for each measure what it holds at a group's place. In arrays the place is the number.
 class Groups {
@@ -274,7 +281,7 @@ class Groups {
   std::vector<uint64_t> numbers;
   std::vector<Column> columns;
   // What the columns point into.
-  std::vector<Zeros<int64_t>> arrays;
+  std::vector<pages::Zeros<int64_t>> arrays;
   std::vector<std::vector<int64_t>> vectors;
 };
 
@@ -306,80 +313,96 @@ class Tally {
     return -1;
   }
 
-  std::vector<Column> columns_in(std::vector<Zeros<int64_t>>& arrays) const {
+  // Results of each measure by place, and a bit for each place that tells whether a line fell there: bits stay in the
+  // cache where bytes would not. A count of every line tells it too.
+  struct Arrays {
+    std::vector<pages::Zeros<int64_t>> held;
     std::vector<Column> columns;
+    pages::Zeros<uint64_t> marks;
+  };
+
+  Arrays arrays_of(std::size_t places) const {
+    Arrays out{{}, {}, pages::Zeros<uint64_t>(every_line() < 0 ? (places + 63) / 64 : 0)};
     for (const Amount& amount : amounts_) {
-      arrays.emplace_back(keys_.size());
-      int64_t* value = arrays.back().get();
-      if (amount.needs_counts()) arrays.emplace_back(keys_.size());
-      columns.push_back({value, amount.needs_counts() ? arrays.back().get() : nullptr});
+      out.held.emplace_back(places);
+      int64_t* value = out.held.back().get();
+      if (amount.needs_counts()) out.held.emplace_back(places);
+      out.columns.push_back({value, amount.needs_counts() ? out.held.back().get() : nullptr, places > kNear});
     }
-    return columns;
+    return out;
   }
 
+  // Threads share the lines, each with arrays of its own that are merged at the end.
   template <typename Pause>
   Groups run_dense(std::size_t lines, int count, Pause pause) const {
     const std::size_t space = keys_.size(), width = amounts_.size();
-    std::vector<std::vector<Zeros<int64_t>>> arrays(count);
-    std::vector<std::vector<Column>> columns(count);
-    // A bit for each place tells whether a line fell there: bits stay in the cache where bytes would not.
-    const std::size_t words = (space + 63) / 64;
-    std::vector<Zeros<uint64_t>> marks;
+    std::vector<Arrays> sets;
+    for (int t = 0; t < count; ++t) sets.push_back(arrays_of(space));
     const int every = every_line();
-    for (int t = 0; t < count; ++t) {
-      columns[t] = columns_in(arrays[t]);
-      marks.emplace_back(every < 0 ? words : 0);
-    }
     threads::each(count, [&](int t) {
-      uint64_t* seen = marks[t].get();
-      std::vector<uint32_t> at(kBlock);
+      const Arrays& mine = sets[t];
+      uint64_t* seen = mine.marks.get();
+      Block<uint32_t> block;
       std::size_t blocks = 0;
       const std::size_t end = lines * (t + 1) / count;
       for (std::size_t from = lines * t / count; from < end; from += kBlock) {
-        const std::size_t n = std::min(kBlock, end - from);
-        keys_.encode(from, n, at.data());
-        for (std::size_t m = 0; m < width; ++m) take(amounts_[m], from, n, at.data(), columns[t][m]);
-        if (every < 0) for (std::size_t i = 0; i < n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
+        keys_.encode(block, from, std::min(kBlock, end - from));
+        const uint32_t* at = block.at.data();
+        for (std::size_t m = 0; m < width; ++m) take(amounts_[m], block, at, mine.columns[m]);
+        if (every < 0) for (std::size_t i = 0; i < block.n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
         if (t == 0 && ++blocks % kPause == 0) pause();
       }
     });
     // Each range of the space: the other threads' results into the first's, and which groups there are.
+    const Arrays& all = sets[0];
+    const std::size_t words = (space + 63) / 64;
     const int parts = threads::useful(space, count);
     std::vector<std::vector<uint64_t>> found(parts);
     threads::each(parts, [&](int p) {
       const std::size_t first = words * p / parts, last = words * (p + 1) / parts;
       const std::size_t from = first * 64, to = std::min(last * 64, space);
-      for (int t = 1; t < count; ++t) {
-        for (std::size_t m = 0; m < width; ++m) merge(amounts_[m].kind, columns[0][m], columns[t][m], from, to);
-        if (every < 0) for (std::size_t w = first; w < last; ++w) marks[0].get()[w] |= marks[t].get()[w];
+      for (std::size_t t = 1; t < sets.size(); ++t) {
+        for (std::size_t m = 0; m < width; ++m) merge(amounts_[m].kind, all.columns[m], sets[t].columns[m], from, to);
+        if (every < 0) for (std::size_t w = first; w < last; ++w) all.marks.get()[w] |= sets[t].marks.get()[w];
       }
-      found[p].reserve(std::min(to - from, lines));
+      std::vector<uint64_t> here;  // by each thread apart, as the arrays are
+      here.reserve(std::min(to - from, lines));
       if (every < 0) {
         for (std::size_t w = first; w < last; ++w) {
-          for (uint64_t word = marks[0].get()[w]; word != 0; word &= word - 1) found[p].push_back(w * 64 + __builtin_ctzll(word));
+          for (uint64_t word = all.marks.get()[w]; word != 0; word &= word - 1) here.push_back(w * 64 + __builtin_ctzll(word));
         }
       } else {
         for (std::size_t g = from; g < to; ++g) {
-          if (columns[0][every].value[g] > 0) found[p].push_back(g);
+          if (all.columns[every].value[g] > 0) here.push_back(g);
         }
       }
+      found[p] = std::move(here);
     });
     Groups groups;
     groups.by_number = true;
     groups.numbers = std::move(found[0]);
     for (int p = 1; p < parts; ++p) groups.numbers.insert(groups.numbers.end(), found[p].begin(), found[p].end());
-    groups.columns = columns[0];
-    groups.arrays = std::move(arrays[0]);
+    groups.columns = all.columns;
+    groups.arrays = std::move(sets[0].held);
     return groups;
   }
 
   static void merge(Kind kind, const Column& into, const Column& from, std::size_t first, std::size_t last) {
-    for (std::size_t g = first; g < last; ++g) {
-      if (from.counted == nullptr) {
-        into.value[g] = money::add(into.value[g], from.value[g]);
-      } else if (from.counted[g] > 0) {
-        put(into, g, kind, from.value[g], from.counted[g]);
+    if (from.counted == nullptr) {
+      int64_t* a = into.value;
+      const int64_t* b = from.value;
+      int64_t over = 0;
+#pragma omp simd reduction(| : over)
+      for (std::size_t g = first; g < last; ++g) {
+        const int64_t sum = static_cast<int64_t>(static_cast<uint64_t>(a[g]) + static_cast<uint64_t>(b[g]));
+        over |= (a[g] ^ sum) & (b[g] ^ sum);  // the sign differs from both
+        a[g] = sum;
       }
+      if (over < 0) throw std::overflow_error("sum of units");
+      return;
+    }
+    for (std::size_t g = first; g < last; ++g) {
+      if (from.counted[g] > 0) put(into, g, kind, from.value[g], from.counted[g]);
     }
   }
 
@@ -387,27 +410,23 @@ class Tally {
   Groups run_hashed(std::size_t lines, int count, Pause pause) const {
     const std::size_t width = amounts_.size();
     std::vector<Slots> slots(count);
-    // For each thread, values and counts of each measure; place 0 takes what belongs to other threads.
+    // For each thread, values and counts of each measure.
     std::vector<std::vector<std::vector<int64_t>>> held(count, std::vector<std::vector<int64_t>>(2 * width));
     threads::each(count, [&](int t) {
-      std::vector<uint64_t> numbers(kBlock);
+      Block<uint64_t> block;
       std::vector<uint32_t> at(kBlock);
       std::size_t blocks = 0;
       for (std::size_t from = 0; from < lines; from += kBlock) {
-        const std::size_t n = std::min(kBlock, lines - from);
-        keys_.encode(from, n, numbers.data());
-        for (std::size_t i = 0; i < n; ++i) {
-          const bool mine = count == 1 || static_cast<int>((mix(numbers[i]) >> 40) % count) == t;
-          at[i] = mine ? slots[t].find(numbers[i]) + 1 : 0;
-        }
+        keys_.encode(block, from, std::min(kBlock, lines - from));
+        if (count > 1) block.keep([&](uint64_t number) { return static_cast<int>((mix(number) >> 40) % count) == t; });
+        for (std::size_t i = 0; i < block.n; ++i) at[i] = slots[t].find(block.at[i]);
         for (std::size_t m = 0; m < width; ++m) {
           std::vector<int64_t>& value = held[t][2 * m];
           std::vector<int64_t>& counted = held[t][2 * m + 1];
           const bool counts = amounts_[m].needs_counts();
-          value.resize(slots[t].size() + 1, 0);
-          if (counts) counted.resize(slots[t].size() + 1, 0);
-          value[0] = 0;
-          take(amounts_[m], from, n, at.data(), Column{value.data(), counts ? counted.data() : nullptr});
+          value.resize(slots[t].size(), 0);
+          if (counts) counted.resize(slots[t].size(), 0);
+          take(amounts_[m], block, at.data(), Column{value.data(), counts ? counted.data() : nullptr});
         }
         if (t == 0 && ++blocks % kPause == 0) pause();
       }
@@ -418,7 +437,7 @@ class Tally {
       for (std::size_t s = 0; s < slots[t].size(); ++s) groups.numbers.push_back(slots[t].number(s));
       slots[t] = Slots();
       for (std::size_t k = 0; k < 2 * width; ++k) {
-        if (!held[t][k].empty()) groups.vectors[k].insert(groups.vectors[k].end(), held[t][k].begin() + 1, held[t][k].end());
+        groups.vectors[k].insert(groups.vectors[k].end(), held[t][k].begin(), held[t][k].end());
         std::vector<int64_t>().swap(held[t][k]);
       }
     }
