@@ -65,6 +65,10 @@ tied_kernel <- function(order, scope, value) {
     .Call(`_hinterfeld_tied_kernel`, order, scope, value)
 }
 
+pareto_kernel <- function(order, scope, units, cumulative, total, bounds) {
+    .Call(`_hinterfeld_pareto_kernel`, order, scope, units, cumulative, total, bounds)
+}
+
 change_kernel <- function(now, earlier, unknown, threads) {
     .Call(`_hinterfeld_change_kernel`, now, earlier, unknown, threads)
 }

@@ -156,10 +156,9 @@ compare_rows <- function(t, of, plan) {
   before <- earlier_rows(t, of, plan, codes)
   sizes <- key_sizes(codes$all)
   at <- find_groups(codes$keys, before$codes, sizes)
-  gone <- rep(TRUE, length(before$values))
-  gone[at] <- FALSE
-  gone <- which(gone & !is.na(before$values) & before$values != 0)
   earlier <- before$values[at]
+  gone <- which(replace(rep(TRUE, length(before$values)), at, FALSE))
+  gone <- gone[!before$values[gone] %in% c(NA, 0)]
   if (memory$cut || length(gone) == 0) {
     return(list(table = t, earlier = earlier, period = codes$keys[[1]]))
   }

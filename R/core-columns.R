@@ -43,9 +43,19 @@ distinct_codes <- function(x) {
   if (is.factor(x)) {
     return(list(codes = x, labels = levels(x)))
   }
+  if (is_whole_days(x)) {
+    days <- as.integer(x)
+    span <- extent_kernel(days)
+    return(list(codes = days - (span[1] - 1L), labels = as.double(seq(span[1], span[2]))))
+  }
   x <- if (is.object(x)) as.double(x) else x
   labels <- unique(x)
   list(codes = match(x, labels), labels = labels)
+}
+
+# Dates without a missing one or a part of a day: every day of their span has a code.
+is_whole_days <- function(x) {
+  inherits(x, "Date") && length(x) > 0 && !any_unusual(x) && identical(as.double(as.integer(x)), as.double(x))
 }
 
 # Some rows of columns.

@@ -33,13 +33,13 @@ add_pareto <- function(t, of = "revenue", within = NULL, classes = c(A = 0.80, B
   columns <- stats::setNames(found[c("cumulative", "share", "members", "class")],
                              paste0(prefix, c("_cumulative", "_cumulative_share", "_member_share", "_class")))
   warn_scopes(sprintf("`%s_class` is", prefix), unique(scope$labels[found$not_positive]))
-  low <- sum(found$low)
+  low <- found$low
   if (low > 0) {
     say("pareto", sprintf("%s at or below 0 %s class %s.", count_of(low, "member"), if (low == 1) "has" else "have",
                           names(classes)[length(classes)]), members = low)
   }
   about <- list(about_column("money", found$decimals), about_column("percent"), about_column("percent"), about_column("text"))
-  add_derived(t, columns, stats::setNames(about, names(columns)), pareto_words(t, columns, scope, of, within, classes, low),
+  add_derived(t, columns, stats::setNames(about, names(columns)), pareto_words(t, names(columns)[4], found, scope, of, within, classes),
               function(t) add_pareto(t, of, tidyselect::all_of(within), classes, name))
 }
 
@@ -64,41 +64,29 @@ pareto_of <- function(t, values, scope, classes, of) {
   cumulative <- running_kernel(order, scope$id, place, as.double(units), 0L)
   if (any(is.nan(cumulative))) stop_overflow(of)
   total <- scope_totals(scope, units, of)
-  members <- tabulate(scope$id, scope$count)
-  started <- cumsum(members) - members + 1
   not_positive <- which(total <= 0)
   total[not_positive] <- NA
-  whole <- total[scope$id]
-  before <- (cumulative - ifelse(is.na(units), 0, units)) / whole
-  class <- names(classes)[pmin(findInterval(before, classes) + 1L, length(classes))]
-  low <- !is.na(whole) & (is.na(units) | units <= 0)
-  class[low] <- names(classes)[length(classes)]
-  list(
-    cumulative = from_units(cumulative, decimals), share = cumulative / whole,
-    members = (place - started[scope$id] + 1) / members[scope$id], class = replace(class, is.na(whole), NA),
-    not_positive = not_positive, low = low, decimals = decimals
-  )
+  found <- pareto_kernel(order, scope$id, as.double(units), cumulative, total, as.double(classes))
+  found$class <- coded_text(found$class, names(classes))
+  c(found, list(cumulative = from_units(cumulative, decimals), not_positive = not_positive, decimals = decimals))
 }
 
 # "32 of 73 products make 80.4 % of revenue", for each scope.
-pareto_words <- function(t, columns, scope, of, within, classes, low, most = 8) {
+pareto_words <- function(t, name, found, scope, of, within, classes, most = 8) {
   memory <- memory_of(t)
   noun <- and_list(setdiff(c(memory$by, memory$every), within))
-  first <- names(classes)[1]
   sentence <- function(s) {
-    rows <- scope$id == s
-    top <- rows & columns[[4]] %in% first
     where <- if (scope$count > 1) paste0(scope$labels[s], ": ") else ""
-    sprintf("%s%s of %s %s %s of %s.", where, group_digits(sum(top)), count_of(sum(rows), noun), if (sum(top) == 1) "makes" else "make",
-            percent_words(max(columns[[2]][top])), of)
+    sprintf("%s%s of %s %s %s of %s.", where, group_digits(found$top[s]), count_of(found$rows[s], noun),
+            if (found$top[s] == 1) "makes" else "make", percent_words(found$top_share[s]), of)
   }
-  shown <- which(!is.na(columns[[2]][scope$first]))
+  shown <- setdiff(seq_len(scope$count), found$not_positive)
   c(
-    sprintf("%s: %s from the highest %s, ties in order of names; %s%s.%s", names(columns)[4], member_words(t, within),
+    sprintf("%s: %s from the highest %s, ties in order of names; %s%s.%s", name, member_words(t, within),
             scope_words(t, within), class_words(classes), not_given_words(t), cut_words(t)),
     vapply(utils::head(shown, most), sentence, ""),
     if (length(shown) > most) sprintf("And %s more.", count_of(length(shown) - most, "scope")),
-    if (low > 0) sprintf("%s at or below 0 %s the last class.", count_of(low, "member"), if (low == 1) "has" else "have")
+    if (found$low > 0) sprintf("%s at or below 0 %s the last class.", count_of(found$low, "member"), if (found$low == 1) "has" else "have")
   )
 }
 

@@ -1,6 +1,6 @@
 # The cases: each ours, by base R's best honest way, in SQLite, or the floor. Prints seconds as "case way seconds".
-# Rscript bench/cases.R LINES REPEATS WHAT, where WHAT is lines (cases over lines), tables (cases over a totals table) or
-# one of the cases for peak memory.
+# Rscript bench/cases.R LINES REPEATS WHAT, where WHAT is lines (cases over lines), tables (cases over a totals table),
+# chunks and one_pass (the same lines in chunks and at once) or one of the cases for peak memory.
 suppressPackageStartupMessages(library(hinterfeld))
 source("bench/lines.R")
 arguments <- commandArgs(TRUE)
@@ -20,6 +20,13 @@ with_threads <- function(threads, code) {
   old <- options(hinterfeld.threads = threads)
   on.exit(options(old))
   force(code)
+}
+# In SQLite, in memory, with the columns that are asked for.
+with_database <- function(columns, code) {
+  db <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+  on.exit(DBI::dbDisconnect(db))
+  DBI::dbWriteTable(db, "t", columns)
+  code(function(case, query) timed(case, "sqlite", DBI::dbGetQuery(db, query), 1))
 }
 completed <- c("delivered", "collected")
 ours <- function(lines) {
@@ -51,11 +58,17 @@ if (what == "lines") {
   timed("whole", "ours", ours(lines))
   timed("whole", "base", base_way(lines), times = 1)
   if (n <= 1e7) {
-    db <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
-    DBI::dbWriteTable(db, "lines", transform(lines[c("day", "product", "status")], day = as.integer(day), cents = round(lines$revenue * 100)))
-    timed("whole", "sqlite", DBI::dbGetQuery(db, "SELECT day, product, sum(cents) FROM lines WHERE status IN ('delivered', 'collected')
-                                                  GROUP BY day, product"), times = 1)
-    DBI::dbDisconnect(db)
+    columns <- lines[c("product", "category", "region", "status")]
+    columns$day <- as.integer(lines$day)
+    columns$month <- format(lines$day, "%Y-%m")
+    columns$cents <- round(lines$revenue * 100)
+    with_database(columns, function(ask) {
+      ask("whole", "SELECT day, product, sum(cents) FROM t WHERE status IN ('delivered', 'collected') GROUP BY day, product
+                    ORDER BY day, sum(cents) DESC, product")
+      ask("category_region_month", "SELECT month, category, region, sum(cents) FROM t WHERE status IN ('delivered', 'collected')
+                                    GROUP BY month, category, region")
+    })
+    rm(columns)
   }
   rm(lines)
   kept <- keep_lines(book, status %in% completed)
@@ -65,7 +78,8 @@ if (what == "lines") {
   months <- hinterfeld::period_start(columns$day, "month")
   coded$month <- match(months, sort(unique(months)))
   rm(months)
-  for (i in seq_len(repeats)) {
+  # In turns, and often: what is over in a moment is easily disturbed.
+  for (i in seq_len(4 * repeats)) {
     timed("day_product", "floor", floor_two(coded$day, coded$product, coded$units, 731L, 2000L), 1)
     timed("day_product", "one_thread", with_threads(1, totals(kept, by = product, every = "day")), 1)
     timed("day_product", "ours", with_threads(2, totals(kept, by = product, every = "day")), 1)
@@ -83,7 +97,9 @@ if (what == "tables") {
   rm(lines)
   t <- totals(book, by = c(category, region, product), every = "month")
   cat("table rows", nrow(t), "\n")
+  # Base R gets text as it is used to: a totals table holds it as codes.
   plain <- as.data.frame(t)
+  plain[c("category", "region", "product")] <- lapply(plain[c("category", "region", "product")], paste0)
   timed("best_sellers", "ours", best_sellers(t, n = 5, within = c(category, region)))
   timed("best_sellers", "base", {
     scope <- interaction(plain$category, plain$region, drop = TRUE)
@@ -114,6 +130,19 @@ if (what == "tables") {
     scope <- interaction(sorted$category, sorted$region, drop = TRUE)
     stats::ave(sorted$revenue, scope, FUN = cumsum) / stats::ave(sorted$revenue, scope, FUN = sum)
   })
+  # The month of the year before is the twelfth before, counted in months.
+  columns <- transform(plain[c("category", "region", "product")], cents = round(plain$revenue * 100),
+                       month = 12L * as.integer(format(plain$month, "%Y")) + as.integer(format(plain$month, "%m")))
+  with_database(columns, function(ask) {
+    ask("best_sellers", "SELECT * FROM (SELECT *, rank() OVER (PARTITION BY category, region ORDER BY cents DESC) AS place FROM t)
+                         WHERE place <= 5 ORDER BY category, region, place")
+    ask("running_total", "SELECT *, sum(cents) OVER (PARTITION BY category, region, product ORDER BY month) FROM t")
+    ask("share", "SELECT *, cents * 1.0 / sum(cents) OVER (PARTITION BY category, region, month) FROM t")
+    ask("change", "SELECT t.*, t.cents - coalesce(earlier.cents, 0) FROM t LEFT JOIN t AS earlier ON earlier.product = t.product AND
+                   earlier.region = t.region AND earlier.category = t.category AND earlier.month = t.month - 12")
+    ask("pareto", "SELECT *, sum(cents) OVER (PARTITION BY category, region ORDER BY cents DESC, product, month) * 1.0 /
+                   sum(cents) OVER (PARTITION BY category, region) FROM t")
+  })
 }
 
 if (what == "peak_daybook") book <- daybook(sale_lines(n), day, revenue, product, units = units, order = order)
@@ -129,9 +158,11 @@ if (what == "peak_totals") {
   cat("totals_peak_large megabytes", sum(gc()[, 6]) - before, "of", as.numeric(object.size(book)) / 2^20, "\n")
 }
 
-# Many lines in chunks: each a daybook of its own, tallied and merged.
+# Many lines in chunks, each a daybook of its own, tallied and merged; and the same lines at once. Both print what their
+# totals are, down to the last bit.
+size <- 2e6
+print_totals <- function(t) cat("totals", nrow(t), rlang::hash(lapply(as.list(tibble::as_tibble(t)), c)), "\n")
 if (what == "chunks") {
-  size <- 2e6
   tally <- NULL
   seconds <- 0
   for (seed in seq_len(n / size)) {
@@ -144,15 +175,18 @@ if (what == "chunks") {
     gc(FALSE)
   }
   cat("chunks seconds", seconds, "\n")
-  cat("chunks revenue", format(sum(round(tally_totals(tally)$revenue * 100)), digits = 15), "\n")
+  print_totals(tally_totals(tally))
 }
-
-# The same lines at once and in chunks give the same bits.
-if (what == "same") {
-  parts <- lapply(seq_len(5), function(seed) sale_lines(n / 5, seed))
-  by_chunk <- Reduce(merge_tallies, lapply(parts, function(lines) tally_of(daybook(lines, day, revenue, product), by = product, every = "day")))
-  at_once <- totals(daybook(do.call(rbind, parts), day, revenue, product), by = product, every = "day")
-  cat("same", identical(as.list(tally_totals(by_chunk)), as.list(tibble::as_tibble(at_once))), "\n")
+if (what == "one_pass") {
+  lines <- list(day = structure(rep(NA_real_, n), class = "Date"), product = character(n), revenue = numeric(n))
+  for (seed in seq_len(n / size)) {
+    rows <- (seed - 1) * size + seq_len(size)
+    some <- sale_lines(size, seed)
+    for (name in names(lines)) lines[[name]][rows] <- some[[name]]
+  }
+  book <- daybook(tibble::as_tibble(lines), day, revenue, product)
+  rm(lines)
+  print_totals(totals(book, by = product, every = "day"))
 }
 
 status <- readLines("/proc/self/status")

@@ -224,6 +224,22 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// pareto_kernel
+Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector units, Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds);
+RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP unitsSEXP, SEXP cumulativeSEXP, SEXP totalSEXP, SEXP boundsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type units(unitsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cumulative(cumulativeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type total(totalSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bounds(boundsSEXP);
+    rcpp_result_gen = Rcpp::wrap(pareto_kernel(order, scope, units, cumulative, total, bounds));
+    return rcpp_result_gen;
+END_RCPP
+}
 // change_kernel
 Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads);
 RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP unknownSEXP, SEXP threadsSEXP) {
@@ -430,6 +446,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 7},
     {"_hinterfeld_leaders_kernel", (DL_FUNC) &_hinterfeld_leaders_kernel, 5},
     {"_hinterfeld_tied_kernel", (DL_FUNC) &_hinterfeld_tied_kernel, 3},
+    {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
     {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
     {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},

@@ -29,12 +29,6 @@ SEXP lay_out(SEXP x) {
   return out;
 }
 
-SEXP lay_out_to_write(SEXP x) {
-  SEXP out = lay_out(x);
-  R_set_altrep_data1(x, R_NilValue);
-  return out;
-}
-
 R_xlen_t length(SEXP x) { return Rf_xlength(strings(x) != R_NilValue ? strings(x) : codes(x)); }
 
 SEXP element(SEXP x, R_xlen_t i) {
@@ -42,11 +36,13 @@ SEXP element(SEXP x, R_xlen_t i) {
   return label_of(labels(x), INTEGER_RO(codes(x))[i]);
 }
 
-void set_element(SEXP x, R_xlen_t i, SEXP value) { SET_STRING_ELT(lay_out_to_write(x), i, value); }
-
-void* data(SEXP x, Rboolean writable) {
-  return const_cast<SEXP*>(STRING_PTR_RO(writable ? lay_out_to_write(x) : lay_out(x)));
+void set_element(SEXP x, R_xlen_t i, SEXP value) {
+  SET_STRING_ELT(lay_out(x), i, value);
+  R_set_altrep_data1(x, R_NilValue);
 }
+
+// Many ask for a writable pointer and read only: strings must be written one by one, by the method above.
+void* data(SEXP x, Rboolean) { return const_cast<SEXP*>(STRING_PTR_RO(lay_out(x))); }
 
 const void* data_or_null(SEXP x) { return strings(x) == R_NilValue ? nullptr : STRING_PTR_RO(strings(x)); }
 

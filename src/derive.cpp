@@ -120,6 +120,48 @@ Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
   return Rcpp::IntegerVector(out.begin(), out.end());
 }
 
+// For rows in order of scope and value: share of the scope's total that they and those before make, share of its members,
+// and class by the share before; NA where the total is. Per scope its rows, and the members of the first class and their
+// share. `low` counts members at or below 0, which have the last class.
+// [[Rcpp::export]]
+Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector units,
+                         Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds) {
+  const std::size_t n = order.size();
+  const int *row_at = INTEGER(order), *of = INTEGER(scope);
+  const double *value = REAL(units), *so_far = REAL(cumulative), *whole = REAL(total), *bound = REAL(bounds);
+  const int classes = bounds.size();
+  Rcpp::Shield<SEXP> share(pages::vector(REALSXP, n)), members(pages::vector(REALSXP, n)), class_of(pages::vector(INTSXP, n));
+  double *part = REAL(share), *member = REAL(members);
+  int* to = INTEGER(class_of);
+  Rcpp::IntegerVector rows(total.size()), top(total.size());
+  Rcpp::NumericVector top_share(total.size());
+  for (std::size_t i = 0; i < n; ++i) ++rows[of[i] - 1];
+  double low = 0;
+  std::size_t first = 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    const int row = row_at[i] - 1, s = of[row] - 1;
+    if (i > 0 && of[row_at[i - 1] - 1] != of[row]) first = i;
+    part[row] = so_far[row] / whole[s];
+    member[row] = static_cast<double>(i - first + 1) / rows[s];
+    const bool counts = value[row] > 0;
+    if (std::isnan(whole[s])) {
+      to[row] = NA_INTEGER;
+    } else if (!counts) {
+      to[row] = classes;
+      ++low;
+    } else {
+      const double before = (so_far[row] - value[row]) / whole[s];
+      to[row] = std::min(static_cast<int>(std::upper_bound(bound, bound + classes, before) - bound) + 1, classes);
+    }
+    if (to[row] == 1) {
+      ++top[s];
+      top_share[s] = std::max(top_share[s], part[row]);
+    }
+  }
+  return Rcpp::List::create(Rcpp::_["share"] = share, Rcpp::_["members"] = members, Rcpp::_["class"] = class_of, Rcpp::_["rows"] = rows,
+                            Rcpp::_["top"] = top, Rcpp::_["top_share"] = top_share, Rcpp::_["low"] = low);
+}
+
 // Difference, part of the earlier value where that is above 0, and direction: 1 up, 2 down, 3 level, 4 new, 5 gone,
 // 6 unknown. What is `unknown` has no earlier value.
 // [[Rcpp::export]]

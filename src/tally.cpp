@@ -180,6 +180,7 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
   for (std::size_t from = 0; from < n_known; from += tally::kBlock) {
     const std::size_t block = std::min(tally::kBlock, n_known - from);
     known.encode(from, block, numbers.data());
+    for (std::size_t i = 0; i < block; ++i) slots.fetch(numbers[i]);
     for (std::size_t i = 0; i < block; ++i) {
       if (slots.find(numbers[i]) == row_of.size()) row_of.push_back(static_cast<int>(from + i) + 1);
     }
@@ -192,6 +193,7 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
     for (std::size_t from = begin; from < end; from += tally::kBlock) {
       const std::size_t block = std::min(tally::kBlock, end - from);
       space.encode(from, block, asked.data());
+      for (std::size_t i = 0; i < block; ++i) slots.fetch(asked[i]);
       for (std::size_t i = 0; i < block; ++i) {
         const uint32_t slot = slots.look_up(asked[i]);
         out[from + i] = slot == tally::kNone ? INT_MIN : row_of[slot];
