@@ -107,19 +107,38 @@ check_tally <- function(x, name, call = caller_env()) {
 #' @export
 tally_totals <- function(tally) {
   check_tally(tally, "tally")
-  width <- length(c(tally$every, tally$by))
-  main <- part_totals(tally$parts[[1]], width)
+  names <- c(tally$every, tally$by)
+  found <- tally_values(tally, length(names))
+  keys <- Map(function(name, key) replace(key, "name", list(name)), names, found$keys)
+  group_values <- function(codes) {
+    groups <- tally_values(tally, length(codes))
+    groups$values[[1]][find_groups(codes, groups$codes, key_sizes(groups$keys))]
+  }
+  order <- if (length(keys)) {
+    nested_order(keys, found$codes, as.double(found$values[[1]]), length(tally$every), group_values)
+  } else {
+    seq_along(found$values[[1]])
+  }
+  labels <- list(total = "Total", not_given = not_given)
+  columns <- Map(function(key, codes) key_values(key, codes, order, labels), keys, found$codes)
+  columns <- c(columns, Map(function(m, value) show_value(m, value, order), tally$measures, found$values))
+  tibble::new_tibble(stats::setNames(columns, c(names, names(tally$measures))), nrow = length(order))
+}
+
+# Every measure over the groups of the first `width` keys.
+tally_values <- function(tally, width) {
+  whole <- length(c(tally$every, tally$by))
+  parts <- lapply(tally$parts, function(part) {
+    stages <- setdiff(seq_along(part$codes), seq_len(whole))
+    about_keys <- c("labels", "dates", "codes")
+    replace(part, about_keys, lapply(part[about_keys], function(x) x[c(seq_len(width), stages)]))
+  })
+  main <- part_totals(parts[[1]], width)
   staged <- vapply(tally$measures, function(m) m$staged, NA)
   values <- list()
   values[which(!staged)] <- Map(settle_value, tally$measures[!staged], utils::head(main$values, -1), utils::head(main$counted, -1))
-  values[which(staged)] <- Map(function(m, part) stage_values(m, part, width, main), tally$measures[staged], tally$parts[-1])
-  keys <- Map(function(name, key) replace(key, "name", list(name)), c(tally$every, tally$by), main$keys)
-  rows <- list(codes = main$codes, values = values)
-  order <- row_order(NULL, keys, tally$measures, list(list(split = seq_len(width))), rows, rows, length(tally$every))
-  labels <- list(total = "Total", not_given = not_given)
-  columns <- Map(function(key, codes) key_values(key, codes, order, labels), keys, rows$codes)
-  columns <- c(columns, Map(function(m, value) show_value(m, value, order), tally$measures, values))
-  tibble::new_tibble(stats::setNames(columns, c(tally$every, tally$by, names(tally$measures))), nrow = length(order))
+  values[which(staged)] <- Map(function(m, part) stage_values(m, part, width, main), tally$measures[staged], parts[-1])
+  list(keys = main$keys, codes = main$codes, values = values)
 }
 
 # The first keys of a part and its values as R reads them.

@@ -48,3 +48,29 @@ test_that("data that start inside the earlier period are not comparable, before 
   expect_identical(row("2025-05-01"), list(revenue_direction = "level", comparable = "none"))
   expect_identical(row("2025-06-01")$comparable, "full")
 })
+
+test_that("an earlier period is the table's own where all its lines are compared", {
+  lines <- a_sale(day = as.Date(c("2024-01-10", "2026-03-20")))
+  plan <- function(every, ..., calendar = sales_calendar()) {
+    how <- utils::modifyList(list(versus = "year_before", align = "date", like_for_like = TRUE), list(...))
+    hinterfeld:::change_plan(daybook(lines, day, revenue, product, calendar = calendar), every, how)
+  }
+  months <- plan("month")
+  at <- function(text, p) match(as.Date(text), p$starts)
+  # January 2024 begins before the data do, and is compared with all that there is of it.
+  expect_identical(months$later[at("2024-01-01", months)], at("2025-01-01", months))
+  expect_identical(months$later[at("2025-02-01", months)], at("2026-02-01", months))
+  # March 2026 has come to the 20th: only part of March 2025 is compared.
+  expect_identical(months$later[at("2025-03-01", months)], NA_integer_)
+  expect_identical(plan("month", like_for_like = FALSE)$later[at("2025-03-01", months)], at("2026-03-01", months))
+  expect_identical(months$later[at("2026-01-01", months)], NA_integer_)
+  before <- plan("month", versus = "period_before")
+  expect_identical(before$later[at("2024-01-01", before)], at("2024-02-01", before))
+  # 364 days before, a month's days are not those of a month.
+  expect_true(all(is.na(plan("month", align = "weekday")$later)))
+  weeks <- plan("week", align = "weekday")
+  expect_identical(weeks$later[1], 53L)
+  days <- plan("day")
+  expect_identical(days$later[at("2024-02-29", days)], NA_integer_)
+  expect_identical(days$later[at("2024-03-01", days)], at("2025-03-01", days))
+})

@@ -161,3 +161,52 @@ test_that("figures that cannot be computed for new rows are left out aloud", {
   expect_false("revenue_share" %in% names(changed))
   expect_true(all(c("item", "revenue_before") %in% names(changed)))
 })
+
+test_that("whole periods taken from the table are what their lines give", {
+  changed <- function(t, ...) tibble::as_tibble(quiet(add_change(t, ...)))
+  for (seed in 86:88) {
+    book <- random_book(seed, days = 800)$book
+    for (every in c("day", "week", "month", "quarter", "year")) {
+      for (versus in c("year_before", "period_before")) {
+        t <- quiet(totals(book, by = c(region, product), every = every, measures = list("revenue", mean = mean_of(revenue), kinds = count_distinct(order))))
+        for (of in c("revenue", "mean", "kinds")) {
+          whole <- changed(t, of, versus)
+          # A table cut to some rows is compared with the lines.
+          rows <- seq(1, nrow(t), by = 3)
+          cut <- changed(t[rows, ], of, versus)
+          id <- function(x) do.call(paste, c(lapply(x[c(every, "region", "product")], as.character)))
+          expect_identical(as.list(whole[match(id(cut), id(whole)), ]), as.list(cut))
+        }
+      }
+    }
+  }
+})
+
+test_that("rows of members that are gone keep columns of one's own and figures that were added", {
+  book <- kilnmoor_book()
+  t <- totals(book, by = c(category, product), every = "year", subtotals = TRUE)
+  t$mine <- seq_len(nrow(t))
+  t <- add_share(t, within = year)
+  changed <- quiet(add_change(t))
+  expect_gt(nrow(changed), nrow(t))
+  gone <- changed[changed$revenue_direction == "gone", ]
+  expect_true(all(gone$revenue == 0 & is.na(gone$mine)))
+  kept <- changed[!is.na(changed$mine), ]
+  expect_identical(kept$mine, t$mine)
+  expect_identical(kept$revenue_share, t$revenue_share)
+  expect_identical(as.character(kept$product), as.character(t$product))
+  twice <- quiet(add_change(changed, versus = "period_before", name = "step"))
+  expect_identical(twice$revenue_change[match(changed$mine[1:20], twice$mine)], changed$revenue_change[1:20])
+})
+
+test_that("directions, parts and unknown values are told for every kind of pair", {
+  now <- c(5, 2, 3, 4, 0, NA, 0, NA, 1, 1, -2, 6)
+  earlier <- c(2, 5, 3, 0, 4, 4, 0, NA, NA, -3, 1, 9)
+  unknown <- c(rep(FALSE, 11), TRUE)
+  measure <- list(kind = "sum", decimals = 0L)
+  found <- hinterfeld:::change_values(now, earlier, unknown, rep("full", 12), measure, "x", "comparable")$values
+  expect_identical(found$x_direction, c("up", "down", "level", "new", "gone", "gone", "level", "level", "new", "unknown", "down", "unknown"))
+  expect_identical(found$x_change, c(3, -3, 0, 4, -4, NA, 0, NA, NA, 4, -3, NA))
+  expect_identical(found$x_change_pct, c(1.5, -0.6, 0, NA, -1, NA, NA, NA, NA, NA, -3, NA))
+  expect_identical(found$x_before, replace(earlier, 12, NA))
+})

@@ -76,3 +76,98 @@ test_that("a daybook of plain lines is smaller than its table and gives the same
   expect_identical(lines_of(large)$revenue, c(98765432.11, 1))
   expect_identical(totals(large, measures = c("revenue", "units"))$units, 1)
 })
+
+# A text and the same held as codes, with a label that nobody uses and one that stands twice in the dictionary.
+twins <- function(n = 2000, seed = 3) {
+  withr::local_seed(seed)
+  labels <- c("Glaze", "Kr\u00fcge", "", "unused", "Sieve", "Glaze")
+  codes <- sample(c(1:3, 5L, 6L, NA), n, replace = TRUE)
+  list(plain = labels[codes], coded = hinterfeld:::coded_text(codes, labels))
+}
+
+test_that("coded text reads like the text it stands for", {
+  both <- twins()
+  looks <- list(
+    identity, length, is.na, anyNA, unique, duplicated, rev, sort, order, table, nchar, toupper, as.character, is.character, typeof,
+    factor, rle, function(x) paste0(x, "!"), function(x) x == "Sieve", function(x) match(c("Sieve", "unused", NA), x),
+    function(x) x %in% c("Glaze", NA), function(x) c(x, "more"), function(x) ifelse(is.na(x), "none", x), function(x) split(seq_along(x), x),
+    function(x) order(x, method = "radix"), function(x) grepl("l", x), function(x) rep(x, 2), function(x) unlist(list(x, x)),
+    function(x) unserialize(serialize(x, NULL)), function(x) tapply(seq_along(x), x, sum), function(x) utils::tail(x, 3), function(x) format(x)
+  )
+  for (look in looks) expect_identical(look(both$coded), look(both$plain))
+  # Looking has not changed what was looked at.
+  expect_identical(both$coded, both$plain)
+})
+
+test_that("some of a coded text is what some of the text is, however it is picked", {
+  both <- twins()
+  picks <- list(
+    5:9, c(3, 1, 1), -(1:1990), 0, integer(), NULL, NA, c(2L, NA), c(1999, 2000, 2001), 2^31 + 5, TRUE, c(TRUE, FALSE, NA), both$plain == "Sieve"
+  )
+  for (pick in picks) expect_identical(both$coded[pick], both$plain[pick])
+  expect_identical(both$coded[[7]], both$plain[[7]])
+  expect_error(both$coded[[2001]])
+  frames <- lapply(both, function(x) tibble::tibble(x = x))
+  expect_identical(frames$coded[c(10, 2, NA), ], frames$plain[c(10, 2, NA), ])
+  expect_identical(frames$coded[order(frames$coded$x), ], frames$plain[order(frames$plain$x), ])
+  expect_identical(as.list(frames$coded), as.list(frames$plain))
+})
+
+test_that("what is written into a coded text stays in it and goes nowhere else", {
+  both <- twins(50)
+  other <- both$coded
+  other[c(2, 51)] <- c("new", "at the end")
+  plain <- both$plain
+  plain[c(2, 51)] <- c("new", "at the end")
+  expect_identical(other, plain)
+  expect_identical(both$coded, both$plain)
+  names(other) <- seq_along(other)
+  expect_identical(other[["2"]], "new")
+  # A value written in place is what it is coded as from then on.
+  mine <- hinterfeld:::coded_text(c(1L, 1L, 2L), c("a", "b"))
+  mine[2] <- "z"
+  found <- hinterfeld:::distinct_codes(mine)
+  expect_identical(found$labels[found$codes], c("a", "z", "b"))
+})
+
+test_that("a table's text is coded, and figures give the same when it is not", {
+  book <- kilnmoor_book()
+  t <- totals(book, by = c(category, product), every = "year", subtotals = TRUE)
+  found <- hinterfeld:::distinct_codes(t$product)
+  expect_lt(length(found$labels), 100)
+  expect_identical(found$labels[found$codes], paste0(t$product))
+  plain <- t
+  attr(plain, "row.names") <- attr(t, "row.names")
+  for (name in c("category", "product")) plain <- unclass(plain) |> replace(name, list(paste0(t[[name]]))) |> structure(class = class(t))
+  for (add in list(add_rank, add_share, add_change, function(t) add_running_total(t, within = c(category, product)))) {
+    expect_identical(as.list(add(plain)), as.list(add(t)))
+  }
+  expect_identical(as.list(best_sellers(plain, within = category)), as.list(best_sellers(t, within = category)))
+})
+
+test_that("codes of any column stand for its values", {
+  days <- as.Date("2026-01-30") + c(3, 0, 0, 9)
+  columns <- list(
+    c("b", NA, "a", "b"), factor(c("b", NA, "a", "b"), c("z", "a", "b")), c(2.5, NA, -1, 2.5), c(3L, 3L, NA, 1L), c(TRUE, NA, FALSE, TRUE),
+    days, replace(days, 2, NA), days + 0.5, days[0], as.POSIXct("2026-01-01", tz = "UTC") + 1:4
+  )
+  for (x in columns) {
+    found <- hinterfeld:::distinct_codes(x)
+    back <- found$labels[as.integer(found$codes)]
+    expect_identical(as.vector(back), if (is.factor(x)) as.character(x) else if (is.object(x)) as.double(x) else x)
+  }
+})
+
+test_that("plain names need no selection, everything else is selected as ever", {
+  book <- daybook(a_sale(region = "Vale", town = "Oldkiln"), day, revenue, product)
+  region <- "town"
+  expect_named(totals(book, by = region), c("region", "revenue"))
+  expect_named(totals(book, by = "region"), c("region", "revenue"))
+  expect_named(totals(book, by = !!region), c("town", "revenue"))
+  expect_named(totals(book, by = c(town, "region")), c("town", "region", "revenue"))
+  expect_named(totals(book, by = c(town, town)), c("town", "revenue"))
+  expect_named(totals(book, by = c(tidyselect::starts_with("t"), region)), c("town", "region", "revenue"))
+  expect_named(totals(book, by = c(region:town, -town)), c("region", "revenue"))
+  expect_error(totals(book, by = c(place = region)), class = "hinterfeld_error_column")
+  expect_error(totals(book, by = c("region", "toun")), class = "hinterfeld_error_column")
+})

@@ -83,3 +83,63 @@ test_that("changes of members add up to the change of their total, whatever is c
     }
   }
 })
+
+test_that("rows are ordered inside scopes as base R orders them", {
+  withr::local_seed(21)
+  n <- 5000
+  values <- list(
+    whole = as.double(sample(-40:40, n, TRUE)), wide = as.double(sample(2^52, n)) * sample(c(-1, 1), n, TRUE),
+    parts = stats::rnorm(n), missing = sample(c(NA, 0, -0, 1.5, Inf, -Inf), n, TRUE), same = rep(7, n)
+  )
+  scopes <- list(one = rep(1L, n), runs = sort(sample(9L, n, TRUE)), mixed = sample(60L, n, TRUE), most = sample(n, n, TRUE))
+  names <- sample(30L, n, TRUE)
+  rank <- sample(30L)
+  for (value in values) {
+    for (scope in scopes) {
+      for (highest in c(TRUE, FALSE)) {
+        sign <- if (highest) -1 else 1
+        ours <- hinterfeld:::order_kernel(scope, max(scope), value, names, rank, highest, 1L)
+        expect_identical(ours, order(scope, sign * value, rank[names], seq_len(n)))
+      }
+    }
+  }
+  plain <- hinterfeld:::order_kernel(scopes$mixed, 60L, NULL, names, NULL, TRUE, 1L)
+  expect_identical(plain, order(scopes$mixed, names))
+  expect_identical(hinterfeld:::order_kernel(integer(), 1L, double(), NULL, NULL, TRUE, 1L), integer())
+})
+
+test_that("missing names come after the others, and a total after all", {
+  names <- c(-1L, 0L, 2L, NA, 1L, -1L)
+  value <- c(99, 5, 5, 5, 5, NA)
+  ours <- hinterfeld:::order_kernel(rep(1L, 6), 1L, value, names, c(2L, 1L), TRUE, 1L)
+  expect_identical(ours, c(3L, 5L, 2L, 4L, 1L, 6L))
+})
+
+test_that("orders are the same in any number of threads", {
+  withr::local_seed(22)
+  n <- 240000
+  for (scope in list(sample(700L, n, TRUE), sort(sample(700L, n, TRUE)), rep(1L, n))) {
+    value <- as.double(sample(1000, n, TRUE))
+    ours <- lapply(1:3, function(threads) hinterfeld:::order_kernel(scope, 700L, value, NULL, NULL, TRUE, threads))
+    expect_identical(ours[[1]], order(scope, -value))
+    expect_identical(ours[[2]], ours[[1]])
+    expect_identical(ours[[3]], ours[[1]])
+  }
+})
+
+test_that("equal values stand in order of names, whatever their number", {
+  withr::local_seed(23)
+  n <- 900
+  book <- daybook(tibble::tibble(
+    day = as.Date("2026-01-01"), product = sample(sprintf("%s%03d", c("a", "B", "\u00e9"), 1:n)), region = sample(c("n", "s", NA), n, TRUE),
+    revenue = sample(c(1, 2, 2, 3), n, TRUE)
+  ), day, revenue, product)
+  t <- totals(book, by = c(region, product))
+  t <- t[sample(nrow(t)), ]
+  ranked <- add_rank(t, within = region, ties = "ordinal")
+  scope <- match(t$region, unique(t$region))
+  expected <- integer(nrow(t))
+  order <- order(scope, -t$revenue, match(t$product, sort(t$product, method = "radix")))
+  expected[order] <- sequence(rle(scope[order])$lengths)
+  expect_identical(ranked$revenue_rank, as.double(expected))
+})

@@ -56,3 +56,58 @@ test_that("levels that are not there are refused", {
   expect_snapshot(error = TRUE, totals(book, by = category, subtotals = 2))
   expect_snapshot(error = TRUE, totals(book, by = category, fill = "yes"))
 })
+
+# The order of rows as the help page has it, by base R from the rows themselves: the sum of each group of the first columns
+# from the highest, then its name; totals below.
+expected_order <- function(t, by, every = NULL) {
+  data <- as.data.frame(t)
+  columns <- list()
+  if (!is.null(every)) columns <- list(data[[every]])
+  for (k in seq_along(by)) {
+    prefix <- do.call(paste, c(data[c(every, by[seq_len(k)])], sep = "|"))
+    total <- data[[by[k]]] == "Total"
+    own <- if (is.null(t$level)) rep(TRUE, nrow(t)) else data$level == levels(t$level)[1]
+    sums <- tapply(data$revenue[own], prefix[own], sum)
+    rank <- match(data[[by[k]]], c(sort(setdiff(data[[by[k]]], c("not given", "Total")), method = "radix"), "not given", "Total"))
+    columns <- c(columns, list(total, replace(-round(sums[prefix] * 100), total, 0), rank))
+  }
+  unname(do.call(order, columns))
+}
+
+test_that("rows stand in the order of their groups, with many columns, ties, blanks and subtotals", {
+  for (seed in 31:33) {
+    withr::local_seed(seed)
+    n <- 1500
+    sales <- tibble::tibble(
+      day = as.Date("2025-11-20") + sample(0:80, n, TRUE), product = sample(c("\u00e4", "b", "B", "a b", "z"), n, TRUE),
+      region = sample(c("Vale", "Highfen", NA), n, TRUE), town = sample(c("x", "y"), n, TRUE), channel = sample(c("Web", NA, "Counter"), n, TRUE),
+      revenue = sample(c(-2, 1, 1, 2), n, TRUE)
+    )
+    book <- daybook(sales, day, revenue, product)
+    by <- c("region", "channel", "town", "product")
+    for (k in 1:4) {
+      columns <- by[seq_len(k)]
+      for (every in list(NULL, "month")) {
+        t <- totals(book, by = tidyselect::all_of(columns), every = every)
+        expect_identical(expected_order(t, columns, every), seq_len(nrow(t)))
+      }
+      t <- totals(book, by = tidyselect::all_of(columns), subtotals = TRUE)
+      expect_identical(expected_order(t, columns), seq_len(nrow(t)))
+    }
+  }
+})
+
+test_that("the order does not depend on threads", {
+  withr::local_seed(9)
+  n <- 150000
+  book <- daybook(tibble::tibble(
+    day = as.Date("2025-01-01") + sample(0:364, n, TRUE), product = sprintf("P%03d", sample(500, n, TRUE)),
+    region = sample(letters, n, TRUE), revenue = sample(100, n, TRUE) / 4
+  ), day, revenue, product)
+  tables <- lapply(1:3, function(threads) {
+    withr::local_options(hinterfeld.threads = threads)
+    list(totals(book, by = product, every = "day"), totals(book, by = c(region, product), every = "month", subtotals = TRUE))
+  })
+  expect_identical(lapply(tables[[2]], as.list), lapply(tables[[1]], as.list))
+  expect_identical(lapply(tables[[3]], as.list), lapply(tables[[1]], as.list))
+})

@@ -44,3 +44,16 @@ test_that("rounding agrees with decimal text for random thousandths", {
   exact <- sign(thousandths) * ((abs(thousandths) + 5) %/% 10) / 100
   expect_identical(units_of(thousandths / 1000), exact)
 })
+
+test_that("units come back as currency, of all rows or some, integers and doubles", {
+  units <- c(105L, NA, -7L, 0L)
+  expect_identical(hinterfeld:::from_units(units, 2L), c(1.05, NA, -0.07, 0))
+  expect_identical(hinterfeld:::from_units(as.double(units), 2L, c(3L, 3L, 1L)), c(-0.07, -0.07, 1.05))
+  expect_identical(hinterfeld:::from_units(2^50, 0L), 2^50)
+  expect_identical(hinterfeld:::from_units(NA, 2L), NA_real_)
+  expect_identical(hinterfeld:::from_units(double(), 2L), double())
+  withr::local_seed(4)
+  many <- sample(1e9, 120000)
+  rows <- sample(120000L)
+  expect_identical(hinterfeld:::from_units(many, 2L, rows), many[rows] / 100)
+})

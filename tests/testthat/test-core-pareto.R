@@ -33,3 +33,27 @@ test_that("words count members, and mistakes are explained", {
   expect_snapshot(error = TRUE, add_pareto(t, classes = c(A = 0.8, B = 0.7, C = 1)))
   expect_snapshot(error = TRUE, add_pareto(t, classes = c(0.8, 1)))
 })
+
+test_that("classes, shares and words of several scopes equal base R", {
+  withr::local_seed(77)
+  n <- 600
+  book <- daybook(tibble::tibble(
+    day = as.Date("2026-01-01"), product = sprintf("P%03d", seq_len(n)), region = sample(c("a", "b", "c", "d"), n, TRUE),
+    revenue = round(stats::rexp(n)^3 * 100) - 1
+  ), day, revenue, product)
+  t <- quiet(add_pareto(totals(book, by = c(region, product)), within = region, classes = c(top = 0.5, next_ = 0.9, tail = 1)))
+  for (region in unique(t$region)) {
+    one <- t[t$region == region, ]
+    one <- one[order(-one$revenue, one$product), ]
+    total <- sum(one$revenue)
+    expect_equal(one$revenue_cumulative_share, cumsum(one$revenue) / total)
+    expect_equal(one$revenue_member_share, seq_len(nrow(one)) / nrow(one))
+    before <- cumsum(one$revenue) - one$revenue
+    expected <- ifelse(one$revenue <= 0, "tail", ifelse(2 * before < total, "top", ifelse(10 * before < 9 * total, "next_", "tail")))
+    expect_identical(one$revenue_class, expected)
+    top <- one$revenue_class == "top"
+    sentence <- sprintf("%s: %d of %d products make %s of revenue.", region, sum(top), nrow(one),
+                        paste(format(round(100 * max(one$revenue_cumulative_share[top]), 1), drop0trailing = TRUE), "%"))
+    expect_true(any(grepl(sentence, in_words(t), fixed = TRUE)), label = sentence)
+  }
+})

@@ -66,3 +66,40 @@ test_that("words and mistakes", {
   expect_snapshot(error = TRUE, best_sellers(t, share = 2))
   expect_snapshot(error = TRUE, best_of_each(t, within = c(region, product)))
 })
+
+test_that("only rows that can be picked are ordered, and no pick is lost", {
+  withr::local_seed(41)
+  n <- 4000
+  book <- daybook(tibble::tibble(
+    day = as.Date("2026-01-01"), product = sprintf("P%04d", seq_len(n)), region = sample(c("a", "b", "c"), n, TRUE),
+    revenue = sample(c(-3:60), n, TRUE) / 4, cost = stats::runif(n)
+  ), day, revenue, product, decimals = c(revenue = 2, cost = 6))
+  t <- totals(book, by = c(region, product), measures = c("revenue", "cost"))
+  for (ties in c("standard", "dense", "ordinal", "modified", "fractional")) {
+    for (n in c(1, 3, 40, 200, 5000)) {
+      for (of in c("revenue", "cost")) {
+        ranked <- add_rank(t, of, within = region, ties = ties)
+        best <- best_sellers(t, n, within = region, of = of, ties = ties)
+        rank <- ranked[[paste0(of, "_rank")]]
+        expect_setequal(best$product, t$product[rank <= n])
+        expect_identical(best[[paste0(of, "_rank")]], rank[match(best$product, t$product)])
+        slow <- slow_sellers(t, n, within = region, of = of, ties = ties)
+        rank <- add_rank(t, of, within = region, ties = ties, highest_first = FALSE)[[paste0(of, "_rank")]]
+        expect_setequal(slow$product, t$product[rank <= n])
+      }
+    }
+  }
+})
+
+test_that("rows without a value are never picked", {
+  withr::local_seed(42)
+  book <- daybook(tibble::tibble(
+    day = as.Date("2026-01-01"), product = rep(sprintf("P%03d", 1:300), 2), revenue = sample(50, 600, TRUE), web = rep(c(TRUE, FALSE), 300)
+  ), day, revenue, product)
+  t <- totals(book, by = product, measures = list("revenue", web = mean_of(revenue, where = web)))
+  expect_gt(sum(is.na(t$web)), 100)
+  best <- best_sellers(t, 2, of = "web")
+  expect_identical(sort(best$web, decreasing = TRUE), sort(t$web[which(t$web >= sort(t$web, decreasing = TRUE)[2])], decreasing = TRUE))
+  rest <- best_sellers(t, 2, of = "revenue", others = TRUE)
+  expect_identical(sum(rest$revenue), sum(t$revenue))
+})

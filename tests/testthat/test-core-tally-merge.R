@@ -67,3 +67,18 @@ test_that("tallies that differ do not merge", {
   expect_snapshot(error = TRUE, merge_tallies(tally_of(book), 1))
   expect_snapshot(error = TRUE, tally_of(book, every = "weekday"))
 })
+
+test_that("whatever measure comes first, rows stand in the order of totals", {
+  random <- random_book(74)$book
+  withr::local_seed(74)
+  chunks <- chunks_of(random, sample(3, random$lines, replace = TRUE))
+  whole <- chunks_of(random, rep(1, random$lines))[[1]]
+  for (measure in tally_measures()) {
+    for (every in list(NULL, "quarter")) {
+      measures <- list(first = measure, "revenue")
+      merged <- quiet(Reduce(merge_tallies, lapply(chunks, tally_of, by = c(region, status, product), every = every, measures = measures)))
+      expected <- quiet(totals(whole, by = c(region, status, product), every = every, measures = measures))
+      expect_identical(as.list(tally_totals(merged)), as.list(tibble::as_tibble(expected)))
+    }
+  }
+})
