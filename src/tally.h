@@ -32,7 +32,7 @@ struct Key {
 };
 
 // Total, missing, and then the codes.
-inline uint64_t digit(int code) { return code == INT_MIN ? 1 : static_cast<uint64_t>(code + 1); }
+inline uint32_t digit(int code) { return static_cast<uint32_t>(code == INT_MIN ? 0 : code) + 1; }
 
 // Some lines of a block: where each falls, and which it is, counted from the first of the block.
 template <typename Place>
@@ -97,6 +97,7 @@ class KeySpace {
           out[i] += at < days ? static_cast<Number>(steps[at]) : step;
         }
       } else {
+#pragma omp simd
         for (std::size_t i = 0; i < n; ++i) out[i] += step * static_cast<Number>(digit(codes[i]));
       }
     }
@@ -316,21 +317,25 @@ class Tally {
     return -1;
   }
 
-  // Results of each measure by place, and a bit for each place that tells whether a line fell there: bits stay in the
-  // cache where bytes would not. A count of every line tells it too.
+  // Results of each measure by place, and marks that tell whether a line fell there: a word for each place of a small
+  // space, which is just written, and a bit in a large one, since bits stay in the cache. A count of every line tells it
+  // too.
   struct Arrays {
     std::vector<pages::Zeros<int64_t>> held;
     std::vector<Column> columns;
     pages::Zeros<uint64_t> marks;
   };
+  bool far() const { return keys_.size() > kNear; }
+  std::size_t places_per_mark() const { return far() ? 64 : 1; }
 
-  Arrays arrays_of(std::size_t places) const {
-    Arrays out{{}, {}, pages::Zeros<uint64_t>(every_line() < 0 ? (places + 63) / 64 : 0)};
+  Arrays arrays() const {
+    const std::size_t places = keys_.size();
+    Arrays out{{}, {}, pages::Zeros<uint64_t>(every_line() < 0 ? places / places_per_mark() + 1 : 0)};
     for (const Amount& amount : amounts_) {
       out.held.emplace_back(places);
       int64_t* value = out.held.back().get();
       if (amount.needs_counts()) out.held.emplace_back(places);
-      out.columns.push_back({value, amount.needs_counts() ? out.held.back().get() : nullptr, places > kNear});
+      out.columns.push_back({value, amount.needs_counts() ? out.held.back().get() : nullptr, far()});
     }
     return out;
   }
@@ -340,7 +345,7 @@ class Tally {
   Groups run_dense(std::size_t lines, int count, Pause pause) const {
     const std::size_t space = keys_.size(), width = amounts_.size();
     std::vector<Arrays> sets;
-    for (int t = 0; t < count; ++t) sets.push_back(arrays_of(space));
+    for (int t = 0; t < count; ++t) sets.push_back(arrays());
     const int every = every_line();
     threads::each(count, [&](int t) {
       const Arrays& mine = sets[t];
@@ -352,18 +357,22 @@ class Tally {
         keys_.encode(block, from, std::min(kBlock, end - from));
         const uint32_t* at = block.at.data();
         for (std::size_t m = 0; m < width; ++m) take(amounts_[m], block, at, mine.columns[m]);
-        if (every < 0) for (std::size_t i = 0; i < block.n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
+        if (every < 0 && far()) {
+          for (std::size_t i = 0; i < block.n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
+        } else if (every < 0) {
+          for (std::size_t i = 0; i < block.n; ++i) seen[at[i]] = 1;
+        }
         if (t == 0 && ++blocks % kPause == 0) pause();
       }
     });
     // Each range of the space: the other threads' results into the first's, and which groups there are.
     const Arrays& all = sets[0];
-    const std::size_t words = (space + 63) / 64;
+    const std::size_t wide = places_per_mark(), words = (space + wide - 1) / wide;
     const int parts = threads::useful(space, count);
     std::vector<std::vector<uint64_t>> found(parts);
     threads::each(parts, [&](int p) {
       const std::size_t first = words * p / parts, last = words * (p + 1) / parts;
-      const std::size_t from = first * 64, to = std::min(last * 64, space);
+      const std::size_t from = first * wide, to = std::min(last * wide, space);
       for (std::size_t t = 1; t < sets.size(); ++t) {
         for (std::size_t m = 0; m < width; ++m) merge(amounts_[m].kind, all.columns[m], sets[t].columns[m], from, to);
         if (every < 0) for (std::size_t w = first; w < last; ++w) all.marks.get()[w] |= sets[t].marks.get()[w];
@@ -372,7 +381,7 @@ class Tally {
       here.reserve(std::min(to - from, lines));
       if (every < 0) {
         for (std::size_t w = first; w < last; ++w) {
-          for (uint64_t word = all.marks.get()[w]; word != 0; word &= word - 1) here.push_back(w * 64 + __builtin_ctzll(word));
+          for (uint64_t word = all.marks.get()[w]; word != 0; word &= word - 1) here.push_back(w * wide + __builtin_ctzll(word));
         }
       } else {
         for (std::size_t g = from; g < to; ++g) {

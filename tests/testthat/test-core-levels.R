@@ -66,7 +66,7 @@ expected_order <- function(t, by, every = NULL) {
   for (k in seq_along(by)) {
     prefix <- do.call(paste, c(data[c(every, by[seq_len(k)])], sep = "|"))
     total <- data[[by[k]]] == "Total"
-    own <- if (is.null(t$level)) rep(TRUE, nrow(t)) else data$level == levels(t$level)[1]
+    own <- if (is.null(data$level)) rep(TRUE, nrow(t)) else data$level == levels(data$level)[1]
     sums <- tapply(data$revenue[own], prefix[own], sum)
     rank <- match(data[[by[k]]], c(sort(setdiff(data[[by[k]]], c("not given", "Total")), method = "radix"), "not given", "Total"))
     columns <- c(columns, list(total, replace(-round(sums[prefix] * 100), total, 0), rank))

@@ -87,7 +87,7 @@ test_that("threads agree in every kind of space and measure", {
   n <- 220000
   a <- sample(c(NA, 1:700), n, TRUE)
   b <- sample(900, n, TRUE)
-  units <- list(whole = sample(-500:500, n, TRUE), double = sample(c(NA, 1e12, -3e12, 7), n, TRUE))
+  units <- list(whole = sample(-500:500, n, TRUE), double = sample(c(NA, 1e9, -3e9, 7), n, TRUE))
   mask <- sample(c(TRUE, FALSE, NA), n, TRUE)
   keys <- list(
     small = list(hinterfeld:::new_key("a", a %% 7L + 1L, 1:7)),
