@@ -10,190 +10,16 @@
 #include <cstdint>
 #include <vector>
 
+#include "keys.h"
 #include "money.h"
 #include "pages.h"
 #include "threads.h"
 
 namespace tally {
 
-constexpr std::size_t kBlock = 2048;
 constexpr std::size_t kAhead = 24;  // lines
 constexpr std::size_t kNear = std::size_t{1} << 15;  // places
 constexpr std::size_t kPause = 64;  // blocks between two looks at interrupts
-
-// One key column: codes, and how many distinct ones there are. With a lookup the codes are days,
-// counted from `first`, and the lookup holds the code of each.
-struct Key {
-  const int* codes;
-  uint64_t size;
-  const int* lookup;
-  int first;
-  int days;
-};
-
-// Total, missing, and then the codes.
-inline uint32_t digit(int code) { return static_cast<uint32_t>(code == INT_MIN ? 0 : code) + 1; }
-
-// Some lines of a block: where each falls, and which it is, counted from the first of the block.
-template <typename Place>
-struct Block {
-  std::vector<Place> at = std::vector<Place>(kBlock);
-  std::vector<uint32_t> line = std::vector<uint32_t>(kBlock);
-  std::size_t from = 0, n = 0;
-  bool all = true;  // every line of the block, one after the other
-
-  // Leaves only lines whose place is wanted. Each is written and the next goes over it if not: no branch to guess.
-  template <typename Wanted>
-  void keep(Wanted wanted) {
-    std::size_t kept = 0;
-    for (std::size_t i = 0; i < n; ++i) {
-      const Place place = at[i];
-      at[kept] = place;
-      line[kept] = static_cast<uint32_t>(i);
-      kept += wanted(place);
-    }
-    n = kept;
-    all = false;
-  }
-};
-
-// Mixed-radix number of a line's codes.
-class KeySpace {
- public:
-  explicit KeySpace(std::vector<Key> keys) : keys_(std::move(keys)), steps_(keys_.size()) {
-    for (std::size_t k = keys_.size(); k-- > 0;) {
-      const uint64_t stride = size_;
-      if (__builtin_mul_overflow(size_, radix(keys_[k]), &size_)) throw std::length_error("key space");
-      // What each day adds to the number.
-      for (int day = 0; day < keys_[k].days; ++day) steps_[k].push_back(stride * digit(keys_[k].lookup[day]));
-    }
-  }
-  uint64_t size() const { return size_; }
-  std::size_t width() const { return keys_.size(); }
-
-  template <typename Number>
-  void encode(Block<Number>& block, std::size_t from, std::size_t n) const {
-    block.from = from;
-    block.n = n;
-    block.all = true;
-    encode(from, n, block.at.data());
-  }
-
-  template <typename Number>
-  void encode(std::size_t from, std::size_t n, Number* out) const {
-    std::fill(out, out + n, Number{0});
-    uint64_t stride = size_;
-    for (std::size_t k = 0; k < keys_.size(); ++k) {
-      const Key& key = keys_[k];
-      stride /= radix(key);
-      const Number step = static_cast<Number>(stride);
-      const int* codes = key.codes + from;
-      if (key.lookup != nullptr) {
-        const uint64_t* steps = steps_[k].data();
-        const uint32_t days = static_cast<uint32_t>(key.days), first = static_cast<uint32_t>(key.first);
-        for (std::size_t i = 0; i < n; ++i) {
-          // A missing day, and any outside the lookup, is no day of it.
-          const uint32_t at = static_cast<uint32_t>(codes[i]) - first;
-          out[i] += at < days ? static_cast<Number>(steps[at]) : step;
-        }
-      } else {
-#pragma omp simd
-        for (std::size_t i = 0; i < n; ++i) out[i] += step * static_cast<Number>(digit(codes[i]));
-      }
-    }
-  }
-
-  // The codes of a number that comes after another whose codes are in `out`: mostly only the last key differs.
-  void decode_next(uint64_t number, uint64_t before, int* out) const {
-    if (keys_.empty()) return;
-    const uint64_t last = static_cast<uint64_t>(out[keys_.size() - 1]) + 1 + (number - before);
-    if (number < before || last >= radix(keys_.back())) {
-      decode(number, out);
-    } else {
-      out[keys_.size() - 1] = static_cast<int>(last) - 1;
-    }
-  }
-
-  // The codes of one number, last key first taken off; 0 for missing.
-  void decode(uint64_t number, int* out) const {
-    if (size_ <= UINT32_MAX) {  // a division of 32 bits takes half the time
-      uint32_t rest = static_cast<uint32_t>(number);
-      for (std::size_t k = keys_.size(); k-- > 0;) {
-        const uint32_t width = static_cast<uint32_t>(radix(keys_[k]));
-        out[k] = static_cast<int>(rest % width) - 1;
-        rest /= width;
-      }
-      return;
-    }
-    for (std::size_t k = keys_.size(); k-- > 0;) {
-      const uint64_t width = radix(keys_[k]);
-      out[k] = static_cast<int>(number % width) - 1;
-      number /= width;
-    }
-  }
-
- private:
-  static uint64_t radix(const Key& key) { return key.size + 2; }
-
-  std::vector<Key> keys_;
-  std::vector<std::vector<uint64_t>> steps_;
-  uint64_t size_ = 1;
-};
-
-inline uint64_t mix(uint64_t x) {
-  x ^= x >> 32;
-  x *= 0x9E3779B97F4A7C15u;
-  return x ^ (x >> 29);
-}
-
-constexpr uint32_t kNone = UINT32_MAX;
-
-// A slot for each number that turns up, in order of first appearance, found by hashing.
-class Slots {
- public:
-  explicit Slots(std::size_t expected = 0) {
-    std::size_t width = 1024;
-    while (width < expected * 2) width *= 2;
-    table_.assign(width, kNone);
-    numbers_.reserve(expected);
-  }
-
-  uint32_t find(uint64_t number) {
-    const uint64_t at = place(number);
-    if (table_[at] != kNone) return table_[at];
-    const uint32_t slot = table_[at] = static_cast<uint32_t>(numbers_.size());
-    numbers_.push_back(number);
-    if (numbers_.size() * 2 > table_.size()) grow();
-    return slot;
-  }
-
-  // Asks for what will be looked at for this number.
-  void fetch(uint64_t number) const { __builtin_prefetch(table_.data() + (mix(number) & (table_.size() - 1))); }
-
-  // The slot of a number that may not be there: kNone.
-  uint32_t look_up(uint64_t number) const { return table_[place(number)]; }
-
-  std::size_t size() const { return numbers_.size(); }
-  uint64_t number(std::size_t slot) const { return numbers_[slot]; }
-
- private:
-  uint64_t place(uint64_t number) const {
-    uint64_t at = mix(number) & (table_.size() - 1);
-    while (table_[at] != kNone && numbers_[table_[at]] != number) at = (at + 1) & (table_.size() - 1);
-    return at;
-  }
-  void grow() {
-    table_.assign(table_.size() * 2, kNone);
-    for (uint32_t slot = 0; slot < numbers_.size(); ++slot) {
-      uint64_t at = mix(numbers_[slot]) & (table_.size() - 1);
-      while (table_[at] != kNone) at = (at + 1) & (table_.size() - 1);
-      table_[at] = slot;
-    }
-  }
-
-  std::vector<uint32_t> table_;
-  std::vector<uint64_t> numbers_;
-};
 
 enum class Kind { sum, count, smallest, largest };
 
@@ -209,7 +35,6 @@ struct Amount {
   const int64_t* lines = nullptr;
   const int* mask = nullptr;  // R logical; null for every line
 
-  bool every_line() const { return mask == nullptr && units == nullptr && whole == nullptr && tallied == nullptr; }
   // Sums and counts start from 0; the others need to know whether they hold anything.
   bool needs_counts() const { return counts || kind == Kind::smallest || kind == Kind::largest; }
 };
@@ -309,17 +134,8 @@ class Tally {
   const KeySpace& keys() const { return keys_; }
 
  private:
-  // A count of every line tells which groups there are; without one a mark does.
-  int every_line() const {
-    for (std::size_t m = 0; m < amounts_.size(); ++m) {
-      if (amounts_[m].every_line()) return static_cast<int>(m);
-    }
-    return -1;
-  }
-
   // Results of each measure by place, and marks that tell whether a line fell there: a word for each place of a small
-  // space, which is just written, and a bit in a large one, since bits stay in the cache. A count of every line tells it
-  // too.
+  // space, which is just written, and a bit in a large one, since bits stay in the cache.
   struct Arrays {
     std::vector<pages::Zeros<int64_t>> held;
     std::vector<Column> columns;
@@ -330,7 +146,7 @@ class Tally {
 
   Arrays arrays() const {
     const std::size_t places = keys_.size();
-    Arrays out{{}, {}, pages::Zeros<uint64_t>(every_line() < 0 ? places / places_per_mark() + 1 : 0)};
+    Arrays out{{}, {}, pages::Zeros<uint64_t>(places / places_per_mark() + 1)};
     for (const Amount& amount : amounts_) {
       out.held.emplace_back(places);
       int64_t* value = out.held.back().get();
@@ -340,61 +156,59 @@ class Tally {
     return out;
   }
 
-  // Threads share the lines, each with arrays of its own that are merged at the end.
+  // Takes lines from..end; `look` is called now and then.
+  template <typename Look>
+  void fill(const Arrays& arrays, std::size_t from, std::size_t end, Look look) const {
+    uint64_t* seen = arrays.marks.get();
+    Block<uint32_t> block;
+    for (std::size_t blocks = 1; from < end; from += kBlock, ++blocks) {
+      keys_.encode(block, from, std::min(kBlock, end - from));
+      const uint32_t* at = block.at.data();
+      for (std::size_t m = 0; m < amounts_.size(); ++m) take(amounts_[m], block, at, arrays.columns[m]);
+      if (far()) {
+        for (std::size_t i = 0; i < block.n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
+      } else {
+        for (std::size_t i = 0; i < block.n; ++i) seen[at[i]] = 1;
+      }
+      if (blocks % kPause == 0) look();
+    }
+  }
+
+  // Brings the results of marks first..last into the first of the sets, and tells which groups there are.
+  std::vector<uint64_t> gather(const std::vector<Arrays>& sets, std::size_t first, std::size_t last) const {
+    const std::size_t wide = places_per_mark(), from = first * wide, to = std::min<std::size_t>(last * wide, keys_.size());
+    uint64_t* seen = sets[0].marks.get();
+    for (std::size_t t = 1; t < sets.size(); ++t) {
+      for (std::size_t m = 0; m < amounts_.size(); ++m) merge(amounts_[m].kind, sets[0].columns[m], sets[t].columns[m], from, to);
+      for (std::size_t w = first; w < last; ++w) seen[w] |= sets[t].marks.get()[w];
+    }
+    std::size_t count = 0;
+    for (std::size_t w = first; w < last; ++w) count += __builtin_popcountll(seen[w]);
+    std::vector<uint64_t> found;
+    found.reserve(count);
+    for (std::size_t w = first; w < last; ++w) {
+      for (uint64_t word = seen[w]; word != 0; word &= word - 1) found.push_back(w * wide + __builtin_ctzll(word));
+    }
+    return found;
+  }
+
+  // Threads share the lines, each with arrays of its own that are merged at the end, by ranges of the space.
   template <typename Pause>
   Groups run_dense(std::size_t lines, int count, Pause pause) const {
-    const std::size_t space = keys_.size(), width = amounts_.size();
     std::vector<Arrays> sets;
     for (int t = 0; t < count; ++t) sets.push_back(arrays());
-    const int every = every_line();
     threads::each(count, [&](int t) {
-      const Arrays& mine = sets[t];
-      uint64_t* seen = mine.marks.get();
-      Block<uint32_t> block;
-      std::size_t blocks = 0;
-      const std::size_t end = lines * (t + 1) / count;
-      for (std::size_t from = lines * t / count; from < end; from += kBlock) {
-        keys_.encode(block, from, std::min(kBlock, end - from));
-        const uint32_t* at = block.at.data();
-        for (std::size_t m = 0; m < width; ++m) take(amounts_[m], block, at, mine.columns[m]);
-        if (every < 0 && far()) {
-          for (std::size_t i = 0; i < block.n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
-        } else if (every < 0) {
-          for (std::size_t i = 0; i < block.n; ++i) seen[at[i]] = 1;
-        }
-        if (t == 0 && ++blocks % kPause == 0) pause();
-      }
+      fill(sets[t], lines * t / count, lines * (t + 1) / count, [&] { if (t == 0) pause(); });
     });
-    // Each range of the space: the other threads' results into the first's, and which groups there are.
-    const Arrays& all = sets[0];
-    const std::size_t wide = places_per_mark(), words = (space + wide - 1) / wide;
-    const int parts = threads::useful(space, count);
+    const std::size_t marks = (keys_.size() + places_per_mark() - 1) / places_per_mark();
+    const int parts = threads::useful(keys_.size(), count);
     std::vector<std::vector<uint64_t>> found(parts);
-    threads::each(parts, [&](int p) {
-      const std::size_t first = words * p / parts, last = words * (p + 1) / parts;
-      const std::size_t from = first * wide, to = std::min(last * wide, space);
-      for (std::size_t t = 1; t < sets.size(); ++t) {
-        for (std::size_t m = 0; m < width; ++m) merge(amounts_[m].kind, all.columns[m], sets[t].columns[m], from, to);
-        if (every < 0) for (std::size_t w = first; w < last; ++w) all.marks.get()[w] |= sets[t].marks.get()[w];
-      }
-      std::vector<uint64_t> here;  // by each thread apart, as the arrays are
-      here.reserve(std::min(to - from, lines));
-      if (every < 0) {
-        for (std::size_t w = first; w < last; ++w) {
-          for (uint64_t word = all.marks.get()[w]; word != 0; word &= word - 1) here.push_back(w * wide + __builtin_ctzll(word));
-        }
-      } else {
-        for (std::size_t g = from; g < to; ++g) {
-          if (all.columns[every].value[g] > 0) here.push_back(g);
-        }
-      }
-      found[p] = std::move(here);
-    });
+    threads::each(parts, [&](int p) { found[p] = gather(sets, marks * p / parts, marks * (p + 1) / parts); });
     Groups groups;
     groups.by_number = true;
     groups.numbers = std::move(found[0]);
     for (int p = 1; p < parts; ++p) groups.numbers.insert(groups.numbers.end(), found[p].begin(), found[p].end());
-    groups.columns = all.columns;
+    groups.columns = sets[0].columns;
     groups.arrays = std::move(sets[0].held);
     return groups;
   }
