@@ -124,7 +124,7 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
       values[m] = values_of(groups, groups.columns[m], taken[m].kind, raw, threads);
       counted[m] = counts_of(groups, groups.columns[m], raw, threads);
     }
-    Rcpp::List codes = group_codes(tally.keys(), groups.size(), threads, [&](std::size_t g) { return groups.numbers[g]; });
+    Rcpp::List codes = group_codes(tally.keys(), groups.size(), threads, [&](std::size_t g) { return groups.numbers.get()[g]; });
     return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["values"] = values, Rcpp::_["counted"] = counted);
   } catch (const std::overflow_error&) {
     return Rcpp::List::create(Rcpp::_["overflow"] = true);

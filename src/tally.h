@@ -103,15 +103,19 @@ void take(const Amount& amount, const Block<Held>& block, const Place* at, const
 // The groups: their numbers, and for each measure what it holds at a group's place. In arrays the place is the number.
 class Groups {
  public:
-  std::size_t size() const { return numbers.size(); }
-  std::size_t place(std::size_t group) const { return by_number ? numbers[group] : group; }
+  explicit Groups(std::size_t size) : numbers(size), size_(size) {}
+  std::size_t size() const { return size_; }
+  std::size_t place(std::size_t group) const { return by_number ? numbers.get()[group] : group; }
 
   bool by_number = false;
-  std::vector<uint64_t> numbers;
+  pages::Zeros<uint64_t> numbers;
   std::vector<Column> columns;
   // What the columns point into.
   std::vector<pages::Zeros<int64_t>> arrays;
   std::vector<std::vector<int64_t>> vectors;
+
+ private:
+  std::size_t size_;
 };
 
 class Tally {
@@ -174,8 +178,8 @@ class Tally {
     }
   }
 
-  // Brings the results of marks first..last into the first of the sets, and tells which groups there are.
-  std::vector<uint64_t> gather(const std::vector<Arrays>& sets, std::size_t first, std::size_t last) const {
+  // Brings the results of marks first..last into the first of the sets, and tells how many groups there are.
+  std::size_t gather(const std::vector<Arrays>& sets, std::size_t first, std::size_t last) const {
     const std::size_t wide = places_per_mark(), from = first * wide, to = std::min<std::size_t>(last * wide, keys_.size());
     uint64_t* seen = sets[0].marks.get();
     for (std::size_t t = 1; t < sets.size(); ++t) {
@@ -184,12 +188,16 @@ class Tally {
     }
     std::size_t count = 0;
     for (std::size_t w = first; w < last; ++w) count += __builtin_popcountll(seen[w]);
-    std::vector<uint64_t> found;
-    found.reserve(count);
+    return count;
+  }
+
+  // The places of marks first..last.
+  void list(const Arrays& arrays, std::size_t first, std::size_t last, uint64_t* out) const {
+    const std::size_t wide = places_per_mark();
+    const uint64_t* seen = arrays.marks.get();
     for (std::size_t w = first; w < last; ++w) {
-      for (uint64_t word = seen[w]; word != 0; word &= word - 1) found.push_back(w * wide + __builtin_ctzll(word));
+      for (uint64_t word = seen[w]; word != 0; word &= word - 1) *out++ = w * wide + __builtin_ctzll(word);
     }
-    return found;
   }
 
   // Threads share the lines, each with arrays of its own that are merged at the end, by ranges of the space.
@@ -202,12 +210,13 @@ class Tally {
     });
     const std::size_t marks = (keys_.size() + places_per_mark() - 1) / places_per_mark();
     const int parts = threads::useful(keys_.size(), count);
-    std::vector<std::vector<uint64_t>> found(parts);
-    threads::each(parts, [&](int p) { found[p] = gather(sets, marks * p / parts, marks * (p + 1) / parts); });
-    Groups groups;
+    auto bound = [&](int p) { return marks * p / parts; };
+    std::vector<std::size_t> counts(parts + 1, 0);
+    threads::each(parts, [&](int p) { counts[p + 1] = gather(sets, bound(p), bound(p + 1)); });
+    for (int p = 0; p < parts; ++p) counts[p + 1] += counts[p];
+    Groups groups(counts[parts]);
     groups.by_number = true;
-    groups.numbers = std::move(found[0]);
-    for (int p = 1; p < parts; ++p) groups.numbers.insert(groups.numbers.end(), found[p].begin(), found[p].end());
+    threads::each(parts, [&](int p) { list(sets[0], bound(p), bound(p + 1), groups.numbers.get() + counts[p]); });
     groups.columns = sets[0].columns;
     groups.arrays = std::move(sets[0].held);
     return groups;
@@ -257,10 +266,13 @@ class Tally {
         if (t == 0 && ++blocks % kPause == 0) pause();
       }
     });
-    Groups groups;
+    std::size_t size = 0;
+    for (const Slots& own : slots) size += own.size();
+    Groups groups(size);
     groups.vectors.resize(2 * width);
+    uint64_t* number = groups.numbers.get();
     for (int t = 0; t < count; ++t) {
-      for (std::size_t s = 0; s < slots[t].size(); ++s) groups.numbers.push_back(slots[t].number(s));
+      for (std::size_t s = 0; s < slots[t].size(); ++s) *number++ = slots[t].number(s);
       slots[t] = Slots();
       for (std::size_t k = 0; k < 2 * width; ++k) {
         groups.vectors[k].insert(groups.vectors[k].end(), held[t][k].begin(), held[t][k].end());
