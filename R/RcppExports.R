@@ -9,6 +9,10 @@ position_kernel <- function(days, what, rules) {
     .Call(`_hinterfeld_position_kernel`, days, what, rules)
 }
 
+coded_parts_kernel <- function(x) {
+    .Call(`_hinterfeld_coded_parts_kernel`, x)
+}
+
 coded_text_kernel <- function(codes, labels) {
     .Call(`_hinterfeld_coded_text_kernel`, codes, labels)
 }

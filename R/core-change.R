@@ -125,10 +125,10 @@ change_columns <- function(t, of, compared, plan, prefix, comparable_name) {
   earlier <- compared$earlier
   if (measure$kind %in% c("sum", "lines", "distinct")) earlier <- replace(earlier, is.na(earlier), 0)
   # Rows of totals over all periods have no earlier one.
-  spread <- function(of_period, total) recode_kernel(compared$period, of_period, total, threads_wanted())
-  unknown <- spread(plan$unknown, TRUE)
+  for_rows <- function(of_period, total) recode_kernel(compared$period, of_period, total, threads_wanted())
+  unknown <- for_rows(plan$unknown, TRUE)
   words <- c("full", "to_date", "none")
-  comparable <- coded_text(spread(match(plan$comparable, words), 3L), words)
+  comparable <- coded_text(for_rows(match(plan$comparable, words), 3L), words)
   change_values(derive_values(t, of)$values, earlier, unknown, comparable, measure, prefix, comparable_name)
 }
 

@@ -38,7 +38,7 @@ coded_text <- function(codes, labels) {
 # Codes of any column, numbered by first appearance or as its dictionary has them, and what they stand for.
 distinct_codes <- function(x) {
   if (is.character(x)) {
-    return(code_text_kernel(x, threads_wanted()))
+    return(coded_parts_kernel(x) %||% code_text_kernel(x, threads_wanted()))
   }
   if (is.factor(x)) {
     return(list(codes = x, labels = levels(x)))

@@ -37,6 +37,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// coded_parts_kernel
+SEXP coded_parts_kernel(SEXP x);
+RcppExport SEXP _hinterfeld_coded_parts_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_parts_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // coded_text_kernel
 SEXP coded_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels);
 RcppExport SEXP _hinterfeld_coded_text_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
@@ -432,6 +443,7 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
+    {"_hinterfeld_coded_parts_kernel", (DL_FUNC) &_hinterfeld_coded_parts_kernel, 1},
     {"_hinterfeld_coded_text_kernel", (DL_FUNC) &_hinterfeld_coded_text_kernel, 2},
     {"_hinterfeld_code_text_kernel", (DL_FUNC) &_hinterfeld_code_text_kernel, 2},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},

@@ -101,6 +101,13 @@ void make_coded_text(DllInfo* dll) {
   R_set_altstring_Set_elt_method(text_class, set_element);
 }
 
+// The codes and labels of coded text, which are its own and not to be changed; NULL for any other.
+// [[Rcpp::export]]
+SEXP coded_parts_kernel(SEXP x) {
+  if (!coded::is_text(x)) return R_NilValue;
+  return Rcpp::List::create(Rcpp::_["codes"] = coded::codes(x), Rcpp::_["labels"] = coded::labels(x));
+}
+
 // Text of codes from 1 and their labels.
 // [[Rcpp::export]]
 SEXP coded_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) { return coded::text(codes, labels); }

@@ -64,11 +64,9 @@ class Dictionary {
 
 }  // namespace
 
-// Codes of texts and what they stand for: those of a coded text as it has them, other texts numbered by first appearance
-// (NA_character_ too). Threads read pointers only.
+// Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
 // [[Rcpp::export]]
 Rcpp::List code_text_kernel(SEXP x, int threads) {
-  if (coded::is_text(x)) return Rcpp::List::create(Rcpp::_["codes"] = coded::codes(x), Rcpp::_["labels"] = coded::labels(x));
   const std::size_t n = Rf_xlength(x);
   const SEXP* strings = STRING_PTR_RO(x);
   Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));

@@ -124,7 +124,7 @@ struct Scopes {
   pages::Zeros<Row> rows;
 };
 
-inline Scopes gather(std::size_t n, const int* scope, int scopes, const By& by, int count) {
+inline Scopes by_scope(std::size_t n, const int* scope, int scopes, const By& by, int count) {
   const std::size_t width = static_cast<std::size_t>(scopes) + 1;
   // How many rows of each scope each thread has; then where they go.
   std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(width, 0));
@@ -161,7 +161,7 @@ inline Scopes gather(std::size_t n, const int* scope, int scopes, const By& by, 
 // Row numbers (from 0) in order of scope (1..scopes), then `by`, then row.
 inline void in_scopes(std::size_t n, const int* scope, int scopes, const By& by, int wanted, int* out) {
   const int count = threads::useful(n, wanted);
-  Scopes found = gather(n, scope, scopes, by, count);
+  Scopes found = by_scope(n, scope, scopes, by, count);
   threads::each(count, [&](int t) {
     std::vector<Row> spare;
     // Scopes are shared out by their rows, not by their number.

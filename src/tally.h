@@ -179,7 +179,7 @@ class Tally {
   }
 
   // Brings the results of marks first..last into the first of the sets, and tells how many groups there are.
-  std::size_t gather(const std::vector<Arrays>& sets, std::size_t first, std::size_t last) const {
+  std::size_t bring_together(const std::vector<Arrays>& sets, std::size_t first, std::size_t last) const {
     const std::size_t wide = places_per_mark(), from = first * wide, to = std::min<std::size_t>(last * wide, keys_.size());
     uint64_t* seen = sets[0].marks.get();
     for (std::size_t t = 1; t < sets.size(); ++t) {
@@ -212,7 +212,7 @@ class Tally {
     const int parts = threads::useful(keys_.size(), count);
     auto bound = [&](int p) { return marks * p / parts; };
     std::vector<std::size_t> counts(parts + 1, 0);
-    threads::each(parts, [&](int p) { counts[p + 1] = gather(sets, bound(p), bound(p + 1)); });
+    threads::each(parts, [&](int p) { counts[p + 1] = bring_together(sets, bound(p), bound(p + 1)); });
     for (int p = 0; p < parts; ++p) counts[p + 1] += counts[p];
     Groups groups(counts[parts]);
     groups.by_number = true;

@@ -171,3 +171,16 @@ test_that("plain names need no selection, everything else is selected as ever", 
   expect_error(totals(book, by = c(place = region)), class = "hinterfeld_error_column")
   expect_error(totals(book, by = c("region", "toun")), class = "hinterfeld_error_column")
 })
+
+test_that("a table's text becomes a daybook's column without a trace in the table", {
+  t <- best_sellers(totals(kilnmoor_book(), by = c(region, product)), 2, within = region)
+  found <- hinterfeld:::distinct_codes(t$product)
+  lines <- tibble::tibble(day = as.Date("2026-01-01"), product = t$product, revenue = t$revenue)
+  book <- daybook(lines, day, revenue, product)
+  expect_identical(hinterfeld:::distinct_codes(t$product), found)
+  expect_null(attributes(found$codes))
+  # Only what is there is a value, whatever the table's dictionary holds.
+  expect_setequal(levels(book$columns$product), unique(t$product))
+  expect_identical(nrow(survey(lines, product)), length(unique(t$product)))
+  expect_identical(lines_of(book)$product, paste0(t$product))
+})
