@@ -50,7 +50,11 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   origin <- origin_of(lines)
   out <- add_columns(tibble::as_tibble(lines), table[row, setdiff(names(table), keys), drop = FALSE], name)
   step <- new_trail("attach", report$why, nrow(out), nrow(out))
-  set_origin(out, origin$file, add_steps(origin$trail, step))
+  # Texts keep the decimal mark of the file they came from.
+  added <- setdiff(names(table), keys)
+  theirs <- as.character(origin_of(table)$marks)[match(added, names(origin_of(table)$marks))]
+  marks <- c(origin$marks, stats::setNames(theirs, names(out)[ncol(lines) + seq_along(added)]))
+  set_origin(out, origin$file, add_steps(origin$trail, step), marks[!is.na(marks)], origin$aside)
 }
 
 table_name <- function(table, expr) {
@@ -127,16 +131,16 @@ check_repeated_keys <- function(code, table, keys, name, call = caller_env()) {
     stop_because("repeated_key", c(
       sprintf("%s has %s more than once: attaching it would double revenue.", name,
               count_of(length(repeated), "key")),
-      x = sprintf("By %s: %s.", columns_named(keys), examples_of(key_text(table, keys, first))),
+      x = sprintf("By %s: %s.", columns_named(keys), examples_of(key_text(table, keys, first), quote = "")),
       i = "Add the column that tells the rows apart to `by`, or keep one row per key."
     ), rows = which(code %in% repeated), call = call)
   }
 }
 
-key_text <- function(table, keys, rows) {
+key_text <- function(table, keys, rows, mark = quoted) {
   parts <- lapply(keys, function(key) {
-    value <- as.character(table[[key]][rows])
-    ifelse(is.na(value), "(blank)", value)
+    value <- plain_value(table[[key]][rows])
+    ifelse(is.na(value), "blank", mark(value))
   })
   do.call(paste, c(unname(parts), sep = " / "))
 }
@@ -146,7 +150,7 @@ match_report <- function(row, lines, table, keys, name) {
   missed <- which(is.na(row))
   unused <- nrow(table) - length(unique(row[!is.na(row)]))
   by <- paste(names(keys), collapse = ", ")
-  examples <- if (length(missed)) examples_of(key_text(lines, names(keys), missed))
+  examples <- if (length(missed)) examples_of(key_text(lines, names(keys), missed), quote = "")
   found <- if (length(missed) == 0) {
     "every line found its row"
   } else {
@@ -170,7 +174,8 @@ spelling_hint <- function(row, lines, table, keys) {
   if (length(missed) == 0 || !all(texts)) {
     return(NULL)
   }
-  near <- plain_text(key_text(lines, names(keys), missed)) %in% plain_text(key_text(table, keys, seq_len(nrow(table))))
+  near <- plain_text(key_text(lines, names(keys), missed, identity)) %in%
+    plain_text(key_text(table, keys, seq_len(nrow(table)), identity))
   if (any(near)) {
     c(i = sprintf("%s would match but for case or outer spaces.", count_of(sum(near), "line")))
   }
@@ -179,7 +184,8 @@ spelling_hint <- function(row, lines, table, keys) {
 add_columns <- function(lines, more, name) {
   clash <- names(more) %in% names(lines)
   if (any(clash)) {
-    renamed <- paste0(names(more)[clash], "_", name)
+    taken <- c(names(lines), names(more)[!clash])
+    renamed <- utils::tail(make.unique(c(taken, paste0(names(more)[clash], "_", name)), "_"), sum(clash))
     say("renamed", sprintf("%s: the lines have %s already; the table's %s called %s.", name,
                            columns_named(names(more)[clash]), if (sum(clash) == 1) "is" else "are",
                            columns_named(renamed)))

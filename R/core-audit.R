@@ -1,12 +1,14 @@
-# The audit: one row per step from reading to restricting. Revenue stays in units until it is shown.
+# The audit: one row per step from reading to restricting. Revenue stays in units until it is shown; a step knows their
+# decimals, for lines that were made a daybook twice have had two kinds of units.
 
-new_trail <- function(what = character(), why = character(), lines_before = double(),
-                      lines_after = double(), revenue_before = NA_real_, revenue_after = NA_real_) {
+new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
+                      revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L) {
   n <- length(what)
   tibble::tibble(
     what = what, why = why,
     lines_before = as.double(lines_before), lines_after = as.double(lines_after),
-    revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n)
+    revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n),
+    decimals = rep_len(as.integer(decimals), n)
   )
 }
 
@@ -14,10 +16,10 @@ add_steps <- function(trail, steps) {
   tibble::as_tibble(rbind(trail, steps))
 }
 
-# Where a table's lines came from: its file and the steps so far. Carried as an attribute, and only
-# trusted while the table still has the rows it had.
-set_origin <- function(table, file, trail) {
-  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail)
+# Where a table's lines came from: its file, the steps so far, what was set aside before, and the decimal marks of its
+# texts. Carried as an attribute, and only trusted while the table still has the rows it had.
+set_origin <- function(table, file, trail, marks = NULL, aside = NULL) {
+  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail, marks = marks, aside = aside)
   table
 }
 
@@ -28,7 +30,7 @@ origin_of <- function(table) {
   }
   if (origin$rows != nrow(table)) {
     changed <- new_trail("change", "rows changed outside the daybook", origin$rows, nrow(table))
-    origin <- list(file = NA_character_, trail = add_steps(origin$trail, changed))
+    origin <- replace(origin, c("file", "trail"), list(NA_character_, add_steps(origin$trail, changed)))
   }
   origin
 }
@@ -56,9 +58,22 @@ origin_of <- function(table) {
 audit <- function(book) {
   check_daybook(book)
   steps <- book$trail
-  for (column in c("revenue_before", "revenue_after")) {
-    steps[[column]] <- from_units(steps[[column]], book$decimals[["revenue"]])
+  for (column in c("revenue_before", "revenue_after")) steps[[column]] <- steps[[column]] / 10^steps$decimals
+  decimals <- max(steps$decimals)
+  steps <- tibble::add_column(steps[names(steps) != "decimals"], step = seq_len(nrow(steps)), .before = 1)
+  tibble::new_tibble(steps, decimals = decimals, class = "hinterfeld_audit")
+}
+
+# A cut audit is a plain tibble: its lines could not be told.
+#' @export
+`[.hinterfeld_audit` <- function(x, ...) {
+  plain_part(x, NextMethod())
+}
+
+# What was taken of a table that prints in its own way: plain where columns are missing or it is no table.
+plain_part <- function(x, part) {
+  if (is.data.frame(part) && !identical(names(part), names(x))) {
+    part <- tibble::new_tibble(as.list(part), nrow = nrow(part))
   }
-  steps <- tibble::add_column(steps, step = seq_len(nrow(steps)), .before = 1)
-  tibble::new_tibble(steps, decimals = book$decimals[["revenue"]], class = "hinterfeld_audit")
+  part
 }

@@ -101,11 +101,11 @@ add_change_of_periods <- function(t, of, periods, name, call = caller_env()) {
   comparable <- rep(if (any(outside)) "none" else "full", nrow(t))
   wholly <- periods[[2]][2] < span[1]
   earlier <- if (wholly) rep(NA_real_, nrow(t)) else values[[2]]
-  columns <- change_values(values[[1]], earlier, rep(wholly, nrow(t)), comparable, measure, prefix,
+  columns <- change_values(values[[1]], earlier, rep(wholly, nrow(t)), comparable, of, measure, prefix,
                            if (is.null(name)) "comparable" else paste0(name, "_comparable"))
   decimals <- if (measure$kind != "mean") measure$decimals
   now <- stats::setNames(list(if (is.null(decimals)) values[[1]] else from_units(values[[1]], decimals)), paste0(prefix, "_now"))
-  about <- c(stats::setNames(list(about_column("money", decimals)), names(now)), columns$about)
+  about <- c(stats::setNames(list(about_column("change", "now", of, measure$counts, decimals)), names(now)), columns$about)
   words <- c(
     sprintf("%s_change: %s of %s (%s) less that of %s (%s).", prefix, of, names(periods)[1], days_words(periods[[1]]),
             names(periods)[2], days_words(periods[[2]])),
@@ -134,17 +134,15 @@ check_periods <- function(periods, memory, call) {
 values_between <- function(t, of, days) {
   memory <- memory_of(t)
   inside <- which(memory$book$columns$day >= days[1] & memory$book$columns$day <= days[2])
-  none <- if (memory$measures[[of]]$kind %in% c("sum", "lines", "distinct")) 0 else NA_real_
   if (length(inside) == 0) {
-    return(rep(none, nrow(t)))
+    return(nothing_to_zero(memory$measures[[of]], rep(NA_real_, nrow(t))))
   }
   book <- take_lines(memory$book, inside)
   measure <- quietly(resolve_measures(stats::setNames(list(memory$measures[[of]]$spec), of), book))
   codes <- row_codes(t)
   keys <- lapply(codes$all, function(key) replace(key, "codes", list(key$codes[inside])))
   rows <- rows_of_levels(book, keys, measure, memory$levels)
-  values <- rows$values[[1]][find_groups(codes$keys, rows$codes, key_sizes(codes$all))]
-  replace(values, is.na(values), none)
+  nothing_to_zero(memory$measures[[of]], rows$values[[1]][find_groups(codes$keys, rows$codes, key_sizes(codes$all))])
 }
 
 # Words ------------------------------------------------------------------------------------------------

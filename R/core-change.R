@@ -47,6 +47,7 @@ add_change <- function(t, of = "revenue", versus = c("year_before", "period_befo
   check_name(name)
   check_measure(t, of)
   if (!is.null(periods)) {
+    check_no_others(t)
     return(add_change_of_periods(t, of, periods, name))
   }
   how <- list(
@@ -55,6 +56,7 @@ add_change <- function(t, of = "revenue", versus = c("year_before", "period_befo
   )
   check_flag(like_for_like, "like_for_like")
   check_change_period(memory_of(t))
+  check_no_others(t)
   if (!is.null(as_of)) t <- table_as_of(t, as_of)
 
   book <- memory_of(t)$book
@@ -74,6 +76,14 @@ check_measure <- function(t, of, call = caller_env()) {
       "`of` must name a measure of the table.",
       i = sprintf("Its measures are %s.", columns_named(known))
     ), call = call)
+  }
+}
+
+# Rows of others are sums of rows that are not there any more, so what they were before cannot be told.
+check_no_others <- function(t, call = caller_env()) {
+  if (isTRUE(memory_of(t)$others)) {
+    stop_because("argument", c("Rows of others have no earlier value to compare with.", i = "Add the change first, then pick the best sellers."),
+                 call = call)
   }
 }
 
@@ -102,7 +112,7 @@ table_as_of <- function(t, as_of, call = caller_env()) {
   memory$book <- restrict(memory$book, rlang::quo(day <= !!as_of), sprintf("days to %s", as_of), TRUE, "keep", call)
   memory$book$span[2] <- as_of
   subtotals <- lapply(memory$levels[-1], function(level) if (length(level$columns)) level$columns else "Total")
-  again <- retotal(memory, c(memory$every, memory$by), subtotals = subtotals)
+  again <- retotal(memory, c(memory$every, memory$by), subtotals = subtotals, fill = memory$fill)
   replay(again, memory)
 }
 
@@ -123,27 +133,28 @@ replay <- function(t, memory) {
 change_columns <- function(t, of, compared, plan, prefix, comparable_name) {
   measure <- memory_of(t)$measures[[of]]
   earlier <- compared$earlier
-  if (measure$kind %in% c("sum", "lines", "distinct")) earlier <- replace(earlier, is.na(earlier), 0)
+  earlier <- nothing_to_zero(measure, earlier)
   # Rows of totals over all periods have no earlier one.
   for_rows <- function(of_period, total) recode_kernel(compared$period, of_period, total, threads_wanted())
   unknown <- for_rows(plan$unknown, TRUE)
   words <- c("full", "to_date", "none")
   comparable <- coded_text(for_rows(match(plan$comparable, words), 3L), words)
-  change_values(derive_values(t, of)$values, earlier, unknown, comparable, measure, prefix, comparable_name)
+  change_values(derive_values(t, of)$values, earlier, unknown, comparable, of, measure, prefix, comparable_name)
 }
 
 directions <- c("up", "down", "level", "new", "gone", "unknown")
 
 # Values, and what to remember of each column. What is unknown has no earlier value.
-change_values <- function(now, earlier, unknown, comparable, measure, prefix, comparable_name) {
+change_values <- function(now, earlier, unknown, comparable, of, measure, prefix, comparable_name) {
   decimals <- if (measure$kind != "mean") measure$decimals
   show <- function(x) if (is.null(decimals)) x else from_units(x, decimals)
   found <- change_kernel(as.double(now), as.double(earlier), unknown, threads_wanted())
   values <- list(show(found$earlier), show(found$difference), found$part, coded_text(found$direction, directions), comparable)
   names(values) <- c(paste0(prefix, c("_before", "_change", "_change_pct", "_direction")), comparable_name)
-  reads <- list(about_column("money", decimals), about_column("money", decimals), about_column("percent"),
-                about_column("text"), about_column("text"))
-  list(values = values, about = stats::setNames(reads, names(values)))
+  about <- Map(about_column, "change", c("before", "change", "pct", "direction", "comparable"), of,
+               c(measure$counts, measure$counts, "percent", "class", "class"), list(decimals, decimals, NULL, NULL, NULL),
+               c(FALSE, TRUE, TRUE, FALSE, FALSE))
+  list(values = values, about = stats::setNames(about, names(values)))
 }
 
 # Rows and their earlier values ---------------------------------------------------------------------------
@@ -205,9 +216,7 @@ earlier_lines <- function(t, of, plan, codes, target) {
 
 # Rows of the levels, each with its level.
 rows_of_levels <- function(book, keys, measures, levels) {
-  rows <- level_rows(book, keys, measures, levels, measure_groups(book, keys, measures))
-  rows$level <- rows$level %||% rep(1L, row_count(rows))
-  rows
+  level_rows(book, keys, measures, levels, measure_groups(book, keys, measures))
 }
 
 take_lines <- function(book, rows) {
@@ -226,27 +235,15 @@ row_codes <- function(t) {
   list(keys = unname(codes), level = level, all = keys)
 }
 
-label_codes <- function(key, values, labels) {
-  if (inherits(values, "Date")) {
-    return(match(as.integer(values), as.integer(key$labels), nomatch = 0L))
-  }
-  found <- distinct_codes(values)
-  text <- as.character(found$labels)
-  codes <- match(text, as.character(key$labels), nomatch = 0L)
-  codes[codes == 0L & text %in% labels$total] <- total_code
-  recode_kernel(found$codes, codes, 0L, threads_wanted())
-}
-
 # The table with rows of members that sold before and not now, and the order of its rows: those of `t`, then the gone.
 # Only what was totalled and columns of the user's own are in it.
 with_gone_rows <- function(t, codes, gone) {
   memory <- memory_of(t)
   data <- as_tibble.hinterfeld_totals(t)
-  nothing <- function(measure) if (measure$kind %in% c("sum", "lines", "distinct")) 0 else NA
   rows <- list(
     codes = Map(c, codes$keys, gone$codes), level = c(codes$level, gone$level),
     values = lapply(names(memory$measures), function(name) {
-      c(derive_values(t, name)$values, rep(nothing(memory$measures[[name]]), length(gone$values)))
+      c(derive_values(t, name)$values, nothing_to_zero(memory$measures[[name]], rep(NA_real_, length(gone$values))))
     })
   )
   measures <- quietly(resolve_measures(lapply(memory$measures, function(m) m$spec), memory$book))
@@ -257,10 +254,8 @@ with_gone_rows <- function(t, codes, gone) {
     rows
   }
   order <- row_order(memory$book, codes$all, measures, memory$levels, rows, detail, 1)
-  columns <- Map(function(key, code) key_values(key, code, order, memory$labels), codes$all, rows$codes)
-  names(columns) <- c(memory$every, memory$by)
-  if (length(memory$levels) > 1) columns$level <- factor(levels(data$level)[rows$level[order]], levels(data$level))
-  columns[names(memory$measures)] <- Map(function(m, value) show_value(m, value, order), measures, rows$values)
+  rows$order <- order
+  columns <- table_columns(rows, codes$all, c(memory$every, memory$by), measures, memory$levels, memory$labels)
   own <- setdiff(names(data), c(names(columns), names(memory$derived)))
   memory[c("derived", "sentences", "steps")] <- NULL
   memory$rows <- length(order)

@@ -15,7 +15,7 @@ quietly <- function(code) {
 }
 
 group_digits <- function(x) {
-  formatC(x, format = "d", big.mark = " ")
+  formatC(x, format = "d", big.mark = " ", decimal.mark = ".")
 }
 
 # "1 line", "12 345 lines"

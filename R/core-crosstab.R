@@ -33,11 +33,7 @@ crosstab <- function(t, rows, columns, of = names(memory_of(t)$measures)[1], mar
   columns <- pick_columns(enquo(columns), dimensions, "columns")
   check_crosstab(memory, rows, columns, of)
 
-  whole <- retotal(memory, c(rows, columns), of, if (margins) list(rows, columns, "Total"))
-  spread <- spread_totals(whole, rows, columns, of, empty)
-  tibble::new_tibble(spread$cells, nrow = length(spread$cells[[1]]), class = "hinterfeld_crosstab", memory = c(
-    memory_of(whole), list(rows_by = rows, columns_by = columns, of = of, margins = margins, cells = spread$measure)
-  ))
+  spread_totals(memory, list(rows = rows, columns = columns, of = of, margins = margins, empty = empty))
 }
 
 check_crosstab <- function(memory, rows, columns, of, call = caller_env()) {
@@ -62,84 +58,76 @@ check_crosstab <- function(memory, rows, columns, of, call = caller_env()) {
   }
 }
 
-# The same daybook and measures, split by other columns of the table.
-retotal <- function(memory, split, of = names(memory$measures), subtotals = NULL) {
-  measures <- lapply(memory$measures[of], function(m) m$spec)
-  every <- intersect(memory$every, split)
-  by <- setdiff(split, every)
-  # A column may have been renamed since the table was made.
-  original <- memory$book_columns[match(by, memory$by)]
-  in_book <- function(names) replace(names, names %in% by, original[match(names[names %in% by], by)])
-  t <- quietly(totals(memory$book, by = tidyselect::all_of(original), every = if (length(every)) every,
-                      measures = measures, subtotals = lapply(subtotals, in_book)))
-  at <- match(original, names(t))
-  names(t)[at] <- by
-  t
-}
-
-# Columns of cells, and the measure that each one holds.
-spread_totals <- function(whole, rows, columns, of, empty) {
-  memory <- memory_of(whole)
-  data <- as_tibble.hinterfeld_totals(whole)
-  heads <- column_heads(data, memory, columns)
-  row_id <- do.call(paste, c(lapply(data[rows], as.character), sep = "\r"))
-  ids <- row_ids(data, memory, rows, row_id)
-  at <- match(ids, row_id)
-  cells <- as.list(data[at, rows])
-  if (any(rows %in% memory$every)) cells[[memory$every]] <- period_names(cells[[memory$every]], memory)
-  held <- character()
-  for (j in seq_along(heads$labels)) {
-    for (measure in of) {
-      from <- match(paste(ids, heads$values[j]), paste(row_id, as.character(data[[columns]])))
-      value <- data[[measure]][from]
-      if (empty == "zero") value[is.na(from)] <- 0
-      name <- if (length(of) == 1) heads$labels[j] else paste(heads$labels[j], measure)
-      cells[[name]] <- value
-      held[[name]] <- measure
-    }
+# Rows and columns stand in the order of their totals, whether these are shown or not; a cell is found by its codes.
+spread_totals <- function(memory, how) {
+  found <- ask_again(memory, c(how$rows, how$columns), how$of, list(how$rows, how$columns, "Total"))
+  at_level <- function(columns) {
+    level <- Position(function(level) setequal(level$columns, columns), found$levels)
+    found$order[found$level[found$order] == level]
   }
-  list(cells = cells, measure = held)
+  at <- list(rows = at_level(how$rows), columns = at_level(how$columns))
+  if (how$margins) at <- lapply(at, c, at_level(character()))
+  labels <- choose_labels(found$keys, lapply(found$codes, function(code) code[unlist(at)]))
+  key <- function(names) match(names, found$names)
+  heads <- column_heads(found, at$columns, key(how$columns), how, labels, memory)
+
+  rows <- Map(function(k, name) {
+    values <- key_values(found$keys[[k]], found$codes[[k]], at$rows, labels)
+    if (name %in% memory$every) period_names(values, memory, labels) else values
+  }, key(how$rows), how$rows)
+  names(rows) <- how$rows
+  cells <- lapply(seq_len(nrow(heads)), function(j) {
+    codes <- lapply(seq_along(found$names), function(k) {
+      if (k %in% key(how$rows)) found$codes[[k]][at$rows] else rep(heads$code[j], length(at$rows))
+    })
+    m <- found$measures[[heads$measure[j]]]
+    value <- found$values[[match(heads$measure[j], names(found$measures))]][find_groups(codes, found$codes, key_sizes(found$keys))]
+    show_value(m, if (how$empty == "zero") nothing_to_zero(m, value) else value)
+  })
+  names(cells) <- heads$name
+  new_crosstab(c(rows, cells), memory, how, found$levels, heads, labels, length(at$rows))
 }
 
-# Periods in calendar order, other columns from the largest; the total last.
-column_heads <- function(data, memory, columns) {
-  total <- memory$labels$total
-  values <- as.character(data[[columns]])
-  own <- column_level(memory, columns)
-  if (is.null(own)) {
-    known <- unique(values)
-  } else {
-    known <- unique(values[data$level == own])
-  }
-  period <- identical(columns, memory$every)
-  if (period && !memory$every %in% recurring_grains) known <- sort(setdiff(known, total))
-  if (period && memory$every %in% recurring_grains) known <- setdiff(levels(factor(data[[columns]])), total)
-  labels <- if (period) period_names(known, memory) else known
-  if (is.null(own)) list(values = known, labels = labels) else list(values = c(known, total), labels = c(labels, total))
+new_crosstab <- function(columns, memory, how, levels, heads, labels, rows) {
+  memory[c("derived", "sentences", "steps")] <- NULL
+  memory$measures <- memory$measures[how$of]
+  about <- list(levels = if (how$margins) levels else levels[1], labels = labels, rows = rows, cut = FALSE, heads = heads,
+                cells = stats::setNames(heads$measure, heads$name), rows_by = how$rows, columns_by = how$columns)
+  memory[names(about)] <- about
+  memory[c("of", "margins", "empty")] <- how[c("of", "margins", "empty")]
+  tibble::new_tibble(columns, nrow = rows, class = "hinterfeld_crosstab", memory = memory)
 }
 
-# Readable names of periods given as dates or text; totals keep theirs.
-period_names <- function(x, memory) {
+# One row per column of cells: its name, the code of its group, its measure, and whether it is a total.
+column_heads <- function(found, at, k, how, labels, memory) {
+  codes <- found$codes[[k]][at]
+  shown <- key_values(found$keys[[k]], found$codes[[k]], at, labels)
+  label <- if (how$columns %in% memory$every) period_names(shown, memory, labels) else plain_value(shown)
+  label[is.na(label)] <- labels$not_given
+  heads <- data.frame(code = rep(codes, each = length(how$of)), measure = rep(how$of, length(codes)))
+  name <- if (length(how$of) == 1) label else paste(rep(label, each = length(how$of)), how$of)
+  heads$name <- own_names(name, how$rows, how$columns)
+  heads$total <- heads$code == total_code
+  heads
+}
+
+# Names that are none of the other columns' and none of each other's.
+own_names <- function(names, taken, column) {
+  clash <- names %in% taken | names %in% names[duplicated(names)]
+  names[clash] <- paste0(column, ": ", names[clash])
+  utils::tail(make.unique(c(taken, names), " "), length(names))
+}
+
+# Readable names of periods given as dates, text or a factor; totals keep theirs.
+period_names <- function(x, memory, labels = memory$labels) {
   x <- as.character(x)
-  dates <- memory$every %in% grains & x != memory$labels$total
+  dates <- memory$every %in% grains & x != labels$total
   replace(x, dates, period_label(as.Date(x[dates]), memory$every, memory$book$calendar))
 }
 
-# The level that splits by exactly this column, when the table has margins.
-column_level <- function(memory, columns) {
-  for (level in memory$levels) {
-    if (length(memory$levels) > 1 && setequal(level$columns, columns)) {
-      return(level$label)
-    }
-  }
-  NULL
-}
-
-# Rows in the order of their own totals where the table has them, the total last.
-row_ids <- function(data, memory, rows, row_id) {
-  own <- column_level(memory, rows)
-  if (is.null(own)) {
-    return(unique(row_id))
-  }
-  c(unique(row_id[data$level == own]), row_id[data$level == "Total"])
+# Which rows and which cell columns of a crosstab are totals; a part of one may have lost them.
+crosstab_totals <- function(x) {
+  memory <- memory_of(x)
+  heads <- memory$heads[memory$heads$name %in% names(x), ]
+  list(rows = memory$margins & as.character(x[[memory$rows_by[1]]]) == memory$labels$total, columns = heads$name[heads$total], heads = heads)
 }

@@ -29,7 +29,7 @@
 #' @return A daybook. The columns of the roles are called `day`, `product`, `revenue`, `units` and
 #'   `order`; all other columns keep their names.
 #' @section Reasons: `blank row`, `no day`, `day not readable`, `no product`, `no revenue`,
-#'   `revenue not a number`, `too large` (above 9 million million with two decimals). A line has
+#'   `revenue not a number`, `too large` (above 22 million million with two decimals). A line has
 #'   the first reason that applies.
 #' @section Errors: `hinterfeld_error_unusable_lines`, `hinterfeld_error_column`,
 #'   `hinterfeld_error_role`, `hinterfeld_error_day_format`, `hinterfeld_error_overflow`,
@@ -70,7 +70,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines", c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)))
   }
-  steps <- daybook_steps(roles$revenue, reason, nrow(lines))
+  steps <- daybook_steps(roles$revenue, reason, nrow(lines), decimals[["revenue"]])
   columns <- book_columns(roles, lines)
   if (!is.null(reason)) columns <- take_rows(columns, which(is.na(reason)))
 
@@ -85,7 +85,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     # The days that the data cover: leaving out cancelled orders does not make a month shorter.
     span = plain_days(extent_kernel(columns$day)),
     trail = add_steps(origin$trail, steps),
-    aside = aside_table(lines, reason, origin$file)
+    aside = aside_table(lines, reason, origin),
+    origin = origin[c("file", "marks")]
   ), class = "hinterfeld_daybook")
   exact_columns(book, decimals)
 }
@@ -106,7 +107,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
 lines_of <- function(book) {
   check_daybook(book)
   columns <- lapply(stats::setNames(nm = names(book$columns)), column_values, book = book)
-  tibble::as_tibble(columns)
+  aside <- if (nrow(book$aside)) book$aside
+  set_origin(tibble::as_tibble(columns), book$origin$file, book$trail, book$origin$marks, aside)
 }
 
 #' @rdname lines_of
@@ -149,13 +151,16 @@ exact_columns <- function(book, decimals, call = caller_env()) {
       ), call = call)
     }
   }
-  if ("units" %in% names(book$columns)) {
-    decimals <- c(decimals, units = found_decimals(book$columns$units, "units"))
+  if ("units" %in% names(book$roles)) {
+    decimals <- c(decimals, units = told_decimals(decimals_of(book$columns$units), "units"))
   }
   for (name in setdiff(names(decimals), "revenue")) {
     book$columns[[name]] <- exact_units(book$columns[[name]], name, decimals[[name]], book$rounding, call)
   }
   book$decimals <- decimals[unique(names(decimals))]
+  # Found once, from all lines: fewer lines may have fewer decimals, and must not change the scale of a measure.
+  plain <- setdiff(number_columns(book), names(book$decimals))
+  book$scales <- vapply(book$columns[plain], decimals_of, 0L)
   book
 }
 
@@ -221,14 +226,14 @@ stop_unusable <- function(reason, file, call = caller_env()) {
   ), rows = bad, reasons = reason[bad], call = call)
 }
 
-daybook_steps <- function(revenue, reason, left) {
+daybook_steps <- function(revenue, reason, left, decimals) {
   left_units <- sum_units(revenue$values)
-  steps <- new_trail("daybook", paste("revenue is", revenue$text), left, left, left_units, left_units)
+  steps <- new_trail("daybook", paste("revenue is", revenue$text), left, left, left_units, left_units, decimals)
   for (name in intersect(reasons, reason)) {
     gone <- reason %in% name
     gone_units <- sum_units(revenue$values[gone])
     steps <- add_steps(steps, new_trail(
-      "set aside", name, left, left - sum(gone), left_units, left_units - gone_units
+      "set aside", name, left, left - sum(gone), left_units, left_units - gone_units, decimals
     ))
     left <- left - sum(gone)
     left_units <- left_units - gone_units
@@ -236,11 +241,23 @@ daybook_steps <- function(revenue, reason, left) {
   steps
 }
 
-aside_table <- function(lines, reason, file) {
+# Lines that were set aside when these lines were made a daybook before stand first.
+aside_table <- function(lines, reason, origin) {
   bad <- which(!is.na(reason))
-  found <- tibble::tibble(reason = reason[bad], row = bad, file = rep(basename(file), length(bad)))
+  found <- tibble::tibble(reason = reason[bad], row = bad, file = rep(basename(origin$file), length(bad)))
   kept <- lines[bad, !names(lines) %in% names(found), drop = FALSE]
   found[names(kept)] <- kept
   attr(found, "hinterfeld_origin") <- NULL
-  found
+  if (is.null(origin$aside)) found else both_tables(origin$aside, found)
+}
+
+# Rows of two tables with the columns of both; columns of one name and two types stand together as text.
+both_tables <- function(a, b) {
+  columns <- lapply(stats::setNames(nm = union(names(a), names(b))), function(name) {
+    x <- a[[name]] %||% rep(NA, nrow(a))
+    y <- b[[name]] %||% rep(NA, nrow(b))
+    plain <- is.factor(x) || is.factor(y) || type_of(x) != type_of(y) && name %in% intersect(names(a), names(b))
+    if (plain) c(as.character(x), as.character(y)) else if (is.null(a[[name]])) y[c(rep(NA, nrow(a)), seq_along(y))] else c(x, y)
+  })
+  tibble::new_tibble(columns, nrow = nrow(a) + nrow(b))
 }

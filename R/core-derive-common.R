@@ -4,11 +4,19 @@
 derive_scope <- function(t, within) {
   data <- as_tibble.hinterfeld_totals(t)
   columns <- c(within, if ("level" %in% key_columns(memory_of(t))) "level")
-  keys <- Map(function(name, found) new_key(name, found$codes, found$labels), columns, lapply(data[columns], distinct_codes))
-  groups <- group_lines(nrow(data), unname(keys))
-  names <- lapply(within, function(name) as.character(data[[name]][groups$first]))
+  groups <- member_groups(data, columns)
+  names <- lapply(within, function(name) plain_value(data[[name]][groups$first]))
   labels <- if (length(within)) do.call(paste, c(names, sep = " / ")) else "the whole table"
   list(id = groups$codes, count = groups$count, labels = labels, first = groups$first)
+}
+
+# Rows that have the same values in these columns are of one group: told apart by codes, never by pasted text.
+member_groups <- function(data, columns) {
+  keys <- lapply(columns, function(name) {
+    found <- distinct_codes(data[[name]])
+    new_key(name, found$codes, found$labels)
+  })
+  group_lines(nrow(data), keys)
 }
 
 # Totals of units per scope.
@@ -43,17 +51,30 @@ derive_values <- function(t, of, call = caller_env()) {
   list(values = if (is.null(decimals)) values else to_units(values, decimals), decimals = decimals, exact = !is.null(decimals))
 }
 
+# Whole units to add up and their decimals: those of the measure, or for inexact values as many as there is room for.
+units_of <- function(values) {
+  if (values$exact) {
+    return(list(units = as.double(values$values), decimals = values$decimals))
+  }
+  room <- floor(log10(2^51 / max(1, sum(abs(values$values), na.rm = TRUE))))
+  decimals <- as.integer(max(0, min(most_decimals, room)))
+  list(units = to_units(values$values, decimals), decimals = decimals)
+}
+
 derivable <- function(t) {
   names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% key_columns(memory_of(t))]
 }
 
 # Decimals of a column that is exact, NULL for means, shares and the like.
 exact_decimals_of <- function(memory, of) {
-  measure <- memory$measures[[of]]
-  if (!is.null(measure)) {
-    return(if (measure$kind != "mean") measure$decimals)
-  }
-  memory$derived[[of]]$decimals
+  known_column(memory, of)$decimals
+}
+
+# What is known of a column of numbers: what it counts, and its decimals where it is exact. NULL for a column of the
+# user's own.
+known_column <- function(memory, name) {
+  measure <- memory$measures[[name]]
+  if (is.null(measure)) memory$derived[[name]] else list(counts = measure$counts, decimals = if (measure$kind != "mean") measure$decimals)
 }
 
 # Shares and running figures make sense only of what adds up from row to row.
@@ -67,8 +88,7 @@ check_adds_up <- function(t, of, what, call = caller_env()) {
   }
 }
 
-# The new columns at the end, with what is to be remembered of each: decimals (NULL where inexact), how it
-# reads (money, percent, number, text) and one sentence for all.
+# The new columns at the end, with what is to be remembered of each and one sentence for all.
 add_derived <- function(t, columns, about, words, step, call = caller_env()) {
   taken <- intersect(names(columns), names(t))
   if (length(taken)) {
@@ -78,14 +98,30 @@ add_derived <- function(t, columns, about, words, step, call = caller_env()) {
     ), call = call)
   }
   memory <- memory_of(t)
-  memory$derived <- c(memory$derived, about)
+  set <- max(0L, vapply(memory$derived, function(known) known$set, 0L)) + 1L
+  memory$derived <- c(memory$derived, lapply(about, function(known) replace(known, "set", set)))
   memory$sentences <- c(memory$sentences, stats::setNames(list(words), names(columns)[1]))
   memory$steps <- c(memory$steps, list(step))
   new_totals(c(as.list(as_tibble.hinterfeld_totals(t)), columns), memory)
 }
 
-about_column <- function(reads, decimals = NULL) {
-  list(reads = reads, decimals = decimals)
+# An added column: the step it belongs to and its part in it, the measure it is about, what it counts (money, pieces,
+# lines, orders, days, percent, rank, class, other), its decimals (NULL where inexact), and whether it is a change, which
+# is written with its sign.
+about_column <- function(step, part, of, counts, decimals = NULL, signed = FALSE) {
+  list(step = step, part = part, of = of, counts = counts, decimals = decimals, signed = signed)
+}
+
+# The columns that a step has added with this part, the latest last.
+added_columns <- function(memory, step, part) {
+  names(Filter(function(known) known$step == step && known$part == part, memory$derived))
+}
+
+# The column that the same step has added with another part; NULL where it is gone.
+added_with <- function(memory, column, part) {
+  set <- memory$derived[[column]]$set
+  found <- names(Filter(function(known) known$set == set && known$part == part, memory$derived))
+  if (length(found)) found[1]
 }
 
 check_name <- function(name, call = caller_env()) {
@@ -132,12 +168,12 @@ warn_scopes <- function(what, labels) {
   }
 }
 
-# Names of some rows for ties: the key columns, texts as the ranks of their names compared byte by byte.
+# The keys of some rows for ties, as places in the order of their names: texts byte by byte, numbers and days by size,
+# missing ones and then totals last.
 row_names_order <- function(t, rows) {
   memory <- memory_of(t)
-  columns <- unname(as.list(t)[c(memory$by, memory$every)])
-  lapply(columns, function(x) {
-    x <- x[rows]
+  lapply(c(memory$by, memory$every), function(name) {
+    x <- t[[name]][rows]
     if (is.factor(x)) {
       return(as.integer(x))
     }
@@ -145,8 +181,18 @@ row_names_order <- function(t, rows) {
       return(x)
     }
     found <- distinct_codes(x)
-    recode_kernel(found$codes, key_ranks(list(labels = found$labels)), NA_integer_, threads_wanted())
+    recode_kernel(found$codes, label_places(found$labels, memory, name), NA_integer_, threads_wanted())
   })
+}
+
+label_places <- function(labels, memory, name) {
+  own <- !labels %in% c(memory$labels$not_given, memory$labels$total)
+  original <- memory$book$columns[[memory$book_columns[match(name, memory$by)] %||% "day"]]
+  # A column that must say Total is text, whatever it was.
+  values <- if (is.numeric(original) && !is_coded(original) && !inherits(original, "Date")) as.numeric(replace(labels, !own, NA)) else labels
+  places <- integer(length(labels))
+  places[order(!own, labels == memory$labels$total, values, method = "radix")] <- seq_along(labels)
+  places
 }
 
 # Rows in order of scope and value, equal values in order of names. Names are only looked at where values are equal.

@@ -31,14 +31,16 @@ level_split <- function(columns, names, call) {
   which(names %in% columns)
 }
 
-# The rows of all levels: codes per key (0 missing, -1 Total), values per measure, level.
+# The rows of all levels: codes per key (0 missing, -1 Total), values per measure, level. The detail is split by all keys;
+# the finest level need not be.
 level_rows <- function(book, keys, measures, levels, detail) {
-  if (length(levels) == 1) {
-    return(detail)
+  whole <- function(level) identical(level$split, seq_along(keys))
+  if (length(levels) == 1 && whole(levels[[1]])) {
+    return(c(detail, list(level = rep(1L, row_count(detail)))))
   }
   parts <- lapply(seq_along(levels), function(i) {
     split <- levels[[i]]$split
-    result <- if (i == 1) detail else split_groups(book, keys, measures, split, detail)
+    result <- if (whole(levels[[i]])) detail else split_groups(book, keys, measures, split, detail)
     n <- row_count(result)
     codes <- rep(list(rep(total_code, n)), length(keys))
     codes[split] <- result$codes
@@ -72,9 +74,15 @@ split_groups <- function(book, keys, measures, split, detail) {
   if (!all(up)) {
     again <- measure_groups(book, keys[split], measures[!up])
     at <- find_groups(added$codes, again$codes, key_sizes(keys[split]))
-    values[!up] <- lapply(again$values, function(value) value[at])
+    # A group that was filled has no line to take.
+    values[!up] <- Map(function(m, value) nothing_to_zero(m, value[at]), measures[!up], again$values)
   }
   list(codes = added$codes, values = values)
+}
+
+# Of no lines, sums and counts are 0; means and extremes are missing.
+nothing_to_zero <- function(m, values) {
+  if (m$kind %in% c("sum", "lines", "distinct")) replace(values, is.na(values), 0) else values
 }
 
 # Periods ascending; then, key by key, the group's own first measure from the highest and its name.

@@ -113,7 +113,7 @@ check_measure_names <- function(names, resolved, call) {
 
 resolve_measure <- function(measure, book, call) {
   if (is.character(measure)) measure <- measure_by_name(measure, book)
-  m <- list(kind = measure$kind, margin = measure$margin, spec = measure)
+  m <- list(kind = measure$kind, margin = measure$margin)
   m$mask <- measure_mask(measure$where, book, call)
   m$where <- if (!is.null(m$mask)) rlang::as_label(measure$where)
   m$per <- measure_per(measure$per, book, call)
@@ -121,9 +121,12 @@ resolve_measure <- function(measure, book, call) {
     m$label <- pick_one(measure$x, book, "x", call)
     m$key <- key_of_column(m$label, book$columns[[m$label]])
   } else if (m$kind != "lines") {
-    m <- c(m, measure_units(measure$x, book, call))
+    m <- c(m, measure_units(measure$x, book, measure$decimals, call))
   }
   m$decimals <- m$decimals %||% 0L
+  m$counts <- measure_counts(m, measure, book)
+  # Asked again, of fewer lines, it has the decimals that it had at first.
+  m$spec <- replace(measure, "decimals", m$decimals)
   m$default_name <- measure_name(m)
   m
 }
@@ -152,7 +155,13 @@ measure_per <- function(per, book, call) {
     return(key_of_period(book$columns$day, grain, book$calendar, book$span))
   }
   name <- pick_one(per, book, "per", call)
-  key_of_column(name, book$columns[[name]])
+  key <- key_of_column(name, book$columns[[name]])
+  without <- if (any_unusual(book$columns[[name]])) sum(is.na(book$columns[[name]])) else 0
+  if (without > 0) {
+    say("per", sprintf("%s no `%s`, so what is totalled per %s does not take %s.", count_of(without, "line has", "lines have"), name, name,
+                       if (without == 1) "it" else "them"))
+  }
+  key
 }
 
 pick_one <- function(quo, book, argument, call) {
@@ -166,30 +175,47 @@ pick_one <- function(quo, book, argument, call) {
   name
 }
 
-measure_units <- function(x, book, call) {
+# Units of each line, in the decimals that were found before or else in those of the column or expression.
+measure_units <- function(x, book, decimals, call) {
   expr <- rlang::quo_get_expr(x)
-  if (is.symbol(expr) || rlang::is_string(expr)) {
-    name <- as.character(expr)
-    if (!name %in% names(book$columns)) stop_unknown_measure(name, book, call)
-    if (name %in% names(book$decimals)) {
-      return(list(label = name, units = book$columns[[name]], decimals = book$decimals[[name]]))
-    }
-    values <- book$columns[[name]]
-  } else {
-    name <- rlang::as_label(x)
-    mask <- lapply(stats::setNames(nm = intersect(all.vars(expr), names(book$columns))), column_values, book = book)
-    values <- evaluate_over(x, mask, "x", call)
+  name <- if (is.symbol(expr) || rlang::is_string(expr)) as.character(expr)
+  if (!is.null(name) && !name %in% names(book$columns)) stop_unknown_measure(name, book, call)
+  label <- name %||% rlang::as_label(x)
+  if (!is.null(name) && name %in% names(book$decimals)) {
+    return(list(label = name, units = book$columns[[name]], decimals = book$decimals[[name]]))
   }
+  exact <- if (is.null(name)) exact_value(expr, rlang::quo_get_env(x), book)
+  if (!is.null(exact)) {
+    return(c(list(label = label), settled_decimals(exact, label, decimals, book, call)))
+  }
+  values <- if (is.null(name)) expression_values(x, expr, book, call) else book$columns[[name]]
+  check_adds(values, label, book, call)
+  decimals <- decimals %||% told_decimals(if (is.null(name)) decimals_of(values) else book$scales[[name]], label)
+  list(label = label, units = exact_units(rep_len(values, book$lines), label, decimals, book$rounding, call), decimals = decimals)
+}
+
+expression_values <- function(x, expr, book, call) {
+  mask <- lapply(stats::setNames(nm = intersect(all.vars(expr), names(book$columns))), column_values, book = book)
+  evaluate_over(x, mask, "x", call)
+}
+
+check_adds <- function(values, label, book, call) {
   if (!is.numeric(values) || inherits(values, "Date")) {
     stop_because("measure", c(
-      sprintf("`%s` is %s, which cannot be added up.", name, type_of(values)),
-      i = sprintf("Count its distinct values with `count_distinct(%s)`.", name),
+      sprintf("`%s` is %s, which cannot be added up.", label, type_of(values)),
+      i = sprintf("Count its distinct values with `count_distinct(%s)`.", label),
       i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book)))
     ), call = call)
   }
-  decimals <- found_decimals(values, name)
-  list(label = name, units = exact_units(rep_len(values, book$lines), name, decimals, book$rounding, call),
-       decimals = decimals)
+}
+
+# Products can have more decimals than are kept: they are rounded once, like everything else.
+settled_decimals <- function(exact, label, decimals, book, call) {
+  decimals <- decimals %||% told_decimals(exact$decimals, label)
+  units <- rep_len(exact$units, book$lines)
+  if (decimals > exact$decimals) units <- units * 10^(decimals - exact$decimals)
+  if (decimals < exact$decimals) units <- to_units(units / 10^(exact$decimals - decimals), 0L, book$rounding)
+  list(units = exact_units(units, label, 0L, book$rounding, call), decimals = decimals)
 }
 
 stop_unknown_measure <- function(name, book, call) {
@@ -221,6 +247,39 @@ measure_name <- function(m) {
 # Sums and counts of lines add up from group to group; nothing else does.
 adds_up <- function(m) {
   m$kind %in% c("sum", "lines")
+}
+
+# What a measure counts: money, pieces, lines, orders, days, or other. (Shares and changes count percent.)
+measure_counts <- function(m, measure, book) {
+  if (m$kind == "lines") {
+    return("lines")
+  }
+  if (m$kind == "distinct") {
+    return(if (m$label %in% names(book$roles)) switch(m$label, order = "orders", day = "days", "other") else "other")
+  }
+  counts <- expression_counts(rlang::quo_get_expr(measure$x), book)
+  if (counts == "number") "other" else counts
+}
+
+expression_counts <- function(expr, book) {
+  if (rlang::is_quosure(expr)) {
+    return(expression_counts(rlang::quo_get_expr(expr), book))
+  }
+  name <- if (rlang::is_string(expr)) expr else column_asked(expr, book)
+  if (!is.null(name)) {
+    return(switch(name, revenue = "money", units = if ("units" %in% names(book$roles)) "pieces" else "other", "other"))
+  }
+  if (!is.call(expr)) {
+    return("number")
+  }
+  parts <- as.list(expr)[-1]
+  if (rlang::is_call(expr, "ifelse")) parts <- parts[-1]
+  kinds <- setdiff(vapply(parts, expression_counts, "", book = book), "number")
+  if (rlang::is_call(expr, "/") && identical(kinds, "money") && expression_counts(expr[[3]], book) != "number") {
+    return("other")
+  }
+  # Money less a cost is money, and so is money times a rate.
+  if ("money" %in% kinds) "money" else if (length(kinds) == 1) kinds else if (length(kinds)) "other" else "number"
 }
 
 # What the measure is, for a reader: "the largest revenue of one day".
@@ -256,9 +315,7 @@ measure_groups <- function(book, keys, measures, call = caller_env()) {
     }
     at <- match(seq_len(groups$count), result$codes[[1]])
     counted <- if (m$kind == "mean") replace(result$counted[[1]][at], is.na(at), 0)
-    value <- result$values[[1]][at]
-    if (m$kind %in% c("sum", "lines", "distinct")) value[is.na(at)] <- 0
-    settle_value(m, value, counted)
+    settle_value(m, nothing_to_zero(m, result$values[[1]][at]), counted)
   })
   list(codes = groups$parts, values = values)
 }

@@ -18,9 +18,13 @@ read_decimals <- function(decimals, call = caller_env()) {
   stats::setNames(as.integer(decimals), names(decimals))
 }
 
-# The decimals a column of numbers really has; more than six are rounded off, and a message says so.
-found_decimals <- function(x, name) {
-  decimals <- decimals_kernel(as.double(x), most_decimals)
+# The decimals that numbers really have; one more than the most that are kept where none of these will do.
+decimals_of <- function(x) {
+  if (is.integer(x)) 0L else decimals_kernel(as.double(x), most_decimals)
+}
+
+# The decimals to keep; where that rounds something off, a message says so.
+told_decimals <- function(decimals, name) {
   if (decimals > most_decimals) {
     say("rounded", sprintf("`%s` has more than %d decimals and is rounded to them.", name, most_decimals))
   }
@@ -47,7 +51,7 @@ exact_units <- function(x, name, decimals, rounding, call = caller_env()) {
   if (length(bad)) {
     stop_because("overflow", c(
       sprintf("%s of `%s` cannot be exact with %d decimals.", count_of(length(bad), "value"), name, decimals),
-      x = sprintf("The first is %s.", format(x[bad[1]])),
+      x = sprintf("The first is %s.", number_text(x[bad[1]])),
       i = "Mend them, or give the column fewer `decimals`."
     ), call = call)
   }
@@ -71,7 +75,7 @@ sum_units <- function(units, what = "revenue", call = caller_env()) {
 stop_overflow <- function(what, call = caller_env()) {
   stop_because("overflow", c(
     sprintf("A total of `%s` is too large to be exact.", what),
-    x = "Totals are exact up to 22 million million with two decimals.",
+    x = "Amounts are exact up to 22 million million with two decimals, lines and totals alike.",
     i = "Make the daybook with fewer `decimals`, or in a larger currency unit such as thousands."
   ), call = call)
 }

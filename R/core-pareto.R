@@ -38,7 +38,8 @@ add_pareto <- function(t, of = "revenue", within = NULL, classes = c(A = 0.80, B
     say("pareto", sprintf("%s at or below 0 %s class %s.", count_of(low, "member"), if (low == 1) "has" else "have",
                           names(classes)[length(classes)]), members = low)
   }
-  about <- list(about_column("money", found$decimals), about_column("percent"), about_column("percent"), about_column("text"))
+  about <- Map(about_column, "pareto", c("cumulative", "share", "members", "class"), of,
+               c(known_column(memory_of(t), of)$counts %||% "other", "percent", "percent", "class"), list(found$decimals, NULL, NULL, NULL))
   add_derived(t, columns, stats::setNames(about, names(columns)), pareto_words(t, names(columns)[4], found, scope, of, within, classes),
               function(t) add_pareto(t, of, tidyselect::all_of(within), classes, name))
 }
@@ -55,8 +56,9 @@ check_classes <- function(classes, call = caller_env()) {
 }
 
 pareto_of <- function(t, values, scope, classes, of) {
-  decimals <- values$decimals %||% most_decimals
-  units <- if (values$exact) values$values else to_units(values$values, decimals)
+  whole <- units_of(values)
+  decimals <- whole$decimals
+  units <- whole$units
   order <- order_by_value(t, units, scope$id, scope$count, TRUE)
   # Places are positions in the order: one member each.
   place <- integer(length(units))
@@ -96,5 +98,5 @@ class_words <- function(classes) {
 }
 
 percent_words <- function(x) {
-  paste(format(round(100 * x, 1), trim = TRUE, nsmall = 0, drop0trailing = TRUE), "%")
+  paste(number_text(round(100 * x, 1)), "%")
 }

@@ -1,6 +1,6 @@
 #' Best and slow sellers
 #'
-#' Keeps the top or the bottom rows of each scope. Scopes stand in order of their own totals, members by
+#' Keeps the top or the bottom rows of each scope. Scopes stand where they stood in the table, members by
 #' rank inside, so that a product that leads in two regions stands in each at its own place.
 #'
 #' @inheritParams add_rank
@@ -48,7 +48,7 @@ pick_rows <- function(t, n, within, of, ties, others, share, best, call = caller
   ranks <- row_ranks(t[rows, ], values$values[rows], scope$id[rows], ties, best)
   picked <- which(if (is.null(share)) ranks <= n else share_picks(values, scope, of, share, best) & !is.na(ranks))
 
-  picked <- picked[pick_order(t, scope, values, ranks[picked], of, rows[picked])]
+  picked <- picked[pick_order(t, scope, ranks[picked], rows[picked])]
   ranks <- ranks[picked]
   rows <- rows[picked]
   out <- t[rows, ]
@@ -99,12 +99,9 @@ share_picks <- function(values, scope, of, share, best) {
   if (best) shares >= share else shares < share
 }
 
-# The order of some rows: scopes by their own total and name, rows by rank and name inside.
-pick_order <- function(t, scope, values, ranks, of, rows) {
-  units <- if (values$exact) values$values else to_units(values$values, most_decimals)
-  total <- scope_totals(scope, units, of)
-  id <- scope$id[rows]
-  do.call(ordered_rows, c(list(-total[id], scope$labels[id], ranks), row_names_order(t, rows)))
+# The order of some rows: scopes stand where they stood, rows by rank and name inside.
+pick_order <- function(t, scope, ranks, rows) {
+  do.call(ordered_rows, c(list(scope$first[scope$id[rows]], ranks), row_names_order(t, rows)))
 }
 
 pick_words <- function(t, within, n, share, of, best, ties) {
@@ -123,8 +120,10 @@ with_others <- function(out, t, scope, rows_out, within, rank_name) {
   left <- setdiff(seq_len(nrow(t)), rows_out)
   rest <- split(left, scope$id[left])
   data <- as_tibble.hinterfeld_totals(out)
+  members <- setdiff(c(memory$by, memory$every), within)
+  held <- unlist(lapply(as.list(t)[members], function(x) unique(plain_value(x))))
   rows <- lapply(rest, function(rows) {
-    one <- others_row(t, rows, within)
+    one <- others_row(t, rows, within, members, unlike(sprintf("others (%s)", group_digits(length(rows))), held, ", together"))
     if (!rank_name %in% names(one)) one[[rank_name]] <- NA_real_
     one[names(data)]
   })
@@ -132,7 +131,7 @@ with_others <- function(out, t, scope, rows_out, within, rank_name) {
   pieces <- unlist(lapply(unique(c(id, as.integer(names(rest)))), function(s) {
     c(list(data[id == s, ]), rows[as.character(s)])
   }), recursive = FALSE)
-  pieces <- lapply(Filter(Negate(is.null), pieces), member_text, names = setdiff(c(memory$by, memory$every), within))
+  pieces <- lapply(Filter(Negate(is.null), pieces), member_text, names = members)
   all <- do.call(rbind, pieces)
   memory$others <- TRUE
   memory$sentences$others <- "Rows of others hold the sum of the rest of their scope."
@@ -140,18 +139,17 @@ with_others <- function(out, t, scope, rows_out, within, rank_name) {
 }
 
 member_text <- function(rows, names) {
-  rows[names] <- lapply(rows[names], as.character)
+  rows[names] <- lapply(rows[names], plain_value)
   rows
 }
 
-others_row <- function(t, rows, within) {
+others_row <- function(t, rows, within, members, label) {
   memory <- memory_of(t)
   data <- as_tibble.hinterfeld_totals(t)[rows, ]
   one <- data[1, ]
   one[] <- lapply(one, function(x) x[NA_integer_])
   one[within] <- data[1, within]
-  members <- setdiff(c(memory$by, memory$every), within)
-  one[members] <- sprintf("others (%s)", group_digits(length(rows)))
+  one[members] <- label
   for (name in names(memory$measures)) {
     measure <- memory$measures[[name]]
     if (measure$adds_up) one[[name]] <- from_units(sum_units(to_units(data[[name]], measure$decimals), name), measure$decimals)
@@ -163,9 +161,11 @@ others_row <- function(t, rows, within) {
 #'
 #' @inheritParams best_sellers
 #' @return A tibble with one row per scope, from the largest: the `within` columns, the scope's total
-#'   (named as `of`), `best_seller` (for members other than products `best_<column>`): the name of the best,
+#'   (named as `of`; missing for a measure that does not add up, and the scopes stand in order of their
+#'   best), `best_seller` (for members other than products `best_<column>`): the name of the best,
 #'   of all that tie for it in alphabetical order; `tied`: how many they are; and `<best>_<of>` and
-#'   `<best>_share`: its value and its share of the scope's total.
+#'   `<best>_share`: its value and its share of the scope's total. Printed, in files and in [in_words()]
+#'   it says what was left out.
 #' @section Errors: As for [best_sellers()].
 #' @export
 #' @examples
@@ -186,22 +186,29 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   scope <- derive_scope(t, within)
   ranks <- row_ranks(t, values$values, scope$id, "standard", TRUE)
   data <- as_tibble.hinterfeld_totals(t)
-  names <- do.call(paste, c(lapply(unname(as.list(data[members])), as.character), sep = " / "))
+  names <- do.call(paste, c(lapply(unname(as.list(data[members])), plain_value), sep = " / "))
   best <- which(ranks == 1)
   tied <- split(names[best], factor(scope$id[best], seq_len(scope$count)))
-  units <- if (values$exact) values$values else to_units(values$values, most_decimals)
-  decimals <- values$decimals %||% most_decimals
-  total <- scope_totals(scope, units, of)
-  top <- units[best[match(seq_len(scope$count), scope$id[best])]]
+  whole <- units_of(values)
+  measure <- memory$measures[[of]]
+  sums <- is.null(measure) || measure$adds_up || measure$margin == "add_up"
+  total <- if (sums) scope_totals(scope, whole$units, of) else rep(NA_real_, scope$count)
+  top <- whole$units[best[match(seq_len(scope$count), scope$id[best])]]
   label <- if (identical(members, "product")) "best_seller" else paste(c("best", members), collapse = "_")
+  figures <- paste0(label, "_", c(of, "share"))
   columns <- c(
     as.list(data[scope$first, within]),
-    stats::setNames(list(from_units(total, decimals)), of),
-    stats::setNames(list(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), "")), label),
+    stats::setNames(list(from_units(total, whole$decimals)), of),
+    stats::setNames(list(unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), ""))), label),
     list(tied = unname(lengths(tied))),
-    stats::setNames(list(from_units(top, decimals), ifelse(total > 0, top / total, NA)), paste0(label, "_", c(of, "share")))
+    stats::setNames(list(from_units(top, whole$decimals), ifelse(total > 0, top / total, NA)), figures)
   )
-  columns[[label]] <- unname(columns[[label]])
-  rows <- tibble::new_tibble(columns, nrow = scope$count)
-  rows[ordered_rows(-total, scope$labels), ]
+  order <- ordered_rows(-(if (sums) total else top), scope$first)
+  known <- known_column(memory, of) %||% about_column("own", "own", of, "other")
+  about <- stats::setNames(list(known, list(counts = "other", decimals = 0L), known, about_column("share", "share", of, "percent")),
+                           c(of, "tied", figures))
+  new_listing(lapply(columns, function(x) x[order]), scope$count,
+              sprintf("The best %s %s", and_list(members), if (length(within)) paste("of each", and_list(within)) else "of all"), about, memory$book,
+              c(sprintf("%s: the %s with the highest %s; of all that tie for it, in alphabetical order.", label, and_list(members), of),
+                if (!sums) sprintf("%s does not add up, so it has no total and no share.", of)))
 }

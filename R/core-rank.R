@@ -37,7 +37,7 @@ add_ranks <- function(t, whole, ranks, of, within, ties, highest_first, name, va
     if (highest_first) "the highest" else "the lowest", tie_words(ties, of), not_given_words(whole), cut_words(whole),
     missing_words(values, "have no rank")
   )
-  about <- about_column("number", if (ties != "fractional") 0L)
+  about <- about_column("rank", "rank", of, "rank", if (ties != "fractional") 0L)
   add_derived(t, stats::setNames(list(ranks), name), stats::setNames(list(about), name), words, function(t) {
     add_rank(t, of, tidyselect::all_of(within), ties, highest_first, name)
   }, call)

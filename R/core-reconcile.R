@@ -31,18 +31,18 @@ reconcile.hinterfeld_totals <- function(t) {
   data <- as_tibble.hinterfeld_totals(t)
   names <- adding_measures(memory)
   whole <- daybook_totals(memory, names)
+  several <- length(memory$levels) > 1
+  levels <- if (several) vapply(memory$levels, function(level) level$label, "") else "all rows"
+  if (memory$cut && several) levels <- intersect(levels, unique(as.character(data$level)))
   checks <- lapply(names, function(name) {
-    levels <- vapply(memory$levels, function(level) level$label, "")
-    if (memory$cut && length(levels) > 1) levels <- intersect(levels, unique(as.character(data$level)))
     lapply(levels, function(level) {
-      rows <- if (length(memory$levels) > 1) data$level == level else rep(TRUE, nrow(data))
-      of <- if (length(memory$levels) > 1) level else "all rows"
-      new_check(name, of, data[[name]][rows], whole[[name]], memory$measures[[name]]$decimals)
+      rows <- if (several) data$level == level else rep(TRUE, nrow(data))
+      new_check(name, level, data[[name]][rows], whole[[name]], memory$measures[[name]]$decimals)
     })
   })
   checks <- do.call(rbind, unlist(checks, recursive = FALSE))
   checks$cut <- memory$cut
-  if (memory$cut) checks$matches <- rows_right(data, memory, names)
+  if (memory$cut) checks$matches <- rows_right(data, memory, names)[checks$measure]
   new_checks(checks, memory)
 }
 
@@ -53,24 +53,31 @@ reconcile.hinterfeld_crosstab <- function(t) {
   if (length(names) == 0) stop_nothing_adds_up()
   whole <- daybook_totals(memory, names)
   cells <- as.list(t)
-  total <- memory$labels$total
-  is_total <- as.character(cells[[memory$rows_by[1]]]) == total & memory$margins
+  totals <- crosstab_totals(t)
   checks <- lapply(names, function(name) {
-    columns <- names(memory$cells)[memory$cells == name]
-    corner <- columns[memory$margins & columns %in% c(total, paste(total, name))]
+    columns <- totals$heads$name[totals$heads$measure == name]
+    corner <- intersect(columns, totals$columns)
     inner <- setdiff(columns, corner)
-    body <- unlist(lapply(cells[inner], function(x) x[!is_total]))
-    check <- function(of, x) new_check(name, of, x, whole[[name]], memory$measures[[name]]$decimals)
+    taken <- function(columns, rows) unlist(lapply(cells[columns], function(x) x[rows]))
+    check <- function(of, x) if (length(x)) new_check(name, of, x, whole[[name]], memory$measures[[name]]$decimals)
     rbind(
-      check("cells", body),
-      if (memory$margins) check("column totals", unlist(lapply(cells[inner], function(x) x[is_total]))),
-      if (memory$margins) check("row totals", cells[[corner]][!is_total]),
-      if (memory$margins) check("corner", cells[[corner]][is_total])
+      check("cells", taken(inner, !totals$rows)),
+      if (memory$margins) rbind(
+        check("column totals", taken(inner, totals$rows)), check("row totals", taken(corner, !totals$rows)), check("corner", taken(corner, totals$rows))
+      )
     )
   })
   checks <- do.call(rbind, checks)
-  checks$cut <- FALSE
+  checks$cut <- memory$cut
+  if (memory$cut) checks$matches <- cells_right(t, memory)
   new_checks(checks, memory)
+}
+
+# Does every cell that a part of a crosstab still shows equal that of the whole one, made anew?
+cells_right <- function(t, memory) {
+  again <- spread_totals(memory, c(memory[c("of", "margins", "empty")], list(rows = memory$rows_by, columns = memory$columns_by)))
+  at <- match_rows(t, again, memory$rows_by)
+  all(vapply(names(memory$cells), function(name) same_values(t[[name]], again[[name]], at), NA))
 }
 
 adding_measures <- function(memory, call = caller_env()) {
@@ -98,16 +105,29 @@ new_check <- function(measure, of, x, daybook, decimals) {
                  difference = from_units(round((table - daybook) * 10^decimals), decimals), matches = table == daybook)
 }
 
-# Does every row that a cut table still shows equal the row totalled anew?
+# For each measure: does every row that a cut table still shows equal the row totalled anew? Rows of others are sums of
+# rows that are not there.
 rows_right <- function(data, memory, names) {
   levels <- memory$levels[-1]
   subtotals <- if (length(levels)) lapply(levels, function(level) if (length(level$columns)) level$columns else "Total")
-  again <- retotal(memory, c(memory$every, memory$by), names, subtotals)
-  again <- as_tibble.hinterfeld_totals(again)
-  keys <- key_columns(memory)
-  id <- function(x) do.call(paste, c(lapply(x[keys], as.character), list(character()), sep = "\r"))
-  at <- match(id(data), id(again))
-  all(vapply(names, function(name) all(data[[name]] == replace(again[[name]][at], is.na(at), 0)), NA))
+  again <- retotal(memory, c(memory$every, memory$by), names, subtotals, memory$fill)
+  # Labels may have changed their words, and a period its type, for want of subtotals.
+  at <- match_codes(data, again, memory)
+  here <- if (isTRUE(memory$others)) !is.na(at) else rep(TRUE, length(at))
+  vapply(names, function(name) isTRUE(all(data[[name]][here] == replace(again[[name]][at], is.na(at), 0)[here])), NA)
+}
+
+match_codes <- function(data, again, memory) {
+  theirs <- memory_of(again)
+  keys <- table_keys(memory$book, memory$book_columns, memory$every)
+  columns <- c(memory$every, memory$by)
+  ours <- unname(Map(function(key, name) label_codes(key, data[[name]], memory$labels), keys, columns))
+  among <- unname(Map(function(key, name) label_codes(key, again[[name]], theirs$labels), keys, columns))
+  at <- rep_len(find_groups(ours, among, key_sizes(keys)), nrow(data))
+  unknown <- Reduce(`|`, lapply(ours, is.na), rep(FALSE, nrow(data)))
+  at <- replace(at, unknown, NA)
+  level <- if (length(memory$levels) > 1) as.character(data$level) == as.character(again$level)[at] else TRUE
+  replace(at, !is.na(at) & !level, NA)
 }
 
 new_checks <- function(checks, memory) {

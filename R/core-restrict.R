@@ -51,14 +51,16 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   before <- c(book$lines, sum_units(revenue))
   after <- c(length(keep), sum_units(kept$revenue))
   why <- why %||% rlang::as_label(when)
+  decimals <- book$decimals[["revenue"]]
   steps <- if (found$unclear > 0) {
     unclear <- is.na(answer)
     clear <- before - c(sum(unclear), sum_units(revenue[unclear]))
-    add_steps(new_trail(what, why, before[1], before[1] - (clear[1] - after[1]), before[2], before[2] - (clear[2] - after[2])),
+    add_steps(new_trail(what, why, before[1], before[1] - (clear[1] - after[1]), before[2],
+                        before[2] - (clear[2] - after[2]), decimals),
               new_trail("neither yes nor no", why, after[1] + sum(unclear), after[1],
-                        after[2] + before[2] - clear[2], after[2]))
+                        after[2] + before[2] - clear[2], after[2], decimals))
   } else {
-    new_trail(what, why, before[1], after[1], before[2], after[2])
+    new_trail(what, why, before[1], after[1], before[2], after[2], decimals)
   }
   book$span <- restricted_span(when, book, keep, wanted, call)
   book$columns <- kept
@@ -67,21 +69,39 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   book
 }
 
-# A condition on the day alone says which days the data are to cover; with other columns in it, the
-# days of the lines that are left tell. Other conditions leave the span as it is.
+# The days that the data cover are told by conditions on the day alone, whether they stand alone or are joined with
+# others by "and": then the days for which they hold, else the days that were covered before.
 restricted_span <- function(when, book, keep, wanted, call) {
-  used <- intersect(all.vars(rlang::quo_get_expr(when)), names(book$columns))
-  if (!"day" %in% used) {
+  parts <- day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(book$columns))
+  if (length(parts) == 0) {
     return(book$span)
   }
-  days <- plain_days(range(book$columns$day[keep]))
-  if (length(used) == 1) {
-    calendar <- list(columns = list(day = plain_days(seq(as.numeric(book$span[1]), as.numeric(book$span[2])))))
+  days <- plain_days(seq(as.numeric(book$span[1]), as.numeric(book$span[2])))
+  calendar <- list(columns = list(day = days), lines = length(days))
+  for (part in parts) {
+    holds <- evaluate_condition(rlang::new_quosure(part$expr, part$env), calendar, call) == part$wanted
+    calendar$columns$day <- calendar$columns$day[which(holds)]
     calendar$lines <- length(calendar$columns$day)
-    inside <- calendar$columns$day[which(evaluate_condition(when, calendar, call) == wanted)]
-    if (length(inside)) days <- range(c(days, inside))
   }
-  days
+  # A condition may look at the whole column, as day > mean(day) does: the lines that are left are covered all the same.
+  plain_days(range(c(calendar$columns$day, book$columns$day[keep])))
+}
+
+# The parts of a condition that must all hold (or, with `wanted` FALSE, must all not) and speak of the day alone.
+day_conditions <- function(expr, env, wanted, known) {
+  if (rlang::is_quosure(expr)) {
+    return(day_conditions(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), wanted, known))
+  }
+  if (rlang::is_call(expr, "(", n = 1)) {
+    return(day_conditions(expr[[2]], env, wanted, known))
+  }
+  if (rlang::is_call(expr, "!", n = 1)) {
+    return(day_conditions(expr[[2]], env, !wanted, known))
+  }
+  if (rlang::is_call(expr, if (wanted) "&" else "|", n = 2)) {
+    return(c(day_conditions(expr[[2]], env, wanted, known), day_conditions(expr[[3]], env, wanted, known)))
+  }
+  if (identical(intersect(all.vars(expr), known), "day")) list(list(expr = expr, env = env, wanted = wanted))
 }
 
 # Conditions -----------------------------------------------------------------------------------------

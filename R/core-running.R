@@ -61,7 +61,7 @@ add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), wi
 
 add_running <- function(t, plan, values, words, step) {
   if (!is.null(plan$decimals)) values <- from_units(values, plan$decimals)
-  about <- about_column(if (plan$unit_decimals > 0) "money" else "number", plan$decimals)
+  about <- about_column(plan$step, "figure", plan$of, known_column(memory_of(t), plan$of)$counts %||% "other", plan$decimals)
   about$along <- plan$along
   about$restart <- plan$restart
   add_derived(t, stats::setNames(list(values), plan$name), stats::setNames(list(about), plan$name), words, step)
@@ -87,9 +87,9 @@ running_plan <- function(t, of, within, along, restart, name, what, call = calle
   }
   words <- if (length(within)) paste("within", and_list(within)) else "over the whole table"
   if (default && length(within)) words <- paste(words, "(all other columns, as no `within` was given)")
-  decimals <- values$decimals %||% most_decimals
-  list(within = within, along = along, restart = restart, place = place, scope = scope, name = name, words = words, decimals = decimals,
-       unit_decimals = decimals, units = if (values$exact) values$values else to_units(values$values, decimals))
+  whole <- units_of(values)
+  list(of = of, step = if (what == "A running total") "running" else "moving", within = within, along = along, restart = restart, place = place, scope = scope, name = name, words = words,
+       decimals = whole$decimals, unit_decimals = whole$decimals, units = whole$units)
 }
 
 running_along <- function(t, along, what, call) {

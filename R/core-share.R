@@ -29,13 +29,13 @@ add_share <- function(t, of = "revenue", within = NULL, name = NULL) {
     scope_words(t, within), not_given_words(t), cut_words(t),
     missing_words(shares$share, "have no share: the total of their scope is 0 or below")
   )
-  add_derived(t, stats::setNames(list(shares$share), name), stats::setNames(list(about_column("percent")), name), words,
+  add_derived(t, stats::setNames(list(shares$share), name), stats::setNames(list(about_column("share", "share", of, "percent")), name), words,
               function(t) add_share(t, of, tidyselect::all_of(within), name))
 }
 
 # Shares of exact units: one correctly rounded division each.
 shares_of <- function(values, scope, of) {
-  units <- if (values$exact) values$values else to_units(values$values, most_decimals)
+  units <- units_of(values)$units
   total <- scope_totals(scope, units, of)
   not_positive <- total <= 0
   total[not_positive] <- NA

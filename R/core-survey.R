@@ -149,7 +149,7 @@ value_text <- function(x) {
   if (length(x) == 0 || is.na(x)) {
     NA_character_
   } else if (is.numeric(x) && !inherits(x, "Date")) {
-    format(x, digits = 15, scientific = FALSE, trim = TRUE, big.mark = " ")
+    prettyNum(number_text(x), big.mark = " ", decimal.mark = ".")
   } else {
     as.character(x)
   }

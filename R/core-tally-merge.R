@@ -119,7 +119,7 @@ tally_totals <- function(tally) {
   } else {
     seq_along(found$values[[1]])
   }
-  labels <- list(total = "Total", not_given = not_given)
+  labels <- choose_labels(keys, found$codes)
   columns <- Map(function(key, codes) key_values(key, codes, order, labels), keys, found$codes)
   columns <- c(columns, Map(function(m, value) show_value(m, value, order), tally$measures, found$values))
   tibble::new_tibble(stats::setNames(columns, c(names, names(tally$measures))), nrow = length(order))
@@ -158,7 +158,5 @@ stage_values <- function(m, part, width, main) {
   second <- tally_lines(sum(use), keys, list(amount))
   now <- Map(function(codes, of, to) recode_kernel(codes, match(of$labels, to$labels), 0L, threads_wanted()), second$codes, first$keys, main$keys)
   at <- find_groups(main$codes, now, key_sizes(main$keys))
-  value <- second$values[[1]][at]
-  if (m$kind %in% c("sum", "distinct")) value[is.na(at)] <- 0
-  settle_value(m, value, replace(second$counted[[1]][at], is.na(at), 0))
+  settle_value(m, nothing_to_zero(m, second$values[[1]][at]), replace(second$counted[[1]][at], is.na(at), 0))
 }

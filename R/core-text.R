@@ -80,12 +80,11 @@ check_settled <- function(names, columns, call = caller_env()) {
   }
 }
 
-# The spelling that each value gets.
+# The spelling that each value gets: the commonest as it was written, but for spaces around it.
 settled_levels <- function(values, counts) {
   plain <- plain_text(values)
   best <- order(-counts, values, method = "radix")
-  chosen <- values[best][match(plain, plain[best])]
-  gsub("[[:space:]]+", " ", gsub("^[[:space:]]+|[[:space:]]+$", "", chosen))
+  gsub("^[[:space:]]+|[[:space:]]+$", "", values[best][match(plain, plain[best])])
 }
 
 settle_words <- function(name, before, after) {
@@ -104,7 +103,7 @@ settle_words <- function(name, before, after) {
 settle_book <- function(book, name, merged, why) {
   book$columns[[name]] <- merged
   revenue <- sum_units(book$columns$revenue)
-  book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue))
+  book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue, book$decimals[["revenue"]]))
   book
 }
 
@@ -112,5 +111,5 @@ settle_table <- function(table, name, merged, why) {
   origin <- origin_of(table)
   table[[name]] <- levels(merged)[as.integer(merged)]
   n <- nrow(table)
-  set_origin(table, origin$file, add_steps(origin$trail, new_trail("settle", why, n, n)))
+  set_origin(table, origin$file, add_steps(origin$trail, new_trail("settle", why, n, n)), origin$marks, origin$aside)
 }

@@ -1,12 +1,15 @@
-# A totals table remembers what it is: its daybook, keys, measures and levels. It keeps that memory
-# as long as its rows and columns still mean the same, and says so when they do not.
+# A totals table remembers what it is: its daybook, keys, measures and levels. It keeps that memory as long as its rows and
+# columns still mean the same, whatever verbs have been at it, and says so when they do not. A crosstab does likewise.
 
 new_totals <- function(columns, memory) {
   tibble::new_tibble(columns, memory = memory, class = "hinterfeld_totals")
 }
 
+answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
+
+# What a totals table or a crosstab remembers; NULL for any other table, whatever attributes it was left with.
 memory_of <- function(t) {
-  attr(t, "memory", exact = TRUE)
+  if (inherits(t, answer_classes)) attr(t, "memory", exact = TRUE)
 }
 
 check_totals <- function(t, name = "t", call = caller_env()) {
@@ -20,60 +23,159 @@ check_totals <- function(t, name = "t", call = caller_env()) {
 }
 
 key_columns <- function(memory) {
-  c(memory$every, memory$by, if (length(memory$levels) > 1) "level")
+  if (!is.null(memory$heads)) memory$rows_by else c(memory$every, memory$by, if (length(memory$levels) > 1) "level")
 }
 
+# Columns that were totalled or added.
+value_columns <- function(memory) {
+  if (!is.null(memory$heads)) names(memory$cells) else c(names(memory$measures), names(memory$derived))
+}
 
+#' @importFrom tibble as_tibble
 #' @export
 as_tibble.hinterfeld_totals <- function(x, ...) {
   attr(x, "memory") <- NULL
-  class(x) <- setdiff(class(x), "hinterfeld_totals")
+  class(x) <- setdiff(class(x), answer_classes)
   x
 }
 
+#' @export
+as_tibble.hinterfeld_crosstab <- as_tibble.hinterfeld_totals
+
+#' @export
+as.data.frame.hinterfeld_totals <- function(x, ...) {
+  as.data.frame(as_tibble.hinterfeld_totals(x), ...)
+}
+
+#' @export
+as.data.frame.hinterfeld_crosstab <- as.data.frame.hinterfeld_totals
+
 forget <- function(x, why) {
-  say("plain", sprintf("%s: this is a plain tibble now, no totals table.", why))
+  kind <- if (inherits(x, "hinterfeld_crosstab")) "crosstab" else "totals table"
+  say("plain", sprintf("%s: this is a plain tibble now, no %s.", why, kind))
   as_tibble.hinterfeld_totals(x)
 }
 
-# A totals table again after rows or columns were taken.
+# A table again after rows or columns of it were taken. `x` has its class and whatever memory.
 retain <- function(x, memory) {
   lost <- setdiff(key_columns(memory), names(x))
   if (length(lost)) {
     return(forget(x, sprintf("Without %s its rows cannot be told apart", columns_named(lost))))
   }
-  memory$measures <- memory$measures[names(memory$measures) %in% names(x)]
+  cells <- memory$cells[names(memory$cells) %in% names(x)]
+  measures <- if (is.null(memory$heads)) names(memory$measures) %in% names(x) else names(memory$measures) %in% cells
+  memory$measures <- memory$measures[measures]
   if (length(memory$measures) == 0) {
     return(forget(x, "It has no measure left"))
   }
-  if (nrow(x) > memory$rows) {
-    return(forget(x, "It has more rows than were totalled"))
+  if (is.null(memory$heads)) {
+    memory$derived <- memory$derived[names(memory$derived) %in% names(x)]
+    memory$sentences <- memory$sentences[names(memory$sentences) %in% c(names(x), "picks", "others")]
+  } else {
+    memory$cut <- memory$cut || length(cells) < length(memory$cells)
+    memory$cells <- cells
   }
-  memory$derived <- memory$derived[names(memory$derived) %in% names(x)]
-  memory$sentences <- memory$sentences[names(memory$sentences) %in% names(x)]
   memory$cut <- memory$cut || nrow(x) < memory$rows
   attr(x, "memory") <- memory
   x
 }
 
-#' @export
-`[.hinterfeld_totals` <- function(x, i, j, ..., drop = FALSE) {
-  out <- NextMethod()
-  if (!is.data.frame(out)) {
-    return(out)
+# The same after verbs that may have done anything: `data` is what they made of `t`. It is still an answer when its rows
+# are rows of `t`, each at most once, and its columns say of them what they said.
+restore_answer <- function(data, t) {
+  memory <- memory_of(t)
+  out <- tibble::new_tibble(unclass_columns(data), nrow = nrow(data), class = class(t)[class(t) %in% answer_classes])
+  if (anyDuplicated(names(out))) {
+    return(forget(out, "Two columns have one name"))
   }
-  rows <- nargs() - (!missing(drop)) > 2 && !missing(i)
-  if (rows && is.numeric(i) && anyDuplicated(i)) {
+  keys <- key_columns(memory)
+  if (!all(keys %in% names(out))) {
+    return(retain(out, memory))
+  }
+  at <- match_rows(out, t, keys)
+  if (anyNA(at)) {
+    return(forget(out, "Some rows are none of those that were totalled"))
+  }
+  if (anyDuplicated(at)) {
     return(forget(out, "Some rows stand in it twice"))
   }
-  retain(out, memory_of(x))
+  before <- as.list(t)
+  here <- intersect(value_columns(memory), names(out))
+  same <- vapply(here, function(name) same_values(.subset2(out, name), before[[name]], at), NA)
+  if (all(same)) retain(out, memory) else forget(out, sprintf("%s changed", columns_named(here[!same])))
 }
+
+unclass_columns <- function(data) {
+  columns <- unclass(data)
+  attributes(columns) <- list(names = names(data))
+  columns
+}
+
+same_values <- function(x, before, at) {
+  identical(class(x), class(before)) && identical(as.vector(x), as.vector(before[at]))
+}
+
+# For each row of `x` the row of `among` that has the same values in these columns; NA where there is none.
+match_rows <- function(x, among, columns) {
+  pairs <- lapply(columns, function(name) {
+    known <- distinct_codes(.subset2(among, name))
+    found <- distinct_codes(.subset2(x, name))
+    same <- identical(class(.subset2(x, name)), class(.subset2(among, name)))
+    to <- if (same) match(found$labels, known$labels) else rep(NA_integer_, length(found$labels))
+    list(x = recode_kernel(found$codes, to, NA_integer_, threads_wanted()), among = known$codes, size = length(known$labels))
+  })
+  at <- find_groups(lapply(pairs, function(pair) pair$x), lapply(pairs, function(pair) pair$among),
+                    vapply(pairs, function(pair) pair$size, 0L))
+  unknown <- Reduce(`|`, lapply(pairs, function(pair) is.na(pair$x)), rep(FALSE, nrow(x)))
+  replace(rep_len(at, nrow(x)), unknown, NA)
+}
+
+# Verbs of base R ----------------------------------------------------------------------------------------
+
+#' @export
+`[.hinterfeld_totals` <- function(x, i, j, ..., drop = FALSE) {
+  plain <- as_tibble.hinterfeld_totals(x)
+  columns_only <- nargs() - (!missing(drop)) < 3
+  if (columns_only) {
+    return(retain_part(if (missing(i)) plain else plain[i], x))
+  }
+  out <- if (missing(i) && missing(j)) {
+    plain
+  } else if (missing(i)) {
+    plain[, j, drop = drop]
+  } else if (missing(j)) {
+    plain[i, , drop = drop]
+  } else {
+    plain[i, j, drop = drop]
+  }
+  if (!is.data.frame(out)) out else if (missing(i)) retain_part(out, x) else retain_part(out, x, i)
+}
+
+# A part of `t`, of the rows `i`, which may be no rows of it, or some of them twice.
+retain_part <- function(out, t, i = NULL) {
+  class(out) <- class(t)
+  if (anyNA(i)) {
+    return(forget(out, "Some rows are none of those that were totalled"))
+  }
+  if (is.numeric(i) && anyDuplicated(i)) {
+    return(forget(out, "Some rows stand in it twice"))
+  }
+  if (anyDuplicated(names(out))) {
+    return(forget(out, "Two columns have one name"))
+  }
+  retain(out, memory_of(t))
+}
+
+#' @export
+`[.hinterfeld_crosstab` <- `[.hinterfeld_totals`
 
 #' @export
 `names<-.hinterfeld_totals` <- function(x, value) {
   memory <- memory_of(x)
   old <- names(x)
-  x <- NextMethod()
+  x <- as_tibble.hinterfeld_totals(x)
+  names(x) <- value
+  class(x) <- c("hinterfeld_totals", class(x))
   if (anyDuplicated(value)) {
     return(forget(x, "Two columns have one name"))
   }
@@ -81,9 +183,16 @@ retain <- function(x, memory) {
     at <- match(names, old)
     ifelse(is.na(at), names, value[at])
   }
-  if ("level" %in% key_columns(memory) && rename("level") != "level") {
-    return(forget(x, "`level` was renamed"))
+  fixed <- c(memory$every, if (length(memory$levels) > 1) "level")
+  moved <- fixed[rename(fixed) != fixed]
+  if (length(moved)) {
+    return(forget(x, sprintf("%s was renamed", columns_named(moved))))
   }
+  attr(x, "memory") <- renamed_memory(memory, rename)
+  x
+}
+
+renamed_memory <- function(memory, rename) {
   if (length(memory$by)) memory$by <- rename(memory$by)
   names(memory$measures) <- rename(names(memory$measures))
   if (length(memory$derived)) names(memory$derived) <- rename(names(memory$derived))
@@ -91,39 +200,135 @@ retain <- function(x, memory) {
   # A figure that was added is found again by its old names only.
   memory$steps <- NULL
   memory$levels <- lapply(memory$levels, function(level) replace(level, "columns", list(rename(level$columns))))
-  if (!is.null(memory$every) && rename(memory$every) != memory$every) {
-    return(forget(x, sprintf("The period column `%s` was renamed", memory$every)))
+  memory
+}
+
+# The columns of a crosstab are named after what they hold.
+#' @export
+`names<-.hinterfeld_crosstab` <- function(x, value) {
+  if (identical(names(x), value)) {
+    return(x)
   }
-  attr(x, "memory") <- memory
+  x <- as_tibble.hinterfeld_crosstab(forget(x, "Columns were renamed"))
+  names(x) <- value
   x
 }
 
 # After an assignment: new columns are welcome, changed keys and measures are not what was totalled.
 after_change <- function(out, before) {
   memory <- memory_of(before)
-  known <- c(key_columns(memory), names(memory$measures), names(memory$derived))
+  known <- c(key_columns(memory), value_columns(memory))
   same <- vapply(known, function(name) identical(.subset2(out, name), .subset2(before, name)), NA)
-  if (all(same)) out else forget(out, sprintf("%s changed", columns_named(known[!same])))
+  class(out) <- class(before)
+  if (!all(same)) {
+    return(forget(out, sprintf("%s changed", columns_named(known[!same]))))
+  }
+  attr(out, "memory") <- memory
+  out
 }
 
 #' @export
 `$<-.hinterfeld_totals` <- function(x, name, value) {
-  after_change(NextMethod(), x)
+  out <- as_tibble.hinterfeld_totals(x)
+  out[[name]] <- value
+  after_change(out, x)
 }
 
 #' @export
 `[[<-.hinterfeld_totals` <- function(x, i, j, ..., value) {
-  after_change(NextMethod(), x)
+  out <- as_tibble.hinterfeld_totals(x)
+  if (missing(j)) out[[i]] <- value else out[[i, j]] <- value
+  after_change(out, x)
 }
 
 #' @export
 `[<-.hinterfeld_totals` <- function(x, i, j, ..., value) {
-  after_change(NextMethod(), x)
+  out <- as_tibble.hinterfeld_totals(x)
+  if (nargs() < 4) {
+    if (missing(i)) out[] <- value else out[i] <- value
+  } else if (missing(i)) {
+    if (missing(j)) out[] <- value else out[, j] <- value
+  } else if (missing(j)) {
+    out[i, ] <- value
+  } else {
+    out[i, j] <- value
+  }
+  after_change(out, x)
 }
 
 #' @export
+`$<-.hinterfeld_crosstab` <- `$<-.hinterfeld_totals`
+
+#' @export
+`[[<-.hinterfeld_crosstab` <- `[[<-.hinterfeld_totals`
+
+#' @export
+`[<-.hinterfeld_crosstab` <- `[<-.hinterfeld_totals`
+
+#' @export
 rbind.hinterfeld_totals <- function(...) {
-  parts <- lapply(list(...), function(part) if (inherits(part, "hinterfeld_totals")) as_tibble.hinterfeld_totals(part) else part)
+  parts <- lapply(list(...), function(part) if (inherits(part, answer_classes)) as_tibble.hinterfeld_totals(part) else part)
   say("plain", "Rows of several tables together: this is a plain tibble now, no totals table.")
   do.call(rbind, parts)
 }
+
+#' @export
+rbind.hinterfeld_crosstab <- rbind.hinterfeld_totals
+
+#' @export
+cbind.hinterfeld_totals <- function(...) {
+  parts <- list(...)
+  t <- parts[[1]]
+  if (!inherits(t, answer_classes)) {
+    return(do.call(cbind, lapply(parts, function(part) if (inherits(part, answer_classes)) as_tibble.hinterfeld_totals(part) else part)))
+  }
+  restore_answer(do.call(cbind, c(list(as.data.frame(t)), parts[-1])), t)
+}
+
+#' @export
+cbind.hinterfeld_crosstab <- cbind.hinterfeld_totals
+
+#' @export
+merge.hinterfeld_totals <- function(x, y, ...) {
+  restore_answer(merge(as.data.frame(x), y, ...), x)
+}
+
+#' @export
+merge.hinterfeld_crosstab <- merge.hinterfeld_totals
+
+# Verbs of others, who ask for these methods when they are there ---------------------------------------------
+
+#' @exportS3Method vctrs::vec_restore
+vec_restore.hinterfeld_totals <- function(x, to, ...) {
+  restore_answer(x, to)
+}
+
+#' @exportS3Method vctrs::vec_restore
+vec_restore.hinterfeld_crosstab <- vec_restore.hinterfeld_totals
+
+#' @exportS3Method dplyr::dplyr_reconstruct
+dplyr_reconstruct.hinterfeld_totals <- function(data, template) {
+  restore_answer(data, template)
+}
+
+#' @exportS3Method dplyr::dplyr_reconstruct
+dplyr_reconstruct.hinterfeld_crosstab <- dplyr_reconstruct.hinterfeld_totals
+
+# Grouped rows are another kind of table.
+#' @exportS3Method dplyr::group_by
+group_by.hinterfeld_totals <- function(.data, ...) {
+  .data <- forget(.data, "Grouped")
+  NextMethod()
+}
+
+#' @exportS3Method dplyr::group_by
+group_by.hinterfeld_crosstab <- group_by.hinterfeld_totals
+
+#' @exportS3Method dplyr::rowwise
+rowwise.hinterfeld_totals <- function(data, ...) {
+  data <- forget(data, "Row by row")
+  NextMethod()
+}
+
+#' @exportS3Method dplyr::rowwise
+rowwise.hinterfeld_crosstab <- rowwise.hinterfeld_totals

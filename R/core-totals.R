@@ -49,25 +49,67 @@ totals <- function(book, by = NULL, every = NULL, measures = "revenue", subtotal
   check_table_names(by, every, names(measures), subtotals)
 
   keys <- table_keys(book, by, every)
-  levels <- plan_levels(subtotals, vapply(keys, function(key) key$name, ""))
-  detail <- measure_groups(book, keys, measures)
-  if (fill) detail <- fill_groups(detail, keys, measures, length(every))
-  rows <- level_rows(book, keys, measures, levels, detail)
-  order <- row_order(book, keys, measures, levels, rows, detail, length(every))
-  if (!is.null(every) && every %in% recurring_grains) say_recurring(book, every)
-
-  labels <- choose_labels(keys, rows)
-  columns <- Map(function(key, codes) key_values(key, codes, order, labels), keys, rows$codes)
-  names(columns) <- vapply(keys, function(key) key$name, "")
-  if (length(levels) > 1) {
-    names <- vapply(levels, function(level) level$label, "")
-    columns$level <- factor(names[rows$level[order]], names)
-  }
-  values <- Map(function(m, value) show_value(m, value, order), measures, rows$values)
-  new_totals(c(columns, values), list(
+  levels <- plan_levels(subtotals, c(every, by))
+  if (!is.null(every) && every %in% recurring_grains) say("recurring", recurring_words(book, every))
+  found <- answer_rows(book, keys, list(), measures, levels, length(every), fill)
+  labels <- choose_labels(keys, found$codes)
+  new_totals(table_columns(found, keys, c(every, by), measures, levels, labels), list(
     book = book, every = every, by = by, book_columns = by, measures = lapply(measures, remembered),
-    levels = levels, labels = labels, fill = fill, rows = length(order), cut = FALSE
+    levels = levels, labels = labels, fill = fill, rows = length(found$order), cut = FALSE
   ))
+}
+
+# The rows of all levels as codes per key, values per measure, level and order. Measures that add up rows add up those of
+# every group of `keys` and `hidden` keys; no level is split by these.
+answer_rows <- function(book, keys, hidden, measures, levels, periods, fill = FALSE) {
+  all <- c(keys, hidden)
+  detail <- measure_groups(book, all, measures)
+  if (fill) detail <- fill_groups(detail, all, measures, periods)
+  rows <- level_rows(book, all, measures, levels, detail)
+  rows$codes <- rows$codes[seq_along(keys)]
+  c(rows, list(order = row_order(book, all, measures, levels, rows, detail, periods)))
+}
+
+# Rows as the columns of a table: keys, level and measures.
+table_columns <- function(rows, keys, names, measures, levels, labels) {
+  columns <- Map(function(key, codes) key_values(key, codes, rows$order, labels), keys, rows$codes)
+  names(columns) <- names
+  if (length(levels) > 1) {
+    words <- vapply(levels, function(level) level$label, "")
+    columns$level <- factor(words[rows$level[rows$order]], words)
+  }
+  c(columns, Map(function(m, value) show_value(m, value, rows$order), measures, rows$values))
+}
+
+# The inquiry of a table asked again of its daybook, split by some of its columns, with subtotals of its own. What was
+# added up over the table's members is added up over them again.
+ask_again <- function(memory, split, of = names(memory$measures), subtotals = NULL, fill = FALSE) {
+  measures <- quietly(resolve_measures(lapply(memory$measures[of], function(m) m$spec), memory$book))
+  every <- intersect(memory$every, split)
+  by <- setdiff(split, every)
+  # A column may have been renamed since the table was made.
+  key_of <- function(by, every) table_keys(memory$book, memory$book_columns[match(by, memory$by)], if (length(every)) every)
+  up <- any(vapply(measures, function(m) m$margin == "add_up" && !adds_up(m), NA))
+  hidden <- if (up) key_of(setdiff(memory$by, by), setdiff(memory$every, every))
+  keys <- key_of(by, every)
+  levels <- plan_levels(subtotals, c(every, by))
+  rows <- answer_rows(memory$book, keys, hidden, measures, levels, length(every), fill)
+  c(rows, list(keys = keys, names = c(every, by), levels = levels, measures = measures))
+}
+
+# The same as a totals table.
+retotal <- function(memory, split, of = names(memory$measures), subtotals = NULL, fill = FALSE) {
+  found <- ask_again(memory, split, of, subtotals, fill)
+  memory$labels <- quietly(choose_labels(found$keys, found$codes))
+  memory$every <- intersect(memory$every, split)
+  if (length(memory$every) == 0) memory["every"] <- list(NULL)
+  kept <- memory$by %in% split
+  memory$book_columns <- memory$book_columns[kept]
+  memory$by <- memory$by[kept]
+  memory$measures <- lapply(found$measures, remembered)
+  memory[c("levels", "fill", "rows", "cut")] <- list(found$levels, fill, length(found$order), FALSE)
+  memory[c("derived", "sentences", "steps", "others")] <- NULL
+  new_totals(table_columns(found, found$keys, found$names, found$measures, found$levels, memory$labels), memory)
 }
 
 check_flag <- function(x, name, call = caller_env()) {
@@ -102,19 +144,8 @@ table_keys <- function(book, by, every) {
 
 # What a table remembers of a measure: enough to take it again, without the lines' values.
 remembered <- function(m) {
-  list(kind = m$kind, decimals = m$decimals, spec = m$spec, words = measure_words(m), margin = m$margin,
+  list(kind = m$kind, decimals = m$decimals, counts = m$counts, spec = m$spec, words = measure_words(m), margin = m$margin,
        label = m$label, plain = is.null(m$where) && m$kind == "sum", adds_up = adds_up(m))
-}
-
-say_recurring <- function(book, every) {
-  say("recurring", recurring_words(book, every))
-}
-
-# "weekday adds 4 years together, 2023 to 2026."
-recurring_words <- function(book, every) {
-  years <- position_kernel(as.integer(book$span), "year", book$calendar$rules)
-  names <- unique(year_name(years, book$calendar))
-  sprintf("%s adds %s together, %s.", grain_name(every), count_of(years[2] - years[1] + 1, "year"), paste(names, collapse = " to "))
 }
 
 # Every group in every period, or every combination of groups where there is no period.
@@ -133,73 +164,5 @@ fill_groups <- function(detail, keys, measures, periods) {
     codes <- unname(as.list(expand.grid(lapply(detail$codes, function(code) sort(unique(code))))))
   }
   at <- find_groups(codes, detail$codes, key_sizes(keys))
-  values <- Map(function(m, value) {
-    value <- value[at]
-    if (m$kind %in% c("sum", "lines", "distinct")) value[is.na(at)] <- 0
-    value
-  }, measures, detail$values)
-  list(codes = codes, values = values)
-}
-
-# Labels ---------------------------------------------------------------------------------------------
-
-total_code <- -1L
-not_given <- "not given"
-
-# The words for subtotals and for missing text: others where a value has that name already.
-choose_labels <- function(keys, rows) {
-  labels <- list(total = "Total", not_given = not_given)
-  for (k in seq_along(keys)) {
-    key <- keys[[k]]
-    if (!is.character(key$labels)) next
-    codes <- rows$codes[[k]]
-    if (!any_special(codes)) next
-    held <- key$labels[sort(unique(codes[codes > 0]))]
-    if (labels$total %in% held && any(codes == total_code)) {
-      labels$total <- "Total (all)"
-      say("label", sprintf("`%s` holds \"Total\", so subtotals are called \"Total (all)\".", key$name))
-    }
-    if (labels$not_given %in% held && any(codes == 0)) {
-      labels$not_given <- "not given (blank)"
-      say("label", sprintf("`%s` holds \"not given\", so blanks are called \"not given (blank)\".", key$name))
-    }
-  }
-  labels
-}
-
-# A key's values for the codes of some rows. A column that must say Total is text, or a factor.
-key_values <- function(key, codes, rows, labels) {
-  special <- any_special(codes)
-  if (is.character(key$labels)) {
-    codes <- take_rows(list(codes), rows)[[1]]
-    return(coded_text(if (special) special_codes(codes, length(key$labels)) else codes,
-                      if (special) c(key$labels, labels$not_given, labels$total) else key$labels))
-  }
-  if (!special) {
-    return(labels_kernel(key$labels, codes, rows, threads_wanted()))
-  }
-  codes <- codes[rows]
-  values <- key$labels[replace(codes, codes <= 0, NA)]
-  total <- codes == total_code
-  if (is.factor(values) && any(total)) {
-    return(factor(replace(as.character(values), total, labels$total), c(levels(values), labels$total)))
-  }
-  if (any(total) && !is.character(values)) values <- as.character(values)
-  if (is.character(values)) {
-    values[codes == 0] <- labels$not_given
-    values[total] <- labels$total
-  }
-  values
-}
-
-# Is any code that of a missing value or of a total?
-any_special <- function(codes) {
-  any_special_kernel(codes, threads_wanted())
-}
-
-# Codes of missing and total behind those of the labels.
-special_codes <- function(codes, known) {
-  codes[codes == 0L] <- known + 1L
-  codes[codes == total_code] <- known + 2L
-  codes
+  list(codes = codes, values = Map(function(m, value) nothing_to_zero(m, value[at]), measures, detail$values))
 }

@@ -33,10 +33,20 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   sold <- sold_there(take_lines(book, counted), book, catalogue$names, within)
   missed <- which(sold$lines == 0)
   elsewhere <- sold_there(book, book, catalogue$names, character())[sold$product[missed], ]
-  tibble::new_tibble(c(
-    as.list(sold[missed, within]), as.list(catalogue$table[sold$product[missed], ]),
-    as.list(elsewhere[c("last_sale", "lines", if ("units" %in% names(elsewhere)) "units", "revenue")])
-  ), nrow = length(missed))
+  sales <- as.list(elsewhere[c("last_sale", "lines", if ("units" %in% names(book$roles)) "units", "revenue")])
+  known <- as.list(catalogue$table[sold$product[missed], ])
+  clash <- names(known) %in% c(within, names(sales))
+  names(known)[clash] <- paste0(names(known)[clash], "_catalogue")
+  columns <- c(as.list(sold[missed, within]), known, sales)
+  new_listing(columns, length(missed), "Products of the catalogue without a line", sold_columns(book), book,
+              c(if (length(within)) sprintf("Each product and %s without a line; beside it what it sold elsewhere.", and_list(within)),
+                if (!rlang::quo_is_null(where)) sprintf("Only lines count where %s.", rlang::as_label(where))))
+}
+
+# What the columns of sales beside a product count.
+sold_columns <- function(book) {
+  c(list(lines = list(counts = "lines", decimals = 0L), revenue = list(counts = "money", decimals = book$decimals[["revenue"]])),
+    if ("units" %in% names(book$roles)) list(units = list(counts = "pieces", decimals = book$decimals[["units"]])))
 }
 
 #' @rdname unsold
@@ -48,13 +58,14 @@ coverage <- function(book, catalogue, within, product = product) {
   sold <- sold_there(book, book, catalogue$names, within)
   sold$sold <- sold$lines > 0
   sold$product <- catalogue$names[sold$product]
-  sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(sold)) "units", "revenue")]
+  columns <- sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(book$roles)) "units", "revenue")]
+  new_listing(as.list(columns), nrow(sold), sprintf("What sold in each %s", and_list(within)), sold_columns(book), book)
 }
 
 read_catalogue <- function(book, catalogue, product, call = caller_env()) {
   check_table(catalogue, "catalogue", call)
   column <- pick_columns(product, names(catalogue), "product", call)
-  names <- as.character(catalogue[[column[1]]])
+  names <- plain_value(catalogue[[column[1]]])
   twice <- unique(names[duplicated(names) & !is.na(names)])
   if (length(twice)) {
     stop_because("repeated_key", c(
@@ -63,7 +74,7 @@ read_catalogue <- function(book, catalogue, product, call = caller_env()) {
       i = "Keep one row per product."
     ), call = call)
   }
-  unlisted <- setdiff(column_values(book, "product"), names)
+  unlisted <- setdiff(product_names(book), names)
   if (length(unlisted)) {
     say("catalogue", sprintf("%s of the daybook %s not in the catalogue: %s.", count_of(length(unlisted), "product"),
                              if (length(unlisted) == 1) "is" else "are", examples_of(unlisted)))
@@ -71,23 +82,28 @@ read_catalogue <- function(book, catalogue, product, call = caller_env()) {
   list(table = tibble::as_tibble(catalogue), names = names)
 }
 
+product_names <- function(book) {
+  plain_value(column_values(book, "product"))
+}
+
 # Lines, revenue and last sale of each product in each combination of `within` that `all` has lines for;
 # products by their place in `names`.
 sold_there <- function(book, all, names, within) {
   keys <- lapply(within, function(name) key_of_column(name, all$columns[[name]]))
   places <- group_lines(all$lines, keys)
-  labels <- list(total = "Total", not_given = not_given)
+  labels <- choose_labels(keys, places$parts)
   grid <- expand.grid(product = seq_along(names), place = seq_len(places$count))
   columns <- Map(function(key, part) key_values(key, part, grid$place, labels), keys, places$parts)
   rows <- tibble::new_tibble(c(stats::setNames(columns, within), list(product = grid$product)), nrow = nrow(grid))
 
-  product <- new_key("product", match(column_values(book, "product"), names), names)
+  product <- new_key("product", match(product_names(book), names), names)
   mine <- place_of_lines(book, within, keys, places)
   amounts <- list(lines = new_amount("count"), revenue = new_amount("sum", book$columns$revenue),
                   last = new_amount("largest", as.double(book$columns$day)))
-  if ("units" %in% names(book$columns)) amounts$units <- new_amount("sum", book$columns$units)
+  if ("units" %in% names(book$roles)) amounts$units <- new_amount("sum", book$columns$units)
   found <- tally_lines(book$lines, list(product, mine), amounts)
-  at <- match(grid$place * length(names) + grid$product, found$codes[[2]] * length(names) + found$codes[[1]])
+  # Products that the catalogue lacks have no code, and are nobody's.
+  at <- find_groups(list(grid$product, grid$place), found$codes, c(length(names), places$count))
   zero <- function(x) replace(x[at], is.na(at), 0)
   rows$last_sale <- plain_days(found$values$last[at])
   rows$lines <- zero(found$values$lines)

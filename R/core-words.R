@@ -11,6 +11,10 @@
 #' @examples
 #' in_words(totals(demo_daybook(), by = region, every = "month", subtotals = TRUE))
 in_words <- function(t) {
+  listing <- listing_of(t)
+  if (!is.null(listing)) {
+    return(structure(c(paste0(listing$title, "."), listing$words), class = "hinterfeld_words"))
+  }
   if (!inherits(t, "hinterfeld_crosstab")) check_totals(t)
   memory <- memory_of(t)
   words <- c(
@@ -35,9 +39,18 @@ table_words <- function(memory) {
   split <- c(
     if (!is.null(memory$every)) paste("per", grain_name(memory$every)), if (length(memory$by)) paste("by", and_list(memory$by))
   )
-  unit <- if (!is.null(memory$book$currency)) paste("in", memory$book$currency)
-  sprintf("%s: %s, %s.", paste(c(capital(and_list(names(memory$measures))), unit, split), collapse = " "),
+  sprintf("%s: %s, %s.", paste(c(capital(measures_named(memory, " in %s")), split), collapse = " "),
           count_of(memory$book$lines, "line"), span_words(memory$book))
+}
+
+# "revenue and profit (Mk)", "revenue (Mk) and units": the currency stands with what is money. `unit` is how it is said.
+measures_named <- function(memory, unit = " (%s)", of = names(memory$measures)) {
+  money <- vapply(memory$measures[of], function(m) m$counts == "money", NA)
+  if (is.null(memory$book$currency) || !any(money)) {
+    return(and_list(of))
+  }
+  unit <- sprintf(unit, memory$book$currency)
+  if (all(money)) paste0(and_list(of), unit) else and_list(paste0(of, ifelse(money, unit, "")))
 }
 
 measure_sentence <- function(name, memory) {
@@ -74,15 +87,24 @@ incomplete_words <- function(memory) {
   )
 }
 
-# "Daily revenue by product"
-title_words <- function(memory) {
+# "Daily revenue by product", with `unit` "Daily revenue by product (Mk)"
+title_words <- function(memory, unit = FALSE) {
   recurring <- isTRUE(memory$every %in% recurring_grains)
   by <- c(if (recurring) grain_name(memory$every), memory$by)
+  money <- vapply(memory$measures, function(m) m$counts == "money", NA)
+  mixed <- unit && any(money) && !all(money)
   words <- paste(c(
-    if (!is.null(memory$every) && !recurring) grain_adjective(memory$every), and_list(names(memory$measures)),
-    if (length(by)) paste("by", and_list(by))
+    if (!is.null(memory$every) && !recurring) grain_adjective(memory$every),
+    if (mixed) measures_named(memory) else and_list(names(memory$measures)),
+    if (length(by)) paste("by", and_list(by)),
+    if (unit && all(money) && !is.null(memory$book$currency)) sprintf("(%s)", memory$book$currency)
   ), collapse = " ")
   capital(words)
+}
+
+# The currency of a measure that is money; NULL for any other.
+unit_of <- function(memory, of) {
+  if (identical(known_column(memory, of)$counts, "money")) memory$book$currency
 }
 
 # "month of the year" for month_of_year; the others are words as they are.
@@ -106,11 +128,17 @@ left_out_words <- function(book) {
   if (nrow(gone) == 0) {
     return("No line was left out.")
   }
-  decimals <- book$decimals[["revenue"]]
   apart <- gone$what == "set aside"
   amount <- function(rows) {
-    sprintf("%s, revenue %s", count_of(sum(gone$lines_before[rows] - gone$lines_after[rows]), "line"),
-            money_text(from_units(sum(gone$revenue_before[rows] - gone$revenue_after[rows]), decimals), decimals))
+    lines <- count_of(sum(gone$lines_before[rows] - gone$lines_after[rows]), "line")
+    # Rows that were changed outside a daybook left without a known revenue.
+    revenue <- (gone$revenue_before - gone$revenue_after)[rows]
+    if (anyNA(revenue)) {
+      return(lines)
+    }
+    decimals <- max(gone$decimals[rows])
+    units <- sum(revenue * 10^(decimals - gone$decimals[rows]))
+    sprintf("%s, revenue %s", lines, money_text(from_units(units, decimals), decimals))
   }
   c(
     if (any(apart)) {
@@ -134,7 +162,7 @@ quoted <- function(x) {
 
 # "1 234 567.80": a space between thousands, a fixed number of decimals.
 money_text <- function(x, decimals) {
-  text <- formatC(x, format = "f", digits = decimals, big.mark = " ")
+  text <- fixed_text(x, decimals, " ")
   text[is.na(x)] <- NA
   text
 }

@@ -27,18 +27,18 @@ autoplot.hinterfeld_crosstab <- function(object, ...) {
 
 figure_for <- function(t) {
   memory <- memory_of(t)
-  has <- function(ending) any(grepl(ending, names(memory$derived)))
+  has <- function(step) any(vapply(memory$derived, function(known) known$step == step, NA))
   running <- length(running_columns(memory)) > 0
   timed <- isTRUE(memory$every %in% grains) && length(memory$by) <= 1
-  if (has("_class$")) {
+  if (has("pareto")) {
     figure_pareto
-  } else if (has("_change$")) {
+  } else if (has("change")) {
     figure_change
   } else if (running && timed) {
     figure_running
-  } else if (!is.null(memory$sentences$picks) || has("_rank$")) {
+  } else if (!is.null(memory$sentences$picks) || has("rank")) {
     figure_ranking
-  } else if (has("_share$")) {
+  } else if (has("share")) {
     figure_share
   } else if (isTRUE(memory$every %in% recurring_grains) && length(memory$by) <= 1) {
     figure_weekdays

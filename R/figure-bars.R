@@ -25,7 +25,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
     rows <- figure_rows(best_sellers(rows$t, n, tidyselect::all_of(within), rows$of, others = TRUE), rows$of)
   }
   data <- rows$data
-  rank <- data[[paste0(rows$of, "_rank")]]
+  rank <- data[[utils::tail(Filter(function(name) rows$memory$derived[[name]]$of == rows$of, added_columns(rows$memory, "rank", "rank")), 1)]]
   data$tied <- stats::ave(rank, member_names(data, within), rank, FUN = length) > 1
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)

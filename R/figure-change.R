@@ -16,25 +16,26 @@
 figure_change <- function(t, at = NULL, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, NULL)
   data <- rows$data
-  change <- figure_column(data, "_change$", "add_change")
-  prefix <- sub("_change$", "", change)
-  if (prefix %in% names(rows$memory$measures)) rows$of <- prefix
+  change <- figure_column(rows$memory, "change", "change")
+  of <- rows$memory$derived[[change]]$of
+  if (of %in% names(data)) rows <- drawn_measure(rows, memory_of(rows$t), of)
+  data$value <- rows$data$value
   period <- change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
-  found <- change_rows(data, rows, prefix)
+  found <- change_rows(data, rows, change)
   cap <- change_cap(found$rows$pct)
   named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$memory$every, rows$memory$book$calendar))
-  draw_change(found$rows, cap, rows$memory) +
-    figure_words(rows, change_sentences(rows$memory, prefix),
+  draw_change(found$rows, cap, unit_of(rows$memory, change)) +
+    figure_words(rows, change_sentences(rows$memory, change),
                  title %||% sprintf("Change of %s%s%s", rows$of, if (length(rows$memory$by)) paste(" by", and_list(rows$memory$by)) else "", named),
                  subtitle, caption, c(if (any(abs(found$rows$pct) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
                                       others_note(found$rest)))
 }
 
 # What is compared with what; the counts of the whole table are not the figure's.
-change_sentences <- function(memory, prefix) {
-  sentences <- memory$sentences[[paste0(prefix, "_before")]] %||% memory$sentences[[paste0(prefix, "_now")]]
-  utils::head(sentences, 2)
+change_sentences <- function(memory, change) {
+  first <- added_with(memory, change, "now") %||% added_with(memory, change, "before")
+  utils::head(memory$sentences[[first %||% ""]], 2)
 }
 
 change_period <- function(rows, at, call = caller_env()) {
@@ -51,11 +52,16 @@ change_period <- function(rows, at, call = caller_env()) {
   at
 }
 
-change_rows <- function(data, rows, prefix, most = 20) {
-  now <- if (paste0(prefix, "_now") %in% names(data)) data[[paste0(prefix, "_now")]] else data$value
+change_rows <- function(data, rows, change, most = 20, call = caller_env()) {
+  part <- function(name) {
+    column <- added_with(rows$memory, change, name)
+    if (is.null(column)) stop_figure(sprintf("The table has lost a column of `add_change()` (%s).", name), "Keep all of its columns.", call = call)
+    data[[column]]
+  }
+  now <- added_with(rows$memory, change, "now")
   out <- data.frame(
-    member = member_names(data, rows$memory$by), now = now, change = data[[paste0(prefix, "_change")]],
-    before = data[[paste0(prefix, "_before")]], pct = data[[paste0(prefix, "_change_pct")]], direction = data[[paste0(prefix, "_direction")]]
+    member = member_names(data, rows$memory$by), now = if (is.null(now)) data$value else data[[now]], change = data[[change]],
+    before = part("before"), pct = part("pct"), direction = part("direction")
   )
   size <- ifelse(is.na(out$change), abs(out$now), abs(out$change))
   keep <- utils::head(order(-size), most)
@@ -78,7 +84,8 @@ change_cap <- function(pct) {
   max(inside, 0.05) * 1.0001
 }
 
-draw_change <- function(data, cap, memory) {
+draw_change <- function(data, cap, unit) {
+  heading <- paste(c("now", unit), collapse = ", ")
   data$end <- pmax(-cap, pmin(cap, data$pct))
   data$kind <- ifelse(data$pct < 0, "less", "more")
   data$beyond <- !is.na(data$pct) & abs(data$pct) > cap
@@ -90,7 +97,7 @@ draw_change <- function(data, cap, memory) {
   low <- min(0, drawn$end)
   high <- max(0, drawn$end, cap / 4)
   names <- shorten(data$member, 34)
-  parts <- c(text_part(names, 3.6), text_part(data$label, 3.6), text_part(c("now, Mk", bar_money(data$now)), 3.6))
+  parts <- c(text_part(names, 3.6), text_part(data$label, 3.6), text_part(c(heading, bar_money(data$now)), 3.6))
   label_left <- if (low < 0) parts[2] else 0.01
   whole <- (high - low) / (1 - parts[1] - label_left - parts[2] - parts[3])
   left <- low - (parts[1] + label_left) * whole
@@ -106,7 +113,7 @@ draw_change <- function(data, cap, memory) {
                             hjust = ifelse(!is.na(.data$end) & .data$end < 0, 1.12, -0.12))) +
     label_text(ggplot2::aes(x = left, label = names), hjust = 0) +
     label_text(ggplot2::aes(x = right, label = bar_money(.data$now)), hjust = 1, colour = faint_ink) +
-    ggplot2::annotate("text", x = right, y = nrow(data) + 0.95, label = paste(c("now", memory$book$currency), collapse = ", "), hjust = 1,
+    ggplot2::annotate("text", x = right, y = nrow(data) + 0.95, label = heading, hjust = 1,
                       size = 3.3, colour = faint_ink, family = figure_family()) +
     ggplot2::scale_fill_manual(values = change_colours()) +
     ggplot2::scale_x_continuous(limits = c(left, right), expand = ggplot2::expansion(mult = 0)) +

@@ -14,33 +14,41 @@ figure_rows <- function(t, of, call = caller_env()) {
       sprintf("There is no measure `%s` to draw.", of), i = sprintf("The table holds %s.", columns_named(names(memory$measures)))
     ), call = call)
   }
-  data <- as_tibble.hinterfeld_totals(t)
-  data$value <- data[[of]]
-  # A figure speaks of the measure it draws.
+  drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), memory, of)
+}
+
+# A figure speaks of the measure it draws.
+drawn_measure <- function(rows, memory, of) {
+  rows$data$value <- rows$data[[of]]
   memory$measures <- memory$measures[of]
-  list(t = t, data = data, memory = memory, of = of)
+  list(t = rows$t, data = rows$data, memory = memory, of = of)
 }
 
 stop_figure <- function(problem, ..., call = caller_env()) {
   stop_because("figure", c(problem, i = ...), call = call)
 }
 
-# A figure's column that add_change(), add_rank() and the like have made.
-figure_column <- function(data, ending, step, call = caller_env()) {
-  name <- grep(ending, names(data), value = TRUE)
+# The column that a step has added with this part; the figure cannot be drawn without one.
+figure_column <- function(memory, step, part, call = caller_env()) {
+  name <- added_columns(memory, step, part)
   if (length(name) == 0) {
-    stop_figure(sprintf("The table holds no column for this figure (%s).", sub("[$]$", "", ending)), sprintf("Add it first with `%s()`.", step),
-                call = call)
+    stop_figure(sprintf("The table holds no column of `add_%s()`.", step), sprintf("Add it first with `add_%s()`.", step), call = call)
   }
   name[1]
 }
 
-# The name of each row's member: its `by` columns.
+# The name of each row's member: its `by` columns. Members are told apart by their values, so no two share a name: places
+# of one name in two regions, or names that look alike once they are joined.
 member_names <- function(data, by) {
   if (length(by) == 0) {
     return(rep("all", nrow(data)))
   }
-  do.call(paste, c(lapply(data[by], as.character), sep = ", "))
+  groups <- member_groups(data, by)
+  parts <- lapply(by, function(name) plain_value(data[[name]][groups$first]))
+  names <- do.call(paste, c(parts, sep = ", "))
+  alike <- names %in% names[duplicated(names)]
+  names[alike] <- do.call(paste, c(parts, sep = " / "))[alike]
+  make.unique(names, " ")[groups$codes]
 }
 
 # Title, the sentences of in_words() as subtitle, what was left out as caption.
@@ -89,7 +97,7 @@ text_part <- function(text, size, columns = 1) {
   min(0.6, (widest + 26) / (1230 / columns - 16))
 }
 
-# Axis labels such as "0", "25 k", "1.2 M"; the unit stands with the highest.
+# Axis labels such as "0", "25 k", "1.2 M"; the unit, where the measure is money, stands with the highest.
 axis_money <- function(unit) {
   function(x) {
     text <- short_money(x)
@@ -102,7 +110,7 @@ axis_money <- function(unit) {
 short_money <- function(x) {
   size <- max(abs(x), 0, na.rm = TRUE)
   scale <- if (size >= 1e6) list(1e6, " M") else if (size >= 1e4) list(1e3, " k") else list(1, "")
-  text <- format(x / scale[[1]], big.mark = "\u00a0", trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
+  text <- format(x / scale[[1]], big.mark = "\u00a0", decimal.mark = ".", trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
   ifelse(is.na(x), NA, ifelse(x == 0, "0", paste0(text, scale[[2]])))
 }
 

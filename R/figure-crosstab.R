@@ -16,7 +16,11 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
   if (!inherits(x, "hinterfeld_crosstab") || length(memory$of) != 1 || !memory$margins) {
     stop_figure("This figure draws a crosstab of one measure with its margins.", "Make one with `crosstab(t, rows, columns)`.")
   }
-  cells <- crosstab_cells(x, memory)
+  totals <- crosstab_totals(x)
+  if (sum(totals$rows) != 1 || length(totals$columns) != 1) {
+    stop_figure("This part of a crosstab has lost a margin.", "Draw the whole crosstab.")
+  }
+  cells <- crosstab_cells(x, memory, totals)
   inner <- cells$data[!cells$data$margin, ]
   rows <- list(memory = memory, of = memory$of)
   whole <- max(abs(inner$value), 0, na.rm = TRUE)
@@ -40,17 +44,16 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
                                       if (cells$rest_rows + cells$rest_columns > 0) "Totals are of all."))
 }
 
-crosstab_cells <- function(x, memory, most_rows = 18, most_columns = 12) {
+crosstab_cells <- function(x, memory, totals, most_rows = 18, most_columns = 12) {
   table <- as.list(x)
-  names <- member_names(as.data.frame(table[memory$rows_by]), memory$rows_by)
-  names[length(names)] <- memory$labels$total
-  columns <- names(memory$cells)
-  inner <- columns[-length(columns)]
+  names <- member_names(tibble::as_tibble(x), memory$rows_by)
+  names[totals$rows] <- memory$labels$total
+  inner <- setdiff(totals$heads$name, totals$columns)
   # Periods: the latest. Other columns: the largest, which come first.
   shown <- if (memory$columns_by %in% memory$every) utils::tail(inner, most_columns) else utils::head(inner, most_columns)
-  shown <- c(shown, columns[length(columns)])
-  body <- seq_len(length(names) - 1)
-  kept <- c(utils::head(body, most_rows), length(names))
+  shown <- c(shown, totals$columns)
+  body <- which(!totals$rows)
+  kept <- c(utils::head(body, most_rows), which(totals$rows))
   places <- c(rev(seq_len(length(kept) - 1)), 0)
   data <- do.call(rbind, lapply(seq_along(shown), function(j) {
     data.frame(column = j, row = places, value = table[[shown[j]]][kept], margin = j == length(shown) | places == 0, key = paste(j, places))
@@ -61,5 +64,5 @@ crosstab_cells <- function(x, memory, most_rows = 18, most_columns = 12) {
 
 cell_text <- function(value, scale) {
   digits <- if (scale > 1 || any(value != round(value), na.rm = TRUE)) 1 else 0
-  ifelse(is.na(value), "", formatC(value / scale, format = "f", digits = digits, big.mark = "\u00a0"))
+  ifelse(is.na(value), "", fixed_text(value / scale, digits, "\u00a0"))
 }

@@ -14,7 +14,7 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, NULL)
   data <- pareto_members(rows)
   classes <- pareto_bounds(data)
-  sentences <- rows$memory$sentences[[data$prefix[1]]]
+  sentences <- rows$memory$sentences[[data$first[1]]]
   colours <- stats::setNames(grDevices::colorRampPalette(category_colours(3))(nrow(classes)), classes$class)
   named <- data[data$place <= 5 & data$share > 0.02, ]
   named$label_y <- spread_labels(named$cumulative - 0.02, 0.055)
@@ -41,11 +41,11 @@ noun_words <- function(memory) {
 
 pareto_members <- function(rows, call = caller_env()) {
   data <- rows$data
-  column <- figure_column(data, "_cumulative_share$", "add_pareto", call)
-  prefix <- sub("_cumulative_share$", "", column)
+  column <- figure_column(rows$memory, "pareto", "share", call)
+  part <- function(name) added_with(rows$memory, column, name) %||% stop_figure("The table has lost a column of `add_pareto()`.", "Keep all of its columns.", call = call)
   out <- data.frame(
     member = member_names(data, c(rows$memory$by, rows$memory$every)), cumulative = data[[column]],
-    members = data[[paste0(prefix, "_member_share")]], class = data[[paste0(prefix, "_class")]], prefix = paste0(prefix, "_cumulative")
+    members = data[[part("members")]], class = data[[part("class")]], first = part("cumulative")
   )
   if (anyNA(out$cumulative)) {
     stop_figure("There are no shares to draw: the total is 0 or below.", "Keep lines whose total is above 0.", call = call)
@@ -70,5 +70,5 @@ pareto_bounds <- function(data) {
 }
 
 percent_axis <- function(x) {
-  ifelse(is.na(x), NA, paste0(format(round(100 * x, 1), trim = TRUE, drop0trailing = TRUE), "\u00a0%"))
+  ifelse(is.na(x), NA, paste0(number_text(round(100 * x, 1)), "\u00a0%"))
 }

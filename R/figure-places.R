@@ -23,12 +23,12 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
   data <- if (is.null(period)) rows$data else rows$data[row_days(rows$t) %in% period, ]
   placed <- place_rows(data, rows, places)
   shape <- if (!is.null(outline)) load_outline(outline)
-  pct <- grep("_change_pct$", names(data), value = TRUE)
+  pct <- added_columns(rows$memory, "change", "pct")
   frame <- map_frame(c(placed$rows$longitude, shape$longitude), c(placed$rows$latitude, shape$latitude))
   labels <- place_labels(placed$rows, if (length(pct)) placed$rows[[pct[1]]], frame)
   placed$rows$kind <- if (length(pct)) change_kind(placed$rows[[pct[1]]]) else "none"
   named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$memory$every, rows$memory$book$calendar))
-  sentence <- if (length(pct)) change_sentences(rows$memory, sub("_change_pct$", "", pct[1]))
+  sentence <- if (length(pct)) change_sentences(rows$memory, pct[1])
   draw_places(placed$rows, labels, frame, shape) +
     figure_words(rows, c("A circle's area is its value.", sentence), title %||% paste0(capital(rows$of), " by ", and_list(rows$memory$by), named), subtitle, caption,
                  c(if (placed$missing > 0) sprintf("%s without coordinates not drawn.", count_of(placed$missing, "place")),
@@ -47,7 +47,15 @@ place_rows <- function(data, rows, places, call = caller_env()) {
     stop_figure("`places` needs `longitude`, `latitude` and the place columns of the table.",
                 sprintf("It has %s; the table splits by %s.", columns_named(names(places)), columns_named(rows$memory$by)), call = call)
   }
-  at <- match(member_names(data, by), member_names(as.data.frame(places), by))
+  places <- as.data.frame(places)
+  known <- member_groups(places, by)
+  if (known$count < nrow(places)) {
+    twice <- unique(member_names(places, by)[duplicated(known$codes)])
+    stop_figure(sprintf("`places` has %s more than once by %s: the table does not tell them apart.", examples_of(twice), and_list(by)),
+                "Split the table by what tells them apart, such as their region, or keep one row per place.", call = call)
+  }
+  text <- function(table) tibble::new_tibble(lapply(as.list(table)[by], plain_value), nrow = nrow(table))
+  at <- match_rows(text(data), text(places), by)
   if (all(is.na(at))) {
     stop_figure("None of the table's places is in `places`.", "Compare how both write their names.", call = call)
   }

@@ -18,6 +18,8 @@ figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
     stop_figure("The table holds no running figure.", "Add it first with `add_running_total()` or `add_moving()`.")
   }
   column <- column[length(column)]
+  of <- rows$memory$derived[[column]]$of
+  if (of %in% names(rows$data)) rows <- drawn_measure(rows, memory_of(rows$t), of)
   lines <- time_lines(rows, rows$data[[column]], gaps = NA)
   # A group without a row keeps the total it had.
   lines$data$value <- carry_forward(lines$data$value, lines$data$group)
@@ -30,8 +32,8 @@ figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
 }
 
 running_title <- function(column, rows) {
-  of <- names(rows$memory$measures)
-  name <- if (column %in% paste0(of, "_running")) paste("Running total of", sub("_running$", "", column)) else capital(gsub("_", " ", column))
+  about <- rows$memory$derived[[column]]
+  name <- if (column == paste0(about$of, "_running")) paste("Running total of", about$of) else capital(gsub("_", " ", column))
   paste0(name, if (length(rows$memory$by)) paste(" by", and_list(rows$memory$by)) else "")
 }
 

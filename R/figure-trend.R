@@ -73,7 +73,7 @@ draw_lines <- function(lines, rows, marks = NULL) {
     ggplot2::scale_colour_manual(values = lines$colours, guide = "none") +
     ggplot2::scale_x_date(breaks = date_breaks(data$period), labels = date_labels,
                           expand = ggplot2::expansion(mult = c(0.01, room / (1 - room) * 1.15))) +
-    ggplot2::scale_y_continuous(labels = axis_money(rows$memory$book$currency), limits = range(0, data$value, ends$label_y, na.rm = TRUE)) +
+    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$memory, rows$of)), limits = range(0, data$value, ends$label_y, na.rm = TRUE)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld()
 }

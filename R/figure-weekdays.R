@@ -22,6 +22,10 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
   data <- data[data$panel %in% kept$names, ]
   data$panel <- factor(data$panel, kept$names)
   data$period <- data[[memory$every]]
+  held <- single_periods(memory$book, memory$every)
+  # Sums of unequally many single periods say how many there were, not which is best: their means tell that.
+  even <- !adding_of(memory, rows$of) || length(unique(held)) == 1
+  if (!even) data$value <- data$value / held[as.character(data$period)]
   # Where all are equal none is best.
   data$best <- as.logical(stats::ave(data$value, data$panel, FUN = function(x) x == max(x, na.rm = TRUE) & max(x) > min(x)))
   digits <- if (max(data$value) >= 1e4) -2 else 0
@@ -39,18 +43,26 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
     ggplot2::theme(axis.text.y = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank(),
                    axis.text.x = ggplot2::element_text(colour = ink),
                    strip.text = if (length(memory$by)) ggplot2::element_text() else ggplot2::element_blank()) +
-    figure_words(rows, capital(recurring_words(memory$book, memory$every)), title %||% weekday_title(data, memory), subtitle, caption,
-                 others_note(kept$rest, "panels"))
+    figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", single_noun(memory$every)), capital(recurring_words(memory$book, memory$every))),
+                 title %||% weekday_title(data, memory, rows$of, even), subtitle, caption, others_note(kept$rest, "panels"))
 }
 
-# "Fri is the best weekday"
-weekday_title <- function(data, memory) {
-  if (length(memory$by)) {
-    return(title_words(memory))
+# "Revenue by weekday: Fri is best", or of unequally many single periods "Mean revenue per single month by month of the
+# year: Oct is best"
+weekday_title <- function(data, memory, of, even) {
+  title <- if (even) {
+    title_words(memory)
+  } else {
+    sprintf("Mean %s per single %s by %s", of, single_noun(memory$every), and_list(c(grain_name(memory$every), memory$by)))
   }
   best <- as.character(data$period[data$best])
-  if (length(best) == 0) {
-    return(title_words(memory))
+  if (length(memory$by) || length(best) == 0) {
+    return(title)
   }
-  sprintf("%s: %s %s best", title_words(memory), and_list(best), if (length(best) == 1) "is" else "are")
+  sprintf("%s: %s %s best", title, and_list(best), if (length(best) == 1) "is" else "are")
+}
+
+# Is the measure a sum or a count, which grows with the periods that it takes?
+adding_of <- function(memory, of) {
+  isTRUE(memory$measures[[of]]$adds_up)
 }

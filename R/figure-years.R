@@ -20,6 +20,7 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   if (!isTRUE(memory$every %in% c("week", "month", "quarter")) || length(memory$by)) {
     stop_figure("The years are drawn from months, weeks or quarters of the whole.", "Total with `every = \"month\"` and without `by`.")
   }
+  if (cumulative) check_adds_up(rows$t, rows$of, "A running year")
   data <- year_lines(rows, cumulative)
   years <- levels(data$year)
   latest <- data[data$year == years[length(years)], ]
@@ -37,7 +38,7 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
                                                           years[-length(years)])) +
     ggplot2::scale_x_continuous(breaks = year_breaks(data, memory), labels = year_break_labels(data, memory),
                                 expand = ggplot2::expansion(mult = c(0.02, 0.1))) +
-    ggplot2::scale_y_continuous(labels = axis_money(memory$book$currency), limits = range(0, data$value, ends$label_y)) +
+    ggplot2::scale_y_continuous(labels = axis_money(unit_of(memory, rows$of)), limits = range(0, data$value, ends$label_y)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld() +
     figure_words(rows, sentence, title %||% paste0(title_words(memory), if (cumulative) ", year to date" else ", year by year"),

@@ -11,11 +11,7 @@ plain_columns <- function(x) {
     if (!is.numeric(values) || inherits(values, "Date")) {
       return(values)
     }
-    text <- if (name %in% names(exact)) {
-      formatC(values, format = "f", digits = exact[[name]])
-    } else {
-      format(values, digits = 15, scientific = FALSE, trim = TRUE, drop0trailing = TRUE)
-    }
+    text <- if (name %in% names(exact)) fixed_text(values, exact[[name]]) else number_text(values)
     ifelse(is.na(values), NA, text)
   }, as.list(x), names(x))
   tibble::new_tibble(columns, nrow = nrow(x))

@@ -25,5 +25,5 @@ json_rows <- function(rows) {
 
 json_type <- function(kind) {
   c(text = "text", date = "date", period = "date", logical = "logical", money = "money", number = "number",
-    percent = "fraction", change = "fraction", `date-time` = "date-time")[[kind]]
+    plain = "number", percent = "fraction", change = "fraction", `date-time` = "date-time")[[kind]]
 }

@@ -8,11 +8,10 @@ markdown_lines <- function(x) {
   about <- table_description(x)
   memory <- memory_of(x)
   cells <- Map(function(values, fact) markdown_text(shown_text(values, fact, memory)), as.list(x), about$columns)
-  right <- vapply(about$columns, function(fact) fact$kind %in% c("money", "number", "percent", "change"), NA)
+  right <- vapply(about$columns, function(fact) fact$kind %in% number_kinds, NA)
   row <- function(cells) paste0("| ", do.call(paste, c(unname(cells), sep = " | ")), " |")
-  unit <- if (!is.null(about$unit)) sprintf(" (%s)", about$unit) else ""
   c(
-    if (!is.null(about$title)) c(paste0("## ", markdown_text(about$title), unit), ""),
+    if (!is.null(about$title)) c(paste0("## ", markdown_text(paste0(about$title, money_note(about$columns, about$unit)))), ""),
     row(as.list(markdown_text(names(x)))),
     row(as.list(ifelse(right, "---:", "---"))),
     if (nrow(x)) row(cells),

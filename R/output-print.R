@@ -24,30 +24,48 @@ print.hinterfeld_totals <- function(x, ..., n = 10) {
 #' @export
 format.hinterfeld_totals <- function(x, ..., n = 10) {
   memory <- memory_of(x)
-  unit <- if (!is.null(memory$book$currency)) sprintf(" (%s)", memory$book$currency) else ""
-  heading <- sprintf("%s%s: %s, %s", title_words(memory), unit, count_of(nrow(x), "row"), span_words(memory$book))
-  shown <- as_tibble.hinterfeld_totals(x)
-  percent <- intersect(names(Filter(function(d) d$reads == "percent", memory$derived)), names(shown))
-  for (name in percent) shown[[name]] <- percent_text(shown[[name]], signed = grepl("_change_pct$", name))
-  decimals <- c(shown_decimals(memory$measures), lapply(memory$derived, function(d) d$decimals %||% 2L))
-  c(text_notes(heading), text_table(shown, decimals, rows = n, right = percent, headings = short_headings(names(shown), memory)),
-    text_notes(left_out_words(memory$book)))
+  heading <- sprintf("%s: %s, %s", title_words(memory, unit = TRUE), count_of(nrow(x), "row"), span_words(memory$book))
+  c(text_notes(heading), answer_table(x, n, short_headings(names(x), memory)), text_notes(left_out_words(memory$book)))
+}
+
+# The rows of a table whose columns are known: numbers as they are read, flush right.
+answer_table <- function(x, n, headings = names(x), more = 0) {
+  facts <- column_facts(x)
+  memory <- memory_of(x)
+  shown <- utils::head(tibble::as_tibble(x), n)
+  # A period keeps its first day here: it can be typed in a condition.
+  readable <- vapply(facts, function(fact) fact$kind %in% number_kinds, NA)
+  for (name in names(shown)[readable]) {
+    text <- shown_text(shown[[name]], facts[[name]], memory)
+    shown[[name]] <- replace(text, is.na(shown[[name]]), NA)
+  }
+  text_table(shown, rows = n, right = names(shown)[readable], headings = headings, more = nrow(x) - nrow(shown))
 }
 
 # With a single measure, the figures added to it need not repeat its name.
 short_headings <- function(names, memory) {
   added <- names %in% names(memory$derived)
-  if (length(memory$measures) > 1) names else ifelse(added, sub(paste0("^", names(memory$measures), "_"), "", names), names)
+  start <- paste0(names(memory$measures)[1], "_")
+  short <- added & length(memory$measures) == 1 & startsWith(names, start)
+  ifelse(short, substring(names, nchar(start) + 1), names)
 }
 
-# Means have two decimals to look at, and all of them in the data.
-shown_decimals <- function(measures) {
-  lapply(measures, function(m) if (m$kind == "mean") max(2L, m$decimals) else m$decimals)
+#' @export
+print.hinterfeld_listing <- function(x, ..., n = 10) {
+  writeLines(format(x, n = n))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_listing <- function(x, ..., n = 10) {
+  listing <- listing_of(x)
+  c(text_notes(sprintf("%s%s: %s", listing$title, money_note(column_facts(x), listing$currency), count_of(nrow(x), "row"))),
+    answer_table(x, n), text_notes(listing$words))
 }
 
 # "16.0 %", "+4.2 %"; missing stays missing.
 percent_text <- function(x, signed = FALSE) {
-  text <- paste(formatC(100 * x, format = "f", digits = 1, big.mark = " ", flag = if (signed) "+" else ""), "%")
+  text <- paste(fixed_text(100 * x, 1, " ", signed), "%")
   replace(text, is.na(x), NA)
 }
 
@@ -61,27 +79,19 @@ print.hinterfeld_crosstab <- function(x, ..., n = 20) {
 #' @export
 format.hinterfeld_crosstab <- function(x, ..., n = 20) {
   memory <- memory_of(x)
-  heading <- sprintf("%s: %s by %s, %s", capital(and_list(memory$of)), and_list(memory$rows_by), memory$columns_by,
-                     span_words(memory$book))
-  decimals <- shown_decimals(memory$measures)[memory$cells]
-  names(decimals) <- names(memory$cells)
-  c(text_notes(heading), text_table(crosstab_shown(x, memory, n), decimals, rows = n + 1L),
-    cut_note(max(0, nrow(x) - n - memory$margins), character()), text_notes(left_out_words(memory$book)))
+  heading <- sprintf("%s, %s", table_title(x, unit = TRUE), span_words(memory$book))
+  shown <- crosstab_shown(x, memory, n)
+  c(text_notes(heading), answer_table(shown, nrow(shown)), cut_note(nrow(x) - nrow(shown), character()), text_notes(left_out_words(memory$book)))
 }
 
-# The last row and column are totals: they stay in sight when others are cut.
+# Totals stay in sight when other rows and columns are cut.
 crosstab_shown <- function(x, memory, n) {
-  total <- nrow(x)
-  rows <- if (memory$margins) c(utils::head(seq_len(total - 1), n), total) else utils::head(seq_len(total), n)
-  x <- as.data.frame(lapply(x, function(column) column[rows]), check.names = FALSE)
-  if (!memory$margins) {
-    return(x)
-  }
-  last <- utils::tail(names(x), length(memory$of))
-  x[c(memory$rows_by, last, setdiff(names(x), c(memory$rows_by, last)))]
+  totals <- crosstab_totals(x)
+  rows <- c(utils::head(which(!totals$rows), n), which(totals$rows))
+  columns <- c(memory$rows_by, totals$columns, setdiff(names(x), c(memory$rows_by, totals$columns)))
+  quietly(x[rows, columns])
 }
 
-#' @rdname printing
 #' @export
 print.hinterfeld_checks <- function(x, ...) {
   writeLines(format(x))

@@ -61,7 +61,7 @@ survey_value_lines <- function(x, n) {
   values <- shown[[1]]
   if (is.character(x[[1]])) {
     variant <- !is.na(x$reads_as) & duplicated(x$reads_as)
-    values <- ifelse(is.na(x[[1]]), "(blank)", paste0(ifelse(variant, "  ", ""), quoted(values)))
+    values <- ifelse(is.na(x[[1]]), "blank", paste0(ifelse(variant, "  ", ""), quoted(values)))
   }
   shown[[1]] <- values
   shown$share <- percent_text(x$share)
@@ -74,6 +74,6 @@ survey_value_lines <- function(x, n) {
 blank_named <- function(x) {
   shown <- as.data.frame(x)
   text <- vapply(seq_len(nrow(shown)), function(i) value_text(shown[[1]][i]), "")
-  shown[[1]] <- ifelse(is.na(text), "(blank)", text)
+  shown[[1]] <- ifelse(is.na(text), "blank", text)
   shown
 }

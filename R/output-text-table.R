@@ -12,7 +12,7 @@ column_text <- function(x, decimals = NULL) {
   } else if (is.numeric(x) && !is.null(decimals)) {
     money_text(x, decimals)
   } else if (is.numeric(x)) {
-    ifelse(x == round(x), formatC(x, format = "f", digits = 0, big.mark = " "), format(x, digits = 6, trim = TRUE))
+    ifelse(x == round(x), fixed_text(x, 0, " "), format(x, digits = 6, trim = TRUE, decimal.mark = "."))
   } else {
     as.character(x)
   }
@@ -25,7 +25,7 @@ column_text <- function(x, decimals = NULL) {
 # ellipsis, or goes on in the next line with `wrap`. Numbers, and the texts named by `right`, stand
 # flush right.
 text_table <- function(x, decimals = list(), width = text_width(), rows = 10, headings = names(x), wrap = FALSE,
-                       right = character()) {
+                       right = character(), more = 0) {
   shown <- utils::head(as.data.frame(x), rows)
   cells <- Map(column_text, shown, decimals[names(shown)])
   for (name in right) cells[[name]]$right <- TRUE
@@ -45,7 +45,7 @@ text_table <- function(x, decimals = list(), width = text_width(), rows = 10, he
     as.character(cli::ansi_align(unlist(text), width, if (cell$right) "right" else "left"))
   }, texts, cells[fits], widths[fits])
   body <- sub(" +$", "", do.call(paste, c(unname(lines), sep = "  ")))
-  c(body, cut_note(nrow(x) - nrow(shown), headings[!fits]))
+  c(body, cut_note(nrow(x) - nrow(shown) + more, headings[!fits]))
 }
 
 # Text columns give way before numbers do, the widest first: down to 14 characters when that makes

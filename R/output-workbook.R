@@ -74,7 +74,7 @@ write_sheet <- function(book, x, sheet) {
     if (!is.null(format) && nrow(data)) {
       openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, j)
     }
-    right <- facts[[j]]$kind %in% c("money", "number", "percent", "change")
+    right <- facts[[j]]$kind %in% number_kinds
     if (right) {
       openxlsx::addStyle(book, sheet, openxlsx::createStyle(halign = "right"), 1, j, stack = TRUE)
     }

@@ -72,7 +72,7 @@ html_cards <- function(cards) {
               escape(percent_text(card$pct, signed = TRUE)), escape(card$before))
     }
     sprintf('<li><h3>%s <span class="period">%s</span></h3><p class="value" data-value="%s">%s%s</p>%s<p class="against">%s</p></li>',
-            escape(card$label), escape(card$period), format(card$exact, digits = 15, scientific = FALSE), escape(card$value),
+            escape(card$label), escape(card$period), number_text(card$exact), escape(card$value),
             if (is.null(card$unit)) "" else sprintf(' <span class="unit">%s</span>', escape(card$unit)), change, whole_days(escape(card$against)))
   }
   paste0('<ul class="cards">', paste(vapply(cards, one, ""), collapse = "\n"), "</ul>")

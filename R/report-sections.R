@@ -43,7 +43,7 @@ headline_section <- function(context) {
 }
 
 headline_table <- function(book, every) {
-  has <- function(name) name %in% names(book$columns)
+  has <- function(role) role %in% names(book$roles)
   measures <- c(
     list("revenue"), if (has("units")) list("units"), list(products_sold = count_distinct("product")),
     if (has("order")) list(orders = count_distinct("order"), revenue_per_order = mean_of("revenue", per = "order"))
@@ -68,7 +68,7 @@ headline_card <- function(t, of) {
   part <- period_end(period, memory$every, memory$book$calendar) > ends
   list(
     label = capital(gsub("_", " ", of)), period = paste0(period_label(period, memory$every, memory$book$calendar), if (part) sprintf(", to %s", format(ends))),
-    value = shown_text(t[[of]][last], fact, memory), unit = if (fact$kind == "money" || of == "revenue_per_order") memory$book$currency,
+    value = shown_text(t[[of]][last], fact, memory), unit = if (fact$kind == "money") memory$book$currency,
     pct = t[[paste0(of, "_change_pct")]][last], before = shown_text(t[[paste0(of, "_before")]][last], fact, memory),
     against = paste(memory$sentences[[paste0(of, "_before")]][2], collapse = ""), exact = t[[of]][last]
   )

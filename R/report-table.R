@@ -13,7 +13,7 @@ html_table <- function(block) {
     sprintf('<div class="table" id="%s">', id),
     if (nrow(x) > 7) sprintf('<p class="filter"><label>Filter <input type="search" aria-controls="%s-rows"></label> <output>%s</output></p>', id, count_of(nrow(x), "row")),
     '<div class="scroll" tabindex="0" role="region" aria-label="', escape(block$title %||% block$name), '"><table>',
-    sprintf("<caption>%s%s</caption>", escape(block$title %||% block$name), unit_words(facts, memory)),
+    sprintf("<caption>%s%s</caption>", escape(block$title %||% block$name), unit_words(x, facts)),
     "<thead><tr>", paste(Map(html_heading, facts), collapse = ""), "</tr></thead>\n",
     sprintf('<tbody id="%s-rows">', id), paste(rows, collapse = "\n"), "</tbody></table></div>",
     if (nrow(block$table) > nrow(x)) sprintf('<p class="note">The first %s of %s.</p>', group_digits(nrow(x)), count_of(nrow(block$table), "row")),
@@ -21,13 +21,13 @@ html_table <- function(block) {
   )
 }
 
-unit_words <- function(facts, memory) {
-  money <- any(vapply(facts, function(fact) fact$kind == "money", NA))
-  if (money && !is.null(memory$book$currency)) sprintf(' <span class="unit">(%s)</span>', escape(memory$book$currency)) else ""
+unit_words <- function(x, facts) {
+  note <- money_note(facts, currency_of(x))
+  if (nzchar(note)) sprintf(' <span class="unit">%s</span>', escape(trimws(note))) else ""
 }
 
 is_number <- function(fact) {
-  fact$kind %in% c("money", "number", "percent", "change")
+  fact$kind %in% number_kinds
 }
 
 html_heading <- function(fact) {
@@ -38,7 +38,7 @@ html_heading <- function(fact) {
 # A cell shows a readable text and carries the exact value: the browser sorts by it.
 html_cells <- function(values, fact, memory) {
   text <- escape(shown_text(values, fact, memory))
-  if (grepl("(^|_)comparable$", fact$name)) text <- gsub("_", " ", text)
+  if (identical(memory$derived[[fact$name]]$part, "comparable")) text <- gsub("_", " ", text)
   text[is.na(values)] <- "&ndash;"
   value <- if (is_number(fact)) plain_columns_text(values, fact) else as.character(values)
   value[is.na(values)] <- ""
@@ -57,14 +57,14 @@ html_cells <- function(values, fact, memory) {
 }
 
 plain_columns_text <- function(values, fact) {
-  if (fact$exact) formatC(values, format = "f", digits = fact$decimals) else format(values, digits = 15, scientific = FALSE, trim = TRUE)
+  if (fact$exact) fixed_text(values, fact$decimals) else number_text(values)
 }
 
 # Totals stay at the end when a table is sorted.
 total_rows <- function(x) {
   memory <- memory_of(x)
   if (inherits(x, "hinterfeld_crosstab")) {
-    return(memory$margins & as.character(x[[1]]) == memory$labels$total)
+    return(crosstab_totals(x)$rows)
   }
   if (is.null(memory) || length(memory$levels) < 2) {
     return(rep(FALSE, nrow(x)))

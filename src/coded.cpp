@@ -41,8 +41,12 @@ void set_element(SEXP x, R_xlen_t i, SEXP value) {
   R_set_altrep_data1(x, R_NilValue);
 }
 
-// Many ask for a writable pointer and read only: strings must be written one by one, by the method above.
-void* data(SEXP x, Rboolean) { return const_cast<SEXP*>(STRING_PTR_RO(lay_out(x))); }
+// Who may write may write anything: from then on the strings alone tell.
+void* data(SEXP x, Rboolean writable) {
+  SEXP out = lay_out(x);
+  if (writable) R_set_altrep_data1(x, R_NilValue);
+  return const_cast<SEXP*>(STRING_PTR_RO(out));
+}
 
 const void* data_or_null(SEXP x) { return strings(x) == R_NilValue ? nullptr : STRING_PTR_RO(strings(x)); }
 

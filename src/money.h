@@ -1,7 +1,7 @@
 // Money as whole units of the smallest coin.
 //
-// R has no 64-bit integer. A line's units stay below 2^50, which a double carries exactly, so
-// columns hold units in doubles; every sum is taken in int64_t and checked for overflow.
+// R has no 64-bit integer. Units stay within 2^51, lines and totals alike, which a double carries exactly, so columns
+// hold units in doubles; every sum is taken in int64_t and checked for overflow.
 #pragma once
 #include <cmath>
 #include <cstdint>
@@ -9,10 +9,8 @@
 
 namespace money {
 
-// The largest amount of one line, in units: 15 significant digits are what a double can promise.
-constexpr double kLargestLine = 9e14;
-// The largest total that units / 10^decimals, a double, can be read back from exactly: 2^51.
-constexpr int64_t kLargestTotal = int64_t{1} << 51;
+// The largest amount, in units: up to 2^51, units / 10^decimals, a double, can be read back exactly.
+constexpr int64_t kLargest = int64_t{1} << 51;
 
 enum class Rounding { half_up, half_even };
 
@@ -42,7 +40,7 @@ inline double decimal_spacing(double magnitude) {
 inline double units(double value, int decimals, Rounding rounding) {
   if (!std::isfinite(value)) return std::isnan(value) ? value : NAN;
   const double scaled = std::fabs(value) * power_of_ten(decimals);
-  if (scaled > kLargestLine) return INFINITY;
+  if (scaled > static_cast<double>(kLargest)) return INFINITY;
   // Far from a half the nearest whole number is right; up to here neighbouring decimals are nearer than that.
   if (scaled < 1e12) {
     const double nearest = nearest_whole(scaled);
@@ -76,7 +74,7 @@ inline int64_t add(int64_t a, int64_t b) {
 
 // A total on its way back to R.
 inline double publish(int64_t total) {
-  if (total > kLargestTotal || total < -kLargestTotal) throw std::overflow_error("total");
+  if (total > kLargest || total < -kLargest) throw std::overflow_error("total");
   return static_cast<double>(total);
 }
 

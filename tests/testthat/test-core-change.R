@@ -203,8 +203,8 @@ test_that("directions, parts and unknown values are told for every kind of pair"
   now <- c(5, 2, 3, 4, 0, NA, 0, NA, 1, 1, -2, 6)
   earlier <- c(2, 5, 3, 0, 4, 4, 0, NA, NA, -3, 1, 9)
   unknown <- c(rep(FALSE, 11), TRUE)
-  measure <- list(kind = "sum", decimals = 0L)
-  found <- hinterfeld:::change_values(now, earlier, unknown, rep("full", 12), measure, "x", "comparable")$values
+  measure <- list(kind = "sum", counts = "pieces", decimals = 0L)
+  found <- hinterfeld:::change_values(now, earlier, unknown, rep("full", 12), "x", measure, "x", "comparable")$values
   expect_identical(found$x_direction, c("up", "down", "level", "new", "gone", "gone", "level", "level", "new", "unknown", "down", "unknown"))
   expect_identical(found$x_change, c(3, -3, 0, 4, -4, NA, 0, NA, NA, 4, -3, NA))
   expect_identical(found$x_change_pct, c(1.5, -0.6, 0, NA, -1, NA, NA, NA, NA, NA, -3, NA))

@@ -37,7 +37,7 @@ test_that("columns that must say Total become text, recurring ones stay in order
 test_that("labels that are taken are changed, and it is said", {
   odd <- daybook(a_sale(category = c("Total", "not given", NA)), day, revenue, product)
   expect_snapshot(t <- totals(odd, by = category, subtotals = TRUE))
-  expect_setequal(t$category, c("Total", "not given", "not given (blank)", "Total (all)"))
+  expect_setequal(t$category, c("Total", "not given", "not given, blank", "Total of all"))
 })
 
 test_that("fill gives every group every period, and combinations without one", {

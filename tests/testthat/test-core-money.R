@@ -17,9 +17,10 @@ test_that("decimals from 0 to 6 are kept", {
   expect_snapshot(error = TRUE, units_of(1, decimals = "two"))
 })
 
-test_that("lines are exact up to 9e12 and too large beyond", {
-  expect_identical(units_of(c(9e12, -9e12, 8999999999999.99)), c(9e12, -9e12, 8999999999999.99))
-  bad <- a_sale(revenue = c(9.1e12, 1))
+test_that("lines are exact up to the bound of totals and too large beyond", {
+  amounts <- c(9e12, -9e12, 8999999999999.99, 22517998136852.47, -22517998136852.48)
+  expect_identical(units_of(amounts), amounts)
+  bad <- a_sale(revenue = c(22517998136852.49, 1))
   book <- daybook(bad, day, revenue, product, on_bad = "set_aside")
   expect_identical(set_aside(book)$reason, "too large")
 })

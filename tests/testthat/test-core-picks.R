@@ -4,9 +4,10 @@ test_that("best sellers of each scope equal SQL, ties at the edge included", {
   ours <- best_sellers(totals(book, by = c(category, region, product)), n = 2, within = c(category, region))
   expected <- sql(db, "
     SELECT * FROM (
-      SELECT *, rank() OVER (PARTITION BY category, region ORDER BY c DESC) AS r, sum(c) OVER (PARTITION BY category, region) AS s
+      SELECT *, rank() OVER (PARTITION BY category, region ORDER BY c DESC) AS r, sum(c) OVER (PARTITION BY category, region) AS s,
+        sum(c) OVER (PARTITION BY category) AS k
       FROM (SELECT coalesce(category, 'not given') AS category, region, product, sum(units) AS c FROM sales GROUP BY 1, 2, 3))
-    WHERE r <= 2 ORDER BY s DESC, r, product")
+    WHERE r <= 2 ORDER BY k DESC, s DESC, r, product")
   expect_identical(ours$product, expected$product)
   expect_identical(ours$region, expected$region)
   expect_equal(ours$revenue_rank, expected$r)

@@ -26,7 +26,8 @@ test_that("a condition on distinct values answers as on every line", {
   whole <- lines_of(book)
   check <- function(condition) {
     quo <- rlang::enquo(condition)
-    expect_identical(lines_of(quiet(keep_lines(book, !!quo))), whole[which(rlang::eval_tidy(quo, whole)), ])
+    kept <- lines_of(quiet(keep_lines(book, !!quo)))
+    expect_equal(kept, whole[which(rlang::eval_tidy(quo, whole)), ], ignore_attr = "hinterfeld_origin", tolerance = 0)
   }
   other <- c("paid", "x", "y", "z", "PAID")
   check(status == "paid")

@@ -6,8 +6,8 @@ test_that("JSON holds a description and one object per row", {
   expect_identical(read$description$rows, nrow(t))
   columns <- read$description$columns
   expect_identical(columns$name, names(t))
-  expect_identical(columns$type, c("date", "text", "money", "number", "fraction"))
-  expect_identical(columns$unit, c(NA, NA, "Mk", NA, NA))
+  expect_identical(columns$type, c("date", "text", "money", "money", "fraction"))
+  expect_identical(columns$unit, c(NA, NA, "Mk", "Mk", NA))
   expect_identical(columns$decimals, c(NA, NA, 2L, NA, NA))
   expect_identical(read$rows$revenue, t$revenue)
   expect_identical(as.Date(read$rows$year), t$year)

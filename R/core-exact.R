@@ -1,0 +1,93 @@
+# Expressions over exact columns, computed in whole minor units: money less pieces times money has the decimals of its
+# parts, and no binary noise.
+
+# Units and decimals of an expression; NULL where its value is no exact decimal, as that of a division.
+exact_value <- function(expr, env, book) {
+  if (rlang::is_quosure(expr)) {
+    return(exact_value(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
+  }
+  name <- column_asked(expr, book)
+  if (!is.null(name)) {
+    return(exact_column(name, book))
+  }
+  if (!is.call(expr)) {
+    return(exact_constant(expr, env))
+  }
+  make <- if (is.symbol(expr[[1]])) exact_calls[[as.character(expr[[1]])]]
+  if (is.null(make)) NULL else make(as.list(expr)[-1], function(part) exact_value(part, env, book), env, book)
+}
+
+# The column that `revenue`, .data$revenue or .data[["revenue"]] names.
+column_asked <- function(expr, book) {
+  name <- if (is.symbol(expr)) {
+    as.character(expr)
+  } else if (rlang::is_call(expr, c("$", "[["), n = 2) && identical(expr[[2]], quote(.data)) &&
+               (is.symbol(expr[[3]]) && rlang::is_call(expr, "$") || rlang::is_string(expr[[3]]))) {
+    as.character(expr[[3]])
+  }
+  if (length(name) && name %in% names(book$columns)) name
+}
+
+exact_column <- function(name, book) {
+  x <- book$columns[[name]]
+  if (name %in% names(book$decimals)) {
+    return(list(units = as.double(x), decimals = book$decimals[[name]]))
+  }
+  scale <- book$scales[name]
+  if (!is.na(scale) && scale <= most_decimals) list(units = to_units(x, scale), decimals = scale[[1]])
+}
+
+exact_constant <- function(expr, env) {
+  value <- if (is.numeric(expr)) expr else if (is.symbol(expr)) get0(as.character(expr), env)
+  if (!is.numeric(value) || length(value) != 1 || !is.finite(value)) {
+    return(NULL)
+  }
+  decimals <- decimals_kernel(as.double(value), most_decimals)
+  if (decimals <= most_decimals) list(units = to_units(value, decimals), decimals = decimals)
+}
+
+exact_calls <- list(
+  `(` = function(args, value, ...) value(args[[1]]),
+  `+` = function(args, value, ...) exact_sum(lapply(args, value), `+`),
+  `-` = function(args, value, ...) exact_sum(lapply(args, value), `-`),
+  `*` = function(args, value, ...) exact_product(lapply(args, value)),
+  abs = function(args, value, ...) exact_apply(lapply(args, value), abs),
+  pmin = function(args, value, ...) if (is.null(names(args))) exact_apply(lapply(args, value), pmin),
+  pmax = function(args, value, ...) if (is.null(names(args))) exact_apply(lapply(args, value), pmax),
+  ifelse = function(args, value, env, book) {
+    if (length(args) != 3 || !is.null(names(args))) {
+      return(NULL)
+    }
+    yes <- evaluate_part(args[[1]], env, book)
+    if (is.logical(yes)) exact_apply(lapply(args[-1], value), function(a, b) {
+      n <- length(yes)
+      ifelse(yes, rep_len(a, n), rep_len(b, n))
+    })
+  }
+)
+
+exact_sum <- function(parts, operator) {
+  if (length(parts) == 1) exact_apply(parts, function(x) operator(0, x)) else exact_apply(parts, operator)
+}
+
+# A function of whole units of the same decimals that gives units of these decimals.
+exact_apply <- function(parts, of) {
+  if (any(vapply(parts, is.null, NA))) {
+    return(NULL)
+  }
+  decimals <- max(vapply(parts, function(part) part$decimals, 0L))
+  units <- do.call(of, lapply(parts, function(part) part$units * 10^(decimals - part$decimals)))
+  whole_or_nothing(units, decimals)
+}
+
+exact_product <- function(parts) {
+  if (any(vapply(parts, is.null, NA))) {
+    return(NULL)
+  }
+  whole_or_nothing(parts[[1]]$units * parts[[2]]$units, parts[[1]]$decimals + parts[[2]]$decimals)
+}
+
+# Whole numbers up to 2^53 are exact in a double; beyond, the ordinary way has to do.
+whole_or_nothing <- function(units, decimals) {
+  if (!any(abs(units) > 2^53, na.rm = TRUE)) list(units = units, decimals = as.integer(decimals))
+}

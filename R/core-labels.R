@@ -1,0 +1,111 @@
+# Keys as labels: what stands in a totals table for a code, and text that no two of them share.
+
+total_code <- -1L
+not_given <- "not given"
+
+# Numbers as text that reads back as the same number, without exponent.
+number_text <- function(x) {
+  text <- format_plain(x, 15L)
+  off <- which(is.finite(x) & as.numeric(text) != x)
+  for (digits in 16:17) {
+    if (length(off) == 0) break
+    text[off] <- format_plain(x[off], digits)
+    off <- off[as.numeric(text[off]) != x[off]]
+  }
+  text
+}
+
+# The same in every session: options for the decimal mark and for exponents do not count.
+format_plain <- function(x, digits) {
+  text <- trimws(formatC(as.double(x), digits = digits, format = "fg", decimal.mark = "."))
+  replace(text, is.na(x), NA)
+}
+
+# With a fixed number of decimals; `big` stands between thousands.
+fixed_text <- function(x, decimals, big = "", signed = FALSE) {
+  formatC(x, format = "f", digits = decimals, big.mark = big, decimal.mark = ".", flag = if (signed) "+" else "")
+}
+
+# A key's values as text: each value of its own keeps a text of its own.
+plain_value <- function(x) {
+  if (is.numeric(x) && !inherits(x, "Date") && !is.object(x)) number_text(x) else as.character(x)
+}
+
+# `label`, made different until it is none of the texts that are held.
+unlike <- function(label, held, more) {
+  while (label %in% held) label <- paste0(label, more)
+  label
+}
+
+# The words for subtotals and for missing text. A code decides what a row is; the words only must not be those of a value,
+# whatever rows the table gets later.
+choose_labels <- function(keys, codes) {
+  texts <- Filter(function(key) is.character(key$labels), keys)
+  held <- unlist(lapply(texts, function(key) key$labels))
+  labels <- list(total = unlike("Total", held, " of all"), not_given = unlike(not_given, held, ", blank"))
+  used <- function(code) vapply(codes, function(of_key) any_special(of_key) && any(of_key == code), NA)
+  if (labels$total != "Total" && any(used(total_code))) {
+    say("label", sprintf("%s holds \"Total\", so subtotals are called \"%s\".", holder_of("Total", texts), labels$total))
+  }
+  if (labels$not_given != not_given && any(used(0L))) {
+    say("label", sprintf("%s holds \"not given\", so blanks are called \"%s\".", holder_of(not_given, texts), labels$not_given))
+  }
+  labels
+}
+
+holder_of <- function(value, keys) {
+  held <- vapply(keys, function(key) value %in% key$labels, NA)
+  columns_named(vapply(keys[held], function(key) key$name, ""))
+}
+
+# A key's values for the codes of some rows. A column that must say Total is text, or a factor.
+key_values <- function(key, codes, rows, labels) {
+  special <- any_special(codes)
+  if (is.character(key$labels)) {
+    codes <- take_rows(list(codes), rows)[[1]]
+    return(coded_text(if (special) special_codes(codes, length(key$labels)) else codes,
+                      if (special) c(key$labels, labels$not_given, labels$total) else key$labels))
+  }
+  if (!special) {
+    return(labels_kernel(key$labels, codes, rows, threads_wanted()))
+  }
+  codes <- codes[rows]
+  if (!any(codes == total_code)) {
+    return(key$labels[replace(codes, codes <= 0, NA)])
+  }
+  if (is.factor(key$labels)) {
+    levels <- c(levels(key$labels), labels$total)
+    return(factor(replace(codes, codes == total_code, length(levels)), seq_along(levels), levels))
+  }
+  coded_text(special_codes(codes, length(key$labels)), c(plain_value(key$labels), labels$not_given, labels$total))
+}
+
+# Is any code that of a missing value or of a total?
+any_special <- function(codes) {
+  any_special_kernel(codes, threads_wanted())
+}
+
+# Codes of missing and total behind those of the labels.
+special_codes <- function(codes, known) {
+  codes[codes == 0L] <- known + 1L
+  codes[codes == total_code] <- known + 2L
+  codes
+}
+
+# Back from a column to the codes of its key: 0 for missing, NA for what is none of its values.
+label_codes <- function(key, values, labels) {
+  if (inherits(values, "Date")) {
+    codes <- match(as.double(values), as.double(key$labels))
+    return(replace(codes, is.na(values), 0L))
+  }
+  found <- distinct_codes(values)
+  known <- if (is.character(found$labels) && !is.character(key$labels)) plain_value(key$labels) else key$labels
+  if (is.object(known)) known <- if (is.factor(known)) as.character(known) else as.double(known)
+  codes <- match(found$labels, known)
+  codes[is.na(found$labels)] <- 0L
+  if (is.character(found$labels)) {
+    codes[is.na(codes) & found$labels %in% labels$not_given] <- 0L
+    codes[is.na(codes) & found$labels %in% labels$total] <- total_code
+  }
+  recode_kernel(found$codes, codes, 0L, threads_wanted())
+}
