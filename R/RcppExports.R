@@ -121,8 +121,8 @@ find_kernel <- function(rows, keys, rows_among, among, threads) {
     .Call(`_hinterfeld_find_kernel`, rows, keys, rows_among, among, threads)
 }
 
-read_decimals_kernel <- function(x) {
-    .Call(`_hinterfeld_read_decimals_kernel`, x)
+read_decimals_kernel <- function(x, decimal, group) {
+    .Call(`_hinterfeld_read_decimals_kernel`, x, decimal, group)
 }
 
 read_iso_days_kernel <- function(x) {

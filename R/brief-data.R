@@ -14,9 +14,30 @@ brief_path <- function(brief, path) {
   if (absolute) path else file.path(brief$folder, path)
 }
 
-load_file <- function(entry, brief) {
+# `texts` are columns that name something, whatever they look like; types that the brief gives count more.
+load_file <- function(entry, brief, texts = character()) {
   file <- file_entry(entry, brief)
+  found <- text_types(setdiff(texts, names(file$options$types)), file_columns(file))
+  file$options$types <- c(file$options$types, found)
   rlang::exec(load_table, file$path, !!!file$options)
+}
+
+text_types <- function(texts, columns) {
+  here <- intersect(texts, columns)
+  if (length(here)) stats::setNames(rep("text", length(here)), here)
+}
+
+# The columns that roles of names, or a day with a format, are taken from, and the keys that are compared with them.
+columns_of_names <- function(content) {
+  roles <- content$daybook
+  texts <- unlist(roles[c("product", "order", if (!is.null(roles$day_format)) "day")])
+  pairs <- unlist(lapply(content$data$attach, function(step) {
+    theirs <- unlist(step$by)
+    ours <- names(theirs) %||% theirs
+    Map(c, ifelse(nzchar(ours), ours, theirs), theirs)
+  }), recursive = FALSE)
+  for (pair in c(pairs, pairs)) if (any(pair %in% texts)) texts <- union(texts, pair)
+  unname(texts)
 }
 
 # Every file that a brief reads, each once: list(shown =, path =, options =).
@@ -35,10 +56,11 @@ brief_files <- function(brief) {
 brief_daybook <- function(brief) {
   content <- brief$content
   say_progress("Reading %s", file_entry(content$data$lines, brief)$shown)
-  lines <- load_file(content$data$lines, brief)
+  texts <- columns_of_names(content)
+  lines <- load_file(content$data$lines, brief, texts)
   for (step in content$data$attach) {
     say_progress("Attaching %s", file_entry(step$table, brief)$shown)
-    lines <- rlang::exec(attach_table, lines, load_file(step$table, brief), by = unlist(step$by), !!!step[intersect(names(step), c("need", "name"))])
+    lines <- rlang::exec(attach_table, lines, load_file(step$table, brief, texts), by = unlist(step$by), !!!step[intersect(names(step), c("need", "name"))])
   }
   book <- make_daybook(lines, content$daybook)
   for (rule in content$restrict) book <- restrict_by(book, rule)

@@ -25,7 +25,7 @@ read_expression <- function(text, columns = NULL) {
   if (is.numeric(text)) {
     return(list(quo = rlang::new_quosure(text, expression_place())))
   }
-  parsed <- tryCatch(parse(text = text, keep.source = FALSE), error = function(cnd) NULL)
+  parsed <- parse_utf8(text)
   if (is.null(parsed) || length(parsed) != 1) {
     return(list(problem = sprintf("`%s` is not one expression.", text), hint = "Look at brackets, quotes and operators."))
   }
@@ -34,6 +34,13 @@ read_expression <- function(text, columns = NULL) {
     return(wrong)
   }
   list(quo = rlang::new_quosure(parsed[[1]], expression_place()))
+}
+
+# parse() would translate text into the session's encoding: it is handed bytes, and told that they are UTF-8.
+parse_utf8 <- function(text) {
+  bytes <- enc2utf8(text)
+  Encoding(bytes) <- "unknown"
+  tryCatch(parse(text = bytes, encoding = "UTF-8", keep.source = FALSE), error = function(cnd) NULL)
 }
 
 expression_problem <- function(expr, columns) {

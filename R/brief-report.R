@@ -10,9 +10,13 @@ sales_report.character <- function(x, path, ...) {
 #' @export
 sales_report.hinterfeld_brief <- function(x, path, ...) {
   rlang::check_dots_empty()
+  in_plain_session(brief_report(x, if (!missing(path)) path))
+}
+
+brief_report <- function(x, path) {
   problems <- check_brief(x)
   if (nrow(problems)) stop_brief(x, problems)
-  if (missing(path)) path <- file.path(output_folder(x), report_file(x))
+  path <- path %||% file.path(output_folder(x), report_file(x))
   check_report_path(path)
   book <- brief_daybook(x)
   own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]), use.names = FALSE)
@@ -35,7 +39,7 @@ write_report <- function(book, brief, path, tables, figures) {
   given <- vapply(c(category = "category", region = "region", place = "place"), function(name) !is.null(report[[name]]), NA)
   context <- list(
     book = book, columns = report_columns(book, columns, given),
-    catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief)),
+    catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief, "product")),
     places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
     outline = if (!is.null(report$outline)) brief_path(brief, report$outline)
   )

@@ -24,6 +24,10 @@
 run_brief <- function(brief, into = NULL, again = FALSE) {
   check_text(into, "into", none = TRUE)
   check_flag(again, "again")
+  in_plain_session(run_checked(brief, into, again))
+}
+
+run_checked <- function(brief, into, again) {
   if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
   problems <- check_brief(brief)
   if (nrow(problems)) stop_brief(brief, problems)

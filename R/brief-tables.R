@@ -68,7 +68,7 @@ brief_measure <- function(spec) {
 unsold_table <- function(book, spec, brief) {
   given <- step_arguments(spec[intersect(names(spec), c("within", "product"))])
   if (!is.null(spec$where)) given$where <- brief_quo(spec$where)
-  rlang::inject(unsold(book, load_file(spec$catalogue, brief), !!!given))
+  rlang::inject(unsold(book, load_file(spec$catalogue, brief, given$product %||% "product"), !!!given))
 }
 
 figures_to_draw <- list(

@@ -15,6 +15,10 @@ cli_exit <- c(done = 0L, failed = 1L, wrong_use = 2L)
 # Runs one command line and returns its exit code. Results go to standard output, messages to
 # standard error; with --quiet only errors do.
 cli_main <- function(args = commandArgs(TRUE)) {
+  in_plain_session(cli_run_line(args))
+}
+
+cli_run_line <- function(args) {
   quiet <- "--quiet" %in% args
   say_it <- function(cnd, restart) {
     if (!quiet) cli_say(conditionMessage(cnd))
@@ -22,7 +26,7 @@ cli_main <- function(args = commandArgs(TRUE)) {
   }
   tryCatch(
     withCallingHandlers(
-      cli_dispatch(setdiff(args, "--quiet")),
+      cli_dispatch(args[args != "--quiet"]),
       message = function(cnd) say_it(cnd, "muffleMessage"), warning = function(cnd) say_it(cnd, "muffleWarning")
     ),
     hinterfeld_error_usage = function(cnd) {

@@ -1,7 +1,8 @@
 # hinterfeld totals: one question answered without a brief.
 
 cli_totals <- function(args) {
-  given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]", example = c(
+  rules <- list()
+  given <- cli_options("totals", totals_options(function(rule) rules <<- c(rules, list(rule))), args, files = c(1, Inf), of = "FILE [FILE ...]", example = c(
     "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
@@ -12,6 +13,7 @@ cli_totals <- function(args) {
   }
   check_totals_options(given)
   book <- cli_daybook(given)
+  for (rule in rules) book <- restrict_by(book, rule)
   t <- cli_table(book, given)
   if (!is.null(given$out)) {
     deliver(t, given$out)
@@ -28,7 +30,13 @@ cli_totals <- function(args) {
   }
 }
 
-totals_options <- function() {
+# Conditions can be given several times and apply in their order.
+rule_option <- function(name, help, rule, add) {
+  optparse::make_option(paste0("--", name), action = "callback", type = "character", metavar = "COND", help = help,
+                        callback = function(option, flag, value, parser) add(stats::setNames(list(value), rule)))
+}
+
+totals_options <- function(add_rule) {
   list(
     option("day", "column of the day of sale [default: %default]", "NAME", "day"),
     option("product", "column of the product [default: %default]", "NAME", "product"),
@@ -39,8 +47,8 @@ totals_options <- function() {
     option("every", "day, week, month, quarter, year, weekday or month_of_year", "PERIOD"),
     option("measures", "columns to total, or lines [default: %default]", "NAMES", "revenue"),
     flag("subtotals", "with subtotals and the grand total"),
-    option("keep", "keep the lines for which this holds", "COND"),
-    option("leave-out", "leave out the lines for which this holds", "COND"),
+    rule_option("keep", "keep the lines for which this holds; may be repeated", "keep", add_rule),
+    rule_option("leave-out", "leave out the lines for which this holds; may be repeated", "leave_out", add_rule),
     option("top", "only the rows ranked so or better", "N", type = "integer"),
     option("within", "columns inside which to rank and take shares", "NAMES"),
     flag("rank", "add the rank"), flag("share", "add the share of the total"),
@@ -73,19 +81,23 @@ check_totals_options <- function(given) {
 
 # Further files are attached by the columns that they share with the lines.
 cli_daybook <- function(given) {
-  lines <- load_table(cli_file(given$files[1]))
+  # What names something is text, however much it looks like a number; so is a day that a format reads.
+  texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
+  load <- function(path) {
+    path <- cli_file(path)
+    load_table(path, types = text_types(texts, names(read_heading(path))))
+  }
+  lines <- load(given$files[1])
   for (path in given$files[-1]) {
-    table <- load_table(cli_file(path))
+    table <- load(path)
     by <- shared_key(lines, table, path)
     lines <- attach_table(lines, table, by = tidyselect::all_of(by), need = "any")
   }
-  book <- rlang::inject(daybook(
+  rlang::inject(daybook(
     lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units, order = !!given$order,
     decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
     calendar = sales_calendar(year_starts = given[["year-starts"]]), on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
   ))
-  for (rule in list(list(keep = given$keep), list(leave_out = given[["leave-out"]]))) if (!is.null(rule[[1]])) book <- restrict_by(book, rule)
-  book
 }
 
 shared_key <- function(lines, table, path, call = caller_env()) {

@@ -93,6 +93,10 @@ plain_names <- function(expr) {
   if (is.symbol(expr) || is.character(expr)) {
     return(as.character(expr))
   }
+  # all_of() is handed texts, which the user typed somewhere.
+  if (rlang::is_call(expr, c("all_of", "any_of")) && length(expr) == 2 && is.character(expr[[2]])) {
+    return(expr[[2]])
+  }
   parts <- if (rlang::is_call(expr, "c") && is.null(names(expr))) as.list(expr)[-1]
   if (length(parts) && all(vapply(parts, function(part) is.symbol(part) || rlang::is_string(part), NA))) {
     vapply(parts, as.character, "")
@@ -100,10 +104,8 @@ plain_names <- function(expr) {
 }
 
 stop_unknown_column <- function(quo, known, name, call) {
-  asked <- setdiff(all.vars(rlang::quo_get_expr(quo)), known)
-  if (length(asked) == 0 && rlang::is_string(rlang::quo_get_expr(quo))) {
-    asked <- rlang::quo_get_expr(quo)
-  }
+  expr <- rlang::quo_get_expr(quo)
+  asked <- setdiff(plain_names(expr) %||% all.vars(expr), known)
   near <- unlist(lapply(asked, nearest, known = known, most = 1))
   stop_because("column", c(
     if (length(asked)) {

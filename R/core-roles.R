@@ -69,12 +69,25 @@ read_units <- function(x, call) {
   list(values = x, wrong = NULL)
 }
 
+# Numbers written as text, with the decimal mark of their file; a mark between thousands counts only where the file's
+# decimal mark is known. NaN for what is no number.
+read_numbers <- function(text, mark = NULL) {
+  read_decimals_kernel(text, mark %||% ".", if (is.null(mark)) "" else if (mark == ".") "," else ".")
+}
+
+# Texts such as 1,234 are two numbers, as long as nobody says which mark is which.
+ambiguous_numbers <- function(text) {
+  text <- unique(trimws(text[!is.na(text)]))
+  text[grepl("^[-+]?[1-9][0-9]{0,2},[0-9]{3}$", text)]
+}
+
 read_revenue <- function(quo, column, lines, decimals, rounding, call) {
   used <- intersect(all.vars(rlang::quo_get_expr(quo)), names(lines))
   used <- union(used, column)
-  numbers <- lapply(lines[used], number_column)
+  marks <- origin_of(lines)$marks
+  numbers <- Map(number_column, lines[used], as.list(marks)[used])
   texts <- used[vapply(lines[used], type_of, "") == "text"]
-  check_number_texts(lines, numbers, texts, call)
+  check_number_texts(lines, numbers, texts, marks, call)
   lines[used] <- numbers
   values <- role_values("revenue", quo, column, lines, call)
   if (!is.numeric(values)) {
@@ -96,31 +109,41 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
 }
 
 # Text columns of a revenue expression are read as numbers; others stay what they are.
-number_column <- function(x) {
+number_column <- function(x, mark = NULL) {
   if (type_of(x) != "text") {
     return(x)
   }
   coded <- code_text(x)
-  read_decimals_kernel(levels(coded))[as.integer(coded)]
+  read_numbers(levels(coded), mark)[as.integer(coded)]
 }
 
 # A text column of which most cannot be read was not meant as a number.
-check_number_texts <- function(lines, numbers, texts, call) {
+check_number_texts <- function(lines, numbers, texts, marks, call) {
   for (name in texts) {
     given <- !is.na(numbers[[name]]) | is.nan(numbers[[name]])
     unread <- is.nan(numbers[[name]])
     if (any(given) && sum(unread) > sum(given) / 2) {
-      comma <- any(grepl("^[-+]?[0-9. ]*[0-9],[0-9]+$", lines[[name]][unread]))
+      text <- as.character(lines[[name]][unread])
       stop_because("role", c(
         sprintf("`revenue` needs numbers, but `%s` holds text.", name),
-        x = sprintf("It holds %s.", examples_of(lines[[name]][unread], 3)),
-        i = if (comma) {
-          "For a decimal comma: `load_table(path, decimal_mark = \",\")`."
-        } else {
-          "Give columns of numbers."
-        }
+        x = sprintf("It holds %s.", examples_of(text, 3)),
+        i = mark_hint(text, if (name %in% names(marks)) marks[[name]])
       ), call = call)
     }
+  }
+}
+
+mark_hint <- function(text, mark) {
+  either <- ambiguous_numbers(text)
+  if (!is.null(mark)) {
+    sprintf("They were read with the decimal mark \"%s\"; mend them, or give columns of numbers.", mark)
+  } else if (length(either)) {
+    sprintf("\"%s\" is %s with a decimal comma and %s without: say which with `load_table(path, decimal_mark = ...)`.", either[1],
+            number_text(read_decimals_kernel(either[1], ",", ".")), number_text(read_decimals_kernel(either[1], ".", ",")))
+  } else if (any(grepl("^[-+]?[0-9. ]*[0-9],[0-9]+$", text))) {
+    "For a decimal comma: `load_table(path, decimal_mark = \",\")`."
+  } else {
+    "Give columns of numbers."
   }
 }
 
@@ -128,6 +151,7 @@ check_number_texts <- function(lines, numbers, texts, call) {
 
 # Days as whole numbers of class Date, and what is wrong with each line's.
 read_day <- function(x, name, day_format, call) {
+  if (!is.null(day_format) && type_of(x) != "text") stop_day_format_unused(x, name, day_format, call)
   if (inherits(x, "POSIXct")) {
     zone <- attr(x, "tzone") %||% ""
     days <- as.integer(as.Date(x, tz = zone[1]))
@@ -149,6 +173,14 @@ read_day <- function(x, name, day_format, call) {
   list(values = days, wrong = wrong)
 }
 
+# A format cannot read again what was read as days already, perhaps with month and day in each other's place.
+stop_day_format_unused <- function(x, name, day_format, call) {
+  stop_because("day_format", c(
+    sprintf("`day_format = \"%s\"` reads text, but `%s` is %s already.", day_format, name, type_of(x)),
+    i = sprintf("Read the column as text: `load_table(path, types = c(%s = \"text\"))`, or leave `day_format` out.", name)
+  ), call = call)
+}
+
 text_days <- function(text, name, day_format, call) {
   days <- if (is.null(day_format)) read_iso_days_kernel(text) else formatted_days(text, day_format)
   if (length(text) > 0 && mean(is.na(days)) > 0.5) {
@@ -162,6 +194,8 @@ formatted_days <- function(text, format) {
   days <- as.Date(text, format = format)
   bare <- function(x) gsub("(?<![0-9])0+(?=[0-9])", "", tolower(trimws(x)), perl = TRUE)
   days[!is.na(days) & bare(format(days, format)) != bare(text)] <- NA
+  # 26 is no year of four digits.
+  if (grepl("%Y", format, fixed = TRUE)) days[!is.na(days) & as.POSIXlt(days)$year < -900] <- NA
   as.integer(days)
 }
 

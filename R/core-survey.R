@@ -122,7 +122,7 @@ read_labels <- function(labels, counts) {
     return(as_is)
   }
   days <- plain_days(read_iso_days_kernel(labels))
-  numbers <- read_decimals_kernel(labels)
+  numbers <- read_numbers(labels)
   # Codes such as 007 are text that happens to have digits.
   if (any(grepl("^[[:space:]]*0[0-9]", labels))) numbers[] <- NA
   for (found in list(list("days", days), list("numbers", numbers))) {

@@ -50,9 +50,9 @@ deliver <- function(x, path, width = 1280, height = 800) {
       i = "Make it first: `dir.create()`."
     ))
   }
-  write_whole(path, function(part) {
+  write_whole(path, function(part) in_plain_session({
     if (figure) writers[[ending]](x, part, width, height) else writers[[ending]](x, part)
-  })
+  }))
   invisible(path)
 }
 

@@ -34,7 +34,9 @@ tally_bytes <- function(tally) {
   about <- unclass(tally)
   about$span <- as.integer(about$span)
   about$parts <- lapply(tally$parts, function(part) {
-    c(part[c("labels", "dates", "kinds")], list(groups = length(part$values[[1]])))
+    # Numbers as text that reads back as the same number.
+    labels <- lapply(part$labels, function(labels) if (is.double(labels)) number_text(labels) else labels)
+    c(list(labels = labels, types = vapply(part$labels, typeof, "")), part[c("dates", "kinds")], list(groups = length(part$values[[1]])))
   })
   text <- charToRaw(enc2utf8(as.character(jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA))))
   numbers <- function(x) writeBin(x, raw(), endian = "little")

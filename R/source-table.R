@@ -3,12 +3,16 @@
 #' Reads comma, semicolon, tab or pipe separated text, plain or gzip, in UTF-8 with or without a
 #' byte order mark. A column is a number, a date or a date-time only when every value in it reads
 #' as one; otherwise it stays text, so that nothing turns blank unseen. Text keeps its case and
-#' outer spaces.
+#' outer spaces. Digits that name something stay text: those with leading zeros, those of more than
+#' 15 digits, which no number holds exactly, and columns in which two texts are one number, such as
+#' `1.10` and `1.1`. So do times with an offset from UTC, for the day that was written counts.
 #'
 #' @param path Text: path of the file.
 #' @param ... Not used; the options below must be named.
 #' @param delimiter Text: `","`, `";"`, `"\t"` or `"|"`. By default found in the heading.
-#' @param decimal_mark Text: `"."` or `","`.
+#' @param decimal_mark Text: `"."` or `","`. The other one then stands between thousands, where it
+#'   groups digits by three. When not given, numbers have a decimal point and no mark between
+#'   thousands, and a number that could be read in two ways is an error where `types` asks for one.
 #' @param types Named text: the type of a column where the default will not do, one of `"text"`,
 #'   `"number"`, `"date"`, `"datetime"` or `"logical"`, for example `c(account = "text")`. A value
 #'   that does not fit is an error.
@@ -23,27 +27,26 @@
 #' @export
 #' @examples
 #' load_table(demo_files()[["products"]], types = c(unit_cost = "number"))
-load_table <- function(path, ..., delimiter = NULL, decimal_mark = ".", types = NULL, blank = character(),
+load_table <- function(path, ..., delimiter = NULL, decimal_mark = c(".", ","), types = NULL, blank = character(),
                        encoding = "UTF-8") {
   rlang::check_dots_empty()
   check_file(path)
-  check_choice(decimal_mark, "decimal_mark", c(".", ","))
+  mark <- if (length(decimal_mark) == 1) check_choice(decimal_mark, "decimal_mark", c(".", ","))
   check_choice(delimiter, "delimiter", delimiters, none = TRUE)
   check_types(types)
-  locale <- readr::locale(
-    decimal_mark = decimal_mark, grouping_mark = if (decimal_mark == ".") "," else ".", encoding = encoding
-  )
   delimiter <- delimiter %||% find_delimiter(path)
-  text <- read_as_text(path, delimiter, blank, locale)
+  text <- read_as_text(path, delimiter, blank, readr::locale(encoding = encoding))
   check_type_names(types, names(text), path)
   table <- text
   for (name in names(text)) {
-    table[[name]] <- type_column(text[[name]], name, types[name], locale, path)
+    table[[name]] <- type_column(text[[name]], name, if (name %in% names(types)) types[[name]], mark, path)
   }
   if (nrow(table) == 0) {
     say("no_rows", sprintf("%s has a heading and no rows.", basename(path)))
   }
-  set_origin(table, path, new_trail("read", basename(path), 0, nrow(table)))
+  texts <- names(table)[vapply(table, is.character, NA)]
+  marks <- if (!is.null(mark)) stats::setNames(rep(mark, length(texts)), texts)
+  set_origin(table, path, new_trail("read", basename(path), 0, nrow(table)), marks)
 }
 
 delimiters <- c(",", ";", "\t", "|")
@@ -104,7 +107,7 @@ find_delimiter <- function(path) {
 
 read_as_text <- function(path, delimiter, blank, locale, call = caller_env()) {
   text <- suppressWarnings(readr::read_delim(
-    path, delim = delimiter, col_types = readr::cols(.default = readr::col_character()), na = c("", blank),
+    if (delimiter == "\t") with_rows_of_tabs(path) else path, delim = delimiter, col_types = readr::cols(.default = readr::col_character()), na = c("", blank),
     locale = locale, trim_ws = FALSE, name_repair = "minimal", progress = FALSE, lazy = FALSE
   ))
   check_names(names(text), path, delimiter, call)
@@ -114,6 +117,28 @@ read_as_text <- function(path, delimiter, blank, locale, call = caller_env()) {
     check_encoding(text[[name]], name, path, locale$encoding, call)
   }
   tibble::as_tibble(text)
+}
+
+# A row of nothing but tabs is a row of blanks, which the reader would take for an empty line: two quotes hold its place.
+with_rows_of_tabs <- function(path) {
+  con <- gzfile(path, "rb")
+  on.exit(close(con))
+  bytes <- list()
+  while (length(part <- readBin(con, "raw", 2^24))) bytes <- c(bytes, list(part))
+  bytes <- unlist(bytes)
+  if (any(bytes == 0)) {
+    return(path)
+  }
+  text <- rawToChar(bytes)
+  at <- gregexpr("(?m)^[ \t]*\t[ \t]*\r?$", text, perl = TRUE, useBytes = TRUE)[[1]]
+  quotes <- which(bytes == as.raw(0x22))
+  # Inside quotes it is part of a text.
+  at <- at[at > 0 & findInterval(at, quotes) %% 2 == 0]
+  if (length(at) == 0) {
+    return(path)
+  }
+  parts <- substring(text, c(1, at), c(at - 1, nchar(text, "bytes")))
+  I(paste(parts, collapse = "\"\""))
 }
 
 check_names <- function(names, path, delimiter, call) {
@@ -159,23 +184,17 @@ stop_encoding <- function(where, path, call) {
 }
 
 # A column as the type asked for, or as the type that every one of its values has.
-type_column <- function(x, name, asked, locale, path, call = caller_env()) {
+type_column <- function(x, name, asked, mark, path, call = caller_env()) {
   trimmed <- trimws(x)
-  if (is.null(asked) || is.na(asked)) {
-    found <- if (all(is.na(x))) "character" else readr::guess_parser(trimmed, locale = locale, guess_integer = FALSE)
-    return(switch(found,
-      double = readr::parse_double(trimmed, locale = locale),
-      date = if (all(grepl("^[0-9]{4}-", trimmed[!is.na(x)]))) readr::parse_date(trimmed, locale = locale) else x,
-      datetime = readr::parse_datetime(trimmed, locale = locale),
-      logical = if (all(toupper(trimmed) %in% c("TRUE", "FALSE", NA))) toupper(trimmed) == "TRUE" else x,
-      x
-    ))
+  if (is.null(asked)) {
+    return(found_type(x, replace(trimmed, trimmed %in% c("", "NA"), NA), name, mark, path))
   }
+  if (asked == "number") check_one_reading(trimmed, name, mark, path, call)
   typed <- suppressWarnings(switch(asked,
     text = return(x),
-    number = readr::parse_double(gsub(locale$grouping_mark, "", trimmed, fixed = TRUE), locale = locale),
-    date = readr::parse_date(trimmed, locale = locale),
-    datetime = readr::parse_datetime(trimmed, locale = locale),
+    number = read_numbers(trimmed, mark %||% if (any(grepl(",", trimmed, fixed = TRUE))) "."),
+    date = plain_days(iso_days(trimmed)),
+    datetime = readr::parse_datetime(trimmed),
     logical = readr::parse_logical(trimmed)
   ))
   bad <- which(is.na(typed) & !is.na(x))
@@ -191,8 +210,66 @@ type_column <- function(x, name, asked, locale, path, call = caller_env()) {
   typed
 }
 
+# Without a word on the decimal mark, 1,234 may be one number or another.
+check_one_reading <- function(text, name, mark, path, call) {
+  either <- if (is.null(mark)) ambiguous_numbers(text)
+  if (length(either)) {
+    stop_because("type", c(
+      sprintf("Column `%s` of %s holds numbers that can be read in two ways.", name, basename(path)),
+      x = sprintf("\"%s\" is %s with a decimal comma and %s without.", either[1], number_text(read_numbers(either[1], ",")),
+                  number_text(read_numbers(either[1], "."))),
+      i = "Say which: `decimal_mark = \",\"` or `decimal_mark = \".\"`."
+    ), call = call)
+  }
+}
+
+iso_days <- function(text) {
+  whole <- grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
+  read_iso_days_kernel(replace(text, !whole, NA))
+}
+
+# `given` is the text without outer spaces, NA for blanks. Every value must fit, or the column stays as it was.
+found_type <- function(x, given, name, mark, path) {
+  known <- unique(given[!is.na(given)])
+  at <- function(values) values[match(given, known)]
+  if (length(known) == 0) {
+    return(x)
+  }
+  if (all(toupper(known) %in% c("TRUE", "FALSE"))) {
+    return(at(toupper(known) == "TRUE"))
+  }
+  if (!anyNA(days <- iso_days(known))) {
+    return(plain_days(at(days)))
+  }
+  if (all(grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}[T ][0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?Z?$", known))) {
+    times <- suppressWarnings(readr::parse_datetime(known))
+    return(if (anyNA(times)) x else at(times))
+  }
+  numbers <- if (!any(names_something(known, mark))) read_numbers(known, mark)
+  if (is.null(numbers) || anyNA(numbers)) {
+    return(x)
+  }
+  same <- duplicated(numbers) | duplicated(numbers, fromLast = TRUE)
+  if (any(same)) {
+    pair <- known[numbers == numbers[same][1]]
+    say("kept_text", c(sprintf("`%s` of %s holds %s, which are one number, and stays text.", name, basename(path), examples_of(pair, 2)),
+                       i = sprintf("Are they amounts? `types = c(%s = \"number\")` reads them as numbers.", name)), column = name)
+    return(x)
+  }
+  at(numbers)
+}
+
+# Digits that a number would not give back: leading zeros, exponents of whole numbers, more than 15 digits.
+names_something <- function(text, mark) {
+  digits <- gsub("^0+", "", gsub("[^0-9]", "", sub("[eE].*$", "", text)))
+  decimal <- if (identical(mark, ",")) "," else "."
+  fraction <- grepl(decimal, text, fixed = TRUE)
+  digits <- ifelse(fraction, sub("0+$", "", digits), digits)
+  grepl("^[-+]?0[0-9]", text) | grepl("^[-+]?[0-9]+[eE][0-9]+$", text) | nchar(digits) > 15
+}
+
 # The first row of a file, for its names.
-read_heading <- function(path, delimiter = NULL, decimal_mark = ".", blank = character(), encoding = "UTF-8") {
+read_heading <- function(path, delimiter = NULL, decimal_mark = NULL, blank = character(), encoding = "UTF-8") {
   check_file(path)
   delimiter <- delimiter %||% find_delimiter(path)
   suppressWarnings(readr::read_delim(

@@ -43,7 +43,9 @@ tally_from <- function(about, read) {
     groups <- as.integer(unlist(part$groups))
     codes <- lapply(dates, function(key) read("integer", groups))
     numbers <- lapply(kinds, function(kind) list(read("double", groups), read("double", groups)))
-    list(labels = Map(function(labels, date) if (date) as.integer(unlist(labels)) else unlist(labels), part$labels, dates), dates = dates,
+    types <- if (is.null(part$types)) lapply(part$labels, function(labels) typeof(unlist(labels))) else part$types
+    labels <- Map(function(labels, type, date) as.vector(unlist(labels), if (date) "integer" else unlist(type)), part$labels, types, dates)
+    list(labels = unname(labels), dates = dates,
          codes = codes, kinds = kinds, values = lapply(numbers, function(x) x[[1]]), counted = lapply(numbers, function(x) x[[2]]))
   })
   text <- function(x) if (length(x)) as.character(unlist(x))

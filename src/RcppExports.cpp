@@ -408,13 +408,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // read_decimals_kernel
-Rcpp::NumericVector read_decimals_kernel(Rcpp::CharacterVector x);
-RcppExport SEXP _hinterfeld_read_decimals_kernel(SEXP xSEXP) {
+Rcpp::NumericVector read_decimals_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group);
+RcppExport SEXP _hinterfeld_read_decimals_kernel(SEXP xSEXP, SEXP decimalSEXP, SEXP groupSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(read_decimals_kernel(x));
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    Rcpp::traits::input_parameter< std::string >::type group(groupSEXP);
+    rcpp_result_gen = Rcpp::wrap(read_decimals_kernel(x, decimal, group));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -471,7 +473,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
-    {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 1},
+    {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {NULL, NULL, 0}

@@ -19,24 +19,44 @@ inline std::string trimmed(const char* s) {
   return out.substr(start);
 }
 
-// Sign, digits, one point, digits, exponent; nothing else. R runs with the C numeric locale.
-inline bool read_decimal(const std::string& s, double& value) {
+// How numbers are written: the decimal mark, and the mark between groups of three digits (0 for none).
+struct Marks {
+  char decimal = '.';
+  char group = 0;
+};
+
+// Sign, digits, one decimal mark, digits, exponent; nothing else. A grouping mark counts only where it groups by three.
+// R runs with the C numeric locale.
+inline bool read_decimal(const std::string& s, double& value, Marks marks = {}) {
+  std::string plain;
   std::size_t i = 0, digits = 0;
-  if (i < s.size() && (s[i] == '-' || s[i] == '+')) ++i;
-  while (i < s.size() && is_digit(s[i])) ++i, ++digits;
-  if (i < s.size() && s[i] == '.') {
+  if (i < s.size() && (s[i] == '-' || s[i] == '+')) plain += s[i++];
+  const std::size_t start = i;
+  while (i < s.size() && is_digit(s[i])) plain += s[i++], ++digits;
+  if (marks.group != 0 && i < s.size() && s[i] == marks.group) {
+    if (digits == 0 || digits > 3 || s[start] == '0') return false;
+    while (i < s.size() && s[i] == marks.group) {
+      for (int k = 1; k <= 3; ++k) {
+        if (i + k >= s.size() || !is_digit(s[i + k])) return false;
+        plain += s[i + k];
+      }
+      i += 4;
+    }
+  }
+  if (i < s.size() && s[i] == marks.decimal) {
+    plain += '.';
     ++i;
-    while (i < s.size() && is_digit(s[i])) ++i, ++digits;
+    while (i < s.size() && is_digit(s[i])) plain += s[i++], ++digits;
   }
   if (digits == 0) return false;
   if (i < s.size() && (s[i] == 'e' || s[i] == 'E')) {
-    ++i;
-    if (i < s.size() && (s[i] == '-' || s[i] == '+')) ++i;
+    plain += s[i++];
+    if (i < s.size() && (s[i] == '-' || s[i] == '+')) plain += s[i++];
     if (i == s.size()) return false;
-    while (i < s.size() && is_digit(s[i])) ++i;
+    while (i < s.size() && is_digit(s[i])) plain += s[i++];
   }
   if (i != s.size()) return false;
-  value = std::strtod(s.c_str(), nullptr);
+  value = std::strtod(plain.c_str(), nullptr);
   return true;
 }
 

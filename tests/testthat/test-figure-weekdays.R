@@ -2,9 +2,12 @@ test_that("bars are the profile, the best one named, all days there", {
   t <- quiet(totals(kilnmoor_book(), every = "weekday"))
   figure <- figure_weekdays(t)
   bars <- drawn(figure, 1)
-  expect_equal(bars$y, t$revenue)
+  # The data do not hold as many Sundays as Mondays: means of single days are compared.
+  days <- seq(as.Date("2023-01-01"), as.Date("2026-09-17"), 1)
+  single <- as.vector(table(factor(format(days, "%u"), 1:7)))
+  expect_equal(bars$y, t$revenue / single)
   expect_identical(sum(bars$fill == hinterfeld:::bar_ink), 1L)
-  expect_identical(figure$labels$title, "Revenue by weekday: Fri is best")
+  expect_identical(figure$labels$title, "Mean revenue per single day by weekday: Fri is best")
   expect_drawn(figure)
 })
 
