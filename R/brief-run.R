@@ -24,26 +24,28 @@
 run_brief <- function(brief, into = NULL, again = FALSE) {
   check_text(into, "into", none = TRUE)
   check_flag(again, "again")
-  in_plain_session(run_checked(brief, into, again))
+  in_plain_session({
+    if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
+    problems <- check_brief(brief)
+    if (nrow(problems)) stop_brief(brief, problems)
+    folder <- into %||% output_folder(brief)
+    inputs <- input_record(brief)
+    former <- former_record(folder)
+    if (!again && is_current(former, inputs, folder)) {
+      say("unchanged", c(
+        sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
+        i = "Run it all the same with `again = TRUE` (on the command line `--again`)."
+      ))
+      return(invisible(former))
+    }
+    invisible(run_into(folder, brief, inputs, former))
+  })
 }
 
-run_checked <- function(brief, into, again) {
-  if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
-  problems <- check_brief(brief)
-  if (nrow(problems)) stop_brief(brief, problems)
-  folder <- into %||% output_folder(brief)
-  inputs <- input_record(brief)
-  former <- former_record(folder)
-  if (!again && is_current(former, inputs, folder)) {
-    say("unchanged", c(
-      sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
-      i = "Run it all the same with `again = TRUE` (on the command line `--again`)."
-    ))
-    return(invisible(former))
-  }
+run_into <- function(folder, brief, inputs, former) {
   started <- Sys.time()
   made_before <- c("run.json", vapply(former$outputs, function(output) output$file, ""))
-  record <- with_former_told(folder, write_whole_folder(folder, made_before, function(part) {
+  with_former_told(folder, write_whole_folder(folder, made_before, function(part) {
     done <- deliver_brief(brief, part)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "outputs")],
@@ -52,7 +54,6 @@ run_checked <- function(brief, into, again) {
     writeLines(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"), file.path(part, "run.json"), useBytes = TRUE)
     record
   }))
-  invisible(record)
 }
 
 # A failed run says what became of the former output.

@@ -4,12 +4,12 @@
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
                       revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L) {
   n <- length(what)
-  tibble::tibble(
+  tibble::new_tibble(list(
     what = what, why = why,
-    lines_before = as.double(lines_before), lines_after = as.double(lines_after),
+    lines_before = rep_len(as.double(lines_before), n), lines_after = rep_len(as.double(lines_after), n),
     revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n),
     decimals = rep_len(as.integer(decimals), n)
-  )
+  ), nrow = n)
 }
 
 add_steps <- function(trail, steps) {

@@ -64,13 +64,16 @@ split_groups <- function(book, keys, measures, split, detail) {
   rows <- length(detail$values[[1]])
   up <- vapply(measures, function(m) adds_up(m) || m$margin == "add_up", NA)
   amounts <- if (any(up)) {
-    lapply(detail$values[up], function(value) new_amount("sum", value, counts = FALSE))
+    lapply(detail$values[up], function(value) new_amount("sum", value))
   } else {
     list(new_amount("count", counts = FALSE))
   }
   added <- tally_lines(rows, part, amounts)
   values <- vector("list", length(measures))
-  values[up] <- added$values[seq_len(sum(up))]
+  # Where no row below has a value, extremes have none either.
+  values[up] <- Map(function(m, value, counted) {
+    nothing_to_zero(m, replace(value, counted == 0, NA))
+  }, measures[up], utils::head(added$values, sum(up)), utils::head(added$counted, sum(up)))
   if (!all(up)) {
     again <- measure_groups(book, keys[split], measures[!up])
     at <- find_groups(added$codes, again$codes, key_sizes(keys[split]))

@@ -10,7 +10,7 @@
 #' @return `t` with `<of>_cumulative` (exact), `<of>_cumulative_share` (fraction of the scope's total),
 #'   `<of>_member_share` (fraction of the scope's members so far) and `<of>_class` (text). Equal values
 #'   are taken in order of names. Members at or below 0 get the last class, and a message counts
-#'   them. [in_words()] says how many members make how much of each scope.
+#'   them; those without a value come last. [in_words()] says how many members make how much of each scope.
 #' @section Errors: As for [add_share()]; `hinterfeld_error_argument` for classes that do not increase
 #'   to 1.
 #' @references The ABC classification of inventory: H. F. Dickie, "ABC inventory analysis shoots for

@@ -85,11 +85,12 @@ detail_rows <- function(t) {
   if (length(memory$levels) == 1) {
     return(t)
   }
+  cut <- memory$cut
   t <- t[t$level == memory$levels[[1]]$label, ]
   memory <- memory_of(t)
   memory$levels <- memory$levels[1]
   memory$rows <- nrow(t)
-  memory$cut <- FALSE
+  memory$cut <- cut
   data <- as_tibble.hinterfeld_totals(t)
   new_totals(as.list(data[names(data) != "level"]), memory)
 }

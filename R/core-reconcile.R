@@ -126,7 +126,7 @@ match_codes <- function(data, again, memory) {
   at <- rep_len(find_groups(ours, among, key_sizes(keys)), nrow(data))
   unknown <- Reduce(`|`, lapply(ours, is.na), rep(FALSE, nrow(data)))
   at <- replace(at, unknown, NA)
-  level <- if (length(memory$levels) > 1) as.character(data$level) == as.character(again$level)[at] else TRUE
+  level <- if (length(memory$levels) > 1) as.integer(data$level) == as.integer(again$level)[at] else TRUE
   replace(at, !is.na(at) & !level, NA)
 }
 

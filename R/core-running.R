@@ -11,7 +11,8 @@
 #' @param within Columns inside which the figure runs on its own; by default all columns but `along`.
 #' @param along Column to run along; by default the period. Otherwise a `by` column of dates or numbers.
 #' @param restart Text: `"year"`, `"quarter"`, `"month"` or `"week"`: start again with each, as the
-#'   daybook's calendar has it.
+#'   daybook's calendar has it. A week that lies in two of them belongs to that which holds its fourth day,
+#'   the Thursday of an ISO week.
 #' @param name Text: name of the new column instead of `<of>_running`, `<of>_moving_sum` or
 #'   `<of>_moving_mean`.
 #' @return `t` with the new column. A period in which a group has no row counts as 0; `totals(fill = TRUE)`
@@ -81,7 +82,7 @@ running_plan <- function(t, of, within, along, restart, name, what, call = calle
   check_restart(memory, along, restart, call)
   scope <- derive_scope(t, within)$id
   if (!is.null(restart)) {
-    turn <- period_bounds_kernel(as.integer(row_days(t)), restart, FALSE, memory$book$calendar$rules)
+    turn <- period_bounds_kernel(as.integer(row_days(t)) + belongs_by(memory), restart, FALSE, memory$book$calendar$rules)
     scope <- group_lines(length(scope), list(new_key(NULL, scope, seq_len(max(scope))),
                                              new_key(NULL, match(turn, unique(turn)), unique(turn))))$codes
   }
@@ -123,6 +124,11 @@ places_of <- function(t, along) {
                                  memory$book$calendar$rules)
   place <- match(as.integer(row_days(t)), unique(labels))
   replace(place, is.na(place), 0L)
+}
+
+# A week belongs to the year that holds its fourth day, as ISO 8601 has it, and so to the quarter and the month.
+belongs_by <- function(memory) {
+  if (memory$every == "week" && memory$book$calendar$weeks != "445") 3L else 0L
 }
 
 # The first day of each row's period; missing for subtotals over all periods.

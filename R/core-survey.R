@@ -79,6 +79,12 @@ new_survey <- function(rows, kind, lines, decimals = NULL) {
   tibble::new_tibble(rows, kind = kind, lines = lines, decimals = decimals, nrow = nrow(rows), class = "hinterfeld_survey")
 }
 
+# A cut survey is a plain tibble: its lines could not be told.
+#' @export
+`[.hinterfeld_survey` <- function(x, ...) {
+  plain_part(x, NextMethod())
+}
+
 # One column in one row ------------------------------------------------------------------------------
 
 survey_column <- function(name, x, values_of, lines) {

@@ -17,10 +17,33 @@ write_json_file <- function(x, path) {
   writeLines(text, path, useBytes = TRUE)
 }
 
-# One line per row: readable, and a change in one row is a change in one line. 15 digits are exact for every exact column.
+# One line per row: readable, and a change in one row is a change in one line. Numbers are texts that read back as the same
+# number, where the writer of JSON would keep 15 digits.
 json_rows <- function(rows) {
-  text <- jsonlite::toJSON(rows, dataframe = "rows", na = "null", digits = NA, always_decimal = FALSE, Date = "ISO8601")
-  gsub("},{\"", "},\n{\"", text, fixed = TRUE)
+  number <- vapply(rows, function(x) is.numeric(x) && !is.object(x), NA)
+  columns <- Map(function(x, number) if (number) json_numbers(x) else json_values(x), as.list(rows), number)
+  names <- vapply(names(rows), function(name) as.character(jsonlite::toJSON(name, auto_unbox = TRUE)), "")
+  cells <- Map(function(name, values) paste0(name, ":", values), names, columns)
+  if (nrow(rows) == 0) "[]" else paste0("[", paste0("{", do.call(paste, c(unname(cells), sep = ",")), "}", collapse = ",\n"), "]")
+}
+
+json_numbers <- function(x) {
+  replace(number_text(x), !is.finite(x), "null")
+}
+
+# Each value as JSON, once per distinct one; what is missing is null.
+json_values <- function(x) {
+  known <- unique(x[!is.na(x)])
+  text <- if (is.logical(x)) tolower(known) else json_texts(if (inherits(x, "POSIXct")) format(known, "%Y-%m-%dT%H:%M:%S") else as.character(known))
+  replace(text[match(x, known)], is.na(x), "null")
+}
+
+# Texts in quotes. A quote of their own is escaped, so that what parts two texts stands in none; the last one shows where
+# empty texts end.
+json_texts <- function(x) {
+  json <- as.character(jsonlite::toJSON(c(enc2utf8(x), "end")))
+  parts <- strsplit(substr(json, 3, nchar(json) - 2), "\",\"", fixed = TRUE)[[1]]
+  paste0("\"", utils::head(parts, -1), "\"")
 }
 
 json_type <- function(kind) {

@@ -37,7 +37,7 @@ text_table <- function(x, decimals = list(), width = text_width(), rows = 10, he
   fits[1] <- TRUE
   texts <- Map(function(cell, heading, width) {
     text <- c(heading, cell$text)
-    if (wrap) strwrap(text, width + 1L, exdent = 2, simplify = FALSE) else as.list(cli::ansi_strtrim(text, width))
+    if (wrap) strwrap(text, width + 1L, exdent = 2, simplify = FALSE) else as.list(trimmed_text(text, width))
   }, cells[fits], headings[fits], widths[fits])
   height <- do.call(pmax, lapply(texts, lengths))
   lines <- Map(function(text, cell, width) {
@@ -46,6 +46,11 @@ text_table <- function(x, decimals = list(), width = text_width(), rows = 10, he
   }, texts, cells[fits], widths[fits])
   body <- sub(" +$", "", do.call(paste, c(unname(lines), sep = "  ")))
   c(body, cut_note(nrow(x) - nrow(shown) + more, headings[!fits]))
+}
+
+# Text of more than `width` ends in an ellipsis, which would take the place of a text of width 1.
+trimmed_text <- function(text, width) {
+  ifelse(cli::ansi_nchar(text, "width") > width, cli::ansi_strtrim(text, width), text)
 }
 
 # Text columns give way before numbers do, the widest first: down to 14 characters when that makes

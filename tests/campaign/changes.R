@@ -1,0 +1,137 @@
+# Changes by the independent way: for each period the days that it is compared with, and SQLite's totals of these days.
+
+# One row per period of the span: its start, first and last earlier day, and what is comparable.
+earlier_days <- function(o, every, p) {
+  calendar <- o$made$calendar
+  now <- o$span[2]
+  starts <- periods_between(o$span[1], now, every, calendar)
+  nexts <- next_starts(starts, every, calendar)
+  unfinished <- nexts - 1 > now
+  before <- period_before_or_year(starts, nexts, every, p, calendar)
+  cut <- unfinished & p$like & every != "day"
+  passed <- as.integer(now - starts)
+  last <- if (p$versus == "year_before" && p$align == "weekday") {
+    rep(now - 364, length(starts))
+  } else if (p$versus == "year_before" && !calendar_rules(calendar)$weeks_445 && every != "week") {
+    rep(same_date_before(now, leap = TRUE), length(starts))
+  } else {
+    before$from + passed
+  }
+  to <- before$to
+  to[cut] <- pmin(to[cut], last[cut])
+  none <- is.na(before$from) | before$from < o$span[1] | unfinished & !p$like
+  data.frame(start = starts, from = before$from, to = to, unknown = is.na(before$from) | to < o$span[1],
+             comparable = ifelse(none, "none", ifelse(unfinished, "to_date", "full")))
+}
+
+next_starts <- function(starts, every, calendar) {
+  all <- periods_between(min(starts), max(starts) + 800, every, calendar)
+  all[match(starts, all) + 1]
+}
+
+# The same date a year before; of 29 February none, or with `leap` the 28th.
+same_date_before <- function(days, leap = FALSE) {
+  at <- as.POSIXlt(days)
+  text <- sprintf("%04d-%02d-%02d", at$year + 1899L, at$mon + 1L, at$mday)
+  if (leap) text <- sub("^([0-9]{4})-02-29$", "\\1-02-28", text)
+  as.Date(text, optional = TRUE, format = "%Y-%m-%d")
+}
+
+period_before_or_year <- function(starts, nexts, every, p, calendar) {
+  if (p$versus == "period_before") {
+    return(list(from = period_starts(starts - 1, every, calendar), to = starts - 1))
+  }
+  if (p$align == "weekday") {
+    return(list(from = starts - 364, to = nexts - 1 - 364))
+  }
+  if (every == "day") {
+    same <- same_date_before(starts)
+    return(list(from = same, to = same))
+  }
+  all <- periods_between(min(starts) - 800, max(starts), every, calendar)
+  place <- place_in_year(all, every, calendar)
+  at <- vapply(place[match(starts, all)], function(here) {
+    found <- which(place == sprintf("%d/%s", as.integer(sub("/.*", "", here)) - 1L, sub(".*/", "", here)))
+    if (length(found)) found[1] else NA_integer_
+  }, 0L)
+  from <- all[at]
+  list(from = from, to = next_starts_or_na(from, all, starts, nexts))
+}
+
+next_starts_or_na <- function(from, all, starts, nexts) {
+  following <- c(all[-1], nexts[length(nexts)])
+  following[match(from, all)] - 1
+}
+
+# "2025/38": the year and the place in it of periods that start on these days.
+place_in_year <- function(starts, every, calendar) {
+  if (every == "week" && !calendar_rules(calendar)$weeks_445) {
+    # The year of a week holds the fourth day of it, whatever day weeks start on.
+    middle <- starts + 3
+    year <- as.POSIXlt(middle)$year + 1900
+    return(sprintf("%d/%d", year, (as.POSIXlt(middle)$yday) %/% 7 + 1L))
+  }
+  year <- period_starts(starts, "year", calendar)
+  named <- as.POSIXlt(year + 20)$year + 1900
+  place <- if (every == "year") 1L else stats::ave(as.integer(starts), year, FUN = rank)
+  if (every %in% c("month", "quarter", "week")) {
+    inside <- periods_between(min(year), max(starts), every, calendar)
+    of <- period_starts(inside, "year", calendar)
+    place <- stats::ave(as.integer(inside), of, FUN = rank)[match(starts, inside)]
+  }
+  sprintf("%d/%d", as.integer(named), as.integer(place))
+}
+
+# The rows of a table with their earlier values, and rows for members that are gone unless the table was cut.
+oracle_change <- function(o, rows, shape, p) {
+  plan <- earlier_days(o, shape$every, p)
+  all <- c(shape$every, shape$by)
+  known <- plan[!is.na(plan$from), ]
+  days <- data.frame(day_ = character(), period = character(), month_start = character())
+  for (i in seq_len(nrow(known))) {
+    span <- seq(known$from[i], known$to[i], length.out = max(0, as.integer(known$to[i] - known$from[i]) + 1))
+    if (known$to[i] >= known$from[i]) {
+      days <- rbind(days, data.frame(day_ = format(span), period = format(known$start[i]), month_start = format(period_starts(span, "month", o$made$calendar))))
+    }
+  }
+  DBI::dbWriteTable(o$db, "earlier", days, overwrite = TRUE, temporary = TRUE)
+  from <- "(SELECT * FROM kept JOIN earlier ON day = day_)"
+  m <- shape$measures[p$of]
+  before <- do.call(rbind, lapply(seq_along(shape$splits), function(i) {
+    if (!shape$every %in% shape$splits[[i]]) return(NULL)
+    level <- level_rows(o, shape$splits[[i]], shape$names, m, from)
+    level$lvl <- rep(i, nrow(level))
+    for (k in seq_along(all)) if (is.null(level[[paste0("k", k)]])) level[[paste0("k", k)]] <- rep(NA, nrow(level))
+    level[c("lvl", paste0("k", seq_along(all)), p$of)]
+  }))
+  keys <- c("lvl", paste0("k", seq_along(all)))
+  at <- match(row_ids(rows[keys]), row_ids(before[keys]))
+  earlier <- before[[p$of]][at]
+  if (!shape$cut && !is.null(before)) {
+    gone <- before[!seq_len(nrow(before)) %in% at & !before[[p$of]] %in% c(NA, 0), ]
+    if (nrow(gone)) {
+      extra <- rows[rep(NA_integer_, nrow(gone)), ]
+      extra[keys] <- gone[keys]
+      for (name in names(shape$measures)) if (shape$measures[[name]]$kind %in% c("sum", "lines", "distinct")) extra[[name]] <- 0
+      rows <- rbind(rows, extra)
+      earlier <- c(earlier, gone[[p$of]])
+    }
+  }
+  period <- match(rows$k1, format(plan$start))
+  if (m[[1]]$kind %in% c("sum", "lines", "distinct")) earlier[is.na(earlier)] <- 0
+  unknown <- is.na(period) | plan$unknown[period]
+  earlier[unknown] <- NA
+  now <- rows[[p$of]]
+  list(rows = rows, answer = stats::setNames(
+    data.frame(earlier, now - earlier, ifelse(earlier > 0, (now - earlier) / earlier, NA), direction_of(now, earlier, unknown),
+               ifelse(is.na(period), "none", plan$comparable[period])),
+    paste0(p$name, c("_before", "_change", "_change_pct", "_direction", "_comparable"))
+  ))
+}
+
+direction_of <- function(now, earlier, unknown) {
+  none <- function(x) is.na(x) | x == 0
+  ifelse(unknown | earlier %in% earlier[!is.na(earlier) & earlier < 0], "unknown", ifelse(
+    none(now) & none(earlier), "level", ifelse(none(earlier), "new", ifelse(none(now), "gone", ifelse(now > earlier, "up", ifelse(now < earlier, "down", "level"))))
+  ))
+}

@@ -1,0 +1,100 @@
+# What must not change anything: the order of lines, chunks, threads, the locale, options for numbers, lines that a condition
+# leaves out, the names of columns.
+
+# The table that the calls of a chain give, and what was thrown where one fails.
+table_of <- function(made, chain, lines = given_lines(made), book_call = daybook_call(made)) {
+  place <- rlang::env(asNamespace("hinterfeld"), lines = lines, t = NULL)
+  tryCatch({
+    place$book <- quiet_eval(book_call, place)
+    for (move in chain) {
+      value <- quiet_eval(move$call, place)
+      if (move$kind %in% c("keep", "leave_out")) place$book <- value else if (!move$kind %in% names(endings)) place$t <- value
+    }
+    list(table = tibble::as_tibble(place$t), book = place$book)
+  }, hinterfeld_error = function(cnd) list(error = class(cnd)[1]))
+}
+
+variants <- list(
+  `order of lines` = function(made, chain) {
+    lines <- given_lines(made)
+    table_of(made, chain, lines[sample(nrow(lines)), , drop = FALSE])
+  },
+  threads = function(made, chain) {
+    withr::with_options(list(hinterfeld.threads = sample(3, 1)), table_of(made, chain))
+  },
+  options = function(made, chain) {
+    withr::with_options(list(OutDec = ",", scipen = -5, stringsAsFactors = TRUE, digits = 3), table_of(made, chain))
+  },
+  locale = function(made, chain) {
+    withr::with_locale(c(LC_CTYPE = "C", LC_COLLATE = "C", LC_TIME = "C"), table_of(made, chain))
+  },
+  `time zone` = function(made, chain) withr::with_timezone("Pacific/Auckland", table_of(made, chain)),
+  `factors for texts` = function(made, chain) {
+    lines <- given_lines(made)
+    texts <- vapply(lines, is.character, NA)
+    lines[texts] <- lapply(lines[texts], factor)
+    table_of(made, chain, lines)
+  },
+  `names of columns` = function(made, chain) {
+    lines <- given_lines(made)
+    names(lines)[match(c("price", "pieces", "ticket"), names(lines))] <- c("units", "level", "Total")
+    call <- do.call(substitute, list(daybook_call(made), list(price = quote(units), pieces = quote(level), ticket = quote(Total))))
+    # A role's own name is kept for the role.
+    if (made$per_piece) table_of(made, chain, stats::setNames(lines, replace(names(lines), names(lines) == "units", "kg")),
+                                 do.call(substitute, list(call, list(units = quote(kg))))) else NULL
+  },
+  `lines that are left out` = function(made, chain) {
+    if (any(vapply(chain, function(move) move$kind %in% c("keep", "leave_out"), NA))) return(NULL)
+    lines <- given_lines(made)
+    more <- lines[sample(nrow(lines), nrow(lines), replace = TRUE), , drop = FALSE]
+    more$extra <- "more"
+    # Other decimals among them must not change the scale of what is left.
+    more$cost <- more$cost + 0.0005
+    lines$extra <- "own"
+    out <- list(kind = "leave_out", call = quote(leave_out(book, extra == "more")))
+    table_of(made, c(list(out), chain), rbind(lines, more))
+  }
+)
+
+# The first of some variants, chosen anew for each case, that gives another table; NULL where none does.
+vary <- function(made, chain, most = 2) {
+  base <- table_of(made, chain)
+  for (name in sample(names(variants), most)) {
+    other <- variants[[name]](made, chain)
+    # More lines may be more than can be exact.
+    if (is.null(other) || identical(other$error, "hinterfeld_error_overflow")) next
+    if (!identical(base$table, other$table) || !identical(base$error, other$error)) {
+      return(sprintf("another table with another: %s. %s", name, toString(utils::head(all.equal(base$table, other$table), 2))))
+    }
+  }
+  if (chance(0.3)) chunked(made, chain, base)
+}
+
+# Tallies of chunks, merged and read from a file, give the totals of all lines.
+chunked <- function(made, chain, base) {
+  starts <- Filter(function(move) move$kind == "totals", chain)
+  if (!is.null(base$error) || length(starts) == 0 || nrow(made$lines) < 4) return(NULL)
+  asked <- starts[[1]]
+  if (isTRUE(asked$every %in% c("weekday", "month_of_year"))) return(NULL)
+  place <- rlang::env(asNamespace("hinterfeld"), book = base$book)
+  exact <- vapply(asked$measures, function(m) m$margin == "recompute" && !grepl("cost", m$x), NA)
+  if (!all(exact)) return(NULL)
+  measures <- as.call(c(quote(list), lapply(asked$measures, function(m) m$r)))
+  lines <- quiet_eval(quote(lines_of(book)), place)
+  book_of <- function(rows) {
+    place$chunk <- lines[rows, ]
+    quiet_eval(rlang::expr(daybook(chunk, day, revenue, product, units = units, order = order, decimals = !!made$decimals,
+                                   rounding = !!made$rounding, calendar = !!made$calendar)), place)
+  }
+  place$book <- book_of(seq_len(nrow(lines)))
+  whole <- quiet_eval(rlang::expr(totals(book, by = !!asked$by, every = !!asked$every, measures = !!measures)), place)
+  tallies <- lapply(split(seq_len(nrow(lines)), sample(3, nrow(lines), replace = TRUE)), function(rows) {
+    place$book <- book_of(rows)
+    quiet_eval(rlang::expr(tally_of(book, by = !!asked$by, every = !!asked$every, measures = !!measures)), place)
+  })
+  merged <- quiet_eval(quote(Reduce(merge_tallies, tallies)), rlang::env(place, tallies = tallies))
+  path <- file.path(scratch(), "merged.tally")
+  back <- quiet_eval(quote(tally_totals(load_tally(save_tally(merged, path)))), rlang::env(place, merged = merged, path = path))
+  expected <- tibble::as_tibble(whole)
+  if (!identical(as.list(back), as.list(expected))) sprintf("merged tallies differ: %s", toString(utils::head(all.equal(as.list(back), as.list(expected)), 2)))
+}
