@@ -42,7 +42,7 @@ run_brief <- function(brief, into = NULL, again = FALSE) {
   })
 }
 
-run_into <- function(folder, brief, inputs, former) {
+run_into <- function(folder, brief, inputs, former, call = caller_env()) {
   started <- Sys.time()
   made_before <- c("run.json", vapply(former$outputs, function(output) output$file, ""))
   with_former_told(folder, write_whole_folder(folder, made_before, function(part) {
@@ -53,7 +53,7 @@ run_into <- function(folder, brief, inputs, former) {
     )
     writeLines(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"), file.path(part, "run.json"), useBytes = TRUE)
     record
-  }))
+  }, call))
 }
 
 # A failed run says what became of the former output.

@@ -106,8 +106,9 @@ option_problem <- function(cnd) {
 }
 
 # Options and files of one command; NULL when its help was asked for and given. `files` says how many files it takes, at
-# least and at most, and `of` what they are called.
-cli_options <- function(command, options, args, example, files = c(0, 0), of = "") {
+# least and at most, and `of` what they are called. Options that are `repeated` come as a list of name and value, in order.
+cli_options <- function(command, options, args, example, files = c(0, 0), of = "", repeated = character()) {
+  taken <- take_repeated(args, repeated)
   parser <- optparse::OptionParser(
     usage = trimws(sprintf("hinterfeld %s %s [options]", command, of)), option_list = options, add_help_option = FALSE,
     epilogue = paste0("Example:\n", paste0("  ", example, collapse = "\n"))
@@ -115,7 +116,7 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
   parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE, help = "show this help")
   wrong <- function(problem) stop_because("usage", sprintf("hinterfeld %s: %s", command, problem))
   given <- tryCatch(
-    optparse::parse_args(parser, args, print_help_and_exit = FALSE, positional_arguments = TRUE),
+    optparse::parse_args(parser, taken$args, print_help_and_exit = FALSE, positional_arguments = TRUE),
     error = function(cnd) wrong(option_problem(cnd))
   )
   if (isTRUE(given$options$help)) {
@@ -124,7 +125,29 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
   }
   if (length(given$args) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
   if (length(given$args) > files[2]) wrong(sprintf("\"%s\" is not expected.", given$args[files[2] + 1]))
-  c(given$options, list(files = given$args))
+  c(given$options, list(files = given$args, repeated = taken$repeated))
+}
+
+# The parser keeps the last of several values of one option only.
+take_repeated <- function(args, names) {
+  flags <- paste0("--", names)
+  repeated <- list()
+  rest <- character()
+  while (length(args)) {
+    whole <- match(args[1], flags)
+    start <- match(sub("=.*$", "=", args[1]), paste0(flags, "="))
+    if (length(names) && !is.na(whole) && length(args) > 1) {
+      repeated <- c(repeated, list(list(name = names[whole], value = args[2])))
+      args <- args[-(1:2)]
+    } else if (length(names) && !is.na(start)) {
+      repeated <- c(repeated, list(list(name = names[start], value = sub("^[^=]*=", "", args[1]))))
+      args <- args[-1]
+    } else {
+      rest <- c(rest, args[1])
+      args <- args[-1]
+    }
+  }
+  list(args = rest, repeated = repeated)
 }
 
 option <- function(name, help, metavar = NULL, default = NULL, type = "character") {

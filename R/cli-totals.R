@@ -1,8 +1,7 @@
 # hinterfeld totals: one question answered without a brief.
 
 cli_totals <- function(args) {
-  rules <- list()
-  given <- cli_options("totals", totals_options(function(rule) rules <<- c(rules, list(rule))), args, files = c(1, Inf), of = "FILE [FILE ...]", example = c(
+  given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]", repeated = names(totals_rules), example = c(
     "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
@@ -13,7 +12,7 @@ cli_totals <- function(args) {
   }
   check_totals_options(given)
   book <- cli_daybook(given)
-  for (rule in rules) book <- restrict_by(book, rule)
+  for (rule in given$repeated) book <- restrict_by(book, stats::setNames(rule["value"], totals_rules[[rule$name]]))
   t <- cli_table(book, given)
   if (!is.null(given$out)) {
     deliver(t, given$out)
@@ -31,12 +30,9 @@ cli_totals <- function(args) {
 }
 
 # Conditions can be given several times and apply in their order.
-rule_option <- function(name, help, rule, add) {
-  optparse::make_option(paste0("--", name), action = "callback", type = "character", metavar = "COND", help = help,
-                        callback = function(option, flag, value, parser) add(stats::setNames(list(value), rule)))
-}
+totals_rules <- c(keep = "keep", `leave-out` = "leave_out")
 
-totals_options <- function(add_rule) {
+totals_options <- function() {
   list(
     option("day", "column of the day of sale [default: %default]", "NAME", "day"),
     option("product", "column of the product [default: %default]", "NAME", "product"),
@@ -47,8 +43,8 @@ totals_options <- function(add_rule) {
     option("every", "day, week, month, quarter, year, weekday or month_of_year", "PERIOD"),
     option("measures", "columns to total, or lines [default: %default]", "NAMES", "revenue"),
     flag("subtotals", "with subtotals and the grand total"),
-    rule_option("keep", "keep the lines for which this holds; may be repeated", "keep", add_rule),
-    rule_option("leave-out", "leave out the lines for which this holds; may be repeated", "leave_out", add_rule),
+    option("keep", "keep the lines for which this holds; may be repeated", "COND"),
+    option("leave-out", "leave out the lines for which this holds; may be repeated", "COND"),
     option("top", "only the rows ranked so or better", "N", type = "integer"),
     option("within", "columns inside which to rank and take shares", "NAMES"),
     flag("rank", "add the rank"), flag("share", "add the share of the total"),

@@ -8,7 +8,8 @@
 #'   be several.
 #' @param of Text: names of measures of `t`, one or several.
 #' @param margins Logical: give a last row and a last column of totals.
-#' @param empty Text: what a combination without lines shows, `"blank"` (missing) or `"zero"`.
+#' @param empty Text: what a combination without lines shows, `"blank"` (missing) or `"zero"`, which sums and counts then have;
+#'   means and extremes of nothing stay missing.
 #' @return A crosstab: a tibble with the `rows` columns, a column for each value of `columns`, in
 #'   calendar order or from the largest, labelled as by [period_label()] (`2026-03`, `Mar`, `Mon`),
 #'   and `Total`. With several measures, `<label> <measure>`. [deliver()], [in_words()] and

@@ -13,7 +13,9 @@
 #'   `"add_up"` adds up the rows below it.
 #' @return A measure, for the `measures` of [totals()].
 #' @section Blanks: Lines whose `x` is missing are not taken. A group with no line to take has a sum
-#'   and a count of 0, and a missing mean, smallest and largest value.
+#'   and a count of 0, and a missing mean, smallest and largest value. Lines without an order or whatever `per` names are not
+#'   taken, and a message counts them. With `margin = "add_up"` rows without a value do not count, and a subtotal of nothing but
+#'   such rows is missing.
 #' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean
 #'   is an exact total divided once.
 #' @section Errors: Met when [totals()] uses the measure: `hinterfeld_error_measure` for text, an

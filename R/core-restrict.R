@@ -10,6 +10,9 @@
 #'   `day >= as.Date("2026-01-01") & region == "Vale"`. A condition on one text column is
 #'   evaluated on the column's distinct values.
 #' @param why Text: the reason, for the audit and the footnotes. By default the condition itself.
+#' @section Days: A daybook covers the days from its first line to its last, whatever lines are left out: a region without
+#'   a sale on the last day is still compared up to that day. Conditions on the day alone change that, also where they are
+#'   joined with others by "and": then the daybook covers the days for which they hold.
 #' @return A daybook. A message names values in the condition that no line has.
 #' @section Errors: `hinterfeld_error_condition` when the condition cannot be evaluated or is not
 #'   logical, `hinterfeld_error_no_lines` when no line would be left.

@@ -83,7 +83,7 @@ running_plan <- function(t, of, within, along, restart, name, what, call = calle
   scope <- derive_scope(t, within)$id
   if (!is.null(restart)) {
     turn <- period_bounds_kernel(as.integer(row_days(t)) + belongs_by(memory), restart, FALSE, memory$book$calendar$rules)
-    scope <- group_lines(length(scope), list(new_key(NULL, scope, seq_len(max(scope))),
+    scope <- group_lines(length(scope), list(new_key(NULL, scope, seq_len(max(scope, 0L))),
                                              new_key(NULL, match(turn, unique(turn)), unique(turn))))$codes
   }
   words <- if (length(within)) paste("within", and_list(within)) else "over the whole table"

@@ -12,14 +12,19 @@ random_case <- function(seed) {
 # What is wrong in a case, NULL where nothing is.
 wrong_in <- function(case) {
   set.seed(case$seed)
-  play(case$made, case$chain) %||% tryCatch(vary(case$made, case$chain), error = function(cnd) paste("variants:", conditionMessage(cnd)))
+  place <- call_place(given_lines(case$made))
+  # An ending that is refused leaves the table as it was.
+  ends <- vapply(case$chain, function(move) move$kind %in% names(endings), NA)
+  play(case$made, case$chain, place) %||% tryCatch(
+    vary(case$made, case$chain[!ends], answer_in(place)), error = function(cnd) paste("variants:", conditionMessage(cnd))
+  )
 }
 
 # Fewer moves and fewer lines, as long as it stays wrong in the same way.
-shrink <- function(case, wrong) {
+shrink <- function(case, wrong, find = wrong_in) {
   kind <- function(wrong) gsub("[0-9]+|\"[^\"]*\"|:.*$", "", wrong)
   still <- function(other) {
-    found <- tryCatch(wrong_in(other), error = function(cnd) NULL)
+    found <- tryCatch(find(other), error = function(cnd) NULL)
     !is.null(found) && kind(found) == kind(wrong)
   }
   repeat {
@@ -44,7 +49,10 @@ shrink <- function(case, wrong) {
 
 # The calls of a case, to be pasted into R.
 calls_of <- function(case) {
-  assign <- function(move) paste(if (move$kind %in% c("keep", "leave_out")) "book <-" else if (move$kind %in% names(endings)) "print" else "t <-", text_of(move$call))
+  assign <- function(move) {
+    to <- if (move$kind %in% c("keep", "leave_out")) "book <- " else if (!move$kind %in% names(endings)) "t <- "
+    paste0(to, text_of(move$call))
+  }
   c(paste("lines <-", text_of(given_lines(case$made))), paste("book <-", text_of(daybook_call(case$made))), vapply(case$chain, assign, ""))
 }
 

@@ -94,7 +94,7 @@ oracle_change <- function(o, rows, shape, p) {
       days <- rbind(days, data.frame(day_ = format(span), period = format(known$start[i]), month_start = format(period_starts(span, "month", o$made$calendar))))
     }
   }
-  DBI::dbWriteTable(o$db, "earlier", days, overwrite = TRUE, temporary = TRUE)
+  put_table(o$db, "earlier", days)
   from <- "(SELECT * FROM kept JOIN earlier ON day = day_)"
   m <- shape$measures[p$of]
   before <- do.call(rbind, lapply(seq_along(shape$splits), function(i) {

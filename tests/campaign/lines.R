@@ -66,6 +66,16 @@ daybook_call <- function(made) {
                  calendar = .(made$calendar), on_bad = "set_aside"))
 }
 
+# A data frame as a table of the database; much quicker than DBI's own way, which matters for thousands of small ones.
+put_table <- function(db, name, table, whole = character()) {
+  type <- ifelse(names(table) %in% whole, "INTEGER", ifelse(vapply(table, is.numeric, NA), "REAL", "TEXT"))
+  DBI::dbExecute(db, sprintf("DROP TABLE IF EXISTS temp.%s", name))
+  DBI::dbExecute(db, sprintf("CREATE TEMP TABLE %s (%s)", name, paste(sprintf("\"%s\" %s", names(table), type), collapse = ", ")))
+  if (nrow(table)) {
+    DBI::dbExecute(db, sprintf("INSERT INTO %s VALUES (%s)", name, paste(rep("?", ncol(table)), collapse = ", ")), params = unname(as.list(table)))
+  }
+}
+
 # The same lines in SQLite, in whole numbers; a revenue is rounded once, by integer arithmetic.
 lines_database <- function(made) {
   db <- DBI::dbConnect(RSQLite::SQLite(), ":memory:", bigint = "numeric")
@@ -75,7 +85,7 @@ lines_database <- function(made) {
   lines[texts] <- lapply(lines[texts], blank)
   names(lines)[names(lines) == "ticket"] <- "order_"
   lines$day <- format(lines$day)
-  DBI::dbWriteTable(db, "given", lines, field.types = c(price_whole = "INTEGER", pieces = "INTEGER", cost_whole = "INTEGER"))
+  put_table(db, "given", lines, whole = c("price_whole", "pieces", "cost_whole"))
   amount <- if (made$per_piece) "price_whole * pieces" else "price_whole"
   up <- 10^max(0, made$decimals - made$places$price)
   down <- 10^max(0, made$places$price - made$decimals)

@@ -156,7 +156,7 @@ dated_lines <- function(o, every) {
   calendar <- o$made$calendar
   dates <- data.frame(day_ = days, month_start = format(period_starts(as.Date(days), "month", calendar)),
                       period = if (is.null(every)) rep(NA_character_, length(days)) else period_text(as.Date(days), every, calendar))
-  DBI::dbWriteTable(o$db, "dates", dates, overwrite = TRUE, temporary = TRUE)
+  put_table(o$db, "dates", dates)
   "(SELECT * FROM kept JOIN dates ON day = day_)"
 }
 
@@ -195,7 +195,7 @@ filled_rows <- function(o, rows, splits, all, move) {
 # `rows` become the table t; gives the answer of `select` in the order of the rows.
 ask_rows <- function(o, rows, select) {
   rows$rn <- seq_len(nrow(rows))
-  DBI::dbWriteTable(o$db, "t", rows, overwrite = TRUE, temporary = TRUE)
+  put_table(o$db, "t", rows)
   DBI::dbGetQuery(o$db, sprintf("SELECT %s FROM t ORDER BY rn", select))
 }
 

@@ -2,27 +2,32 @@
 
 differ <- function(...) stop(structure(class = c("campaign_difference", "error", "condition"), list(message = sprintf(...), call = NULL)))
 
-# What was not right, NULL where all is.
-play <- function(made, chain) {
+# What was not right, NULL where all is. `place` is where the calls leave their book and table.
+play <- function(made, chain, place = call_place(given_lines(made))) {
   db <- lines_database(made)
   on.exit(DBI::dbDisconnect(db))
-  tryCatch(play_moves(made, chain, db), campaign_difference = conditionMessage, error = function(cnd) {
+  tryCatch(play_moves(made, chain, db, place), campaign_difference = conditionMessage, error = function(cnd) {
     paste0("error: ", paste(class(cnd)[1], conditionMessage(cnd)))
   })
 }
 
-play_moves <- function(made, chain, db) {
-  place <- rlang::env(asNamespace("hinterfeld"), lines = given_lines(made), t = NULL)
+# Where calls find their lines, book and table.
+call_place <- function(lines) rlang::env(asNamespace("hinterfeld"), lines = lines, book = NULL, t = NULL)
+
+play_moves <- function(made, chain, db, place) {
   if (DBI::dbGetQuery(db, "SELECT count(*) AS n FROM lines")$n == 0) return(NULL)
   o <- oracle(made, db)
   place$book <- tryCatch(quiet_eval(daybook_call(made), place), hinterfeld_error_overflow = function(cnd) {
     if (!excused(cnd, list(kind = "daybook"), o, NULL)) stop(cnd)
+    place$error <- class(cnd)[1]
+    NULL
   })
   if (is.null(place$book)) return(NULL)
   shape <- NULL
   for (move in chain) {
     made_now <- tryCatch(quiet_eval(move$call, place), hinterfeld_error = identity)
     if (inherits(made_now, "error")) {
+      if (!move$kind %in% names(endings)) place$error <- class(made_now)[1]
       if (excused(made_now, move, o, shape)) return(NULL)
       stop(made_now)
     }
@@ -157,7 +162,10 @@ best_shape <- function(shape, move, o) {
   ranks <- ask_rows(o, shape$rows, paste(rank_sql(quote_sql(p$of), scope_sql(shape, p$within), if (p$best) "DESC" else "ASC", p$ties, names_sql(shape)), "AS x"))$x
   keep <- which(ranks <= p$n)
   column <- paste0(p$of, "_rank")
-  if (is.null(shape$rows[[column]])) shape$rows[[column]] <- ranks
+  if (is.null(shape$rows[[column]])) {
+    shape$rows[[column]] <- ranks
+    shape$steps <- c(shape$steps, list(list(kind = "rank", p = list(of = p$of, within = p$within, ties = p$ties, highest = p$best, name = column))))
+  }
   shape$cut <- shape$cut || length(keep) < nrow(shape$rows)
   shape$rows <- shape$rows[keep, , drop = FALSE]
   shape

@@ -3,15 +3,19 @@
 
 # The table that the calls of a chain give, and what was thrown where one fails.
 table_of <- function(made, chain, lines = given_lines(made), book_call = daybook_call(made)) {
-  place <- rlang::env(asNamespace("hinterfeld"), lines = lines, t = NULL)
+  place <- call_place(lines)
   tryCatch({
     place$book <- quiet_eval(book_call, place)
     for (move in chain) {
       value <- quiet_eval(move$call, place)
       if (move$kind %in% c("keep", "leave_out")) place$book <- value else if (!move$kind %in% names(endings)) place$t <- value
     }
-    list(table = tibble::as_tibble(place$t), book = place$book)
+    answer_in(place)
   }, hinterfeld_error = function(cnd) list(error = class(cnd)[1]))
+}
+
+answer_in <- function(place) {
+  if (is.null(place$error)) list(table = if (!is.null(place$t)) tibble::as_tibble(place$t), book = place$book) else list(error = place$error)
 }
 
 variants <- list(
@@ -57,8 +61,7 @@ variants <- list(
 )
 
 # The first of some variants, chosen anew for each case, that gives another table; NULL where none does.
-vary <- function(made, chain, most = 2) {
-  base <- table_of(made, chain)
+vary <- function(made, chain, base, most = 2) {
   for (name in sample(names(variants), most)) {
     other <- variants[[name]](made, chain)
     # More lines may be more than can be exact.

@@ -50,3 +50,25 @@ test_that("wrong options and expressions say what to do", {
   expect_snapshot(cat(run_cli("totals", demo_files()[["order_lines"]], "--revenue", "system('id')", "--product", "product_id", "--day", "line_id")$stderr))
   expect_identical(run_cli("totals", "x.csv", "--every", "moth")$status, 2L)
 })
+
+test_that("repeated words and conditions are kept in their order", {
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(small_sales, file, sep = "")
+  ask <- function(...) run_cli("totals", file, ..., "--csv", "--quiet")
+  run <- ask("--by", "product", "--within", "product", "--rank")
+  expect_identical(run$status, 0L)
+  expect_identical(ask("--by", "product", "--top", "3", "--rows", "3")$status, 0L)
+  run <- ask("--by", "region", "--keep", "status == \"paid\"", "--leave-out=region == \"Highfen\"", "--keep", "revenue > 6")
+  expect_identical(run$stdout, "region,revenue\nVale,11.50\n")
+})
+
+test_that("the numbers of a condition on text do not depend on the locale", {
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(enc2utf8(c("day,product,region,revenue", "2026-01-01,a,Vall\u00e9e,1", "2026-01-02,b,Vale,2")), file, useBytes = TRUE)
+  for (locale in c("C", "C.UTF-8", "")) {
+    run <- processx::run(file.path(R.home("bin"), "Rscript"), c(
+      system.file("cli", "hinterfeld", package = "hinterfeld"), "totals", file, "--keep", "region == \"Vall\u00e9e\"", "--by", "region", "--csv", "--quiet"
+    ), env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), LC_ALL = locale, LANG = ""), encoding = "UTF-8", error_on_status = FALSE)
+    expect_identical(run$stdout, "region,revenue\nVall\u00e9e,1.00\n", label = locale)
+  }
+})

@@ -15,3 +15,26 @@ test_that("steps come in the order they were taken, and each begins where the la
   expect_identical(steps$revenue_after, c(NA, 15, 7, 7, 3, 2))
   expect_identical(steps$revenue_before[3:6], steps$revenue_after[2:5])
 })
+
+test_that("a daybook of a daybook's lines goes on with its trail and what was set aside", {
+  book <- leave_out(kilnmoor_book(), region == "Vale")
+  lines <- lines_of(book)
+  lines$profit <- lines$revenue - lines$units * lines$unit_cost
+  again <- daybook(lines, day, revenue, product, units = units, order = order, decimals = c(revenue = 2, profit = 2))
+  steps <- audit(again)
+  before <- audit(book)
+  expect_identical(steps$what, c(before$what, "daybook"))
+  expect_identical(steps$lines_after, c(before$lines_after, 42105))
+  expect_identical(nrow(set_aside(again)), nrow(set_aside(book)))
+  expect_match(in_words(totals(again)), "Left out: 13 995 lines", all = FALSE)
+  # Rows that were taken away in between are counted too.
+  fewer <- audit(daybook(lines[1:100, ], day, revenue, product))
+  expect_identical(fewer$lines_after[nrow(fewer) - 1], 100)
+  expect_false(any(grepl("No line was left out", in_words(totals(daybook(lines[1:100, ], day, revenue, product))))))
+})
+
+test_that("some columns of an audit are a plain tibble that prints", {
+  some <- audit(kilnmoor_book())[, c("what", "lines_after")]
+  expect_identical(class(some), c("tbl_df", "tbl", "data.frame"))
+  expect_output(print(some), "leave|keep")
+})

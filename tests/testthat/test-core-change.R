@@ -210,3 +210,42 @@ test_that("directions, parts and unknown values are told for every kind of pair"
   expect_identical(found$x_change_pct, c(1.5, -0.6, 0, NA, -1, NA, NA, NA, NA, NA, -3, NA))
   expect_identical(found$x_before, replace(earlier, 12, NA))
 })
+
+test_that("a measure of fewer lines has the scale it had of all", {
+  book <- kilnmoor_book()
+  t <- totals(book, every = "year", measures = list(profit = sum_of(revenue - units * unit_cost)))
+  change <- add_change(t, of = "profit")
+  lines <- lines_of(book)
+  cents <- round(100 * lines$revenue) - lines$units * round(100 * lines$unit_cost)
+  earlier <- lines$day >= as.Date("2025-01-01") & lines$day <= as.Date("2025-09-17")
+  expect_identical(change$profit_before[4], sum(cents[earlier], na.rm = TRUE) / 100)
+  expect_identical(hinterfeld:::memory_of(t)$measures$profit$decimals, 2L)
+  days <- as.Date(c("2024-01-05", "2025-01-05", "2025-06-01"))
+  small <- daybook(a_sale(day = days, revenue = 1:3, cost = c(4, 4.25, 5)), day, revenue, product)
+  periods <- list(now = as.Date(c("2025-06-01", "2025-06-30")), then = as.Date(c("2024-01-01", "2024-12-31")))
+  found <- add_change(totals(small, measures = "cost"), of = "cost", periods = periods)
+  expect_identical(c(found$cost, found$cost_now, found$cost_before), c(13.25, 5, 4))
+  # Leaving out the line with the most decimals changes nothing for those that stay.
+  expect_identical(totals(keep_lines(small, cost != 4.25), measures = "cost")$cost, 9)
+})
+
+test_that("a value of 0 counts as nothing, before and now, and a day before the first kept line has none", {
+  days <- as.Date(c("2024-05-01", "2025-05-01", "2024-05-02", "2025-05-02"))
+  zero <- daybook(a_sale(day = days, product = c("a", "a", "b", "b"), revenue = c(0, 5, 5, 0)), day, revenue, product)
+  t <- add_change(totals(zero, by = product, every = "year"))
+  expect_identical(t$revenue_direction[t$year == as.Date("2025-01-01")], c("new", "gone"))
+  late <- keep_lines(zero, product == "b")
+  expect_error(add_change(totals(late, every = "year"), as_of = as.Date("2024-05-01")), class = "hinterfeld_error_no_lines")
+})
+
+test_that("days of 4-4-5 years compare with the same date, and weeks without a number with the same place", {
+  days <- as.Date("2023-02-01") + 0:760
+  every_day <- function(calendar) daybook(a_sale(day = days, revenue = seq_along(days)), day, revenue, product, calendar = calendar)
+  t <- add_change(totals(every_day(sales_calendar("02-01", "sunday", "445")), every = "day"))
+  at <- match(as.Date("2024-03-15"), t$day)
+  expect_identical(t$revenue_before[at], as.double(match(as.Date("2023-03-15"), days)))
+  weeks <- add_change(totals(every_day(sales_calendar(week_starts = "sunday")), every = "week"))
+  # The first Sunday week with four days of 2024 starts on 31 December 2023, that of 2025 on 29 December 2024.
+  at <- match(as.Date("2024-12-29"), weeks$week)
+  expect_identical(weeks$revenue_before[at], weeks$revenue[match(as.Date("2023-12-31"), weeks$week)])
+})

@@ -184,3 +184,47 @@ test_that("a table's text becomes a daybook's column without a trace in the tabl
   expect_identical(nrow(survey(lines, product)), length(unique(t$product)))
   expect_identical(lines_of(book)$product, paste0(t$product))
 })
+
+test_that("every way of reading a coded text tells what was written, in every way of writing", {
+  ways <- list(
+    untouched = function(x) x, sorted = function(x) sort(x), radix = function(x) sort(x, method = "radix"), reversed = function(x) rev(x),
+    one = function(x) replace(x, 2, "new"), many = function(x) replace(x, c(1, 3), NA), longer = function(x) c(x, "more"),
+    named = function(x) stats::setNames(x, seq_along(x)), encoded = function(x) enc2utf8(x), cased = function(x) toupper(x),
+    element = function(x) {
+      x[[2]] <- "new"
+      x
+    },
+    frame = function(x) {
+      d <- data.frame(x = x)
+      d$x[2] <- "new"
+      d$x
+    }
+  )
+  readings <- list(
+    as.character = as.character, elements = function(x) vapply(seq_along(x), function(i) x[[i]], ""), some = function(x) x[c(2, 1)],
+    head = function(x) utils::head(x, 2), frame = function(x) data.frame(p = x)$p, unique = unique, match = function(x) match(x, "new"),
+    order = function(x) order(x), paste = function(x) paste(x), factor = function(x) as.character(factor(x)), table = function(x) names(table(x)),
+    serialised = function(x) unserialize(serialize(x, NULL)), coded = function(x) {
+      found <- hinterfeld:::distinct_codes(x)
+      found$labels[found$codes]
+    }
+  )
+  for (way in names(ways)) {
+    for (reading in names(readings)) {
+      both <- twins(40)
+      expect_identical(readings[[reading]](ways[[way]](both$coded)), readings[[reading]](ways[[way]](both$plain)), label = paste(way, reading))
+      expect_identical(both$coded, both$plain)
+    }
+  }
+})
+
+test_that("a text column is its texts, whatever it is called", {
+  sales <- a_sale(product = c("x", "y"), units = c("kg", "l"), order = c("A", "B"), when = "2026-03-02")
+  book <- daybook(sales, when, revenue, product) |> suppressMessages() |> tryCatch(error = identity)
+  expect_s3_class(book, "hinterfeld_error_role")
+  sales <- a_sale(product = c("x", "y"), units = c("kg", "l"), order = c("A", "B"))
+  book <- daybook(sales, day, revenue, product)
+  expect_identical(as.list(lines_of(book)[c("units", "order")]) |> lapply(as.character), list(units = c("kg", "l"), order = c("A", "B")))
+  expect_setequal(totals(book, by = units)$units, c("kg", "l"))
+  expect_identical(nrow(totals(keep_lines(book, order == "A"), by = order)), 1L)
+})

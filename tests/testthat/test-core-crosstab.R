@@ -70,3 +70,48 @@ test_that("mistakes are explained", {
   expect_snapshot(error = TRUE, crosstab(t[1:2, ], product, region))
   expect_snapshot(error = TRUE, crosstab(data.frame(), product, region))
 })
+
+test_that("a crosstab asks what its table asked: added-up peaks are added up over the same members", {
+  book <- kilnmoor_book()
+  t <- totals(book, by = c(region, product), every = "year", subtotals = TRUE, measures = list(m = largest_of(units, margin = "add_up")))
+  x <- crosstab(t, region, year)
+  regions <- tibble::as_tibble(t)[t$level == "region", ]
+  for (i in seq_len(nrow(regions))) {
+    expect_identical(x[[substr(regions$year[i], 1, 4)]][x$region == regions$region[i]], regions$m[i])
+  }
+  peaks <- lines_of(book)
+  top <- tapply(peaks$units, interaction(peaks$region, peaks$product, format(peaks$day, "%Y"), drop = TRUE), max)
+  expect_identical(x$Total[x$region == "Total"], sum(top))
+})
+
+test_that("groups are codes: names that look alike when pasted, like a column or like a label stay apart", {
+  sales <- a_sale(a = c("Sieve fine", "Sieve", "a", "Total", NA, "not given"), b = c("10 cm", "fine 10 cm", "a", "Total", "b", NA), revenue = c(1, 100, 3, 5, 7, 11))
+  x <- crosstab(quiet(totals(daybook(sales, day, revenue, product), by = c(a, b))), a, b) |> quiet()
+  cell <- function(a, b) x[[b]][x$a == a]
+  expect_identical(c(cell("Sieve fine", "10 cm"), cell("Sieve", "fine 10 cm"), cell("a", "b: a"), cell("Total", "Total")), c(1, 100, 3, 5))
+  expect_identical(c(cell("not given, blank", "b"), cell("not given", "not given, blank")), c(7, 11))
+  expect_identical(cell("Total of all", "Total of all"), 127)
+  expect_identical(x$a[7], "Total of all")
+  expect_true(all(reconcile(x)$matches))
+})
+
+test_that("without margins rows and columns stand as with them, and missing values have a name", {
+  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1, 20, 3, 4), n = c(1, NA, 2, 2), yes = c(TRUE, FALSE, NA, NA), on = as.Date(c("2024-01-01", NA, NA, "2024-02-01")))
+  book <- daybook(sales, day, revenue, product)
+  for (key in c("n", "yes", "on")) {
+    t <- totals(book, by = c("product", key))
+    with <- crosstab(t, "product", tidyselect::all_of(key))
+    without <- crosstab(t, "product", tidyselect::all_of(key), margins = FALSE)
+    expect_identical(names(without), setdiff(names(with), "Total"))
+    expect_true("not given" %in% names(without))
+    expect_identical(without$product, utils::head(with$product, -1))
+  }
+})
+
+test_that("empty cells of sums and counts can be 0, those of means stay blank", {
+  sales <- a_sale(product = c("a", "b"), region = c("x", "y"), revenue = 1:2)
+  t <- totals(daybook(sales, day, revenue, product), by = c(product, region), measures = list("revenue", mean = mean_of(revenue)))
+  x <- crosstab(t, product, region, of = c("revenue", "mean"), empty = "zero")
+  expect_identical(x[["x revenue"]][x$product == "b"], 0)
+  expect_identical(x[["x mean"]][x$product == "b"], NA_real_)
+})

@@ -111,3 +111,33 @@ test_that("the order does not depend on threads", {
   expect_identical(lapply(tables[[2]], as.list), lapply(tables[[1]], as.list))
   expect_identical(lapply(tables[[3]], as.list), lapply(tables[[1]], as.list))
 })
+
+test_that("labels are unlike every value, in totals, tallies, crosstabs and coverage", {
+  names <- c("Total", "Total of all", "not given", "not given, blank", NA)
+  book <- daybook(a_sale(product = "p", k = names, revenue = c(1, 2, 4, 8, 16)), day, revenue, product)
+  t <- quiet(totals(book, by = k, subtotals = TRUE))
+  expect_identical(anyDuplicated(t$k), 0L)
+  expect_identical(t$revenue[t$level == "Total"], 31)
+  expect_identical(t$revenue[t$k == "Total"], 1)
+  expect_true(all(reconcile(t)$matches))
+  expect_setequal(quiet(tally_totals(tally_of(book, by = k)))$revenue, c(1, 2, 4, 8, 16))
+  expect_identical(anyDuplicated(quiet(tally_totals(tally_of(book, by = k)))$k), 0L)
+  expect_identical(sort(quiet(coverage(book, data.frame(product = "p"), within = k))$revenue), c(1, 2, 4, 8, 16))
+})
+
+test_that("filled groups have counts of 0 at every level, extremes none, and keep the order", {
+  sales <- a_sale(day = as.Date(c("2024-01-01", "2024-03-01", "2024-03-01")), product = c("a", "b", "b"), reg = c("x", "y", "x"), revenue = c(1, 20, 3), c = c("q", "w", "w"))
+  t <- totals(daybook(sales, day, revenue, product), by = c(reg, product), every = "month", fill = TRUE, subtotals = TRUE,
+              measures = list(n = count_distinct(c), "revenue", most = largest_of(revenue)))
+  empty <- t[t$month == "2024-02-01", ]
+  expect_identical(empty$n, rep(0, 6))
+  expect_identical(empty$most, rep(NA_real_, 6))
+  expect_identical(rle(t$month)$values, c("2024-01-01", "2024-02-01", "2024-03-01", "Total"))
+  expect_identical(t$n[nrow(t)], 2)
+})
+
+test_that("what is added up over rows without a value has none where no row has one", {
+  sales <- a_sale(product = c("a", "b", "c"), region = c("x", "x", "y"), cost = c(NA, 2, NA))
+  t <- totals(daybook(sales, day, revenue, product), by = c(region, product), subtotals = TRUE, measures = list(m = largest_of(cost, margin = "add_up")))
+  expect_identical(t$m[t$product == "Total"], c(2, NA, 2))
+})

@@ -74,3 +74,22 @@ test_that("measures that cannot be taken name the choices", {
   expect_snapshot(error = TRUE, totals(book, measures = sum_of(revenue, margin = "sum")))
   expect_snapshot(error = TRUE, totals(book, by = region, measures = list(region = "revenue")))
 })
+
+test_that("a measure knows what it counts", {
+  counts <- function(...) {
+    t <- totals(kilnmoor_book(), measures = list(...))
+    unname(vapply(hinterfeld:::memory_of(t)$measures, function(m) m$counts, ""))
+  }
+  expect_identical(
+    counts(a = "revenue", b = "units", c = "lines", d = count_distinct(order), e = count_distinct(day), f = count_distinct(customer_id), g = largest_of(revenue, per = "day")),
+    c("money", "pieces", "lines", "orders", "days", "other", "money")
+  )
+  expect_identical(counts(a = sum_of(revenue - units * unit_cost), b = sum_of(units * 2), c = mean_of(revenue / units), d = sum_of(longitude)), c("money", "pieces", "money", "other"))
+})
+
+test_that("lines without an order are not taken per order, and it is said", {
+  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1, 20, 3, 4), ticket = c("1", "1", NA, "2"))
+  book <- daybook(sales, day, revenue, product, order = ticket)
+  expect_message(t <- totals(book, measures = list(m = largest_of(revenue, per = order))), "1 line has no `order`")
+  expect_identical(t$m, 21)
+})

@@ -58,3 +58,27 @@ test_that("units come back as currency, of all rows or some, integers and double
   rows <- sample(120000L)
   expect_identical(hinterfeld:::from_units(many, 2L, rows), many[rows] / 100)
 })
+
+test_that("up to the bound every function is exact, and beyond it each says so", {
+  near <- daybook(a_sale(day = as.Date("2024-01-01") + 0:2, product = c("a", "b", "a"), revenue = c(6e12, 3e12, 4e12)), day, revenue, product)
+  t <- totals(near, by = product)
+  expect_identical(add_share(t)$revenue_share, c(10 / 13, 3 / 13))
+  expect_identical(unlist(best_of_each(t)[c("revenue", "best_seller_revenue")], use.names = FALSE), c(1.3e13, 1e13))
+  expect_true(all(reconcile(t)$matches))
+  expect_identical(add_pareto(t)$revenue_cumulative, c(1e13, 1.3e13))
+  days <- totals(near, by = product, every = "day")
+  expect_identical(add_moving(days, last = 2)$revenue_moving_sum, c(NA, 3e12, 4e12))
+  expect_identical(add_running_total(days)$revenue_running, c(6e12, 3e12, 1e13))
+  path <- deliver(t, withr::local_tempfile(fileext = ".parquet"))
+  expect_identical(nanoparquet::read_parquet(path)$revenue, c(1e13, 3e12))
+  largest <- 2^51
+  at <- daybook(a_sale(product = c("a", "b"), revenue = c(largest - 1, 1)), day, revenue, product, decimals = 0)
+  whole <- totals(at, by = product, subtotals = TRUE)
+  expect_identical(whole$revenue, c(largest - 1, 1, largest))
+  for (ending in c(".csv", ".json", ".xlsx", ".parquet")) {
+    path <- deliver(totals(at, by = product), withr::local_tempfile(fileext = ending))
+    read <- switch(ending, .csv = utils::read.csv(path), .json = jsonlite::fromJSON(path)$rows, .xlsx = readxl::read_excel(path, 2), nanoparquet::read_parquet(path))
+    expect_identical(as.double(read$revenue), c(largest - 1, 1), label = ending)
+  }
+  expect_error(daybook(a_sale(product = c("a", "b"), revenue = c(largest - 1, 2)), day, revenue, product, decimals = 0), class = "hinterfeld_error_overflow")
+})

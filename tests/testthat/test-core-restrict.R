@@ -56,3 +56,15 @@ test_that("mistakes in a condition are explained", {
   expect_snapshot(error = TRUE, keep_lines(lines_of(book), status == "paid"))
   expect_snapshot(error = TRUE, reads_as(1:3, "paid"))
 })
+
+test_that("the span follows the conditions on the day alone, joined or one after the other", {
+  book <- kilnmoor_book()
+  from <- as.Date("2025-03-15")
+  joined <- keep_lines(book, day >= from & region == "Vale")
+  apart <- keep_lines(keep_lines(book, day >= from), region == "Vale")
+  expect_identical(joined$span, c(from, as.Date("2026-09-17")))
+  expect_identical(apart$span, joined$span)
+  expect_identical(leave_out(book, day < from | region == "Vale")$span, joined$span)
+  # "Or" with another column says nothing of the days that are covered.
+  expect_identical(keep_lines(book, day >= from | region == "Vale")$span, book$span)
+})

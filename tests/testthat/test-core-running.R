@@ -62,3 +62,15 @@ test_that("words and mistakes", {
   expect_snapshot(error = TRUE, add_running_total(t, along = region))
   expect_snapshot(error = TRUE, add_moving(t, last = 0))
 })
+
+test_that("weekly running totals start again with the year that holds the week's fourth day", {
+  days <- as.Date("2024-12-16") + 7 * 0:4
+  running <- function(calendar) {
+    t <- totals(daybook(a_sale(day = days), day, revenue, product, calendar = calendar), every = "week")
+    add_running_total(t, restart = "year")$revenue_running / 5.75
+  }
+  # 30 December 2024 is a Monday of ISO week 2025-W01.
+  expect_identical(running(sales_calendar()), c(1, 2, 1, 2, 3))
+  # The week of 1 April 2024, a Monday, but 2 April 2023 was a Sunday: that week's Thursday lies in March.
+  expect_identical(running(sales_calendar("01-03")), c(1, 2, 3, 1, 2))
+})

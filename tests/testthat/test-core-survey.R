@@ -70,3 +70,12 @@ test_that("mistakes are explained", {
   expect_snapshot(error = TRUE, survey(1:3))
   expect_snapshot(error = TRUE, survey("no-such-file.csv"))
 })
+
+test_that("some columns of a survey are a plain tibble that prints", {
+  expect_output(print(survey(kilnmoor_book())[, 1:3]), "day +date")
+})
+
+test_that("spelling is settled to one that was written", {
+  expect_message(settled <- settle_spelling(data.frame(x = c("a  b", "A  b", "a  b")), x), "became 1")
+  expect_identical(settled$x, rep("a  b", 3))
+})

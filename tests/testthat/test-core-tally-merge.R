@@ -82,3 +82,17 @@ test_that("whatever measure comes first, rows stand in the order of totals", {
     }
   }
 })
+
+test_that("keys keep their type, values and blanks through a file", {
+  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1, 20, 3, 4), k = c("not given", NA, "z", "not given"), none = NA_character_,
+                  whole = c(1L, 2L, 2L, NA), number = c(1.5, 2, 0.1, 1 / 3), yes = c(TRUE, FALSE, NA, TRUE), on = as.Date("2024-01-01") + 0:3)
+  book <- daybook(sales, day, revenue, product)
+  for (key in c("k", "none", "whole", "number", "yes", "on")) {
+    tally <- tally_of(book, by = tidyselect::all_of(key))
+    path <- save_tally(tally, withr::local_tempfile())
+    expected <- as.list(tibble::as_tibble(quiet(totals(book, by = tidyselect::all_of(key)))))
+    expect_identical(as.list(quiet(tally_totals(tally))), expected, label = key)
+    expect_identical(as.list(quiet(tally_totals(load_tally(path)))), expected, label = key)
+  }
+  expect_identical(tally_totals(tally_of(book, measures = list(n = count_distinct(none))))$n, 0)
+})

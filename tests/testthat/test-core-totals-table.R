@@ -45,3 +45,36 @@ test_that("new columns are welcome, and as_tibble() gives a plain tibble", {
   expect_identical(class(tibble::as_tibble(t)), c("tbl_df", "tbl", "data.frame"))
   expect_null(attr(tibble::as_tibble(t), "memory"))
 })
+
+test_that("dplyr's verbs keep a table that is still true and make any other plain, aloud", {
+  rows <- dplyr::filter(t, revenue > 1e5)
+  expect_true(is_totals(rows))
+  expect_true(all(reconcile(rows)$matches))
+  expect_true(is_totals(dplyr::arrange(t, units)))
+  expect_true(is_totals(dplyr::slice(t, 3:1)))
+  expect_true(is_totals(dplyr::mutate(t, note = "fine")))
+  renamed <- dplyr::rename(t, place = region)
+  expect_identical(add_rank(renamed, within = place)$revenue_rank, add_rank(t, within = region)$revenue_rank)
+  expect_true(all(reconcile(renamed[1:3, ])$matches))
+  expect_message(x <- dplyr::mutate(t, revenue = revenue * 2), "`revenue` changed")
+  expect_false(is_totals(x))
+  expect_message(x <- dplyr::bind_rows(t, t), "twice")
+  expect_false(is_totals(x))
+  expect_message(x <- dplyr::select(t, revenue), "cannot be told apart")
+  expect_message(x <- dplyr::group_by(t, region), "Grouped")
+  expect_false(is_totals(x))
+  expect_message(x <- dplyr::left_join(t, data.frame(region = "Vale", z = 1:2), by = "region", multiple = "all") |> suppressWarnings(), "twice")
+  expect_true(is_totals(dplyr::left_join(t, data.frame(region = "Vale", z = 1), by = "region")))
+})
+
+test_that("a cut table stays cut when its subtotals are left out, and gets no new rows", {
+  days <- as.Date(c("2025-01-16", "2026-01-16"))
+  book <- daybook(a_sale(day = days, product = c("a", "b"), revenue = c(1, 2)), day, revenue, product)
+  t <- totals(book, by = product, every = "year", subtotals = TRUE)
+  picked <- best_sellers(t[t$product != "a", ], n = 4)
+  expect_identical(nrow(add_change(picked)), 1L)
+  expect_true(all(reconcile(picked)$cut))
+  renamed <- t[1:3, ]
+  names(renamed)[2] <- "article"
+  expect_true(all(reconcile(renamed)$matches))
+})

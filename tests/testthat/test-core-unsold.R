@@ -35,3 +35,22 @@ test_that("mistakes are explained", {
   expect_snapshot(error = TRUE, unsold(a_book(), data.frame(product = c("a", "a"))))
   expect_snapshot(error = TRUE, unsold(a_book(), products, within = regoin))
 })
+
+test_that("products that the catalogue lacks are credited to nobody", {
+  sales <- data.frame(day = as.Date("2024-01-10") + 0:5, product = c("a", "b", "c"), r = 1:6, reg = c("x", "y"))
+  book <- daybook(sales, day, r, product)
+  catalogue <- data.frame(product = c("p", "q"))
+  found <- quiet(coverage(book, catalogue, within = reg))
+  expect_identical(c(found$lines, found$revenue), rep(0, 8))
+  expect_identical(nrow(quiet(unsold(book, catalogue, within = reg))), 4L)
+  some <- quiet(coverage(book, data.frame(product = c("p", "b")), within = reg))
+  expect_identical(some$revenue[some$product == "b"], c(5, 2))
+})
+
+test_that("what did not sell is printed with what was left out", {
+  found <- unsold(keep_lines(kilnmoor_book(), region != "Vale"), products, where = region == "Saltcoast")
+  expect_match(in_words(found), "Left out: 13 995 lines", all = FALSE)
+  expect_output(print(found), "Left out")
+  best <- best_of_each(totals(kilnmoor_book(), by = c(region, product)), within = region)
+  expect_match(in_words(best), "completed sales", all = FALSE)
+})

@@ -50,3 +50,10 @@ test_that("figures are written as SVG and PDF too", {
   pdf <- deliver(figure, withr::local_tempfile(fileext = ".pdf"))
   expect_identical(readChar(pdf, 5), "%PDF-")
 })
+
+test_that("the names of a plain table's columns decide nothing", {
+  path <- deliver(data.frame(shop = "a", market_share = 25.5, price_change = 3, revenue = 7), withr::local_tempfile(fileext = ".md"))
+  expect_identical(readLines(path)[3], "| a | 25.5 | 3 | 7 |")
+  json <- deliver(data.frame(kilograms = 1.5, revenue = 2), withr::local_tempfile(fileext = ".json"))
+  expect_identical(jsonlite::fromJSON(json)$description$columns$type, c("number", "number"))
+})

@@ -21,3 +21,9 @@ test_that("every cent is kept, on either side of zero and far from it", {
   read <- nanoparquet::read_parquet(deliver(t, withr::local_tempfile(fileext = ".parquet")))
   expect_identical(read$revenue, t$revenue)
 })
+
+test_that("an exact column of blanks only can be read again", {
+  book <- daybook(a_sale(cost = NA_real_), day, revenue, product, decimals = c(revenue = 2, cost = 2))
+  path <- deliver(totals(book, by = product, measures = list("revenue", m = smallest_of(cost))), withr::local_tempfile(fileext = ".parquet"))
+  expect_identical(nanoparquet::read_parquet(path)$m, NA_real_)
+})
