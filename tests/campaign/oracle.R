@@ -4,6 +4,7 @@
 
 # First day of the period of each day, by base R's dates alone.
 period_starts <- function(days, every, calendar) {
+  if (length(days) == 0) return(days)
   rules <- calendar_rules(calendar)
   weekday <- (as.POSIXlt(days)$wday - rules$week + 7) %% 7
   if (every == "day") return(days)

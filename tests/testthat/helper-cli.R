@@ -1,7 +1,25 @@
-# The command line as its users meet it: a process of its own.
-run_cli <- function(...) {
+# The command line as its users meet it: a process of its own, which takes its time to start.
+run_process <- function(..., env = character()) {
   processx::run(
     file.path(R.home("bin"), "Rscript"), c(system.file("cli", "hinterfeld", package = "hinterfeld"), ...),
-    error_on_status = FALSE, env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), LC_ALL = "C.UTF-8")
+    error_on_status = FALSE, encoding = "UTF-8",
+    env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), replace(c(LC_ALL = "C.UTF-8"), names(env), env))
   )
+}
+
+# The same without a process: what goes where, and the exit code.
+run_cli <- function(...) {
+  withr::local_options(cli.unicode = TRUE)
+  said <- withr::local_tempfile()
+  to <- file(said, "wb")
+  sink(to, type = "message")
+  printed <- tryCatch(
+    utils::capture.output(status <- hinterfeld:::cli_main(c(...))),
+    finally = {
+      sink(type = "message")
+      close(to)
+    }
+  )
+  text <- function(lines) if (length(lines)) paste0(paste(lines, collapse = "\n"), "\n") else ""
+  list(status = status, stdout = text(printed), stderr = text(readLines(said, encoding = "UTF-8")))
 }

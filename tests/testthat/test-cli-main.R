@@ -2,7 +2,7 @@ test_that("help and version are results", {
   help <- run_cli("--help")
   expect_identical(help$status, 0L)
   expect_snapshot(cat(help$stdout))
-  expect_identical(run_cli("--version")$stdout, sprintf("hinterfeld %s\n", packageVersion("hinterfeld")))
+  expect_identical(run_process("--version")$stdout, sprintf("hinterfeld %s\n", packageVersion("hinterfeld")))
 })
 
 test_that("wrong use is told on standard error with exit code 2", {
@@ -12,4 +12,9 @@ test_that("wrong use is told on standard error with exit code 2", {
     expect_identical(wrong$stdout, "")
     expect_snapshot(cat(wrong$stderr))
   }
+})
+
+test_that("a process ends with the command's exit code", {
+  expect_identical(run_process("totals", "nowhere.csv")$status, 1L)
+  expect_identical(run_process("totals")$status, 2L)
 })
