@@ -15,7 +15,7 @@ format.hinterfeld_survey <- function(x, ..., n = 20) {
     values = c(text_notes(sprintf("Survey of `%s` in %s: %s", names(x)[1], lines, count_of(sum(!is.na(x[[1]])), "distinct value"))),
                survey_value_lines(x, n)),
     several = c(text_notes(sprintf("Survey of `%s` in %s", names(x)[1], lines)),
-                text_table(blank_named(x), list(revenue = attr(x, "decimals")), rows = n))
+                text_table(quoted_values(x), list(revenue = attr(x, "decimals")), rows = n))
   )
 }
 
@@ -57,13 +57,11 @@ survey_facts <- function(row) {
 
 # Variants of one value stand indented below it.
 survey_value_lines <- function(x, n) {
-  shown <- blank_named(x)
-  values <- shown[[1]]
+  shown <- quoted_values(x)
   if (is.character(x[[1]])) {
     variant <- !is.na(x$reads_as) & duplicated(x$reads_as)
-    values <- ifelse(is.na(x[[1]]), "blank", paste0(ifelse(variant, "  ", ""), quoted(values)))
+    shown[[1]] <- paste0(ifelse(variant, "  ", ""), shown[[1]])
   }
-  shown[[1]] <- values
   shown$share <- percent_text(x$share)
   shown$reads_as <- NULL
   shown$together <- if (anyDuplicated(x$reads_as)) ifelse(duplicated(x$reads_as), "", group_digits(x$together))
@@ -71,9 +69,10 @@ survey_value_lines <- function(x, n) {
   text_table(shown, list(revenue = attr(x, "decimals")), rows = n, right = right)
 }
 
-blank_named <- function(x) {
+# Texts stand in quotes, so that a blank, which does not, is none of them.
+quoted_values <- function(x) {
   shown <- as.data.frame(x)
   text <- vapply(seq_len(nrow(shown)), function(i) value_text(shown[[1]][i]), "")
-  shown[[1]] <- ifelse(is.na(text), "blank", text)
+  shown[[1]] <- ifelse(is.na(text), "blank", if (is.character(shown[[1]])) quoted(text) else text)
   shown
 }

@@ -15,7 +15,10 @@ play <- function(made, chain, place = call_place(given_lines(made))) {
 call_place <- function(lines) rlang::env(asNamespace("hinterfeld"), lines = lines, book = NULL, t = NULL)
 
 play_moves <- function(made, chain, db, place) {
-  if (DBI::dbGetQuery(db, "SELECT count(*) AS n FROM lines")$n == 0) return(NULL)
+  if (DBI::dbGetQuery(db, "SELECT count(*) AS n FROM lines")$n == 0) {
+    place$error <- "hinterfeld_error_no_lines"
+    return(NULL)
+  }
   o <- oracle(made, db)
   place$book <- tryCatch(quiet_eval(daybook_call(made), place), hinterfeld_error_overflow = function(cnd) {
     if (!excused(cnd, list(kind = "daybook"), o, NULL)) stop(cnd)
