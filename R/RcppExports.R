@@ -85,6 +85,22 @@ exchange_kernel <- function(one, other) {
     .Call(`_hinterfeld_exchange_kernel`, one, other)
 }
 
+write_bytes_kernel <- function(path, bytes) {
+    .Call(`_hinterfeld_write_bytes_kernel`, path, bytes)
+}
+
+settle_file_kernel <- function(path) {
+    .Call(`_hinterfeld_settle_file_kernel`, path)
+}
+
+output_failed_kernel <- function() {
+    .Call(`_hinterfeld_output_failed_kernel`)
+}
+
+file_kind_kernel <- function(path) {
+    .Call(`_hinterfeld_file_kind_kernel`, path)
+}
+
 units_kernel <- function(x, decimals, half_even, whole, threads) {
     .Call(`_hinterfeld_units_kernel`, x, decimals, half_even, whole, threads)
 }

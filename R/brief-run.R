@@ -51,7 +51,7 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"), seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1))
     )
-    writeLines(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"), file.path(part, "run.json"), useBytes = TRUE)
+    write_text(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"), file.path(part, "run.json"))
     record
   }, call))
 }

@@ -15,7 +15,7 @@ cli_new <- function(args) {
   if (is.null(given$out)) {
     return(writeLines(brief))
   }
-  write_whole(given$out, function(part) writeLines(enc2utf8(brief), part, useBytes = TRUE))
+  write_whole(given$out, function(part) write_text(brief, part))
   writeLines(c(given$out, sprintf("Read it, mend what is marked with CHECK, then: hinterfeld check %s", given$out)))
 }
 

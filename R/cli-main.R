@@ -15,7 +15,12 @@ cli_exit <- c(done = 0L, failed = 1L, wrong_use = 2L)
 # Runs one command line and returns its exit code. Results go to standard output, messages to
 # standard error; with --quiet only errors do.
 cli_main <- function(args = commandArgs(TRUE)) {
-  in_plain_session(cli_run_line(args))
+  code <- in_plain_session(cli_run_line(args))
+  if (code == cli_exit[["done"]] && output_failed_kernel()) {
+    cli_say("Standard output could not be written: not all of the result is there.")
+    code <- cli_exit[["failed"]]
+  }
+  code
 }
 
 cli_run_line <- function(args) {

@@ -1,7 +1,8 @@
 # Tables as delimited text (RFC 4180).
 
 write_delimited <- function(x, path, delimiter) {
-  readr::write_delim(formula_safe(plain_columns(x)), path, delim = delimiter, na = "")
+  text <- readr::format_delim(formula_safe(plain_columns(x)), delim = delimiter, na = "")
+  write_bytes(charToRaw(enc2utf8(text)), path)
 }
 
 # Numbers as plain decimals: never an exponent, money with all its decimals.

@@ -32,7 +32,7 @@
 #' deliver(list(daily = t, regions = regions), file.path(tempdir(), "revenue.xlsx"))
 deliver <- function(x, path, width = 1280, height = 800) {
   check_text(path, "path")
-  ending <- tolower(sub("^.*[.]", "", basename(path)))
+  ending <- file_ending(path)
   figure <- inherits(x, "ggplot")
   several <- is.list(x) && !figure && !is.data.frame(x)
   check_deliverable(x, figure, several)
@@ -93,15 +93,3 @@ check_plain <- function(x, call = caller_env()) {
     ), call = call)
   }
 }
-
-# Writes beside the place and moves there, so that a failure leaves a former file whole.
-write_whole <- function(path, write) {
-  # In full, for writers that change the working directory.
-  part <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", sub("^.*[.]", "", basename(path))))
-  on.exit(unlink(part))
-  write(part)
-  if (!file.rename(part, path)) {
-    stop_because("file", c(sprintf("\"%s\" cannot be written.", path), i = "Is it open elsewhere, or protected?"))
-  }
-}
-

@@ -14,7 +14,7 @@ write_json_file <- function(x, path) {
   rows <- tibble::new_tibble(lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column), nrow = nrow(x))
   text <- sprintf("{\n\"description\": %s,\n\"rows\": %s\n}", jsonlite::toJSON(description, pretty = TRUE, na = "null", digits = NA),
                   json_rows(rows))
-  writeLines(text, path, useBytes = TRUE)
+  write_text(text, path)
 }
 
 # One line per row: readable, and a change in one row is a change in one line. Numbers are texts that read back as the same

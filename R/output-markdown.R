@@ -1,7 +1,7 @@
 # Tables as Markdown, for documents and messages.
 
 write_markdown <- function(x, path) {
-  writeLines(enc2utf8(markdown_lines(x)), path, useBytes = TRUE)
+  write_text(markdown_lines(x), path)
 }
 
 markdown_lines <- function(x) {

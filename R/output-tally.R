@@ -23,7 +23,7 @@ save_tally <- function(tally, path) {
   if (!dir.exists(dirname(path))) {
     stop_because("file", c(sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`."))
   }
-  write_whole(path, function(part) writeBin(tally_bytes(tally), part))
+  write_whole(path, function(part) write_bytes(tally_bytes(tally), part))
   invisible(path)
 }
 

@@ -68,7 +68,7 @@ write_report_page <- function(sections, context, title, words, path) {
   })
   made <- with_closing_sections(Filter(Negate(is.null), made))
   page <- report_page(made, title, words, context$book)
-  write_whole(path, function(part) writeLines(enc2utf8(page), part, useBytes = TRUE))
+  write_whole(path, function(part) write_text(page, part))
 }
 
 # That several years are added together is said in the report itself.

@@ -288,6 +288,50 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// write_bytes_kernel
+std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes);
+RcppExport SEXP _hinterfeld_write_bytes_kernel(SEXP pathSEXP, SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(write_bytes_kernel(path, bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// settle_file_kernel
+std::string settle_file_kernel(std::string path);
+RcppExport SEXP _hinterfeld_settle_file_kernel(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(settle_file_kernel(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// output_failed_kernel
+bool output_failed_kernel();
+RcppExport SEXP _hinterfeld_output_failed_kernel() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(output_failed_kernel());
+    return rcpp_result_gen;
+END_RCPP
+}
+// file_kind_kernel
+std::string file_kind_kernel(std::string path);
+RcppExport SEXP _hinterfeld_file_kind_kernel(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_kind_kernel(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // units_kernel
 SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads);
 RcppExport SEXP _hinterfeld_units_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP, SEXP wholeSEXP, SEXP threadsSEXP) {
@@ -464,6 +508,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
     {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
     {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
+    {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
+    {"_hinterfeld_settle_file_kernel", (DL_FUNC) &_hinterfeld_settle_file_kernel, 1},
+    {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
+    {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 5},
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},

@@ -1,0 +1,67 @@
+# Files are written beside their place, looked at, and only then put there: a failure leaves a former file whole.
+
+write_whole <- function(path, write, call = caller_env()) {
+  # In full, for writers that change the working directory.
+  part <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", file_ending(path)))
+  on.exit(unlink(part))
+  tryCatch(write(part), error = function(cnd) {
+    if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
+    stop_not_written(path, conditionMessage(cnd), call)
+  })
+  problem <- settle_file_kernel(part)
+  if (nzchar(problem)) stop_not_written(path, problem, call)
+  if (!is_complete(part)) stop_not_written(path, "The file was cut short. Is the disk full?", call)
+  if (!file.rename(part, path)) {
+    stop_because("file", c(sprintf("\"%s\" cannot be written.", path), i = "Is it open elsewhere, or protected?"), call = call)
+  }
+}
+
+file_ending <- function(path) {
+  tolower(sub("^.*[.]", "", basename(path)))
+}
+
+stop_not_written <- function(path, problem, call) {
+  stop_because("file", c(
+    sprintf("\"%s\" could not be written.", basename(path)), x = problem,
+    i = if (file.exists(path)) "The former file is as it was.", i = "Make room, or give another place."
+  ), call = call)
+}
+
+# Lines of text, or bytes, to the last one; what goes wrong is an error in the system's words.
+write_text <- function(text, path) {
+  lines <- enc2utf8(as.character(text))
+  write_bytes(charToRaw(if (length(lines)) paste0(paste(lines, collapse = "\n"), "\n") else ""), path)
+}
+
+write_bytes <- function(bytes, path) {
+  problem <- write_bytes_kernel(path.expand(path), bytes)
+  if (nzchar(problem)) stop(problem, call. = FALSE)
+}
+
+# Writers of other packages do not all notice a full disk. What they write last tells whether all of it is there.
+is_complete <- function(path) {
+  ends <- file_ends[[file_ending(path)]]
+  if (is.null(ends)) TRUE else ends(last_bytes(path, 1024))
+}
+
+holds_bytes <- function(bytes, mark) {
+  length(grepRaw(mark, bytes, fixed = TRUE)) > 0
+}
+
+file_ends <- list(
+  # The closing chunk with its checksum.
+  png = function(last) identical(utils::tail(last, 12), as.raw(c(0, 0, 0, 0, 0x49, 0x45, 0x4e, 0x44, 0xae, 0x42, 0x60, 0x82))),
+  svg = function(last) holds_bytes(last, charToRaw("</svg>")),
+  pdf = function(last) holds_bytes(last, charToRaw("%%EOF")),
+  parquet = function(last) identical(utils::tail(last, 4), charToRaw("PAR1")),
+  # The record that ends the archive's list of files.
+  xlsx = function(last) identical(utils::tail(last, 22)[1:4], as.raw(c(0x50, 0x4b, 0x05, 0x06)))
+)
+
+last_bytes <- function(path, n) {
+  con <- file(path, "rb")
+  on.exit(close(con))
+  size <- file.size(path)
+  seek(con, max(0, size - n))
+  readBin(con, "raw", n)
+}

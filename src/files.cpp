@@ -1,0 +1,72 @@
+// Files written and settled with every answer of the system looked at.
+#include <Rcpp.h>
+
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+
+#if !defined(_WIN32)
+#include <sys/stat.h>
+#include <unistd.h>
+#endif
+
+namespace {
+
+// On its disk, not only on its way there: some systems tell of a full disk no earlier.
+bool settled(std::FILE* file) {
+#if defined(_WIN32)
+  return std::fflush(file) == 0;
+#else
+  // Pipes and the like have nothing to settle.
+  return std::fflush(file) == 0 && (fsync(fileno(file)) == 0 || errno == EINVAL || errno == EROFS);
+#endif
+}
+
+std::string closed(std::FILE* file, bool good) {
+  int code = good ? 0 : errno;
+  if (std::fclose(file) != 0 && code == 0) code = errno;
+  return code == 0 ? "" : std::strerror(code);
+}
+
+}  // namespace
+
+// Writes bytes as a file: "" when all of them are on the disk, else what the system says.
+// [[Rcpp::export]]
+std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes) {
+  std::FILE* file = std::fopen(path.c_str(), "wb");
+  if (file == nullptr) return std::strerror(errno);
+  const std::size_t n = bytes.size();
+  const bool good = (n == 0 || std::fwrite(&bytes[0], 1, n, file) == n) && settled(file);
+  return closed(file, good);
+}
+
+// Puts a file that others have written on the disk: "" or what the system says.
+// [[Rcpp::export]]
+std::string settle_file_kernel(std::string path) {
+  std::FILE* file = std::fopen(path.c_str(), "rb+");
+  if (file == nullptr) return std::strerror(errno);
+  return closed(file, settled(file));
+}
+
+// Has writing to standard output failed? A reader that has gone away has seen enough.
+// [[Rcpp::export]]
+bool output_failed_kernel() {
+  const bool failed = std::fflush(stdout) != 0 || std::ferror(stdout) != 0;
+#if !defined(_WIN32)
+  struct stat about;
+  if (failed && fstat(STDOUT_FILENO, &about) == 0 && (S_ISFIFO(about.st_mode) || S_ISSOCK(about.st_mode))) return false;
+#endif
+  return failed;
+}
+
+// What a path leads to: file, folder, other (a pipe, a device) or none.
+// [[Rcpp::export]]
+std::string file_kind_kernel(std::string path) {
+#if defined(_WIN32)
+  return "file";
+#else
+  struct stat about;
+  if (stat(path.c_str(), &about) != 0) return "none";
+  return S_ISREG(about.st_mode) ? "file" : S_ISDIR(about.st_mode) ? "folder" : "other";
+#endif
+}

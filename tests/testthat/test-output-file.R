@@ -1,0 +1,63 @@
+test_that("a disk that takes no more leaves every former file whole, in every format, and it is an error", {
+  folder <- withr::local_tempdir()
+  script <- withr::local_tempfile(fileext = ".R")
+  writeLines(c(
+    "suppressPackageStartupMessages(library(hinterfeld))", "options(warn = -1)", sprintf("setwd('%s')", folder),
+    "days <- as.Date('2024-01-01') + 0:999",
+    "book <- daybook(data.frame(day = days, product = sprintf('product %04d', 1:1000), revenue = (1:1000) / 100), day, revenue, product)",
+    "t <- totals(book, by = product, every = 'day')",
+    "figure <- figure_trend(totals(book, every = 'month'))",
+    "outcome <- function(code) tryCatch({ code; 'written' }, hinterfeld_error_file = function(cnd) 'refused', error = conditionMessage)",
+    "for (e in c('csv', 'tsv', 'json', 'md', 'parquet', 'xlsx')) cat(e, outcome(deliver(t, paste0('x.', e))), '\n')",
+    "for (e in c('png', 'svg', 'pdf')) cat(e, outcome(deliver(figure, paste0('x.', e))), '\n')",
+    "cat('tally', outcome(save_tally(tally_of(book, by = product, every = 'day'), 'x.tally')), '\n')",
+    "cat('report', outcome(sales_report(book, 'x.html')), '\n')"
+  ), script)
+  kinds <- c("csv", "tsv", "json", "md", "parquet", "xlsx", "png", "svg", "pdf", "tally", "html")
+  for (kind in kinds) writeLines("the former file", file.path(folder, paste0("x.", kind)))
+  # No file may be larger than 2 048 bytes: writing past that fails as on a full disk.
+  run <- processx::run("sh", c("-c", sprintf("trap '' XFSZ; ulimit -f 4; exec '%s' '%s'", file.path(R.home("bin"), "Rscript"), script)),
+                       env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
+  told <- strsplit(trimws(strsplit(run$stdout, "\n")[[1]]), " ")
+  expect_identical(vapply(told, function(x) x[1], ""), c(setdiff(kinds, "html"), "report"))
+  expect_identical(vapply(told, function(x) x[2], ""), rep("refused", 11))
+  expect_identical(unlist(lapply(file.path(folder, paste0("x.", kinds)), readLines)), rep("the former file", 11))
+  expect_length(setdiff(list.files(folder, all.files = TRUE, no.. = TRUE), paste0("x.", kinds)), 0)
+})
+
+test_that("a brief whose outputs do not fit fails and leaves its folder as it was", {
+  many <- paste0("day,product,region,status,revenue\n", paste(sprintf("2026-03-02,product %04d,Vale,paid,1.00\n", 1:400), collapse = ""))
+  path <- brief_folder(sub("by: region", "by: [region, product]", small_brief, fixed = TRUE), many)
+  quiet(run_brief(path))
+  out <- file.path(dirname(path), "out")
+  before <- tools::md5sum(list.files(out, full.names = TRUE))
+  cat("2026-03-03,one more,Vale,paid,1.00\n", file = file.path(dirname(path), "sales.csv"), append = TRUE)
+  run <- processx::run("sh", c("-c", sprintf("trap '' XFSZ; ulimit -f 4; exec '%s' '%s' run '%s'", file.path(R.home("bin"), "Rscript"),
+                                             system.file("cli", "hinterfeld", package = "hinterfeld"), path)),
+                       env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
+  expect_identical(run$status, 1L)
+  expect_match(run$stderr, "regions.csv\" could not be written")
+  expect_identical(tools::md5sum(list.files(out, full.names = TRUE)), before)
+})
+
+test_that("standard output that takes nothing is an error", {
+  skip_if_not(file.exists("/dev/full"))
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(small_sales, file, sep = "")
+  run <- processx::run("sh", c("-c", sprintf("'%s' '%s' totals '%s' --csv > /dev/full", file.path(R.home("bin"), "Rscript"),
+                                             system.file("cli", "hinterfeld", package = "hinterfeld"), file)),
+                       env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
+  expect_identical(run$status, 1L)
+  expect_match(run$stderr, "Standard output could not be written")
+})
+
+test_that("cut files are told by their ends", {
+  t <- totals(a_book(), by = product)
+  for (ending in c(".parquet", ".xlsx")) {
+    path <- deliver(t, withr::local_tempfile(fileext = ending))
+    expect_true(hinterfeld:::is_complete(path))
+    bytes <- readBin(path, "raw", file.size(path))
+    writeBin(utils::head(bytes, -5), path)
+    expect_false(hinterfeld:::is_complete(path))
+  }
+})
