@@ -125,6 +125,18 @@ decimals_kernel <- function(x, most) {
     .Call(`_hinterfeld_decimals_kernel`, x, most)
 }
 
+records_kernel <- function(bytes, delimiter, threads) {
+    .Call(`_hinterfeld_records_kernel`, bytes, delimiter, threads)
+}
+
+odd_byte_kernel <- function(bytes) {
+    .Call(`_hinterfeld_odd_byte_kernel`, bytes)
+}
+
+gunzip_kernel <- function(bytes, limit) {
+    .Call(`_hinterfeld_gunzip_kernel`, bytes, limit)
+}
+
 tally_kernel <- function(lines, keys, amounts, raw, threads) {
     .Call(`_hinterfeld_tally_kernel`, lines, keys, amounts, raw, threads)
 }

@@ -54,7 +54,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   added <- setdiff(names(table), keys)
   theirs <- as.character(origin_of(table)$marks)[match(added, names(origin_of(table)$marks))]
   marks <- c(origin$marks, stats::setNames(theirs, names(out)[ncol(lines) + seq_along(added)]))
-  set_origin(out, origin$file, add_steps(origin$trail, step), marks[!is.na(marks)], origin$aside)
+  set_origin(out, origin$file, add_steps(origin$trail, step), marks[!is.na(marks)], origin$aside, origin$empty)
 }
 
 table_name <- function(table, expr) {

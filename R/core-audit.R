@@ -18,9 +18,20 @@ add_steps <- function(trail, steps) {
 
 # Where a table's lines came from: its file, the steps so far, what was set aside before, and the decimal marks of its
 # texts. Carried as an attribute, and only trusted while the table still has the rows it had.
-set_origin <- function(table, file, trail, marks = NULL, aside = NULL) {
-  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail, marks = marks, aside = aside)
+set_origin <- function(table, file, trail, marks = NULL, aside = NULL, empty = NULL) {
+  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail, marks = marks, aside = aside, empty = empty)
   table
+}
+
+# Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of these
+# among all lines.
+file_rows <- function(rows, empty) {
+  if (length(empty) == 0) {
+    return(rows)
+  }
+  before <- empty - seq_along(empty)
+  place <- function(record) record + findInterval(record - 1, before)
+  as.integer(place(rows + 1) - place(1))
 }
 
 origin_of <- function(table) {
@@ -30,7 +41,7 @@ origin_of <- function(table) {
   }
   if (origin$rows != nrow(table)) {
     changed <- new_trail("change", "rows changed outside the daybook", origin$rows, nrow(table))
-    origin <- replace(origin, c("file", "trail"), list(NA_character_, add_steps(origin$trail, changed)))
+    origin <- replace(origin, c("file", "trail", "empty"), list(NA_character_, add_steps(origin$trail, changed), NULL))
   }
   origin
 }

@@ -65,7 +65,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   origin <- origin_of(lines)
   reason <- first_reason(roles, lines)
   if (!is.null(reason) && on_bad == "stop") {
-    stop_unusable(reason, origin$file)
+    stop_unusable(reason, origin$file, origin$empty)
   }
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines", c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)))
@@ -214,14 +214,14 @@ reason_counts <- function(reason) {
   )
 }
 
-stop_unusable <- function(reason, file, call = caller_env()) {
+stop_unusable <- function(reason, file, empty, call = caller_env()) {
   bad <- which(!is.na(reason))
   first <- utils::head(bad, 5)
   place <- if (is.na(file)) "" else paste(" of", basename(file))
   stop_because("unusable_lines", c(
     sprintf("%s of %s cannot be used.", count_of(length(bad), "line"), group_digits(length(reason))),
     reason_counts(reason),
-    i = sprintf("The first: %s%s.", paste(sprintf("row %d (%s)", first, reason[first]), collapse = ", "), place),
+    i = sprintf("The first: %s%s.", paste(sprintf("row %d (%s)", file_rows(first, empty), reason[first]), collapse = ", "), place),
     i = "Mend them, or keep them apart with `on_bad = \"set_aside\"` and look at `set_aside(book)`."
   ), rows = bad, reasons = reason[bad], call = call)
 }
@@ -244,7 +244,7 @@ daybook_steps <- function(revenue, reason, left, decimals) {
 # Lines that were set aside when these lines were made a daybook before stand first.
 aside_table <- function(lines, reason, origin) {
   bad <- which(!is.na(reason))
-  found <- tibble::tibble(reason = reason[bad], row = bad, file = rep(basename(origin$file), length(bad)))
+  found <- tibble::tibble(reason = reason[bad], row = file_rows(bad, origin$empty), file = rep(basename(origin$file), length(bad)))
   kept <- lines[bad, !names(lines) %in% names(found), drop = FALSE]
   found[names(kept)] <- kept
   attr(found, "hinterfeld_origin") <- NULL

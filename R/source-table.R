@@ -17,13 +17,17 @@
 #'   `"number"`, `"date"`, `"datetime"` or `"logical"`, for example `c(account = "text")`. A value
 #'   that does not fit is an error.
 #' @param blank Text: what stands for a missing value besides nothing at all, for example `"NA"`.
-#' @param encoding Text: the file's encoding, as in [iconvlist()].
+#' @param encoding Text: the file's encoding, as in [iconvlist()]. UTF-16 with a byte order mark is known by itself.
 #' @return A tibble that remembers its file. A file with only a heading gives no rows, and a
 #'   message says so.
-#' @section Errors: `hinterfeld_error_file` for a missing or empty file,
-#'   `hinterfeld_error_encoding` for text that is not in `encoding`, `hinterfeld_error_type` for a
-#'   value that does not fit its type, `hinterfeld_error_shape` for rows with too many or too few
-#'   fields, `hinterfeld_error_column` for a type given to an unknown column.
+#' @section Nothing lost: The records of the file are counted before they are read, and what was read must agree: a quote that
+#'   swallows lines, a row with too many or too few fields, a last line that was cut off, or a gzip file whose length or
+#'   checksum does not fit is an error that names the line. Rows are counted as they stand in the file, empty lines included.
+#' @section Errors: `hinterfeld_error_file` for a file that is missing, empty, no regular file, or a gzip file that was cut, is
+#'   damaged, or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)` bytes,
+#'   `hinterfeld_error_encoding` for an unknown encoding or text that is not in it, `hinterfeld_error_type` for a
+#'   value that does not fit its type, `hinterfeld_error_shape` for quotes, headings and rows that are not as they
+#'   should be, `hinterfeld_error_column` for a type given to an unknown column.
 #' @export
 #' @examples
 #' load_table(demo_files()[["products"]], types = c(unit_cost = "number"))
@@ -34,19 +38,25 @@ load_table <- function(path, ..., delimiter = NULL, decimal_mark = c(".", ","), 
   mark <- if (length(decimal_mark) == 1) check_choice(decimal_mark, "decimal_mark", c(".", ","))
   check_choice(delimiter, "delimiter", delimiters, none = TRUE)
   check_types(types)
-  delimiter <- delimiter %||% find_delimiter(path)
-  text <- read_as_text(path, delimiter, blank, readr::locale(encoding = encoding))
+  source <- text_source(path, encoding)
+  on.exit(unlink(source$temporary))
+  heading <- heading_text(source$bytes, path)
+  delimiter <- delimiter %||% find_delimiter(heading)
+  if (delimiter == "\t") source <- with_rows_of_tabs(source)
+  counted <- records_kernel(source$bytes, delimiter, threads_wanted())
+  check_records(counted, path, delimiter, rlang::current_env())
+  text <- read_as_text(source$path, counted$records - 1, path, delimiter, blank)
   check_type_names(types, names(text), path)
   table <- text
   for (name in names(text)) {
-    table[[name]] <- type_column(text[[name]], name, if (name %in% names(types)) types[[name]], mark, path)
+    table[[name]] <- type_column(text[[name]], name, if (name %in% names(types)) types[[name]], mark, path, counted$empty)
   }
   if (nrow(table) == 0) {
     say("no_rows", sprintf("%s has a heading and no rows.", basename(path)))
   }
   texts <- names(table)[vapply(table, is.character, NA)]
   marks <- if (!is.null(mark)) stats::setNames(rep(mark, length(texts)), texts)
-  set_origin(table, path, new_trail("read", basename(path), 0, nrow(table)), marks)
+  set_origin(table, path, new_trail("read", basename(path), 0, nrow(table)), marks, empty = counted$empty)
 }
 
 delimiters <- c(",", ";", "\t", "|")
@@ -63,6 +73,11 @@ check_file <- function(path, call = caller_env()) {
       sprintf("There is no file \"%s\".", path),
       i = if (!dir.exists(folder)) "Its folder does not exist either.",
       if (length(near)) c(i = sprintf("The folder holds %s.", examples_of(near)))
+    ), call = call)
+  }
+  if (file_kind_kernel(path.expand(path)) == "other") {
+    stop_because("file", c(
+      sprintf("\"%s\" is no file that stands on a disk.", path), i = "Pipes and devices may never end: write what they give into a file first."
     ), call = call)
   }
   if (file.size(path) == 0) {
@@ -97,94 +112,80 @@ check_type_names <- function(types, known, path, call = caller_env()) {
   }
 }
 
+# The first line, which a file without line ends would make as long as itself.
+heading_text <- function(bytes, path, call = caller_env()) {
+  ends <- grepRaw("[\r\n]", utils::head(bytes, longest_heading))
+  if (length(ends) == 0 && length(bytes) >= longest_heading) {
+    stop_because("shape", c(
+      sprintf("The heading of %s is longer than %s bytes.", basename(path), group_digits(longest_heading)),
+      i = "Is it a table of text with a line for each row?"
+    ), call = call)
+  }
+  text <- rawToChar(utils::head(bytes, if (length(ends)) ends[1] - 1 else length(bytes)))
+  Encoding(text) <- "UTF-8"
+  text
+}
+
+longest_heading <- 65536L
+
 # The delimiter that stands most often in the heading.
-find_delimiter <- function(path) {
-  heading <- gsub('"[^"]*"', "", readr::read_lines(path, n_max = 1, lazy = FALSE))
-  heading <- iconv(heading, "UTF-8", "UTF-8", sub = "?")
-  counts <- vapply(delimiters, function(mark) lengths(regmatches(heading, gregexpr(mark, heading, fixed = TRUE))), 0L)
+find_delimiter <- function(heading) {
+  bare <- gsub('"[^"]*"', "", heading)
+  counts <- vapply(delimiters, function(mark) lengths(regmatches(bare, gregexpr(mark, bare, fixed = TRUE))), 0L)
   delimiters[which.max(counts)]
 }
 
-read_as_text <- function(path, delimiter, blank, locale, call = caller_env()) {
+# Every column as text; `rows` is how many there are.
+read_as_text <- function(file, rows, path, delimiter, blank, call = caller_env()) {
   text <- suppressWarnings(readr::read_delim(
-    if (delimiter == "\t") with_rows_of_tabs(path) else path, delim = delimiter, col_types = readr::cols(.default = readr::col_character()), na = c("", blank),
-    locale = locale, trim_ws = FALSE, name_repair = "minimal", progress = FALSE, lazy = FALSE
+    file, delim = delimiter, col_types = readr::cols(.default = readr::col_character()), na = c("", blank),
+    trim_ws = FALSE, name_repair = "minimal", progress = FALSE, lazy = FALSE
   ))
   check_names(names(text), path, delimiter, call)
-  check_shape(readr::problems(text), path, delimiter, call)
-  attr(text, "problems") <- attr(text, "spec") <- NULL
-  for (name in names(text)) {
-    check_encoding(text[[name]], name, path, locale$encoding, call)
+  if (nrow(text) != rows) {
+    stop_because("shape", c(
+      sprintf("%s holds %s, but %s could be read.", basename(path), count_of(rows, "row"), group_digits(nrow(text))),
+      i = "Look for line ends of another kind, and for rows of nothing but spaces."
+    ), call = call)
   }
+  attr(text, "problems") <- attr(text, "spec") <- NULL
   tibble::as_tibble(text)
 }
 
 # A row of nothing but tabs is a row of blanks, which the reader would take for an empty line: two quotes hold its place.
-with_rows_of_tabs <- function(path) {
-  con <- gzfile(path, "rb")
-  on.exit(close(con))
-  bytes <- list()
-  while (length(part <- readBin(con, "raw", 2^24))) bytes <- c(bytes, list(part))
-  bytes <- unlist(bytes)
-  if (any(bytes == 0)) {
-    return(path)
-  }
+with_rows_of_tabs <- function(source) {
+  bytes <- source$bytes
   text <- rawToChar(bytes)
   at <- gregexpr("(?m)^[ \t]*\t[ \t]*\r?$", text, perl = TRUE, useBytes = TRUE)[[1]]
   quotes <- which(bytes == as.raw(0x22))
   # Inside quotes it is part of a text.
   at <- at[at > 0 & findInterval(at, quotes) %% 2 == 0]
   if (length(at) == 0) {
-    return(path)
+    return(source)
   }
   parts <- substring(text, c(1, at), c(at - 1, nchar(text, "bytes")))
-  I(paste(parts, collapse = "\"\""))
+  marked <- charToRaw(paste(parts, collapse = "\"\""))
+  path <- tempfile("text-", fileext = ".txt")
+  write_bytes(marked, path)
+  unlink(source$temporary)
+  list(bytes = marked, path = path, temporary = path)
 }
 
 check_names <- function(names, path, delimiter, call) {
-  if (!all(validUTF8(names))) {
-    stop_encoding("The heading", path, call)
-  }
-  wrong <- c(if (any(names %in% c("", NA))) "a column without a name", unique(names[duplicated(names)]))
+  # What dots and numbers stand for in R is no column.
+  dots <- grep("^[.][.]([.]|[0-9]+)$", names, value = TRUE)
+  wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name", sprintf("\"%s\"", c(dots, names[duplicated(names)]))))
   if (length(wrong)) {
     stop_because("shape", c(
       sprintf("The heading of %s needs one name of its own per column.", basename(path)),
-      x = sprintf("It has %s.", examples_of(wrong, quote = if (wrong[1] %in% names) '"' else "")),
+      x = sprintf("It has %s.", examples_of(wrong, quote = "")),
       i = sprintf("Mend the heading, or give another `delimiter` than \"%s\".", delimiter)
     ), call = call)
   }
 }
 
-check_shape <- function(problems, path, delimiter, call) {
-  if (nrow(problems) == 0) {
-    return(invisible())
-  }
-  first <- utils::head(problems, 3)
-  stop_because("shape", c(
-    sprintf("%s of %s cannot be split into the heading's columns.",
-            count_of(length(unique(problems$row)), "row"), basename(path)),
-    stats::setNames(sprintf("Line %d has %s where there should be %s.", first$row, first$actual, first$expected),
-                    rep("x", nrow(first))),
-    i = sprintf("Look at quotes and at fields that hold the delimiter \"%s\".", delimiter)
-  ), call = call)
-}
-
-check_encoding <- function(x, name, path, encoding, call) {
-  bad <- which(!validUTF8(x))
-  if (length(bad)) {
-    stop_encoding(sprintf("Column `%s`, row %d", name, bad[1]), path, call)
-  }
-}
-
-stop_encoding <- function(where, path, call) {
-  stop_because("encoding", c(
-    sprintf("%s of %s is not UTF-8 text.", where, basename(path)),
-    i = "Say how the file is encoded, for example `encoding = \"latin1\"` or `\"windows-1252\"`."
-  ), call = call)
-}
-
 # A column as the type asked for, or as the type that every one of its values has.
-type_column <- function(x, name, asked, mark, path, call = caller_env()) {
+type_column <- function(x, name, asked, mark, path, empty, call = caller_env()) {
   trimmed <- trimws(x)
   if (is.null(asked)) {
     return(found_type(x, replace(trimmed, trimmed %in% c("", "NA"), NA), name, mark, path))
@@ -202,7 +203,7 @@ type_column <- function(x, name, asked, mark, path, call = caller_env()) {
     stop_because("type", c(
       sprintf("Column `%s` of %s should be %s, but %s not.", name, basename(path), asked,
               if (length(bad) == 1) "1 value is" else paste(group_digits(length(bad)), "values are")),
-      x = sprintf("Row %d holds \"%s\".", utils::head(bad, 3), x[utils::head(bad, 3)]),
+      x = sprintf("Row %d holds \"%s\".", file_rows(utils::head(bad, 3), empty), x[utils::head(bad, 3)]),
       i = "Mend the values, or read the column as \"text\"."
     ), rows = bad, call = call)
   }
@@ -271,9 +272,16 @@ names_something <- function(text, mark) {
 # The first row of a file, for its names.
 read_heading <- function(path, delimiter = NULL, decimal_mark = NULL, blank = character(), encoding = "UTF-8") {
   check_file(path)
-  delimiter <- delimiter %||% find_delimiter(path)
+  check_encoding_known(encoding, caller_env())
+  con <- gzfile(path, "rb")
+  on.exit(close(con))
+  start <- readBin(con, "raw", longest_heading)
+  # What stands behind the last line end may be half a character.
+  ends <- which(start == as.raw(10L))
+  if (length(ends)) start <- utils::head(start, max(ends))
+  heading <- heading_text(utf8_bytes(start, path, encoding, caller_env()), path)
   suppressWarnings(readr::read_delim(
-    path, delim = delimiter, col_types = readr::cols(.default = readr::col_character()), n_max = 0,
-    locale = readr::locale(encoding = encoding), name_repair = "minimal", progress = FALSE, lazy = FALSE
+    I(paste0(heading, "\n")), delim = delimiter %||% find_delimiter(heading), col_types = readr::cols(.default = readr::col_character()),
+    name_repair = "minimal", progress = FALSE, lazy = FALSE
   ))
 }

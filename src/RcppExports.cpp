@@ -408,6 +408,42 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// records_kernel
+Rcpp::List records_kernel(Rcpp::RawVector bytes, std::string delimiter, int threads);
+RcppExport SEXP _hinterfeld_records_kernel(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(records_kernel(bytes, delimiter, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// odd_byte_kernel
+Rcpp::List odd_byte_kernel(Rcpp::RawVector bytes);
+RcppExport SEXP _hinterfeld_odd_byte_kernel(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(odd_byte_kernel(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// gunzip_kernel
+Rcpp::List gunzip_kernel(Rcpp::RawVector bytes, double limit);
+RcppExport SEXP _hinterfeld_gunzip_kernel(SEXP bytesSEXP, SEXP limitSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
+    rcpp_result_gen = Rcpp::wrap(gunzip_kernel(bytes, limit));
+    return rcpp_result_gen;
+END_RCPP
+}
 // tally_kernel
 Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads);
 RcppExport SEXP _hinterfeld_tally_kernel(SEXP linesSEXP, SEXP keysSEXP, SEXP amountsSEXP, SEXP rawSEXP, SEXP threadsSEXP) {
@@ -518,6 +554,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
     {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
+    {"_hinterfeld_records_kernel", (DL_FUNC) &_hinterfeld_records_kernel, 3},
+    {"_hinterfeld_odd_byte_kernel", (DL_FUNC) &_hinterfeld_odd_byte_kernel, 1},
+    {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 2},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
