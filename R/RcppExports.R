@@ -149,6 +149,10 @@ find_kernel <- function(rows, keys, rows_among, among, threads) {
     .Call(`_hinterfeld_find_kernel`, rows, keys, rows_among, among, threads)
 }
 
+line_counts_kernel <- function(counts) {
+    .Call(`_hinterfeld_line_counts_kernel`, counts)
+}
+
 read_decimals_kernel <- function(x, decimal, group) {
     .Call(`_hinterfeld_read_decimals_kernel`, x, decimal, group)
 }

@@ -58,8 +58,7 @@ tally_part <- function(lines, keys, amounts) {
   result <- tally_kernel(lines, kernel_keys(narrow), kernel_amounts(amounts), TRUE, threads_wanted())
   if (isTRUE(result$overflow)) stop_overflow("a measure", NULL)
   list(
-    labels = lapply(unname(keys), function(key) if (inherits(key$labels, "Date")) as.integer(key$labels) else key$labels),
-    dates = vapply(unname(keys), function(key) inherits(key$labels, "Date"), NA), codes = widen_codes(result$codes, narrow),
+    labels = lapply(unname(keys), function(key) key$labels), codes = widen_codes(result$codes, narrow),
     kinds = vapply(unname(amounts), function(amount) amount$kind, ""), values = result$values, counted = result$counted
   )
 }
@@ -85,12 +84,12 @@ merge_tallies <- function(a, b) {
 
 # The groups of both under the labels of both, and those that are one group tallied together.
 merge_parts <- function(a, b) {
-  keys <- Map(function(of_a, of_b, codes_a, codes_b, dates) {
+  keys <- Map(function(of_a, of_b, codes_a, codes_b) {
     labels <- unique(c(of_a, of_b))
-    if (dates) labels <- sort(labels)
+    if (inherits(labels, "Date")) labels <- sort(labels)
     now <- function(codes, labels_then) recode_kernel(codes, match(labels_then, labels), 0L, threads_wanted())
-    new_key(NULL, c(now(codes_a, of_a), now(codes_b, of_b)), if (dates) plain_days(labels) else labels)
-  }, a$labels, b$labels, a$codes, b$codes, a$dates)
+    new_key(NULL, c(now(codes_a, of_a), now(codes_b, of_b)), labels)
+  }, a$labels, b$labels, a$codes, b$codes)
   amounts <- Map(function(kind, values_a, values_b, counted_a, counted_b) {
     c(new_amount(kind, c(values_a, values_b)), list(lines = c(counted_a, counted_b)))
   }, a$kinds, a$values, b$values, a$counted, b$counted)
@@ -130,7 +129,7 @@ tally_values <- function(tally, width) {
   whole <- length(c(tally$every, tally$by))
   parts <- lapply(tally$parts, function(part) {
     stages <- setdiff(seq_along(part$codes), seq_len(whole))
-    about_keys <- c("labels", "dates", "codes")
+    about_keys <- c("labels", "codes")
     replace(part, about_keys, lapply(part[about_keys], function(x) x[c(seq_len(width), stages)]))
   })
   main <- part_totals(parts[[1]], width)
@@ -143,7 +142,7 @@ tally_values <- function(tally, width) {
 
 # The first keys of a part and its values as R reads them.
 part_totals <- function(part, width) {
-  keys <- Map(function(codes, labels, dates) new_key(NULL, codes, if (dates) plain_days(labels) else labels), part$codes, part$labels, part$dates)
+  keys <- Map(function(codes, labels) new_key(NULL, codes, labels), part$codes, part$labels)
   amounts <- Map(function(kind, values, counted) c(new_amount(kind, values), list(lines = counted)), part$kinds, part$values, part$counted)
   result <- tally_lines(length(part$values[[1]]), unname(keys), unname(amounts))
   list(keys = unname(keys)[seq_len(width)], codes = result$codes, values = unname(result$values), counted = unname(result$counted))

@@ -5,8 +5,8 @@
 #' @param tally A tally made by [tally_of()] or [merge_tallies()].
 #' @param path Text: the file. The folder must exist.
 #' @return `save_tally()`: `path`, invisibly. `load_tally()`: the tally.
-#' @section File: Version 1, all numbers little-endian: the 16 bytes `hinterfeld tally`; the version, 32 bits; the length of the
-#'   description in bytes, 32 bits; the description, JSON in UTF-8, with keys, labels, measures and the number of
+#' @section File: Version 2, all numbers little-endian: the 16 bytes `hinterfeld tally`; the version, 32 bits; the length of the
+#'   description in bytes, 32 bits; the description, JSON in UTF-8, with keys, labels and their types, measures and the number of
 #'   groups; then for each part the codes of each key as 32-bit integers (0 for missing) and for each measure the
 #'   values and the numbers of lines as 64-bit integers; at the end the SHA-256 of all before it, 32 bytes.
 #' @section Errors: `hinterfeld_error_file` for a file that is missing, is no tally, is damaged, or has a later version; nothing
@@ -28,15 +28,15 @@ save_tally <- function(tally, path) {
 }
 
 tally_mark <- "hinterfeld tally"
-tally_version <- 1L
+tally_version <- 2L
 
 tally_bytes <- function(tally) {
   about <- unclass(tally)
   about$span <- as.integer(about$span)
   about$parts <- lapply(tally$parts, function(part) {
     # Numbers as text that reads back as the same number.
-    labels <- lapply(part$labels, function(labels) if (is.double(labels)) number_text(labels) else labels)
-    c(list(labels = labels, types = vapply(part$labels, typeof, "")), part[c("dates", "kinds")], list(groups = length(part$values[[1]])))
+    labels <- lapply(part$labels, function(labels) if (is.double(labels)) number_text(unclass(labels)) else labels)
+    list(labels = labels, types = vapply(part$labels, label_type, ""), kinds = part$kinds, groups = length(part$values[[1]]))
   })
   text <- charToRaw(enc2utf8(as.character(jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA))))
   numbers <- function(x) writeBin(x, raw(), endian = "little")
@@ -48,6 +48,19 @@ tally_bytes <- function(tally) {
   )
   body <- unlist(body)
   c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
+}
+
+# How labels come back: date-times with their time zone.
+label_type <- function(labels) {
+  if (inherits(labels, "POSIXct")) {
+    paste0("datetime ", attr(labels, "tzone") %||% "")
+  } else if (inherits(labels, "Date")) {
+    "date"
+  } else if (is.object(labels)) {
+    stop_because("argument", c(sprintf("A tally by %s cannot be saved.", class(labels)[1]), i = "Make the column text or a number before `daybook()`."), call = NULL)
+  } else {
+    typeof(labels)
+  }
 }
 
 #' @export

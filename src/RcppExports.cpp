@@ -487,6 +487,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// line_counts_kernel
+bool line_counts_kernel(Rcpp::NumericVector counts);
+RcppExport SEXP _hinterfeld_line_counts_kernel(SEXP countsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type counts(countsSEXP);
+    rcpp_result_gen = Rcpp::wrap(line_counts_kernel(counts));
+    return rcpp_result_gen;
+END_RCPP
+}
 // read_decimals_kernel
 Rcpp::NumericVector read_decimals_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group);
 RcppExport SEXP _hinterfeld_read_decimals_kernel(SEXP xSEXP, SEXP decimalSEXP, SEXP groupSEXP) {
@@ -560,6 +571,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
+    {"_hinterfeld_line_counts_kernel", (DL_FUNC) &_hinterfeld_line_counts_kernel, 1},
     {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},

@@ -14,12 +14,32 @@ tally::Kind kind_of(const std::string& name) {
   Rcpp::stop("unknown kind of measure: %s", name);
 }
 
+// Is every code that of a total, a missing value or a label? Nothing behind this border looks again.
+bool within(const int* codes, std::size_t n, uint64_t size, int wanted) {
+  std::atomic<bool> good{true};
+  threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
+    bool all = true;
+    for (std::size_t i = from; i < to; ++i) {
+      all &= codes[i] == INT_MIN || (codes[i] >= -1 && (codes[i] < 0 || static_cast<uint64_t>(codes[i]) <= size));
+    }
+    if (!all) good = false;
+  });
+  return good;
+}
+
 // Each key is a list of codes, size, lookup (or NULL) and first.
-tally::KeySpace key_space(const Rcpp::List& keys) {
+tally::KeySpace key_space(const Rcpp::List& keys, double lines, int wanted) {
   std::vector<tally::Key> out;
+  const std::size_t n = static_cast<std::size_t>(lines);
   for (R_xlen_t k = 0; k < keys.size(); ++k) {
     const Rcpp::List key = keys[k];
     SEXP codes = key["codes"], lookup = key["lookup"];
+    const double size = Rcpp::as<double>(key["size"]);
+    const bool looked_up = !Rf_isNull(lookup);
+    if (TYPEOF(codes) != INTSXP || !(size >= 0) || static_cast<std::size_t>(Rf_xlength(codes)) < n ||
+        !within(looked_up ? INTEGER(lookup) : INTEGER(codes), looked_up ? Rf_xlength(lookup) : n, static_cast<uint64_t>(size), wanted)) {
+      Rcpp::stop("codes that no label stands for");
+    }
     out.push_back({INTEGER(codes), static_cast<uint64_t>(Rcpp::as<double>(key["size"])),
                    Rf_isNull(lookup) ? nullptr : INTEGER(lookup), Rcpp::as<int>(key["first"]), Rf_length(lookup)});
   }
@@ -29,7 +49,7 @@ tally::KeySpace key_space(const Rcpp::List& keys) {
 // 64-bit integers travel through R in the bytes of doubles; R never looks at them.
 const int64_t* whole_numbers(SEXP x) { return reinterpret_cast<const int64_t*>(REAL(x)); }
 
-std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts) {
+std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
   std::vector<tally::Amount> out;
   for (R_xlen_t m = 0; m < amounts.size(); ++m) {
     const Rcpp::List given = amounts[m];
@@ -37,6 +57,9 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts) {
     amount.kind = kind_of(Rcpp::as<std::string>(given["kind"]));
     amount.counts = Rcpp::as<bool>(given["counts"]);
     SEXP units = given["units"], mask = given["mask"], lines = given["lines"];
+    for (SEXP column : {units, mask, lines}) {
+      if (!Rf_isNull(column) && static_cast<double>(Rf_xlength(column)) < rows) Rcpp::stop("fewer values than lines");
+    }
     if (!Rf_isNull(lines)) {
       amount.tallied = whole_numbers(units);
       amount.lines = whole_numbers(lines);
@@ -116,8 +139,8 @@ SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool ra
 // [[Rcpp::export]]
 Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads) {
   try {
-    const std::vector<tally::Amount> taken = amounts_of(amounts);
-    const tally::Tally tally(key_space(keys), taken);
+    const std::vector<tally::Amount> taken = amounts_of(amounts, lines);
+    const tally::Tally tally(key_space(keys, lines, threads), taken);
     const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads, [] { Rcpp::checkUserInterrupt(); });
     Rcpp::List values(taken.size()), counted(taken.size());
     for (std::size_t m = 0; m < taken.size(); ++m) {
@@ -135,7 +158,7 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
 // codes of each key and the first line (from 1) per group.
 // [[Rcpp::export]]
 Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
-  const tally::KeySpace space = key_space(keys);
+  const tally::KeySpace space = key_space(keys, lines, threads);
   const std::size_t n_lines = static_cast<std::size_t>(lines);
   const bool dense = space.size() < (uint64_t{1} << 22);
   std::vector<int> slot_of(dense ? space.size() : 0, -1);
@@ -172,7 +195,7 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
 // The row (from 1) of `among` that has the codes of each row of `keys`; NA where none has. Both have the same sizes.
 // [[Rcpp::export]]
 Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among, Rcpp::List among, int threads) {
-  const tally::KeySpace space = key_space(keys), known = key_space(among);
+  const tally::KeySpace space = key_space(keys, rows, threads), known = key_space(among, rows_among, threads);
   const std::size_t n = static_cast<std::size_t>(rows), n_known = static_cast<std::size_t>(rows_among);
   std::vector<uint64_t> numbers(tally::kBlock);
   tally::Slots slots(n_known);
@@ -201,4 +224,16 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
     }
   });
   return Rcpp::IntegerVector(static_cast<SEXP>(result));
+}
+
+// Are these 64-bit integers numbers of lines: none negative, and all of them together no more than can be?
+// [[Rcpp::export]]
+bool line_counts_kernel(Rcpp::NumericVector counts) {
+  const int64_t* count = whole_numbers(counts);
+  const int64_t most = int64_t{1} << 53;
+  int64_t sum = 0;
+  for (R_xlen_t i = 0; i < counts.size(); ++i) {
+    if (count[i] < 0 || count[i] > most || (sum += count[i]) > most) return false;
+  }
+  return true;
 }

@@ -63,7 +63,7 @@ excused <- function(cnd, move, o, shape) {
   kind <- sub("hinterfeld_error_", "", class(cnd)[1])
   switch(kind,
     no_lines = move$kind %in% c("keep", "leave_out") && count(sprintf("SELECT count(*) FROM kept WHERE coalesce((%s) = %d, 0)", move$sql, move$kind == "keep")) == 0,
-    overflow = count("SELECT max(sum(abs(revenue)), sum(abs(pieces * coalesce(cost_whole, 0))) * 10000) FROM kept") > 2^45,
+    overflow = count("SELECT max(sum(abs(revenue)) * 1000, sum(abs(pieces * coalesce(cost_whole, 0))) * 10000) FROM kept") > 2^45,
     argument = move$kind == "crosstab" && shape$cut,
     measure = move$kind == "reconcile" && !any(vapply(shape$measures, function(m) m$kind %in% c("sum", "lines"), NA)),
     FALSE

@@ -83,12 +83,12 @@ test_that("every encoding is converted or refused with its line, and ends nothin
     expect_identical(load_table(text_at(vale(encoding)), encoding = encoding)$name, "Vall\u00e9e", label = encoding)
   }
   expect_identical(load_table(text_at(vale("UTF-16")))$name, "Vall\u00e9e")
-  hostile <- c(charToRaw("name,n\na,1\nb"), as.raw(0x81), charToRaw("c,2\n"))
+  hostile <- c(charToRaw("name,n\na,1\nb"), as.raw(c(0x81, 0x20)), charToRaw("c,2\n"))
   for (encoding in c("windows-1252", "CP1252", "ASCII", "SHIFT_JIS", "UTF-8")) {
     expect_error(load_table(text_at(hostile), encoding = encoding), "Line 3 of", class = "hinterfeld_error_encoding", label = encoding)
   }
   expect_error(load_table(text_at(vale("UTF-16LE"))), "UTF-16LE", class = "hinterfeld_error_encoding")
-  expect_error(load_table(text_at("a,b\n1,2\n"), encoding = "latin7"), "There is no encoding", class = "hinterfeld_error_encoding")
+  expect_error(load_table(text_at("a,b\n1,2\n"), encoding = "latin77"), "There is no encoding", class = "hinterfeld_error_encoding")
   for (bytes in list(c(0xc0, 0x80), c(0xed, 0xa0, 0x80), c(0xf5, 0x80, 0x80, 0x80), c(0xe2, 0x82), 0xff, c(0xe0, 0x80, 0x80))) {
     expect_error(load_table(text_at(c(charToRaw("a\n"), as.raw(bytes), charToRaw("\n")))), class = "hinterfeld_error_encoding")
   }
