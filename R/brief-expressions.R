@@ -26,6 +26,10 @@ read_expression <- function(text, columns = NULL) {
     return(list(quo = rlang::new_quosure(text, expression_place())))
   }
   parsed <- parse_utf8(text)
+  if (length(parsed) == 1 && nested_deeper(parsed[[1]], most_nested)) {
+    return(list(problem = sprintf("This expression is nested more than %d levels deep.", most_nested),
+                hint = "Compare a column with many values by `%in%`, or give several rules."))
+  }
   if (is.null(parsed) || length(parsed) != 1) {
     return(list(problem = sprintf("`%s` is not one expression.", text), hint = "Look at brackets, quotes and operators."))
   }

@@ -27,7 +27,7 @@ starter_brief <- function(files, folder = ".") {
   c(
     "# A starter brief. Read it, mend what is marked with CHECK, then: hinterfeld check, hinterfeld run.",
     "brief: 1", "", "data:", sprintf("  lines: %s", yaml_text(relative_to(files[[1]], folder))), attach_lines(attached, folder),
-    "", "# The columns:", sprintf("#   %s: %s", names(facts), vapply(facts, function(fact) fact$note, "")),
+    "", "# The columns:", sprintf("#   %s: %s", comment_text(names(facts)), comment_text(vapply(facts, function(fact) fact$note, ""))),
     "", "daybook:", role_lines(roles, columns),
     "  on_bad: set_aside             # lines that cannot be used are kept apart and counted; `stop` refuses them",
     "", "# Which lines count, and why. For example:", "# restrict:", "#   - keep: reads_as(status, \"delivered\")", "#     why: delivered orders",
@@ -50,7 +50,7 @@ column_notes <- function(table) {
       type = found$type[i], distinct = found$distinct[i],
       note = sprintf("%s, %s%s, for example %s", found$type[i], count_of(found$distinct[i], "distinct value"),
                      if (found$blanks[i] > 0) paste0(", ", count_of(found$blanks[i], "blank")) else "",
-                     substr(gsub("[\r\n]", " ", as.character(stats::na.omit(table[[i]])[1])), 1, 40))
+                     substr(as.character(stats::na.omit(table[[i]])[1]), 1, 40))
     )
   })
 }
@@ -93,10 +93,26 @@ attach_lines <- function(attached, folder) {
   })))
 }
 
+# What comes from data may not end the comment that it stands in.
+comment_text <- function(text) {
+  gsub("[[:cntrl:]\u0085\u2028\u2029]+", " ", visible(text))
+}
+
 # Text as YAML, quoted where it would mean something else.
 yaml_text <- function(text) {
+  text <- enc2utf8(text)
   plain <- grepl("^[[:alpha:]_/.][[:alnum:]_ ./*()-]*$", text) && !grepl("^(true|false|null|yes|no|on|off|y|n|~)$", text, ignore.case = TRUE) && !grepl(" $", text)
-  if (plain) text else sprintf("\"%s\"", gsub("([\"\\\\])", "\\\\\\1", text))
+  if (plain) text else sprintf("\"%s\"", yaml_escaped(text))
+}
+
+# What would end a line, or is no text, by its number.
+yaml_escaped <- function(text) {
+  points <- utf8ToInt(text)
+  odd <- points < 32 | points %in% c(127:159, 0x2028, 0x2029, 0xfeff)
+  shown <- vapply(points, intToUtf8, "")
+  shown[points %in% utf8ToInt("\"\\")] <- paste0("\\", shown[points %in% utf8ToInt("\"\\")])
+  shown[odd] <- sprintf("\\u%04X", points[odd])
+  paste(shown, collapse = "")
 }
 
 r_name <- function(name) {

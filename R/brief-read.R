@@ -68,10 +68,7 @@ as_brief <- function(parsed) {
 # The brief's content as nested lists (maps have names, sequences have none), and the line of each key.
 parse_brief <- function(path, call = caller_env()) {
   check_file(path, call)
-  text <- readLines(path, warn = FALSE, encoding = "UTF-8")
-  if (!all(validUTF8(text))) {
-    stop_because("encoding", c(sprintf("%s is not UTF-8 text.", basename(path)), i = "Save it as UTF-8."), call = call)
-  }
+  text <- brief_text(path, call)
   lines <- yaml_lines(text)
   parsed <- list(path = path, folder = dirname(path), lines = lines, content = NULL, problems = NULL)
   parsed$content <- tryCatch(
@@ -83,6 +80,40 @@ parse_brief <- function(path, call = caller_env()) {
     parsed$content <- NULL
   }
   parsed
+}
+
+# The lines of a brief, which is a page or two of text, whatever its file holds.
+brief_text <- function(path, call) {
+  if (file.size(path) > 1e6) {
+    stop_because("brief", c(sprintf("%s is larger than 1 000 000 bytes: no brief is.", basename(path)), i = "Is it the right file?"), call = call)
+  }
+  bytes <- readBin(path, "raw", file.size(path))
+  if (any(bytes == 0)) {
+    stop_because("encoding", c(sprintf("%s holds a NUL byte: it is no text.", basename(path)), i = "Save it as UTF-8."), call = call)
+  }
+  text <- strsplit(gsub("\r\n?", "\n", rawToChar(bytes), useBytes = TRUE), "\n", fixed = TRUE, useBytes = TRUE)[[1]]
+  Encoding(text) <- "UTF-8"
+  if (!all(validUTF8(text))) {
+    stop_because("encoding", c(sprintf("%s is not UTF-8 text.", basename(path)), i = "Save it as UTF-8."), call = call)
+  }
+  check_brief_size(text, path, call)
+  text
+}
+
+# A few lines of YAML can stand for more than a machine holds.
+check_brief_size <- function(text, path, call) {
+  too_much <- function(what, hint) stop_because("brief", c(sprintf("%s %s.", basename(path), what), i = hint), call = call)
+  bare <- gsub("\"(\\\\.|[^\"\\\\])*\"|'[^']*'", "", text)
+  if (sum(lengths(regmatches(bare, gregexpr("(^|[ ,:[{-])[*][[:alnum:]_]+", bare)))) > 20 && any(grepl("(^|[ ,:[{-])&[[:alnum:]_]+", bare))) {
+    too_much("repeats parts of itself more than 20 times (`*name`)", "Write them out.")
+  }
+  marks <- unlist(regmatches(bare, gregexpr("[][{}]", bare)))
+  if (max(0, cumsum(ifelse(marks %in% c("[", "{"), 1, -1))) > 20 || any(nchar(sub("[^ -].*$", "", text)) > 200)) {
+    too_much("is nested more than 20 levels deep", "No key of a brief lies so deep.")
+  }
+  if (sum(grepl("^(---|[.][.][.])( |$)", text)) > 1 || any(grepl("^---( |$)", text[-1]) & cumsum(nzchar(trimws(sub("#.*", "", text))))[-1] > 1)) {
+    too_much("holds more than one YAML document", "Keep one brief in a file.")
+  }
 }
 
 # Sequences stay lists; of the many words that YAML 1.1 takes for yes and no only `true` and `false` are meant, and

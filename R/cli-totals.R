@@ -21,7 +21,9 @@ cli_totals <- function(args) {
     path <- tempfile(fileext = ".csv")
     on.exit(unlink(path))
     deliver(t, path)
-    writeLines(readLines(path, encoding = "UTF-8"), useBytes = TRUE)
+    # As it is: a name may hold a line end of its own.
+    text <- rawToChar(readBin(path, "raw", file.size(path)))
+    cat(text)
   } else {
     writeLines(format(t, n = given$rows))
     words <- unlist(memory_of(t)$sentences)

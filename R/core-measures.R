@@ -115,6 +115,8 @@ check_measure_names <- function(names, resolved, call) {
 
 resolve_measure <- function(measure, book, call) {
   if (is.character(measure)) measure <- measure_by_name(measure, book)
+  check_nesting(rlang::quo_get_expr(measure$x))
+  check_nesting(rlang::quo_get_expr(measure$where))
   m <- list(kind = measure$kind, margin = measure$margin)
   m$mask <- measure_mask(measure$where, book, call)
   m$where <- if (!is.null(m$mask)) rlang::as_label(measure$where)

@@ -34,6 +34,7 @@ leave_out <- function(book, when, why = NULL) {
 
 restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   check_daybook(book, call)
+  check_nesting(rlang::quo_get_expr(when))
   check_text(why, "why", none = TRUE, call = call)
   if (rlang::quo_is_missing(when)) {
     stop_because("argument", c(
@@ -108,6 +109,28 @@ day_conditions <- function(expr, env, wanted, known) {
 }
 
 # Conditions -----------------------------------------------------------------------------------------
+
+most_nested <- 50L
+
+# Every level of an expression takes room on R's stack, which ends; so the call that holds it is not shown either.
+check_nesting <- function(expr) {
+  if (!nested_deeper(expr, most_nested)) {
+    return(invisible())
+  }
+  stop_because("condition", c(
+    sprintf("The expression is nested more than %d levels deep.", most_nested),
+    i = "Compare a column with many values by `%in%`, or apply several conditions one after the other."
+  ), call = NULL)
+}
+
+nested_deeper <- function(expr, levels) {
+  parts <- list(expr)
+  while (length(parts <- Filter(is.call, parts)) && levels > 0) {
+    parts <- unlist(lapply(parts, function(part) Filter(Negate(rlang::is_missing), as.list(part)[-1])), recursive = FALSE)
+    levels <- levels - 1L
+  }
+  length(parts) > 0
+}
 
 evaluate_condition <- function(when, book, call) {
   answer <- tryCatch(
@@ -228,7 +251,12 @@ mention_unknown_values <- function(when, book) {
   for (part in compared_texts(rlang::quo_get_expr(when), rlang::quo_get_env(when), book)) {
     known <- levels(book$columns[[part$column]])
     same <- if (part$loose) plain_text else identity
-    for (value in part$values[!same(part$values) %in% same(known)]) {
+    unknown <- unique(part$values[!same(part$values) %in% same(known)])
+    if (length(unknown) > 5) {
+      say("unknown_value", sprintf("No line has %s in `%s`.", examples_of(unknown), part$column), column = part$column, value = unknown)
+      next
+    }
+    for (value in unknown) {
       near <- nearest(value, known)
       say("unknown_value", c(
         sprintf("No line has \"%s\" in `%s`.", value, part$column),

@@ -16,6 +16,7 @@ column_text <- function(x, decimals = NULL) {
   } else {
     as.character(x)
   }
+  text <- gsub("[\r\n]", " ", visible(text))
   text[is.na(x)] <- "-"
   list(text = text, right = is.numeric(x))
 }
@@ -27,6 +28,7 @@ column_text <- function(x, decimals = NULL) {
 text_table <- function(x, decimals = list(), width = text_width(), rows = 10, headings = names(x), wrap = FALSE,
                        right = character(), more = 0) {
   shown <- utils::head(as.data.frame(x), rows)
+  headings <- gsub("[\r\n]", " ", visible(headings))
   cells <- Map(column_text, shown, decimals[names(shown)])
   for (name in right) cells[[name]]$right <- TRUE
   widths <- vapply(seq_along(cells), function(i) {
@@ -78,8 +80,15 @@ cut_note <- function(rows, columns) {
   if (length(parts)) text_notes(paste("...", paste(parts, collapse = "; ")))
 }
 
+# Control characters move a terminal's cursor, change its colours or answer for its user, and no XML may hold them: they
+# show as what they are, a character that cannot be shown.
+visible <- function(text) {
+  gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\\x{80}-\\x{9f}]", "\ufffd", enc2utf8(text), perl = TRUE)
+}
+
 # Sentences as lines of text; the space between thousands does not break a number apart.
 text_notes <- function(notes, width = text_width()) {
+  notes <- visible(notes)
   held <- gsub("(?<=[0-9]) (?=[0-9]{3}\\b|%)", "\u00a0", notes, perl = TRUE)
   gsub("\u00a0", " ", unlist(lapply(held, strwrap, width = width, exdent = 2)))
 }

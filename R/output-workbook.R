@@ -4,6 +4,7 @@ worksheet_rows <- 1048576L
 
 write_workbook <- function(tables, path) {
   check_worksheet_rows(tables)
+  tables <- lapply(tables, visible_texts)
   names <- sheet_names(tables)
   book <- openxlsx::createWorkbook(creator = "hinterfeld")
   openxlsx::modifyBaseFont(book, fontSize = 11, fontName = "Calibri")
@@ -11,6 +12,21 @@ write_workbook <- function(tables, path) {
   for (i in seq_along(tables)) write_sheet(book, tables[[i]], names[i])
   openxlsx::saveWorkbook(book, path, overwrite = TRUE)
   timeless_workbook(path)
+}
+
+# XML can hold no control characters.
+visible_texts <- function(x) {
+  texts <- names(x)[vapply(x, function(column) is.character(column) || is.factor(column), NA)]
+  odd <- texts[vapply(texts, function(name) !identical(visible(unique(as.character(x[[name]]))), enc2utf8(unique(as.character(x[[name]])))), NA)]
+  if (length(odd) == 0) {
+    return(x)
+  }
+  say("visible", sprintf("%s of %s hold control characters, which are written as \ufffd.", "Texts", columns_named(odd)))
+  facts <- attributes(x)
+  columns <- as.list(x)
+  columns[odd] <- lapply(columns[odd], function(column) visible(as.character(column)))
+  attributes(columns) <- facts
+  columns
 }
 
 check_worksheet_rows <- function(tables) {

@@ -1,12 +1,15 @@
 # The report's page: sections as HTML, with the style and the script inside.
 
 report_page <- function(sections, title, words, book) {
+  # The one script that may run is told by its bytes.
+  script <- enc2utf8(page_part("report.js"))
   headings <- lapply(sections, function(section) sprintf('<li><a href="#%s">%s</a></li>', section$id, escape(section$heading)))
   paste(c(
     "<!DOCTYPE html>", '<html lang="en">', "<head>", '<meta charset="utf-8">',
     '<meta name="viewport" content="width=device-width, initial-scale=1">',
     # Nothing is fetched, whatever the data or the words may hold.
-    paste0('<meta http-equiv="Content-Security-Policy" content="default-src \'none\'; img-src data:; style-src \'unsafe-inline\'; script-src \'unsafe-inline\'">'),
+    sprintf('<meta http-equiv="Content-Security-Policy" content="default-src \'none\'; img-src data:; style-src \'unsafe-inline\'; script-src \'sha256-%s\'">',
+            jsonlite::base64_enc(digest::digest(script, algo = "sha256", serialize = FALSE, raw = TRUE))),
     sprintf("<title>%s</title>", escape(title)), "<style>", page_part("report.css"), "</style>", "</head>", "<body>",
     '<a class="skip" href="#headings">Skip to the contents</a>',
     "<header>", sprintf("<h1>%s</h1>", escape(title)), sprintf('<p class="span">%s</p>', escape(book_words(book))), "</header>",
@@ -14,7 +17,7 @@ report_page <- function(sections, title, words, book) {
     "<main>", if (!is.null(words)) sprintf('<div class="words">%s</div>', html_words(words)), unlist(lapply(sections, html_section)), "</main>",
     sprintf("<footer><p>Made with hinterfeld %s from %s. Amounts are exact to their decimals.</p></footer>", utils::packageVersion("hinterfeld"),
             escape(count_of(book$lines, "line"))),
-    "<script>", page_part("report.js"), "</script>", "</body>", "</html>"
+    paste0("<script>", script, "</script>"), "</body>", "</html>"
   ), collapse = "\n")
 }
 
@@ -49,7 +52,7 @@ html_figure <- function(figure) {
   write_png(figure, file, 1920, 1200, dpi = 216)
   image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
   sprintf('<figure><div class="scroll" tabindex="0" role="region" aria-label="%s"><img width="1280" height="800" alt="%s" src="data:image/png;base64,%s"></div></figure>',
-          escape(figure_title(figure), TRUE), escape(figure_alt(figure), TRUE), gsub("[\r\n]", "", image))
+          escape(figure_title(figure)), escape(figure_alt(figure)), gsub("[\r\n]", "", image))
 }
 
 figure_title <- function(figure) {

@@ -53,7 +53,7 @@ html_cells <- function(values, fact, memory) {
   } else {
     ""
   }
-  sprintf('<td%s data-value="%s">%s</td>', ifelse(class == "", "", sprintf(' class="%s"', class)), escape(value, TRUE), gsub("(?<=[0-9]) ", "&nbsp;", text, perl = TRUE))
+  sprintf('<td%s data-value="%s">%s</td>', ifelse(class == "", "", sprintf(' class="%s"', class)), escape(value), gsub("(?<=[0-9]) ", "&nbsp;", text, perl = TRUE))
 }
 
 plain_columns_text <- function(values, fact) {
@@ -72,6 +72,7 @@ total_rows <- function(x) {
   x[["level"]] != memory$levels[[1]]$label
 }
 
-escape <- function(text, attribute = FALSE) {
-  htmltools::htmlEscape(text, attribute = attribute)
+# Safe between tags and inside an attribute alike: nobody has to remember which it is.
+escape <- function(text) {
+  htmltools::htmlEscape(visible(text), attribute = TRUE)
 }

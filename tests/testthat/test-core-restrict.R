@@ -68,3 +68,16 @@ test_that("the span follows the conditions on the day alone, joined or one after
   # "Or" with another column says nothing of the days that are covered.
   expect_identical(keep_lines(book, day >= from | region == "Vale")$span, book$span)
 })
+
+test_that("very many conditions and values end in words, not in R's stack", {
+  book <- kilnmoor_book()
+  deep <- parse(text = paste(sprintf("region == \"x%d\"", 1:120), collapse = " | "))[[1]]
+  expect_error(eval(as.call(list(quote(keep_lines), quote(book), deep))), "nested more than 50", class = "hinterfeld_error_condition")
+  measure <- eval(as.call(list(quote(sum_of), quote(revenue), where = deep)))
+  expect_error(totals(book, measures = list(m = measure)), "nested more than 50")
+  many <- c("Vale", sprintf("unknown %d", 1:1000))
+  said <- testthat::capture_messages(kept <- keep_lines(book, region %in% many))
+  expect_length(said, 1)
+  expect_match(said, "and 995 more")
+  expect_identical(audit(kept)$lines_after[nrow(audit(kept))], 13995)
+})

@@ -57,3 +57,13 @@ test_that("formulas stay text", {
   utils::unzip(path, exdir = folder)
   expect_no_match(paste(readLines(file.path(folder, "xl", "worksheets", "sheet2.xml"), warn = FALSE), collapse = ""), "<f>")
 })
+
+test_that("control characters, which XML forbids, are written as what cannot be shown", {
+  odd <- "Sieve\u0001\u001b[31m fine"
+  t <- totals(daybook(a_sale(product = odd), day, revenue, product), by = product)
+  expect_message(path <- deliver(t, withr::local_tempfile(fileext = ".xlsx")), "control characters")
+  expect_identical(readxl::read_excel(path, 2)$product, "Sieve\ufffd\ufffd[31m fine")
+  expect_message(svg <- deliver(figure_ranking(t), withr::local_tempfile(fileext = ".svg")), "control characters")
+  bytes <- readBin(svg, "raw", file.size(svg))
+  expect_false(any(bytes %in% as.raw(c(1:8, 11, 12, 14:31))))
+})

@@ -97,7 +97,7 @@ test_that("words, titles and data cannot put a script, a picture or a link of th
   words <- "<img src=x onerror=alert(1)> ![pic](http://x.example/p.png) [go](javascript:alert(1)) **fine** [page](https://x.example)"
   sales_report(book, path, title = "<b>T</b>", words = words)
   html <- paste(readLines(path), collapse = "\n")
-  body <- sub("<script>\n.*$", "", sub("^.*<body>", "", html))
+  body <- sub("<script>// .*$", "", sub("^.*<body>", "", html))
   expect_no_match(body, "<script|<b>|<img src=x|javascript:")
   expect_no_match(body, "p.png", fixed = TRUE)
   expect_match(body, "<strong>fine</strong>", fixed = TRUE)
@@ -105,4 +105,27 @@ test_that("words, titles and data cannot put a script, a picture or a link of th
   page <- open_page(path)
   expect_identical(network_requests(page), character())
   expect_identical(page$script("return document.querySelectorAll('[onclick]').length"), 0L)
+})
+
+test_that("a heading cannot leave its attribute, and only the report's own script may run", {
+  hostile <- "kind\" onfocus=\"document.title='run'\" autofocus x=\""
+  sales <- a_sale(day = as.Date("2026-03-02") - 0:9, product = letters[1:10], revenue = 1:10)
+  sales[[hostile]] <- rep(c("a", "b"), 5)
+  book <- daybook(sales, day, revenue, product)
+  path <- withr::local_tempfile(fileext = ".html")
+  quiet(sales_report(book, path, category = hostile, title = "Safe", sections = c("best_sellers", "crosstab", "checks")))
+  html <- paste(readLines(path), collapse = "\n")
+  expect_no_match(html, "\" onfocus=\"", fixed = TRUE)
+  script <- sub("</script>.*$", "", sub("^.*<script>", "", html))
+  hash <- jsonlite::base64_enc(digest::digest(script, algo = "sha256", serialize = FALSE, raw = TRUE))
+  expect_match(html, sprintf("script-src 'sha256-%s'", hash), fixed = TRUE)
+  page <- open_page(path)
+  expect_identical(page$script("return document.title"), "Safe")
+  # The script of the report ran: its headings sort.
+  expect_gt(page$script("return document.querySelectorAll('th[aria-sort]').length"), 0)
+  page$script("document.querySelector('th button').click()")
+  expect_true(page$script("return [...document.querySelectorAll('th')].some(h => h.getAttribute('aria-sort') != 'none')"))
+  # Another one does not.
+  page$script("let s = document.createElement('script'); s.textContent = \"document.title = 'run'\"; document.body.append(s)")
+  expect_identical(page$script("return document.title"), "Safe")
 })
