@@ -323,8 +323,28 @@ name_problem <- function(path, kind, name, known) {
   })
 }
 
-# Names that cannot be files.
+# Names that cannot be files, and files of one name.
 output_problems <- function(content) {
+  c(name_problems(content), clash_problems(content))
+}
+
+clash_problems <- function(content) {
+  outputs <- content$outputs
+  of <- function(kind, formats) {
+    unlist(lapply(names(content[[kind]]), function(name) stats::setNames(paste0(name, ".", formats), rep(paste(kind, name, sep = " > "), length(formats)))))
+  }
+  files <- c(
+    "outputs" = "run.json", of("tables", unlist(outputs$tables) %||% "csv"), of("figures", unlist(outputs$figures) %||% "png"),
+    if (!is.null(outputs$workbook)) c(`outputs > workbook` = outputs$workbook),
+    if ("report" %in% names(content)) c(report = content$report$file %||% "report.html")
+  )
+  twice <- duplicated(tolower(files))
+  lapply(which(twice), function(i) {
+    new_problem(strsplit(names(files)[i], " > ", fixed = TRUE)[[1]], sprintf("Two outputs would be called %s.", quoted(files[[i]])), "Give one of them another name.")
+  })
+}
+
+name_problems <- function(content) {
   named <- c(lapply(names(content$tables), function(name) c("tables", name)), lapply(names(content$figures), function(name) c("figures", name)))
   lapply(named, function(path) {
     if (!grepl("^[[:alnum:]][[:alnum:]_. -]*$", path[2])) {

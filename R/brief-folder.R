@@ -1,21 +1,40 @@
 # The output folder: made beside its place, and put there whole.
 
-# Runs `write(part)` in a folder of its own and puts that in the place of `folder`. Files in `folder` that no run has
-# made are kept. When `write` fails, or the process is killed, `folder` is as it was.
+# Runs `write(part)` in a folder of its own and puts that in the place of `folder`. Only the files `made_before` are
+# replaced or go; all others in `folder` are kept, those too that come in the meantime. When `write` fails, or the process
+# is killed, `folder` is as it was.
 write_whole_folder <- function(folder, made_before, write, call = caller_env()) {
+  # What a link leads to is replaced, not the link.
+  if (is_link(folder)) folder <- normalizePath(folder)
   check_output_folder(folder, call)
   parent <- dirname(folder)
   dir.create(parent, showWarnings = FALSE, recursive = TRUE)
+  lock <- lock_folder(folder, call)
+  on.exit(filelock::unlock(lock))
   remove_dead_parts(folder)
   part <- part_of(folder, Sys.getpid())
   if (!dir.create(part, showWarnings = FALSE)) {
     stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", parent), i = "Give another output folder."), call = call)
   }
-  on.exit(unlink(part, recursive = TRUE))
+  on.exit(unlink(part, recursive = TRUE), add = TRUE, after = FALSE)
+  if (dir.exists(folder)) Sys.chmod(part, file.info(folder)$mode, use_umask = FALSE)
   result <- write(part)
   keep_foreign_files(folder, part, made_before, call)
   put_in_place(part, folder, call)
+  bring_newcomers(part, folder, made_before)
   result
+}
+
+# One run at a time for each folder. The system releases the lock when the process ends, however it does.
+lock_folder <- function(folder, call) {
+  path <- file.path(dirname(folder), sprintf(".%s.lock", basename(folder)))
+  lock <- tryCatch(filelock::lock(path, timeout = 0), error = function(cnd) {
+    stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", dirname(folder)), i = "Give another output folder."), call = call)
+  })
+  if (is.null(lock)) {
+    stop_because("file", c(sprintf("Another run writes to \"%s\" now.", folder), i = "Wait until it has ended, or give another output folder."), call = call)
+  }
+  lock
 }
 
 part_of <- function(folder, process) {
@@ -28,15 +47,12 @@ check_output_folder <- function(folder, call) {
   }
 }
 
-# What processes left that were killed midway; those that still run keep theirs.
+# What processes left that were killed midway: whoever holds the lock is the only one at work.
 remove_dead_parts <- function(folder) {
   start <- basename(part_of(folder, ""))
   parts <- list.files(dirname(folder), all.files = TRUE, no.. = TRUE)
-  parts <- parts[startsWith(parts, start)]
-  process <- suppressWarnings(as.integer(substring(parts, nchar(start) + 1)))
-  mine <- !is.na(process) & process == Sys.getpid()
-  dead <- !is.na(process) & !vapply(process, function(id) isTRUE(tools::pskill(id, 0)), NA)
-  unlink(file.path(dirname(folder), parts[dead | mine]), recursive = TRUE)
+  parts <- parts[startsWith(parts, start) & grepl("^[0-9]+(-former)?$", substring(parts, nchar(start) + 1))]
+  unlink(file.path(dirname(folder), parts), recursive = TRUE)
 }
 
 # An analyst's notes beside the outputs are not ours to remove, nor to write over.
@@ -45,12 +61,39 @@ keep_foreign_files <- function(folder, part, made_before, call) {
   clash <- intersect(foreign, list.files(part, all.files = TRUE, no.. = TRUE))
   if (length(clash)) {
     stop_because("file", c(
-      sprintf("The folder \"%s\" holds %s, which no run has made.", folder, examples_of(clash)),
+      sprintf("The folder \"%s\" holds %s, which the last run of this brief has not made, or which was changed since.", folder, examples_of(clash)),
       i = "Move it away, or give another output folder."
     ), call = call)
   }
-  if (length(foreign) && !all(file.copy(file.path(folder, foreign), part, recursive = TRUE, copy.date = TRUE))) {
-    stop_because("file", sprintf("Files of \"%s\" cannot be carried over.", folder), call = call)
+  kept <- vapply(foreign, function(file) carry_over(file.path(folder, file), part), NA)
+  if (!all(kept)) {
+    stop_because("file", sprintf("%s of \"%s\" cannot be carried over.", examples_of(foreign[!kept]), folder), call = call)
+  }
+}
+
+is_link <- function(path) {
+  Sys.readlink(path) %in% c("", NA) == FALSE
+}
+
+# A second name for the same file: nothing is copied, and pipes are no exception.
+carry_over <- function(file, part) {
+  to <- file.path(part, basename(file))
+  if (file_kind_kernel(path.expand(file)) == "folder" && !is_link(file)) {
+    return(file.copy(file, part, recursive = TRUE, copy.date = TRUE))
+  }
+  if (is_link(file)) {
+    return(file.symlink(Sys.readlink(file), to))
+  }
+  suppressWarnings(file.link(file, to)) || file_kind_kernel(path.expand(file)) == "file" && file.copy(file, to, copy.date = TRUE)
+}
+
+# Files that others wrote into the former folder while it was exchanged, which `old` is now.
+bring_newcomers <- function(old, folder, made_before) {
+  for (file in setdiff(list.files(old, all.files = TRUE, no.. = TRUE), made_before)) {
+    from <- file.path(old, file)
+    to <- file.path(folder, file)
+    about <- file.info(c(from, to))
+    if (is.na(about$mtime[2]) || !isTRUE(about$isdir[1]) && (about$mtime[1] > about$mtime[2] || about$size[1] != about$size[2])) file.rename(from, to)
   }
 }
 
@@ -65,13 +108,14 @@ put_in_place <- function(part, folder, call) {
   }
 }
 
-# Where the system cannot exchange two names: for a moment there is no folder, never half a one.
+# Where the system cannot exchange two names: for a moment there is no folder, never half a one. `part` is what was there
+# afterwards, as after an exchange.
 replace_folder <- function(part, folder) {
   former <- paste0(part, "-former")
   if (!file.rename(folder, former)) {
     return(FALSE)
   }
   placed <- file.rename(part, folder)
-  if (placed) unlink(former, recursive = TRUE) else file.rename(former, folder)
+  file.rename(former, if (placed) part else folder)
   placed
 }

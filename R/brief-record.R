@@ -16,10 +16,29 @@ input_record <- function(brief) {
   )
 }
 
-# The record of the run that made what is in the folder; NULL where there is none that can be read.
-former_record <- function(folder) {
+# The record of this brief's run that made what is in the folder; NULL where there is none, or it is another's.
+former_record <- function(folder, brief) {
   path <- file.path(folder, "run.json")
-  if (file.exists(path)) tryCatch(jsonlite::read_json(path), error = function(cnd) NULL)
+  if (file_kind_kernel(path.expand(path)) != "file") {
+    return(NULL)
+  }
+  record <- tryCatch(jsonlite::read_json(path), error = function(cnd) NULL)
+  fields <- c("brief", "inputs", "versions", "outputs", "started")
+  outputs <- if (is.list(record) && all(fields %in% names(record)) && is.list(record$outputs)) record$outputs
+  told <- vapply(outputs, function(output) is.list(output) && rlang::is_string(output$file) && rlang::is_string(output$sha256), NA)
+  if (length(outputs) && all(told) && identical(record$brief, basename(brief$path))) record
+}
+
+# Files of the folder that its last run made, and that are still as they were made.
+made_before <- function(former, folder) {
+  if (is.null(former)) {
+    return(character())
+  }
+  same <- vapply(former$outputs, function(output) {
+    path <- file.path(folder, output$file)
+    file_kind_kernel(path.expand(path)) != "file" || identical(digest::digest(file = path, algo = "sha256"), output$sha256)
+  }, NA)
+  c("run.json", vapply(former$outputs[same], function(output) output$file, ""))
 }
 
 # Same inputs and versions, and every output is still as it was made.

@@ -1,18 +1,20 @@
 #' Run a brief: tables, figures, workbook and report
 #'
 #' Does all that a brief asks for and puts it into its output folder, all at once: a run that fails or is
-#' killed leaves the folder as it was. A second run with the same brief, data and version does nothing and
+#' killed leaves the folder as it was. One run at a time writes to a folder (`.NAME.lock` beside it). A second run with the same brief, data and version does nothing and
 #' says so. Files in the folder that no run has made are kept.
 #'
 #' @param brief A brief, or the path of one.
 #' @param into Text: the output folder, instead of the brief's own.
 #' @param again Logical: run even when nothing has changed.
+#' @param anywhere Logical: may the brief's own `folder` lie outside of the folder that the brief lies in?
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256), `versions`, `lines` (read,
 #'   kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `outputs` (file, rows of tables, size,
 #'   SHA-256), `started` (UTC) and `seconds`. The same inputs give the same bytes in every table.
 #' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which name the table or
-#'   figure; `hinterfeld_error_file` when the output folder cannot be written.
+#'   figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes to it, when it holds a file
+#'   that would be replaced and that this brief's last run has not made as it is, or when an input changes during the run.
 #' @references SHA-256: FIPS 180-4.
 #' @export
 #' @examples
@@ -21,16 +23,19 @@
 #' run <- run_brief(brief, into = file.path(tempdir(), "kilnmoor-out"))
 #' run$lines
 #' }
-run_brief <- function(brief, into = NULL, again = FALSE) {
+run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE) {
   check_text(into, "into", none = TRUE)
   check_flag(again, "again")
+  check_flag(anywhere, "anywhere")
+  call <- rlang::current_env()
   in_plain_session({
     if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
+    if (is.null(into)) check_brief_folder(brief, anywhere, call)
     folder <- into %||% output_folder(brief)
     inputs <- input_record(brief)
-    former <- former_record(folder)
+    former <- former_record(folder, brief)
     if (!again && is_current(former, inputs, folder)) {
       say("unchanged", c(
         sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
@@ -44,9 +49,9 @@ run_brief <- function(brief, into = NULL, again = FALSE) {
 
 run_into <- function(folder, brief, inputs, former, call = caller_env()) {
   started <- Sys.time()
-  made_before <- c("run.json", vapply(former$outputs, function(output) output$file, ""))
-  with_former_told(folder, write_whole_folder(folder, made_before, function(part) {
+  with_former_told(folder, write_whole_folder(folder, made_before(former, folder), function(part) {
     done <- deliver_brief(brief, part)
+    check_inputs_same(inputs, brief)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"), seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1))
@@ -63,6 +68,33 @@ with_former_told <- function(folder, code) {
     abort(if (was) sprintf("The run failed; \"%s\" is as it was.", folder) else sprintf("The run failed; \"%s\" was not made.", folder),
           class = c("hinterfeld_error_run", "hinterfeld_error"), parent = cnd, call = NULL)
   })
+}
+
+# Numbers of half an old and half a new file are nobody's.
+check_inputs_same <- function(inputs, brief) {
+  now <- input_record(brief)$inputs
+  changed <- vapply(seq_along(now), function(i) !identical(now[[i]], inputs$inputs[[i]]), NA)
+  if (any(changed)) {
+    stop_because("file", c(
+      sprintf("%s changed while the brief ran.", examples_of(vapply(now[changed], function(input) input$file, ""))), i = "Run it again."
+    ), call = NULL)
+  }
+}
+
+# A brief may come from somebody else: it says what its outputs are called, not where on the disk they go.
+check_brief_folder <- function(brief, anywhere, call = caller_env()) {
+  folder <- brief$content$outputs$folder
+  if (is.null(folder) || anywhere) {
+    return(invisible())
+  }
+  steps <- strsplit(folder, "[/\\\\]")[[1]]
+  if (grepl("^([/\\\\~]|[A-Za-z]:)", folder) || ".." %in% steps || all(steps %in% c("", "."))) {
+    stop_because("brief", c(
+      sprintf("The brief writes to \"%s\", which is not a folder inside its own.", folder),
+      i = "Give a folder inside it, or the folder to write to: `into`, on the command line `--out`.",
+      i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`."
+    ), call = call)
+  }
 }
 
 output_folder <- function(brief) {

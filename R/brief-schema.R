@@ -165,6 +165,8 @@ scalar_problems <- function(value, rule, path) {
   wrong <- if (is.character(value)) {
     if (nchar(value) < (rule$minLength %||% 0L)) {
       "This text is empty."
+    } else if (identical(rule$pattern, day_pattern) && grepl(day_pattern, value) && is.na(read_iso_days_kernel(value))) {
+      sprintf("There is no day %s.", quoted(value))
     } else if (!is.null(rule$pattern) && !grepl(rule$pattern, value)) {
       sprintf("This cannot be %s%s.", quoted(value), pattern_words[[rule$pattern]] %||% "")
     }
@@ -177,6 +179,8 @@ scalar_problems <- function(value, rule, path) {
   }
   if (is.null(wrong)) no_problems() else new_problem(path, wrong)
 }
+
+day_pattern <- "^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
 
 pattern_words <- list(
   "^[0-9]{2}-[0-9]{2}$" = "; a month and a day such as \"04-01\" is meant",

@@ -31,14 +31,14 @@ cli_check <- function(args) {
 
 cli_run <- function(args) {
   given <- cli_options(
-    "run", list(option("out", "the output folder, instead of the brief's own", "DIR"), flag("again", "run even when nothing has changed")),
+    "run", list(option("out", "the output folder, instead of the brief's own", "DIR"), flag("again", "run even when nothing has changed"), flag("anywhere", "the brief's own folder may lie anywhere")),
     args, files = c(1, 1), of = "BRIEF", example = "hinterfeld run monthly.yaml --out september"
   )
   if (is.null(given)) {
     return(invisible())
   }
   brief <- read_brief(given$files)
-  record <- run_brief(brief, into = given$out, again = given$again)
+  record <- run_brief(brief, into = given$out, again = given$again, anywhere = given$anywhere)
   writeLines(run_lines(record, given$out %||% output_folder(brief)))
 }
 

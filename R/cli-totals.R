@@ -10,6 +10,7 @@ cli_totals <- function(args) {
   if (is.null(given)) {
     return(invisible())
   }
+  given <- read_whole_options(given)
   check_totals_options(given)
   book <- cli_daybook(given)
   for (rule in given$repeated) book <- restrict_by(book, stats::setNames(rule["value"], totals_rules[[rule$name]]))
@@ -47,20 +48,35 @@ totals_options <- function() {
     flag("subtotals", "with subtotals and the grand total"),
     option("keep", "keep the lines for which this holds; may be repeated", "COND"),
     option("leave-out", "leave out the lines for which this holds; may be repeated", "COND"),
-    option("top", "only the rows ranked so or better", "N", type = "integer"),
+    option("top", "only the rows ranked so or better", "N"),
     option("within", "columns inside which to rank and take shares", "NAMES"),
     flag("rank", "add the rank"), flag("share", "add the share of the total"),
     flag("running", "add the running total along the period"),
     option("change", "add the change against year_before or period_before", "WHAT"),
-    option("decimals", "decimals of revenue [default: %default]", "N", 2L, "integer"),
+    option("decimals", "decimals of revenue [default: %default]", "N", "2"),
     option("currency", "the currency's mark", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
     option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
     flag("set-aside", "keep unusable lines apart instead of stopping"),
-    option("rows", "how many rows to print [default: %default]", "N", 20L, "integer"),
+    option("rows", "how many rows to print [default: %default]", "N", "20"),
     flag("csv", "print comma separated text, all rows"),
     option("out", "write a .csv, .tsv, .xlsx, .parquet, .json or .md file instead", "FILE")
   )
+}
+
+# Options that take whole numbers, with the least of each.
+whole_options <- c(top = 1, decimals = 0, rows = 0)
+
+read_whole_options <- function(given) {
+  for (name in names(whole_options)) {
+    value <- given[[name]]
+    if (is.null(value)) next
+    if (!grepl("^[0-9]{1,9}$", value) || as.integer(value) < whole_options[[name]]) {
+      stop_because("usage", sprintf("hinterfeld totals: --%s must be a whole number from %d on; it is \"%s\".", name, whole_options[[name]], value))
+    }
+    given[[name]] <- as.integer(value)
+  }
+  given
 }
 
 check_totals_options <- function(given) {

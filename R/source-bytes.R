@@ -10,11 +10,22 @@ text_source <- function(path, encoding, call = caller_env()) {
   bytes <- utf8_bytes(bytes, path, encoding, call)
   check_text_bytes(bytes, path, call)
   if (!identical(length(bytes), length(given)) || !identical(bytes, given)) {
-    path <- tempfile("text-", fileext = ".txt")
-    write_bytes(bytes, path)
-    temporary <- path
+    path <- temporary <- temporary_text(bytes, path, call)
   }
   list(bytes = bytes, path = path, temporary = temporary)
+}
+
+temporary_text <- function(bytes, of, call) {
+  path <- tempfile("text-", fileext = ".txt")
+  written <- tryCatch(writeBin(bytes, path), error = identity)
+  if (inherits(written, "error") || !identical(file.size(path), as.double(length(bytes)))) {
+    unlink(path)
+    stop_because("file", c(
+      sprintf("%s could not be unpacked or converted: the folder for temporary files takes no more.", basename(of)),
+      i = sprintf("Make room in \"%s\".", tempdir())
+    ), call = call)
+  }
+  path
 }
 
 starts_with <- function(bytes, mark) {

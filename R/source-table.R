@@ -153,7 +153,7 @@ read_as_text <- function(file, rows, path, delimiter, blank, call = caller_env()
 }
 
 # A row of nothing but tabs is a row of blanks, which the reader would take for an empty line: two quotes hold its place.
-with_rows_of_tabs <- function(source) {
+with_rows_of_tabs <- function(source, call = caller_env()) {
   bytes <- source$bytes
   text <- rawToChar(bytes)
   at <- gregexpr("(?m)^[ \t]*\t[ \t]*\r?$", text, perl = TRUE, useBytes = TRUE)[[1]]
@@ -165,8 +165,7 @@ with_rows_of_tabs <- function(source) {
   }
   parts <- substring(text, c(1, at), c(at - 1, nchar(text, "bytes")))
   marked <- charToRaw(paste(parts, collapse = "\"\""))
-  path <- tempfile("text-", fileext = ".txt")
-  write_bytes(marked, path)
+  path <- temporary_text(marked, source$path, call)
   unlink(source$temporary)
   list(bytes = marked, path = path, temporary = path)
 }

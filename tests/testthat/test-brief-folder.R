@@ -12,7 +12,7 @@ test_that("two folders exchange their names", {
   # Where a system cannot, two renamings do.
   expect_true(hinterfeld:::replace_folder(other, one))
   expect_identical(readLines(file.path(one, "f")), "1")
-  expect_identical(list.files(folder), "one")
+  expect_identical(list.files(folder), c("one", "other"))
 })
 
 test_that("an output folder that cannot be is an error", {
@@ -20,4 +20,88 @@ test_that("an output folder that cannot be is an error", {
   writeLines("in the way", file.path(dirname(path), "out"))
   expect_snapshot(error = TRUE, quiet(run_brief(path)), transform = function(lines) gsub("\".*/out\"", "\"out\"", lines))
   expect_identical(readLines(file.path(dirname(path), "out")), "in the way")
+})
+
+test_that("only what the brief's last run has made is replaced; all else stops it or stays", {
+  path <- brief_folder()
+  out <- file.path(dirname(path), "out")
+  failed <- function() {
+    cnd <- tryCatch(quiet(run_brief(path, again = TRUE)), error = identity)
+    conditionMessage(cnd$parent %||% cnd)
+  }
+  dir.create(out)
+  # Somebody's record, and a record of another brief, are not ours.
+  for (foreign in c("{\"made\": \"by hand\"}", "[1, 2]", "not JSON")) {
+    writeLines(foreign, file.path(out, "run.json"))
+    expect_match(failed(), "run.json")
+    expect_identical(readLines(file.path(out, "run.json")), foreign)
+  }
+  unlink(file.path(out, "run.json"))
+  quiet(run_brief(path))
+  other <- file.path(dirname(path), "other.yaml")
+  writeLines(sub("regions:", "places:", small_brief), other, sep = "")
+  expect_error(quiet(run_brief(other)), class = "hinterfeld_error_run")
+  expect_setequal(list.files(out), c("regions.csv", "run.json"))
+  # Notes, links and pipes stay, and the folder keeps its rights.
+  writeLines("notes", file.path(out, "notes.txt"))
+  file.symlink("notes.txt", file.path(out, "link.txt"))
+  processx::run("mkfifo", file.path(out, "pipe"))
+  Sys.chmod(out, "700", use_umask = FALSE)
+  quiet(run_brief(path, again = TRUE))
+  expect_setequal(list.files(out), c("regions.csv", "run.json", "notes.txt", "link.txt", "pipe"))
+  expect_identical(Sys.readlink(file.path(out, "link.txt")), "notes.txt")
+  expect_identical(as.character(file.info(out)$mode), "700")
+})
+
+test_that("a link to a folder stays a link", {
+  path <- brief_folder()
+  real <- withr::local_tempdir()
+  out <- file.path(dirname(path), "out")
+  file.symlink(real, out)
+  quiet(run_brief(path))
+  expect_identical(Sys.readlink(out), real)
+  expect_true(file.exists(file.path(real, "regions.csv")))
+})
+
+test_that("files that come while the folder is exchanged are brought over", {
+  folder <- withr::local_tempdir()
+  old <- file.path(folder, "old")
+  out <- file.path(folder, "out")
+  dir.create(old)
+  dir.create(out)
+  write <- function(text, ...) writeLines(text, file.path(...))
+  write("made", old, "made.csv")
+  write("made anew", out, "made.csv")
+  write("notes", old, "notes.txt")
+  file.link(file.path(old, "notes.txt"), file.path(out, "notes.txt"))
+  write("list", old, "list.txt")
+  file.copy(file.path(old, "list.txt"), out, copy.date = TRUE)
+  write("a longer list", old, "list.txt")
+  write("late", old, "late.txt")
+  hinterfeld:::bring_newcomers(old, out, "made.csv")
+  read <- function(file) readLines(file.path(out, file))
+  expect_identical(vapply(c("made.csv", "notes.txt", "list.txt", "late.txt"), read, "", USE.NAMES = FALSE), c("made anew", "notes", "a longer list", "late"))
+})
+
+test_that("two runs do not write to one folder, and a lock ends with its process", {
+  path <- brief_folder()
+  lock <- file.path(dirname(path), ".out.lock")
+  holder <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", "l <- filelock::lock(commandArgs(TRUE)[1]); cat('held\n'); Sys.sleep(60)", lock), stdout = "|")
+  holder$poll_io(20000)
+  expect_error(quiet(run_brief(path)), "is as it was|was not made", class = "hinterfeld_error_run")
+  holder$kill()
+  holder$wait()
+  quiet(run_brief(path))
+  expect_true(file.exists(file.path(dirname(path), "out", "regions.csv")))
+})
+
+test_that("a brief writes inside its own folder unless it is allowed more", {
+  for (folder in c("..", "../elsewhere", "/tmp/elsewhere", "\".\"", "a/../..", "~/x")) {
+    path <- brief_folder(sub("folder: out", sprintf("folder: %s", folder), small_brief))
+    expect_error(run_brief(path), "not a folder inside its own", class = "hinterfeld_error_brief", label = folder)
+  }
+  path <- brief_folder(sub("folder: out", "folder: ../elsewhere", small_brief))
+  withr::defer(unlink(file.path(dirname(dirname(path)), c("elsewhere", ".elsewhere.lock")), recursive = TRUE))
+  quiet(run_brief(path, anywhere = TRUE))
+  expect_true(file.exists(file.path(dirname(dirname(path)), "elsewhere", "regions.csv")))
 })

@@ -15,7 +15,11 @@ test_that("tables equal those of the functions, and a second run does nothing", 
   expect_identical(forced$outputs, run$outputs)
   cat("2026-03-09,Sieve,Vale,paid,1.00\n", file = file.path(dirname(path), "sales.csv"), append = TRUE)
   expect_identical(quiet(run_brief(path))$lines$kept, 5L)
+  # What somebody has changed is not reverted without a word.
   writeLines("tampered", file.path(out, "regions.csv"))
+  expect_error(quiet(run_brief(path)), class = "hinterfeld_error_run")
+  expect_identical(readLines(file.path(out, "regions.csv")), "tampered")
+  unlink(file.path(out, "regions.csv"))
   quiet(run_brief(path))
   expect_match(readLines(file.path(out, "regions.csv"))[1], "region")
 })

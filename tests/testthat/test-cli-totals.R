@@ -70,3 +70,16 @@ test_that("the numbers of a condition on text do not depend on the locale", {
     expect_identical(run$stdout, "region,revenue\nVall\u00e9e,1.00\n", label = locale)
   }
 })
+
+test_that("options of whole numbers take no others, and a name keeps its line ends", {
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(small_sales, file, sep = "")
+  for (wrong in list(c("--top", "1.5"), c("--top", "x"), c("--top", "0"), c("--decimals", "two"))) {
+    run <- run_cli("totals", file, "--by", "product", wrong)
+    expect_identical(run$status, 2L, label = paste(wrong, collapse = " "))
+    expect_match(run$stderr, "whole number")
+  }
+  writeBin(charToRaw("day,product,revenue\n2026-01-01,\"a\rb\",1\n"), file)
+  run <- run_process("totals", file, "--by", "product", "--csv")
+  expect_match(run$stdout, "a\rb", fixed = TRUE)
+})
