@@ -171,7 +171,9 @@ scalar_problems <- function(value, rule, path) {
       sprintf("This cannot be %s%s.", quoted(value), pattern_words[[rule$pattern]] %||% "")
     }
   } else if (is.numeric(value)) {
-    if (value < (rule$minimum %||% -Inf)) {
+    if (!is.finite(value)) {
+      sprintf("This must be a number, and is %s.", format(value))
+    } else if (value < (rule$minimum %||% -Inf)) {
       sprintf("This must be %s or more, and is %s.", rule$minimum, format(value))
     } else if (value > (rule$maximum %||% Inf)) {
       sprintf("This must be %s or less, and is %s.", rule$maximum, format(value))

@@ -87,7 +87,12 @@ exact_product <- function(parts) {
   whole_or_nothing(parts[[1]]$units * parts[[2]]$units, parts[[1]]$decimals + parts[[2]]$decimals)
 }
 
-# Whole numbers up to 2^53 are exact in a double; beyond, the ordinary way has to do.
+# Whole numbers up to 2^53 are exact in a double; what is beyond is too large to be exact. Only where decimals are rounded off
+# anyway does the ordinary way do.
 whole_or_nothing <- function(units, decimals) {
-  if (!any(abs(units) > 2^53, na.rm = TRUE)) list(units = units, decimals = as.integer(decimals))
+  large <- which(abs(units) > 2^53)
+  if (length(large) && decimals > most_decimals) {
+    return(NULL)
+  }
+  list(units = replace(units, large, Inf), decimals = as.integer(decimals))
 }
