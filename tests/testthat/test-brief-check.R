@@ -86,5 +86,5 @@ test_that("outputs of one name, days that are none and numbers that are none are
   expect_match(mistakes_in("  regions:", "  run:", sub("folder: out", "folder: out\n  tables: [json]", small_brief))$problem, "run.json", all = FALSE)
   expect_match(mistakes_in("folder: out", "folder: out\n  tables: [xlsx]\n  workbook: Regions.xlsx")$problem, "Two outputs would be called", all = FALSE)
   expect_match(mistakes_in("- share:", "- change: {as_of: 2026-02-30}", sub("by: region", "by: region\n    every: year", small_brief))$problem, "There is no day", all = FALSE)
-  expect_match(mistakes_in("revenue: revenue", "revenue: .nan")$problem, "no number", all = FALSE)
+  expect_match(mistakes_in("revenue: revenue", "revenue: .nan")$problem, "must be a number", all = FALSE)
 })
