@@ -16,16 +16,15 @@ write_workbook <- function(tables, path) {
 
 # XML can hold no control characters.
 visible_texts <- function(x) {
-  texts <- names(x)[vapply(x, function(column) is.character(column) || is.factor(column), NA)]
-  odd <- texts[vapply(texts, function(name) !identical(visible(unique(as.character(x[[name]]))), enc2utf8(unique(as.character(x[[name]])))), NA)]
-  if (length(odd) == 0) {
+  hidden <- function(text) any(grepl("[[:cntrl:]]", text)) && !identical(visible(text), enc2utf8(text))
+  odd <- names(x)[vapply(as.list(x), function(column) (is.character(column) || is.factor(column)) && hidden(unique(as.character(column))), NA)]
+  if (length(odd) == 0 && !hidden(names(x))) {
     return(x)
   }
-  say("visible", sprintf("%s of %s hold control characters, which are written as \ufffd.", "Texts", columns_named(odd)))
-  facts <- attributes(x)
+  say("visible", "Texts of the table hold control characters, which are written as \ufffd.")
   columns <- as.list(x)
   columns[odd] <- lapply(columns[odd], function(column) visible(as.character(column)))
-  attributes(columns) <- facts
+  attributes(columns) <- replace(attributes(x), "names", list(visible(names(x))))
   columns
 }
 
@@ -61,7 +60,7 @@ heading_style <- function() {
 write_contents <- function(book, tables, names) {
   about <- lapply(tables, table_description)
   lines <- do.call(rbind, Map(function(name, about, table) {
-    words <- about$sentences
+    words <- visible(about$sentences)
     data.frame(
       Sheet = c(name, rep("", max(0, length(words) - 1))), Rows = c(nrow(table), rep(NA, max(0, length(words) - 1))),
       `What it is and how it was computed` = if (length(words)) words else "A table as it was given.", check.names = FALSE

@@ -51,8 +51,8 @@ html_figure <- function(figure) {
   on.exit(unlink(file))
   write_png(figure, file, 1920, 1200, dpi = 216)
   image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
-  sprintf('<figure><div class="scroll" tabindex="0" role="region" aria-label="%s"><img width="1280" height="800" alt="%s" src="data:image/png;base64,%s"></div></figure>',
-          escape(figure_title(figure)), escape(figure_alt(figure)), gsub("[\r\n]", "", image))
+  picture <- htmltools::tags$img(width = "1280", height = "800", alt = visible(figure_alt(figure)), src = paste0("data:image/png;base64,", gsub("[\r\n]", "", image)))
+  render(htmltools::tags$figure(htmltools::tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = visible(figure_title(figure)), picture)))
 }
 
 figure_title <- function(figure) {

@@ -7,23 +7,33 @@ html_table <- function(block) {
   facts <- column_facts(x)
   memory <- memory_of(x)
   id <- paste0("table-", gsub("[^[:alnum:]]+", "-", block$name))
+  title <- visible(block$title %||% block$name)
+  tags <- htmltools::tags
+  # Cells are many, and made as text: html_cells() escapes them.
   cells <- Map(function(values, fact) html_cells(values, fact, memory), as.list(x), facts)
   rows <- if (nrow(x)) sprintf("<tr%s>%s</tr>", ifelse(total_rows(x), ' class="total"', ""), do.call(paste0, unname(cells))) else character()
-  paste0(
-    sprintf('<div class="table" id="%s">', id),
-    if (nrow(x) > 7) sprintf('<p class="filter"><label>Filter <input type="search" aria-controls="%s-rows"></label> <output>%s</output></p>', id, count_of(nrow(x), "row")),
-    '<div class="scroll" tabindex="0" role="region" aria-label="', escape(block$title %||% block$name), '"><table>',
-    sprintf("<caption>%s%s</caption>", escape(block$title %||% block$name), unit_words(x, facts)),
-    "<thead><tr>", paste(Map(html_heading, facts), collapse = ""), "</tr></thead>\n",
-    sprintf('<tbody id="%s-rows">', id), paste(rows, collapse = "\n"), "</tbody></table></div>",
-    if (nrow(block$table) > nrow(x)) sprintf('<p class="note">The first %s of %s.</p>', group_digits(nrow(x)), count_of(nrow(block$table), "row")),
-    "</div>\n"
-  )
+  rows_id <- paste0(id, "-rows")
+  render(tags$div(
+    class = "table", id = id,
+    if (nrow(x) > 7) {
+      tags$p(class = "filter", tags$label("Filter ", tags$input(type = "search", `aria-controls` = rows_id)), " ", tags$output(count_of(nrow(x), "row")))
+    },
+    tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = title, tags$table(
+      tags$caption(title, unit_words(x, facts)), tags$thead(tags$tr(unname(lapply(facts, html_heading)))),
+      tags$tbody(id = rows_id, htmltools::HTML(paste(rows, collapse = "\n")))
+    )),
+    if (nrow(block$table) > nrow(x)) tags$p(class = "note", sprintf("The first %s of %s.", group_digits(nrow(x)), count_of(nrow(block$table), "row")))
+  ))
+}
+
+# Elements as text, without line ends of their own: a space between words is one that is seen.
+render <- function(tag) {
+  htmltools::doRenderTags(tag, indent = FALSE)
 }
 
 unit_words <- function(x, facts) {
   note <- money_note(facts, currency_of(x))
-  if (nzchar(note)) sprintf(' <span class="unit">%s</span>', escape(trimws(note))) else ""
+  if (nzchar(note)) list(" ", htmltools::tags$span(class = "unit", visible(trimws(note))))
 }
 
 is_number <- function(fact) {
@@ -31,8 +41,10 @@ is_number <- function(fact) {
 }
 
 html_heading <- function(fact) {
-  sprintf('<th scope="col"%s aria-sort="none"><button type="button">%s</button></th>', if (is_number(fact)) ' class="number"' else "",
-          gsub("([^ ]+)", '<span class="whole">\\1</span>', escape(gsub("_", " ", fact$name))))
+  # A word is not broken at its hyphens.
+  words <- strsplit(visible(gsub("_", " ", fact$name)), " ", fixed = TRUE)[[1]]
+  spans <- unlist(lapply(words, function(word) list(" ", htmltools::tags$span(class = "whole", word))), recursive = FALSE)[-1]
+  htmltools::tags$th(scope = "col", class = if (is_number(fact)) "number", `aria-sort` = "none", htmltools::tags$button(type = "button", spans))
 }
 
 # A cell shows a readable text and carries the exact value: the browser sorts by it.
