@@ -22,7 +22,7 @@ former_record <- function(folder, brief) {
   if (file_kind_kernel(path.expand(path)) != "file") {
     return(NULL)
   }
-  record <- tryCatch(jsonlite::read_json(path), error = function(cnd) NULL)
+  record <- file_json(path)
   fields <- c("brief", "inputs", "versions", "outputs", "started")
   outputs <- if (is.list(record) && all(fields %in% names(record)) && is.list(record$outputs)) record$outputs
   told <- vapply(outputs, function(output) is.list(output) && rlang::is_string(output$file) && rlang::is_string(output$sha256), NA)

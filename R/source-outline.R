@@ -3,9 +3,10 @@
 # Rings of polygons: a data frame of longitude, latitude and the ring's number.
 load_outline <- function(path) {
   check_file(path)
-  shape <- tryCatch(jsonlite::read_json(path), error = function(cnd) {
-    stop_because("file", c(sprintf("%s is not GeoJSON.", basename(path)), x = conditionMessage(cnd)), call = NULL)
-  })
+  shape <- file_json(path)
+  if (is.null(shape)) {
+    stop_because("file", c(sprintf("%s is not GeoJSON.", basename(path)), i = "It is no JSON at all."), call = NULL)
+  }
   rings <- polygon_rings(shape)
   if (length(rings) == 0) {
     stop_because("file", c(sprintf("%s holds no polygon.", basename(path)), i = "Outlines are GeoJSON polygons or multipolygons."), call = NULL)

@@ -53,7 +53,9 @@ description_of <- function(read) {
   # The parser goes down with every bracket.
   marks <- regmatches(text, gregexpr("\"(\\\\.|[^\"\\\\])*\"|[][{}]", text, perl = TRUE))[[1]]
   must(max(0, cumsum(ifelse(marks %in% c("[", "{"), 1, ifelse(marks %in% c("]", "}"), -1, 0)))) <= 8, "brackets are")
-  tryCatch(jsonlite::parse_json(text), error = function(cnd) must(FALSE, "words are"))
+  about <- parsed_json(text)
+  must(!is.null(about), "words are")
+  about
 }
 
 tally_from <- function(about, read) {

@@ -1,0 +1,12 @@
+test_that("what is no JSON is told, and ends nothing, whatever it holds", {
+  path <- withr::local_tempfile()
+  for (text in c("{\"a\":[\"b, \"n%s%s%s%s%n%n%n\"]}", "%n", "", "{", "[1, 2", "not JSON 100 %")) {
+    writeLines(text, path)
+    expect_null(hinterfeld:::parsed_json(text))
+    expect_null(hinterfeld:::file_json(path))
+    expect_error(hinterfeld:::load_outline(path), class = "hinterfeld_error_file")
+  }
+  writeBin(as.raw(c(0x7b, 0, 0x7d)), path)
+  expect_null(hinterfeld:::file_json(path))
+  expect_identical(hinterfeld:::parsed_json("{\"a\": [1, \"50 %\"]}"), list(a = list(1L, "50 %")))
+})
