@@ -26,7 +26,7 @@ count_of <- function(n, noun, plural = paste0(noun, "s")) {
 # `"a", "b", "c" and 4 more`
 examples_of <- function(x, most = 5, quote = '"') {
   x <- unique(x)
-  shown <- paste0(quote, utils::head(x, most), quote)
+  shown <- paste0(quote, visible(as.character(utils::head(x, most))), quote)
   rest <- length(x) - length(shown)
   paste0(paste(shown, collapse = ", "), if (rest > 0) paste(" and", group_digits(rest), "more"))
 }

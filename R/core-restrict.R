@@ -259,7 +259,7 @@ mention_unknown_values <- function(when, book) {
     for (value in unknown) {
       near <- nearest(value, known)
       say("unknown_value", c(
-        sprintf("No line has \"%s\" in `%s`.", value, part$column),
+        sprintf("No line has %s in `%s`.", examples_of(value), part$column),
         i = sprintf("%s %s.", if (length(near)) "The nearest values are" else "It holds",
                     examples_of(if (length(near)) near else known))
       ), column = part$column, value = value)

@@ -5,6 +5,12 @@ plain_text <- function(x) {
   tolower(gsub("[[:space:]]+", " ", gsub("^[[:space:]]+|[[:space:]]+$", "", x)))
 }
 
+# Control characters move a terminal's cursor, change its colours or answer for its user, and no XML may hold them: they
+# show as what they are, a character that cannot be shown.
+visible <- function(text) {
+  gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\\x{80}-\\x{9f}]", "\ufffd", enc2utf8(text), perl = TRUE)
+}
+
 #' Does text read as one of these values?
 #'
 #' Compares text without regard to case, to spaces before and after it, and to how many spaces

@@ -36,6 +36,7 @@ write_text <- function(text, path) {
 write_bytes <- function(bytes, path) {
   problem <- write_bytes_kernel(path.expand(path), bytes)
   if (nzchar(problem)) stop(problem, call. = FALSE)
+  if (!identical(file.size(path), as.double(length(bytes)))) stop("It has another length than what was written.", call. = FALSE)
 }
 
 # Writers of other packages do not all notice a full disk. What they write last tells whether all of it is there.

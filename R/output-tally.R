@@ -23,7 +23,12 @@ save_tally <- function(tally, path) {
   if (!dir.exists(dirname(path))) {
     stop_because("file", c(sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`."))
   }
-  write_whole(path, function(part) write_bytes(tally_bytes(tally), part))
+  bytes <- tally_bytes(tally)
+  write_whole(path, function(part) {
+    write_bytes(bytes, part)
+    # Its checksum with it: what reads back is what was meant.
+    if (!identical(readBin(part, "raw", length(bytes) + 1), bytes)) stop("It does not read back as it was written.", call. = FALSE)
+  })
   invisible(path)
 }
 

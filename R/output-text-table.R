@@ -80,12 +80,6 @@ cut_note <- function(rows, columns) {
   if (length(parts)) text_notes(paste("...", paste(parts, collapse = "; ")))
 }
 
-# Control characters move a terminal's cursor, change its colours or answer for its user, and no XML may hold them: they
-# show as what they are, a character that cannot be shown.
-visible <- function(text) {
-  gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\\x{80}-\\x{9f}]", "\ufffd", enc2utf8(text), perl = TRUE)
-}
-
 # Sentences as lines of text; the space between thousands does not break a number apart.
 text_notes <- function(notes, width = text_width()) {
   notes <- visible(notes)

@@ -29,3 +29,8 @@ test_that("values are described in words", {
     c("empty (NULL)", "a number", "2 texts", "a function", "a table", "a logical", "a daybook")
   )
 })
+
+test_that("messages name values without their control characters", {
+  expect_identical(hinterfeld:::examples_of(c("a\u001b[31m", "b\u009b")), "\"a\ufffd[31m\", \"b\ufffd\"")
+  expect_message(keep_lines(a_book(region = "Vale"), region %in% c("Vale", "\u001b]0;x\u0007")), "\ufffd]0;x", fixed = TRUE)
+})
