@@ -36,6 +36,7 @@ columns_of_names <- function(content) {
     ours <- names(theirs) %||% theirs
     Map(c, ifelse(nzchar(ours), ours, theirs), theirs)
   }), recursive = FALSE)
+  # A key may be compared with one that was found only later.
   for (pair in c(pairs, pairs)) if (any(pair %in% texts)) texts <- union(texts, pair)
   unname(texts)
 }

@@ -22,9 +22,6 @@ expression_place <- function() {
 
 # The quosure of an expression, or the problem with it: list(quo =, problem =, hint =).
 read_expression <- function(text, columns = NULL) {
-  if (is.numeric(text) && !is.finite(text)) {
-    return(list(problem = sprintf("`%s` is no number.", text), hint = "Give a column or an expression over columns."))
-  }
   if (is.numeric(text)) {
     return(list(quo = rlang::new_quosure(text, expression_place())))
   }

@@ -72,7 +72,7 @@ keep_foreign_files <- function(folder, part, made_before, call) {
 }
 
 is_link <- function(path) {
-  Sys.readlink(path) %in% c("", NA) == FALSE
+  !Sys.readlink(path) %in% c("", NA)
 }
 
 # A second name for the same file: nothing is copied, and pipes are no exception.

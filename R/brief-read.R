@@ -111,7 +111,9 @@ check_brief_size <- function(text, path, call) {
   if (max(0, cumsum(ifelse(marks %in% c("[", "{"), 1, -1))) > 20 || any(nchar(sub("[^ -].*$", "", text)) > 200)) {
     too_much("is nested more than 20 levels deep", "No key of a brief lies so deep.")
   }
-  if (sum(grepl("^(---|[.][.][.])( |$)", text)) > 1 || any(grepl("^---( |$)", text[-1]) & cumsum(nzchar(trimws(sub("#.*", "", text))))[-1] > 1)) {
+  # A document may be marked at its start, before anything else, and at its end.
+  said <- grep("^[^#]*[^#[:space:]]", text)
+  if (any(grep("^---( |$)", text) > said[1]) || any(said > c(grep("^[.][.][.]( |$)", text), Inf)[1])) {
     too_much("holds more than one YAML document", "Keep one brief in a file.")
   }
 }

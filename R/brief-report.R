@@ -16,7 +16,10 @@ sales_report.hinterfeld_brief <- function(x, path, ...) {
 brief_report <- function(x, path) {
   problems <- check_brief(x)
   if (nrow(problems)) stop_brief(x, problems)
-  path <- path %||% file.path(output_folder(x), report_file(x))
+  if (is.null(path)) {
+    check_brief_folder(x, anywhere = FALSE)
+    path <- file.path(output_folder(x), report_file(x))
+  }
   check_report_path(path)
   book <- brief_daybook(x)
   own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]), use.names = FALSE)

@@ -135,22 +135,20 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
 
 # The parser keeps the last of several values of one option only.
 take_repeated <- function(args, names) {
-  flags <- paste0("--", names)
+  # --name VALUE and --name=VALUE are one.
+  name <- sub("^--([^=]*).*$", "\\1", args)
+  joined <- grepl("^--[^=]*=", args)
   repeated <- list()
   rest <- character()
-  while (length(args)) {
-    whole <- match(args[1], flags)
-    start <- match(sub("=.*$", "=", args[1]), paste0(flags, "="))
-    if (length(names) && !is.na(whole) && length(args) > 1) {
-      repeated <- c(repeated, list(list(name = names[whole], value = args[2])))
-      args <- args[-(1:2)]
-    } else if (length(names) && !is.na(start)) {
-      repeated <- c(repeated, list(list(name = names[start], value = sub("^[^=]*=", "", args[1]))))
-      args <- args[-1]
+  i <- 1
+  while (i <= length(args)) {
+    takes <- startsWith(args[i], "--") && name[i] %in% names && (joined[i] || i < length(args))
+    if (takes) {
+      repeated <- c(repeated, list(list(name = name[i], value = if (joined[i]) sub("^[^=]*=", "", args[i]) else args[i + 1])))
     } else {
-      rest <- c(rest, args[1])
-      args <- args[-1]
+      rest <- c(rest, args[i])
     }
+    i <- i + if (takes && !joined[i]) 2 else 1
   }
   list(args = rest, repeated = repeated)
 }

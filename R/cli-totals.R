@@ -97,13 +97,13 @@ check_totals_options <- function(given) {
 cli_daybook <- function(given) {
   # What names something is text, however much it looks like a number; so is a day that a format reads.
   texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
-  load <- function(path) {
+  load_given <- function(path) {
     path <- cli_file(path)
     load_table(path, types = text_types(texts, names(read_heading(path))))
   }
-  lines <- load(given$files[1])
+  lines <- load_given(given$files[1])
   for (path in given$files[-1]) {
-    table <- load(path)
+    table <- load_given(path)
     by <- shared_key(lines, table, path)
     lines <- attach_table(lines, table, by = tidyselect::all_of(by), need = "any")
   }

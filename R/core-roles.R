@@ -81,6 +81,10 @@ ambiguous_numbers <- function(text) {
   text[grepl("^[-+]?[1-9][0-9]{0,2},[0-9]{3}$", text)]
 }
 
+two_readings <- function(text) {
+  sprintf("\"%s\" is %s with a decimal comma and %s without", text, number_text(read_numbers(text, ",")), number_text(read_numbers(text, ".")))
+}
+
 read_revenue <- function(quo, column, lines, decimals, rounding, call) {
   used <- intersect(all.vars(rlang::quo_get_expr(quo)), names(lines))
   used <- union(used, column)
@@ -138,8 +142,7 @@ mark_hint <- function(text, mark) {
   if (!is.null(mark)) {
     sprintf("They were read with the decimal mark \"%s\"; mend them, or give columns of numbers.", mark)
   } else if (length(either)) {
-    sprintf("\"%s\" is %s with a decimal comma and %s without: say which with `load_table(path, decimal_mark = ...)`.", either[1],
-            number_text(read_decimals_kernel(either[1], ",", ".")), number_text(read_decimals_kernel(either[1], ".", ",")))
+    sprintf("%s: say which with `load_table(path, decimal_mark = ...)`.", two_readings(either[1]))
   } else if (any(grepl("^[-+]?[0-9. ]*[0-9],[0-9]+$", text))) {
     "For a decimal comma: `load_table(path, decimal_mark = \",\")`."
   } else {

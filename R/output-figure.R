@@ -6,12 +6,12 @@ write_png <- function(x, path, width, height, dpi = 144) {
 
 write_svg <- function(x, path, width, height) {
   ggplot2::ggsave(path, x, device = svglite::svglite, width = width / 144, height = height / 144)
-  bytes <- readBin(path, "raw", file.size(path))
+  text <- rawToChar(readBin(path, "raw", file.size(path)))
+  Encoding(text) <- "UTF-8"
   # XML can hold no control characters.
-  odd <- bytes %in% as.raw(c(1:8, 11, 12, 14:31))
-  if (any(odd)) {
-    say("visible", "Texts of the figure hold control characters, which are written as ?.")
-    write_bytes(replace(bytes, odd, charToRaw("?")), path)
+  if (!identical(visible(text), text)) {
+    say("visible", "Texts of the figure hold control characters, which are written as \ufffd.")
+    write_bytes(charToRaw(visible(text)), path)
   }
 }
 

@@ -6,11 +6,13 @@ write_whole <- function(path, write, call = caller_env()) {
   on.exit(unlink(part))
   tryCatch(write(part), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
-    stop_not_written(path, conditionMessage(cnd), call)
+    # What a figure or another package says may have nothing to do with the disk.
+    room <- if (inherits(cnd, "hinterfeld_unwritten")) more_room
+    stop_not_written(path, conditionMessage(cnd), room, call, parent = if (is.null(room)) cnd)
   })
   problem <- settle_file_kernel(part)
-  if (nzchar(problem)) stop_not_written(path, problem, call)
-  if (!is_complete(part)) stop_not_written(path, "The file was cut short. Is the disk full?", call)
+  if (nzchar(problem)) stop_not_written(path, problem, more_room, call)
+  if (!is_complete(part)) stop_not_written(path, "It was cut short. Is the disk full?", more_room, call)
   if (!file.rename(part, path)) {
     stop_because("file", c(sprintf("\"%s\" cannot be written.", path), i = "Is it open elsewhere, or protected?"), call = call)
   }
@@ -20,11 +22,17 @@ file_ending <- function(path) {
   tolower(sub("^.*[.]", "", basename(path)))
 }
 
-stop_not_written <- function(path, problem, call) {
+more_room <- "Make room, or give another place."
+
+stop_not_written <- function(path, problem, hint, call, parent = NULL) {
   stop_because("file", c(
-    sprintf("\"%s\" could not be written.", basename(path)), x = problem,
-    i = if (file.exists(path)) "The former file is as it was.", i = "Make room, or give another place."
-  ), call = call)
+    sprintf("\"%s\" could not be written.", basename(path)), x = if (is.null(parent)) problem,
+    i = if (file.exists(path)) "The former file is as it was.", i = hint
+  ), call = call, parent = parent)
+}
+
+stop_unwritten <- function(problem) {
+  stop(structure(class = c("hinterfeld_unwritten", "error", "condition"), list(message = problem, call = NULL)))
 }
 
 # Lines of text, or bytes, to the last one; what goes wrong is an error in the system's words.
@@ -35,8 +43,8 @@ write_text <- function(text, path) {
 
 write_bytes <- function(bytes, path) {
   problem <- write_bytes_kernel(path.expand(path), bytes)
-  if (nzchar(problem)) stop(problem, call. = FALSE)
-  if (!identical(file.size(path), as.double(length(bytes)))) stop("It has another length than what was written.", call. = FALSE)
+  if (nzchar(problem)) stop_unwritten(problem)
+  if (!identical(file.size(path), as.double(length(bytes)))) stop_unwritten("It has another length than what was written.")
 }
 
 # Writers of other packages do not all notice a full disk. What they write last tells whether all of it is there.

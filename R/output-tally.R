@@ -27,7 +27,7 @@ save_tally <- function(tally, path) {
   write_whole(path, function(part) {
     write_bytes(bytes, part)
     # Its checksum with it: what reads back is what was meant.
-    if (!identical(readBin(part, "raw", length(bytes) + 1), bytes)) stop("It does not read back as it was written.", call. = FALSE)
+    if (!identical(readBin(part, "raw", length(bytes) + 1), bytes)) stop_unwritten("It does not read back as it was written.")
   })
   invisible(path)
 }

@@ -52,7 +52,7 @@ html_figure <- function(figure) {
   write_png(figure, file, 1920, 1200, dpi = 216)
   image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
   picture <- htmltools::tags$img(width = "1280", height = "800", alt = visible(figure_alt(figure)), src = paste0("data:image/png;base64,", gsub("[\r\n]", "", image)))
-  render(htmltools::tags$figure(htmltools::tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = visible(figure_title(figure)), picture)))
+  html_of(htmltools::tags$figure(htmltools::tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = visible(figure_title(figure)), picture)))
 }
 
 figure_title <- function(figure) {

@@ -13,7 +13,7 @@ html_table <- function(block) {
   cells <- Map(function(values, fact) html_cells(values, fact, memory), as.list(x), facts)
   rows <- if (nrow(x)) sprintf("<tr%s>%s</tr>", ifelse(total_rows(x), ' class="total"', ""), do.call(paste0, unname(cells))) else character()
   rows_id <- paste0(id, "-rows")
-  render(tags$div(
+  html_of(tags$div(
     class = "table", id = id,
     if (nrow(x) > 7) {
       tags$p(class = "filter", tags$label("Filter ", tags$input(type = "search", `aria-controls` = rows_id)), " ", tags$output(count_of(nrow(x), "row")))
@@ -27,7 +27,7 @@ html_table <- function(block) {
 }
 
 # Elements as text, without line ends of their own: a space between words is one that is seen.
-render <- function(tag) {
+html_of <- function(tag) {
   htmltools::doRenderTags(tag, indent = FALSE)
 }
 

@@ -3,13 +3,13 @@
 # list(bytes =, path =, temporary =): the text in UTF-8 without a byte order mark, a file that holds it, and that file again
 # when it is to be removed after use.
 text_source <- function(path, encoding, call = caller_env()) {
-  temporary <- NULL
   check_encoding_known(encoding, call)
+  temporary <- NULL
   given <- readBin(path, "raw", file.size(path))
   bytes <- if (starts_with(given, c(0x1f, 0x8b))) unpacked(given, path, call) else given
   bytes <- utf8_bytes(bytes, path, encoding, call)
   check_text_bytes(bytes, path, call)
-  if (!identical(length(bytes), length(given)) || !identical(bytes, given)) {
+  if (!identical(bytes, given)) {
     path <- temporary <- temporary_text(bytes, path, call)
   }
   list(bytes = bytes, path = path, temporary = temporary)
@@ -65,14 +65,22 @@ utf8_bytes <- function(bytes, path, encoding, call) {
   if (starts_with(bytes, c(0xef, 0xbb, 0xbf))) {
     return(bytes[-(1:3)])
   }
-  # A byte order mark tells of UTF-16 by itself.
-  if (starts_with(bytes, c(0xff, 0xfe)) || starts_with(bytes, c(0xfe, 0xff))) encoding <- "UTF-16"
+  if (marked_utf16(bytes)) encoding <- "UTF-16"
   if (toupper(encoding) %in% c("UTF-8", "UTF8")) {
     return(bytes)
   }
   converted <- iconv(list(bytes), encoding, "UTF-8", toRaw = TRUE)[[1]]
   if (is.null(converted)) stop_not_encoded(bytes, path, encoding, call)
   if (starts_with(converted, c(0xef, 0xbb, 0xbf))) converted[-(1:3)] else converted
+}
+
+# A byte order mark tells of UTF-16 by itself.
+marked_utf16 <- function(bytes) {
+  starts_with(bytes, c(0xff, 0xfe)) || starts_with(bytes, c(0xfe, 0xff))
+}
+
+holds_utf16 <- function(bytes, encoding) {
+  marked_utf16(bytes) || grepl("^UTF-?16", encoding, ignore.case = TRUE)
 }
 
 # Which line cannot be converted: found by converting halves.

@@ -112,8 +112,10 @@ check_type_names <- function(types, known, path, call = caller_env()) {
   }
 }
 
-# The first line, which a file without line ends would make as long as itself.
+# The first line that is not empty; a file without line ends would make it as long as itself.
 heading_text <- function(bytes, path, call = caller_env()) {
+  first <- grepRaw("[^\r\n]", utils::head(bytes, longest_heading))
+  if (length(first) && first > 1) bytes <- utils::tail(bytes, 1 - first)
   ends <- grepRaw("[\r\n]", utils::head(bytes, longest_heading))
   if (length(ends) == 0 && length(bytes) >= longest_heading) {
     stop_because("shape", c(
@@ -216,8 +218,7 @@ check_one_reading <- function(text, name, mark, path, call) {
   if (length(either)) {
     stop_because("type", c(
       sprintf("Column `%s` of %s holds numbers that can be read in two ways.", name, basename(path)),
-      x = sprintf("\"%s\" is %s with a decimal comma and %s without.", either[1], number_text(read_numbers(either[1], ",")),
-                  number_text(read_numbers(either[1], "."))),
+      x = paste0(two_readings(either[1]), "."),
       i = "Say which: `decimal_mark = \",\"` or `decimal_mark = \".\"`."
     ), call = call)
   }
@@ -275,9 +276,9 @@ read_heading <- function(path, delimiter = NULL, decimal_mark = NULL, blank = ch
   con <- gzfile(path, "rb")
   on.exit(close(con))
   start <- readBin(con, "raw", longest_heading)
-  # What stands behind the last line end may be half a character.
+  # What stands behind the last line end may be half a character; in UTF-16 a line end has two bytes.
   ends <- which(start == as.raw(10L))
-  if (length(ends)) start <- utils::head(start, max(ends))
+  if (length(start) == longest_heading && length(ends)) start <- utils::head(start, max(ends) + max(ends) %% 2 * holds_utf16(start, encoding))
   heading <- heading_text(utf8_bytes(start, path, encoding, caller_env()), path)
   suppressWarnings(readr::read_delim(
     I(paste0(heading, "\n")), delim = delimiter %||% find_delimiter(heading), col_types = readr::cols(.default = readr::col_character()),

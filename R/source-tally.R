@@ -142,9 +142,9 @@ measure_from <- function(m) {
 calendar_from <- function(of) {
   must(is.list(of), "calendars are")
   given <- lapply(of[c("year_starts", "week_starts", "weeks")], text_field, most = 1)
-  known <- tryCatch(sales_calendar(given$year_starts, given$week_starts), error = function(cnd) NULL)
-  if (identical(given$weeks, "445")) known <- tryCatch(sales_calendar(given$year_starts, given$week_starts, "445"), error = function(cnd) NULL)
-  must(!is.null(known) && given$weeks %in% c("iso", "445") && identical(as.integer(unlist(of$rules)), as.integer(known$rules)), "calendars are")
+  # Calendar months go with weeks from any day only where `weeks` is left out.
+  known <- tryCatch(rlang::inject(sales_calendar(given$year_starts, given$week_starts, !!!given$weeks[given$weeks == "445"])), error = function(cnd) NULL)
+  must(!is.null(known) && identical(known$weeks, given$weeks) && identical(as.integer(unlist(of$rules)), as.integer(known$rules)), "calendars are")
   unclass(known)
 }
 

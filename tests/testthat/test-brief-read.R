@@ -44,5 +44,6 @@ test_that("a brief that stands for too much, or is none, is refused at once", {
   expect_lt(as.numeric(Sys.time() - started, units = "secs"), 10)
   # What stands in quotes, and what is multiplied, is no repetition.
   expect_identical(read_brief(brief_folder(sub("revenue: revenue", "revenue: \"units *price\"", small_brief)))$content$daybook$revenue, "units *price")
-  expect_s3_class(read_brief(brief_folder(paste0("---\n", small_brief))), "hinterfeld_brief")
+  for (marked in c("---\n", "# a brief\n\n---\n")) expect_s3_class(read_brief(brief_folder(paste0(marked, small_brief, "...\n"))), "hinterfeld_brief")
+  expect_error(read_brief(with_text(paste0(small_brief, "...\nmore: 1\n"))), "more than one YAML document")
 })

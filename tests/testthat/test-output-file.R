@@ -51,6 +51,14 @@ test_that("standard output that takes nothing is an error", {
   expect_match(run$stderr, "Standard output could not be written")
 })
 
+test_that("what has nothing to do with the disk is told as it is", {
+  figure <- figure_trend(totals(a_book(day = as.Date("2026-01-01") + 0:99), every = "month")) + ggplot2::geom_point(ggplot2::aes(x = nowhere))
+  cnd <- tryCatch(deliver(figure, withr::local_tempfile(fileext = ".png")), error = identity)
+  expect_s3_class(cnd, "hinterfeld_error_file")
+  expect_match(conditionMessage(cnd), "nowhere|could not be written")
+  expect_false(any(grepl("Make room", conditionMessage(cnd))))
+})
+
 test_that("cut files are told by their ends", {
   t <- totals(a_book(), by = product)
   for (ending in c(".parquet", ".xlsx")) {

@@ -94,6 +94,17 @@ test_that("every encoding is converted or refused with its line, and ends nothin
   }
 })
 
+test_that("the heading is read of every file as the table is", {
+  rows <- paste0("d\u00e9;b\n", paste(rep("1;2\n", 20000), collapse = ""))
+  for (encoding in c("UTF-8", "UTF-16", "UTF-16LE", "latin1")) {
+    path <- text_at(iconv(rows, "UTF-8", encoding, toRaw = TRUE)[[1]])
+    expect_named(hinterfeld:::read_heading(path, encoding = encoding), c("d\u00e9", "b"))
+    expect_named(load_table(path, encoding = encoding), c("d\u00e9", "b"))
+  }
+  # Empty lines before it do not hide its delimiter.
+  expect_named(load_table(text_at("\n\r\na;b\n1;2\n")), c("a", "b"))
+})
+
 test_that("headings that are none, and files that are no files, are refused", {
   expect_error(load_table(text_at(paste0(strrep("x", 2e5), "\n1\n"))), "longer than", class = "hinterfeld_error_shape")
   expect_error(load_table(text_at("a,...\n1,2\n")), class = "hinterfeld_error_shape")
