@@ -9,16 +9,40 @@ position_kernel <- function(days, what, rules) {
     .Call(`_hinterfeld_position_kernel`, days, what, rules)
 }
 
-coded_parts_kernel <- function(x) {
-    .Call(`_hinterfeld_coded_parts_kernel`, x)
+rank_kernel <- function(order, scope, value, ties) {
+    .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
 }
 
-coded_text_kernel <- function(codes, labels) {
-    .Call(`_hinterfeld_coded_text_kernel`, codes, labels)
+running_kernel <- function(order, scope, place, value, width) {
+    .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
 }
 
-code_text_kernel <- function(x, threads) {
-    .Call(`_hinterfeld_code_text_kernel`, x, threads)
+order_kernel <- function(scope, scopes, value, codes, rank, highest_first, threads) {
+    .Call(`_hinterfeld_order_kernel`, scope, scopes, value, codes, rank, highest_first, threads)
+}
+
+leaders_kernel <- function(scope, scopes, value, n, highest_first) {
+    .Call(`_hinterfeld_leaders_kernel`, scope, scopes, value, n, highest_first)
+}
+
+tied_kernel <- function(order, scope, value) {
+    .Call(`_hinterfeld_tied_kernel`, order, scope, value)
+}
+
+pareto_kernel <- function(order, scope, minor, cumulative, total, bounds) {
+    .Call(`_hinterfeld_pareto_kernel`, order, scope, minor, cumulative, total, bounds)
+}
+
+change_kernel <- function(now, earlier, unknown, threads) {
+    .Call(`_hinterfeld_change_kernel`, now, earlier, unknown, threads)
+}
+
+extent_kernel <- function(x) {
+    .Call(`_hinterfeld_extent_kernel`, x)
+}
+
+encode_text_kernel <- function(x, threads) {
+    .Call(`_hinterfeld_encode_text_kernel`, x, threads)
 }
 
 recode_kernel <- function(codes, to, missing, threads) {
@@ -49,38 +73,6 @@ label_kernel <- function(codes, levels) {
     .Call(`_hinterfeld_label_kernel`, codes, levels)
 }
 
-rank_kernel <- function(order, scope, value, ties) {
-    .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
-}
-
-running_kernel <- function(order, scope, place, value, width) {
-    .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
-}
-
-order_kernel <- function(scope, scopes, value, codes, rank, highest_first, threads) {
-    .Call(`_hinterfeld_order_kernel`, scope, scopes, value, codes, rank, highest_first, threads)
-}
-
-leaders_kernel <- function(scope, scopes, value, n, highest_first) {
-    .Call(`_hinterfeld_leaders_kernel`, scope, scopes, value, n, highest_first)
-}
-
-tied_kernel <- function(order, scope, value) {
-    .Call(`_hinterfeld_tied_kernel`, order, scope, value)
-}
-
-pareto_kernel <- function(order, scope, units, cumulative, total, bounds) {
-    .Call(`_hinterfeld_pareto_kernel`, order, scope, units, cumulative, total, bounds)
-}
-
-change_kernel <- function(now, earlier, unknown, threads) {
-    .Call(`_hinterfeld_change_kernel`, now, earlier, unknown, threads)
-}
-
-extent_kernel <- function(x) {
-    .Call(`_hinterfeld_extent_kernel`, x)
-}
-
 exchange_kernel <- function(one, other) {
     .Call(`_hinterfeld_exchange_kernel`, one, other)
 }
@@ -101,12 +93,20 @@ file_kind_kernel <- function(path) {
     .Call(`_hinterfeld_file_kind_kernel`, path)
 }
 
-units_kernel <- function(x, decimals, half_even, whole, threads) {
-    .Call(`_hinterfeld_units_kernel`, x, decimals, half_even, whole, threads)
+lazy_parts_kernel <- function(x) {
+    .Call(`_hinterfeld_lazy_parts_kernel`, x)
 }
 
-currency_kernel <- function(units, scale, rows, threads) {
-    .Call(`_hinterfeld_currency_kernel`, units, scale, rows, threads)
+lazy_text_kernel <- function(codes, labels) {
+    .Call(`_hinterfeld_lazy_text_kernel`, codes, labels)
+}
+
+minor_kernel <- function(x, decimals, half_even, whole, threads) {
+    .Call(`_hinterfeld_minor_kernel`, x, decimals, half_even, whole, threads)
+}
+
+currency_kernel <- function(minor, scale, rows, threads) {
+    .Call(`_hinterfeld_currency_kernel`, minor, scale, rows, threads)
 }
 
 any_unusual_kernel <- function(x, threads) {
@@ -117,8 +117,8 @@ whole_days_kernel <- function(days, threads) {
     .Call(`_hinterfeld_whole_days_kernel`, days, threads)
 }
 
-sum_units_kernel <- function(x) {
-    .Call(`_hinterfeld_sum_units_kernel`, x)
+sum_minor_kernel <- function(x) {
+    .Call(`_hinterfeld_sum_minor_kernel`, x)
 }
 
 decimals_kernel <- function(x, most) {
@@ -153,8 +153,8 @@ line_counts_kernel <- function(counts) {
     .Call(`_hinterfeld_line_counts_kernel`, counts)
 }
 
-read_decimals_kernel <- function(x, decimal, group) {
-    .Call(`_hinterfeld_read_decimals_kernel`, x, decimal, group)
+read_numbers_kernel <- function(x, decimal, group) {
+    .Call(`_hinterfeld_read_numbers_kernel`, x, decimal, group)
 }
 
 read_iso_days_kernel <- function(x) {

@@ -1,5 +1,5 @@
-# The audit: one row per step from reading to restricting. Revenue stays in units until it is shown; a step knows their
-# decimals, for lines that were made a daybook twice have had two kinds of units.
+# The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows their
+# decimals, for lines that were made a daybook twice have had two kinds of them.
 
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
                       revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L) {

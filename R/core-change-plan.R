@@ -104,7 +104,7 @@ add_change_of_periods <- function(t, of, periods, name, call = caller_env()) {
   columns <- change_values(values[[1]], earlier, rep(wholly, nrow(t)), comparable, of, measure, prefix,
                            if (is.null(name)) "comparable" else paste0(name, "_comparable"))
   decimals <- if (measure$kind != "mean") measure$decimals
-  now <- stats::setNames(list(if (is.null(decimals)) values[[1]] else from_units(values[[1]], decimals)), paste0(prefix, "_now"))
+  now <- stats::setNames(list(if (is.null(decimals)) values[[1]] else from_minor(values[[1]], decimals)), paste0(prefix, "_now"))
   about <- c(stats::setNames(list(about_column("change", "now", of, measure$counts, decimals)), names(now)), columns$about)
   words <- c(
     sprintf("%s_change: %s of %s (%s) less that of %s (%s).", prefix, of, names(periods)[1], days_words(periods[[1]]),

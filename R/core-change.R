@@ -140,7 +140,7 @@ change_columns <- function(t, of, compared, plan, prefix, comparable_name) {
   for_rows <- function(of_period, total) recode_kernel(compared$period, of_period, total, threads_wanted())
   unknown <- for_rows(plan$unknown, TRUE)
   words <- c("full", "to_date", "none")
-  comparable <- coded_text(for_rows(match(plan$comparable, words), 3L), words)
+  comparable <- lazy_text(for_rows(match(plan$comparable, words), 3L), words)
   change_values(derive_values(t, of)$values, earlier, unknown, comparable, of, measure, prefix, comparable_name)
 }
 
@@ -149,9 +149,9 @@ directions <- c("up", "down", "level", "new", "gone", "unknown")
 # Values, and what to remember of each column. What is unknown has no earlier value.
 change_values <- function(now, earlier, unknown, comparable, of, measure, prefix, comparable_name) {
   decimals <- if (measure$kind != "mean") measure$decimals
-  show <- function(x) if (is.null(decimals)) x else from_units(x, decimals)
+  show <- function(x) if (is.null(decimals)) x else from_minor(x, decimals)
   found <- change_kernel(as.double(now), as.double(earlier), unknown, threads_wanted())
-  values <- list(show(found$earlier), show(found$difference), found$part, coded_text(found$direction, directions), comparable)
+  values <- list(show(found$earlier), show(found$difference), found$part, lazy_text(found$direction, directions), comparable)
   names(values) <- c(paste0(prefix, c("_before", "_change", "_change_pct", "_direction")), comparable_name)
   about <- Map(about_column, "change", c("before", "change", "pct", "direction", "comparable"), of,
                c(measure$counts, measure$counts, "percent", "class", "class"), list(decimals, decimals, NULL, NULL, NULL),

@@ -2,8 +2,8 @@
 
 # Blank text is missing: nobody's group must not look like somebody's. Texts are coded by identity; texts that are
 # equal in different encodings are told by their UTF-8 form.
-code_text <- function(x) {
-  found <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else code_text_kernel(x, threads_wanted())
+encode_text <- function(x) {
+  found <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else encode_text_kernel(x, threads_wanted())
   known <- enc2utf8(found$labels)
   known[is.na(known) | !grepl("[^[:space:]]", known)] <- NA
   levels <- unique(known[!is.na(known)])
@@ -22,7 +22,7 @@ column_values <- function(book, name) {
   if (is_coded(x)) {
     levels(x)[as.integer(x)]
   } else if (name %in% names(book$decimals)) {
-    from_units(x, book$decimals[[name]])
+    from_minor(x, book$decimals[[name]])
   } else if (inherits(x, "Date")) {
     plain_days(x)
   } else {
@@ -31,14 +31,14 @@ column_values <- function(book, name) {
 }
 
 # Text as codes and what they stand for; NA for missing. Shown it is text like any other.
-coded_text <- function(codes, labels) {
-  coded_text_kernel(codes, labels)
+lazy_text <- function(codes, labels) {
+  lazy_text_kernel(codes, labels)
 }
 
 # Codes of any column, numbered by first appearance or as its dictionary has them, and what they stand for.
 distinct_codes <- function(x) {
   if (is.character(x)) {
-    return(coded_parts_kernel(x) %||% code_text_kernel(x, threads_wanted()))
+    return(lazy_parts_kernel(x) %||% encode_text_kernel(x, threads_wanted()))
   }
   if (is.factor(x)) {
     return(list(codes = x, labels = levels(x)))

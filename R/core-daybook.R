@@ -46,7 +46,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
                     rounding = c("half_up", "half_even"), calendar = sales_calendar(),
                     currency = NULL, day_format = NULL, on_bad = c("stop", "set_aside")) {
   check_table(lines, "lines")
-  decimals <- read_decimals(decimals)
+  decimals <- asked_decimals(decimals)
   check_calendar(calendar)
   rounding <- check_choice(rounding[1], "rounding", c("half_up", "half_even"))
   on_bad <- check_choice(on_bad[1], "on_bad", c("stop", "set_aside"))
@@ -135,7 +135,7 @@ check_role_names <- function(roles, lines, call = caller_env()) {
 book_columns <- function(roles, lines) {
   used <- unlist(lapply(roles, function(role) role$column))
   others <- lines[setdiff(names(lines), used)]
-  others <- lapply(others, function(x) if (type_of(x) == "text") code_text(x) else x)
+  others <- lapply(others, function(x) if (type_of(x) == "text") encode_text(x) else x)
   c(lapply(roles, function(role) role$values), others)
 }
 
@@ -155,7 +155,7 @@ exact_columns <- function(book, decimals, call = caller_env()) {
     decimals <- c(decimals, units = told_decimals(decimals_of(book$columns$units), "units"))
   }
   for (name in setdiff(names(decimals), "revenue")) {
-    book$columns[[name]] <- exact_units(book$columns[[name]], name, decimals[[name]], book$rounding, call)
+    book$columns[[name]] <- exact_minor(book$columns[[name]], name, decimals[[name]], book$rounding, call)
   }
   book$decimals <- decimals[unique(names(decimals))]
   # Found once, from all lines: fewer lines may have fewer decimals, and must not change the scale of a measure.
@@ -227,16 +227,16 @@ stop_unusable <- function(reason, file, empty, call = caller_env()) {
 }
 
 daybook_steps <- function(revenue, reason, left, decimals) {
-  left_units <- sum_units(revenue$values)
-  steps <- new_trail("daybook", paste("revenue is", revenue$text), left, left, left_units, left_units, decimals)
+  left_minor <- sum_minor(revenue$values)
+  steps <- new_trail("daybook", paste("revenue is", revenue$text), left, left, left_minor, left_minor, decimals)
   for (name in intersect(reasons, reason)) {
     gone <- reason %in% name
-    gone_units <- sum_units(revenue$values[gone])
+    gone_minor <- sum_minor(revenue$values[gone])
     steps <- add_steps(steps, new_trail(
-      "set aside", name, left, left - sum(gone), left_units, left_units - gone_units, decimals
+      "set aside", name, left, left - sum(gone), left_minor, left_minor - gone_minor, decimals
     ))
     left <- left - sum(gone)
-    left_units <- left_units - gone_units
+    left_minor <- left_minor - gone_minor
   }
   steps
 }

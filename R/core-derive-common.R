@@ -19,11 +19,11 @@ member_groups <- function(data, columns) {
   group_lines(nrow(data), keys)
 }
 
-# Totals of units per scope.
-scope_totals <- function(scope, units, of) {
+# Totals of minor units per scope.
+scope_totals <- function(scope, minor, of) {
   key <- new_key("scope", scope$id, seq_len(scope$count))
-  amounts <- stats::setNames(list(new_amount("sum", as.double(units), counts = FALSE)), of)
-  result <- tally_lines(length(units), list(key), amounts)
+  amounts <- stats::setNames(list(new_amount("sum", as.double(minor), counts = FALSE)), of)
+  result <- tally_lines(length(minor), list(key), amounts)
   result$values[[1]][match(seq_len(scope$count), result$codes[[1]])]
 }
 
@@ -32,7 +32,7 @@ pick_within <- function(quo, t, argument = "within", call = caller_env()) {
   pick_columns(quo, c(memory$every, memory$by), argument, call)
 }
 
-# The values of a measure or derived column: whole units where it is exact.
+# The values of a measure or derived column: whole minor units where it is exact.
 derive_values <- function(t, of, call = caller_env()) {
   memory <- memory_of(t)
   known <- derivable(t)
@@ -48,17 +48,17 @@ derive_values <- function(t, of, call = caller_env()) {
   }
   decimals <- exact_decimals_of(memory, of)
   values <- t[[of]]
-  list(values = if (is.null(decimals)) values else to_units(values, decimals), decimals = decimals, exact = !is.null(decimals))
+  list(values = if (is.null(decimals)) values else to_minor(values, decimals), decimals = decimals, exact = !is.null(decimals))
 }
 
-# Whole units to add up and their decimals: those of the measure, or for inexact values as many as there is room for.
-units_of <- function(values) {
+# Whole minor units to add up and their decimals: those of the measure, or for inexact values as many as there is room for.
+minor_of <- function(values) {
   if (values$exact) {
-    return(list(units = as.double(values$values), decimals = values$decimals))
+    return(list(minor = as.double(values$values), decimals = values$decimals))
   }
   room <- floor(log10(2^51 / max(1, sum(abs(values$values), na.rm = TRUE))))
   decimals <- as.integer(max(0, min(most_decimals, room)))
-  list(units = to_units(values$values, decimals), decimals = decimals)
+  list(minor = to_minor(values$values, decimals), decimals = decimals)
 }
 
 derivable <- function(t) {

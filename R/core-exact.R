@@ -31,10 +31,10 @@ column_asked <- function(expr, book) {
 exact_column <- function(name, book) {
   x <- book$columns[[name]]
   if (name %in% names(book$decimals)) {
-    return(list(units = as.double(x), decimals = book$decimals[[name]]))
+    return(list(minor = as.double(x), decimals = book$decimals[[name]]))
   }
   scale <- book$scales[name]
-  if (!is.na(scale) && scale <= most_decimals) list(units = to_units(x, scale), decimals = scale[[1]])
+  if (!is.na(scale) && scale <= most_decimals) list(minor = to_minor(x, scale), decimals = scale[[1]])
 }
 
 exact_constant <- function(expr, env) {
@@ -43,7 +43,7 @@ exact_constant <- function(expr, env) {
     return(NULL)
   }
   decimals <- decimals_kernel(as.double(value), most_decimals)
-  if (decimals <= most_decimals) list(units = to_units(value, decimals), decimals = decimals)
+  if (decimals <= most_decimals) list(minor = to_minor(value, decimals), decimals = decimals)
 }
 
 exact_calls <- list(
@@ -70,29 +70,29 @@ exact_sum <- function(parts, operator) {
   if (length(parts) == 1) exact_apply(parts, function(x) operator(0, x)) else exact_apply(parts, operator)
 }
 
-# A function of whole units of the same decimals that gives units of these decimals.
+# A function of whole minor units of the same decimals that gives minor units of these decimals.
 exact_apply <- function(parts, of) {
   if (any(vapply(parts, is.null, NA))) {
     return(NULL)
   }
   decimals <- max(vapply(parts, function(part) part$decimals, 0L))
-  units <- do.call(of, lapply(parts, function(part) part$units * 10^(decimals - part$decimals)))
-  whole_or_nothing(units, decimals)
+  minor <- do.call(of, lapply(parts, function(part) part$minor * 10^(decimals - part$decimals)))
+  whole_or_nothing(minor, decimals)
 }
 
 exact_product <- function(parts) {
   if (any(vapply(parts, is.null, NA))) {
     return(NULL)
   }
-  whole_or_nothing(parts[[1]]$units * parts[[2]]$units, parts[[1]]$decimals + parts[[2]]$decimals)
+  whole_or_nothing(parts[[1]]$minor * parts[[2]]$minor, parts[[1]]$decimals + parts[[2]]$decimals)
 }
 
 # Whole numbers up to 2^53 are exact in a double; what is beyond is too large to be exact. Only where decimals are rounded off
 # anyway does the ordinary way do.
-whole_or_nothing <- function(units, decimals) {
-  large <- which(abs(units) > 2^53)
+whole_or_nothing <- function(minor, decimals) {
+  large <- which(abs(minor) > 2^53)
   if (length(large) && decimals > most_decimals) {
     return(NULL)
   }
-  list(units = replace(units, large, Inf), decimals = as.integer(decimals))
+  list(minor = replace(minor, large, Inf), decimals = as.integer(decimals))
 }

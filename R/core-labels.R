@@ -63,7 +63,7 @@ key_values <- function(key, codes, rows, labels) {
   special <- any_special(codes)
   if (is.character(key$labels)) {
     codes <- take_rows(list(codes), rows)[[1]]
-    return(coded_text(if (special) special_codes(codes, length(key$labels)) else codes,
+    return(lazy_text(if (special) special_codes(codes, length(key$labels)) else codes,
                       if (special) c(key$labels, labels$not_given, labels$total) else key$labels))
   }
   if (!special) {
@@ -77,7 +77,7 @@ key_values <- function(key, codes, rows, labels) {
     levels <- c(levels(key$labels), labels$total)
     return(factor(replace(codes, codes == total_code, length(levels)), seq_along(levels), levels))
   }
-  coded_text(special_codes(codes, length(key$labels)), c(plain_value(key$labels), labels$not_given, labels$total))
+  lazy_text(special_codes(codes, length(key$labels)), c(plain_value(key$labels), labels$not_given, labels$total))
 }
 
 # Is any code that of a missing value or of a total?

@@ -77,9 +77,9 @@ new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), wher
   structure(list(kind = kind, x = x, per = per, where = where, margin = margin[1]), class = "hinterfeld_measure")
 }
 
-# From what the user gave to measures with exact units per line ----------------------------------------
+# From what the user gave to measures with exact minor units per line ----------------------------------------
 
-# A list of measures, each with its name, units, decimals, mask and (for `per` and distinct counts) key.
+# A list of measures, each with its name, minor units, decimals, mask and (for `per` and distinct counts) key.
 resolve_measures <- function(measures, book, call = caller_env()) {
   if (inherits(measures, "hinterfeld_measure")) measures <- list(measures)
   if (is.character(measures)) measures <- as.list(measures)
@@ -125,7 +125,7 @@ resolve_measure <- function(measure, book, call) {
     m$label <- pick_one(measure$x, book, "x", call)
     m$key <- key_of_column(m$label, book$columns[[m$label]])
   } else if (m$kind != "lines") {
-    m <- c(m, measure_units(measure$x, book, measure$decimals, call))
+    m <- c(m, measure_minor(measure$x, book, measure$decimals, call))
   }
   m$decimals <- m$decimals %||% 0L
   m$counts <- measure_counts(m, measure, book)
@@ -180,13 +180,13 @@ pick_one <- function(quo, book, argument, call) {
 }
 
 # Units of each line, in the decimals that were found before or else in those of the column or expression.
-measure_units <- function(x, book, decimals, call) {
+measure_minor <- function(x, book, decimals, call) {
   expr <- rlang::quo_get_expr(x)
   name <- if (is.symbol(expr) || rlang::is_string(expr)) as.character(expr)
   if (!is.null(name) && !name %in% names(book$columns)) stop_unknown_measure(name, book, call)
   label <- name %||% rlang::as_label(x)
   if (!is.null(name) && name %in% names(book$decimals)) {
-    return(list(label = name, units = book$columns[[name]], decimals = book$decimals[[name]]))
+    return(list(label = name, minor = book$columns[[name]], decimals = book$decimals[[name]]))
   }
   exact <- if (is.null(name)) exact_value(expr, rlang::quo_get_env(x), book)
   if (!is.null(exact)) {
@@ -195,7 +195,7 @@ measure_units <- function(x, book, decimals, call) {
   values <- if (is.null(name)) expression_values(x, expr, book, call) else book$columns[[name]]
   check_adds(values, label, book, call)
   decimals <- decimals %||% told_decimals(if (is.null(name)) decimals_of(values) else book$scales[[name]], label)
-  list(label = label, units = exact_units(rep_len(values, book$lines), label, decimals, book$rounding, call), decimals = decimals)
+  list(label = label, minor = exact_minor(rep_len(values, book$lines), label, decimals, book$rounding, call), decimals = decimals)
 }
 
 expression_values <- function(x, expr, book, call) {
@@ -216,10 +216,10 @@ check_adds <- function(values, label, book, call) {
 # Products can have more decimals than are kept: they are rounded once, like everything else.
 settled_decimals <- function(exact, label, decimals, book, call) {
   decimals <- decimals %||% told_decimals(exact$decimals, label)
-  units <- rep_len(exact$units, book$lines)
-  if (decimals > exact$decimals) units <- units * 10^(decimals - exact$decimals)
-  if (decimals < exact$decimals) units <- to_units(units / 10^(exact$decimals - decimals), 0L, book$rounding)
-  list(units = exact_units(units, label, 0L, book$rounding, call), decimals = decimals)
+  minor <- rep_len(exact$minor, book$lines)
+  if (decimals > exact$decimals) minor <- minor * 10^(decimals - exact$decimals)
+  if (decimals < exact$decimals) minor <- to_minor(minor / 10^(exact$decimals - decimals), 0L, book$rounding)
+  list(minor = exact_minor(minor, label, 0L, book$rounding, call), decimals = decimals)
 }
 
 stop_unknown_measure <- function(name, book, call) {
@@ -302,7 +302,7 @@ measure_words <- function(m) {
 
 # Measures of groups -----------------------------------------------------------------------------------
 
-# Each measure over the groups of `keys`: codes per key and values in units (means in currency).
+# Each measure over the groups of `keys`: codes per key and values in minor units (means in currency).
 measure_groups <- function(book, keys, measures, call = caller_env()) {
   staged <- vapply(measures, function(m) !is.null(m$per) || m$kind == "distinct", NA)
   if (!any(staged) && length(measures) > 0) {
@@ -326,7 +326,7 @@ measure_groups <- function(book, keys, measures, call = caller_env()) {
 
 measure_amount <- function(m) {
   kind <- switch(m$kind, mean = "sum", lines = "count", m$kind)
-  new_amount(kind, m$units, m$mask, counts = m$kind == "mean")
+  new_amount(kind, m$minor, m$mask, counts = m$kind == "mean")
 }
 
 # Totals per day, order or distinct value first; then the measure over those totals.
@@ -336,14 +336,14 @@ tally_stages <- function(lines, group, m, call) {
     use <- first$codes[[2]] > 0 & first$counted[[1]] > 0
     second <- new_amount("count")
   } else {
-    first <- tally_lines(lines, list(group, m$per), list(new_amount("sum", m$units, m$mask)), call)
+    first <- tally_lines(lines, list(group, m$per), list(new_amount("sum", m$minor, m$mask)), call)
     use <- first$counted[[1]] > 0 & first$codes[[2]] > 0
     second <- new_amount(if (m$kind == "mean") "sum" else m$kind, first$values[[1]][use])
   }
   tally_lines(sum(use), list(new_key("group", first$codes[[1]][use], group$labels)), list(second), call)
 }
 
-# A mean is an exact total divided once, in currency; everything else stays in units.
+# A mean is an exact total divided once, in currency; everything else stays in minor units.
 settle_value <- function(m, value, counted) {
   if (m$kind != "mean") {
     return(value)
@@ -353,5 +353,5 @@ settle_value <- function(m, value, counted) {
 
 # Values as the table shows them, of some rows or all.
 show_value <- function(m, value, rows = NULL) {
-  if (m$kind != "mean") from_units(value, m$decimals, rows) else if (is.null(rows)) value else value[rows]
+  if (m$kind != "mean") from_minor(value, m$decimals, rows) else if (is.null(rows)) value else value[rows]
 }

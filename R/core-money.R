@@ -1,9 +1,9 @@
-# Exact money: whole units of the smallest coin, held in doubles that are whole numbers.
+# Exact money: whole minor units (of the smallest coin), held in doubles that are whole numbers.
 
 most_decimals <- 6L
 
 # Decimals per exact column: one number is for revenue, names are for further columns.
-read_decimals <- function(decimals, call = caller_env()) {
+asked_decimals <- function(decimals, call = caller_env()) {
   ok <- is.numeric(decimals) && length(decimals) >= 1 && all(decimals %in% 0:most_decimals) &&
     (length(decimals) == 1 || rlang::is_named(decimals))
   if (!ok) {
@@ -31,9 +31,9 @@ told_decimals <- function(decimals, name) {
   min(decimals, most_decimals)
 }
 
-# Units of decimal values. NaN: not a number; Inf: too large for an exact line. With `whole`, integers where all fit.
-to_units <- function(x, decimals, rounding = "half_up", whole = FALSE) {
-  units_kernel(as.double(x), as.integer(decimals), rounding == "half_even", whole, threads_wanted())
+# Minor units of decimal values. NaN: not a number; Inf: too large for an exact line. With `whole`, integers where all fit.
+to_minor <- function(x, decimals, rounding = "half_up", whole = FALSE) {
+  minor_kernel(as.double(x), as.integer(decimals), rounding == "half_even", whole, threads_wanted())
 }
 
 # Is any value missing or infinite? Most columns have none, and need no second look.
@@ -41,13 +41,13 @@ any_unusual <- function(x) {
   any_unusual_kernel(x, threads_wanted())
 }
 
-# Units of a further column, where a value that cannot be exact is an error.
-exact_units <- function(x, name, decimals, rounding, call = caller_env()) {
-  units <- to_units(x, decimals, rounding, whole = TRUE)
-  if (!any_unusual(units)) {
-    return(units)
+# Minor units of a further column, where a value that cannot be exact is an error.
+exact_minor <- function(x, name, decimals, rounding, call = caller_env()) {
+  minor <- to_minor(x, decimals, rounding, whole = TRUE)
+  if (!any_unusual(minor)) {
+    return(minor)
   }
-  bad <- which(is.nan(units) | is.infinite(units))
+  bad <- which(is.nan(minor) | is.infinite(minor))
   if (length(bad)) {
     stop_because("overflow", c(
       sprintf("%s of `%s` cannot be exact with %d decimals.", count_of(length(bad), "value"), name, decimals),
@@ -55,17 +55,17 @@ exact_units <- function(x, name, decimals, rounding, call = caller_env()) {
       i = "Mend them, or give the column fewer `decimals`."
     ), call = call)
   }
-  units
+  minor
 }
 
-# Units in currency, of some rows or all.
-from_units <- function(units, decimals, rows = NULL) {
-  currency_kernel(if (is.integer(units)) units else as.double(units), 10^decimals, rows, threads_wanted())
+# Minor units in currency, of some rows or all.
+from_minor <- function(minor, decimals, rows = NULL) {
+  currency_kernel(if (is.integer(minor)) minor else as.double(minor), 10^decimals, rows, threads_wanted())
 }
 
-# Exact total of units; missing ones do not count.
-sum_units <- function(units, what = "revenue", call = caller_env()) {
-  total <- sum_units_kernel(if (is.integer(units)) units else as.double(units))
+# Exact total of minor units; missing ones do not count.
+sum_minor <- function(minor, what = "revenue", call = caller_env()) {
+  total <- sum_minor_kernel(if (is.integer(minor)) minor else as.double(minor))
   if (is.nan(total)) {
     stop_overflow(what, call)
   }

@@ -56,21 +56,21 @@ check_classes <- function(classes, call = caller_env()) {
 }
 
 pareto_of <- function(t, values, scope, classes, of) {
-  whole <- units_of(values)
+  whole <- minor_of(values)
   decimals <- whole$decimals
-  units <- whole$units
-  order <- order_by_value(t, units, scope$id, scope$count, TRUE)
+  minor <- whole$minor
+  order <- order_by_value(t, minor, scope$id, scope$count, TRUE)
   # Places are positions in the order: one member each.
-  place <- integer(length(units))
+  place <- integer(length(minor))
   place[order] <- seq_along(order)
-  cumulative <- running_kernel(order, scope$id, place, as.double(units), 0L)
+  cumulative <- running_kernel(order, scope$id, place, as.double(minor), 0L)
   if (any(is.nan(cumulative))) stop_overflow(of)
-  total <- scope_totals(scope, units, of)
+  total <- scope_totals(scope, minor, of)
   not_positive <- which(total <= 0)
   total[not_positive] <- NA
-  found <- pareto_kernel(order, scope$id, as.double(units), cumulative, total, as.double(classes))
-  found$class <- coded_text(found$class, names(classes))
-  c(found, list(cumulative = from_units(cumulative, decimals), not_positive = not_positive, decimals = decimals))
+  found <- pareto_kernel(order, scope$id, as.double(minor), cumulative, total, as.double(classes))
+  found$class <- lazy_text(found$class, names(classes))
+  c(found, list(cumulative = from_minor(cumulative, decimals), not_positive = not_positive, decimals = decimals))
 }
 
 # "32 of 73 products make 80.4 % of revenue", for each scope.

@@ -153,7 +153,7 @@ others_row <- function(t, rows, within, members, label) {
   one[members] <- label
   for (name in names(memory$measures)) {
     measure <- memory$measures[[name]]
-    if (measure$adds_up) one[[name]] <- from_units(sum_units(to_units(data[[name]], measure$decimals), name), measure$decimals)
+    if (measure$adds_up) one[[name]] <- from_minor(sum_minor(to_minor(data[[name]], measure$decimals), name), measure$decimals)
   }
   one
 }
@@ -190,19 +190,19 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   names <- do.call(paste, c(lapply(unname(as.list(data[members])), plain_value), sep = " / "))
   best <- which(ranks == 1)
   tied <- split(names[best], factor(scope$id[best], seq_len(scope$count)))
-  whole <- units_of(values)
+  whole <- minor_of(values)
   measure <- memory$measures[[of]]
   sums <- is.null(measure) || measure$adds_up || measure$margin == "add_up"
-  total <- if (sums) scope_totals(scope, whole$units, of) else rep(NA_real_, scope$count)
-  top <- whole$units[best[match(seq_len(scope$count), scope$id[best])]]
+  total <- if (sums) scope_totals(scope, whole$minor, of) else rep(NA_real_, scope$count)
+  top <- whole$minor[best[match(seq_len(scope$count), scope$id[best])]]
   label <- if (identical(members, "product")) "best_seller" else paste(c("best", members), collapse = "_")
   figures <- paste0(label, "_", c(of, "share"))
   columns <- c(
     as.list(data[scope$first, within]),
-    stats::setNames(list(from_units(total, whole$decimals)), of),
+    stats::setNames(list(from_minor(total, whole$decimals)), of),
     stats::setNames(list(unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), ""))), label),
     list(tied = unname(lengths(tied))),
-    stats::setNames(list(from_units(top, whole$decimals), ifelse(total > 0, top / total, NA)), figures)
+    stats::setNames(list(from_minor(top, whole$decimals), ifelse(total > 0, top / total, NA)), figures)
   )
   order <- ordered_rows(-(if (sums) total else top), scope$first)
   known <- known_column(memory, of) %||% about_column("own", "own", of, "other")

@@ -100,9 +100,9 @@ daybook_totals <- function(memory, names) {
 }
 
 new_check <- function(measure, of, x, daybook, decimals) {
-  table <- from_units(sum_units(to_units(x, decimals), measure), decimals)
+  table <- from_minor(sum_minor(to_minor(x, decimals), measure), decimals)
   tibble::tibble(measure = measure, of = of, table = table, daybook = daybook,
-                 difference = from_units(round((table - daybook) * 10^decimals), decimals), matches = table == daybook)
+                 difference = from_minor(round((table - daybook) * 10^decimals), decimals), matches = table == daybook)
 }
 
 # For each measure: does every row that a cut table still shows equal the row totalled anew? Rows of others are sums of

@@ -52,13 +52,13 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   }
   revenue <- book$columns$revenue
   kept <- take_rows(book$columns, keep)
-  before <- c(book$lines, sum_units(revenue))
-  after <- c(length(keep), sum_units(kept$revenue))
+  before <- c(book$lines, sum_minor(revenue))
+  after <- c(length(keep), sum_minor(kept$revenue))
   why <- why %||% rlang::as_label(when)
   decimals <- book$decimals[["revenue"]]
   steps <- if (found$unclear > 0) {
     unclear <- is.na(answer)
-    clear <- before - c(sum(unclear), sum_units(revenue[unclear]))
+    clear <- before - c(sum(unclear), sum_minor(revenue[unclear]))
     add_steps(new_trail(what, why, before[1], before[1] - (clear[1] - after[1]), before[2],
                         before[2] - (clear[2] - after[2]), decimals),
               new_trail("neither yes nor no", why, after[1] + sum(unclear), after[1],

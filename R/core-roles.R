@@ -55,7 +55,7 @@ evaluate_over <- function(quo, data, name, call) {
 }
 
 read_text <- function(x, role) {
-  values <- if (is.character(x) || is.factor(x)) code_text(x) else x
+  values <- if (is.character(x) || is.factor(x)) encode_text(x) else x
   list(values = values, wrong = if (any_unusual(values)) ifelse(is.na(values), paste("no", role), NA_character_))
 }
 
@@ -72,7 +72,7 @@ read_units <- function(x, call) {
 # Numbers written as text, with the decimal mark of their file; a mark between thousands counts only where the file's
 # decimal mark is known. NaN for what is no number.
 read_numbers <- function(text, mark = NULL) {
-  read_decimals_kernel(text, mark %||% ".", if (is.null(mark)) "" else if (mark == ".") "," else ".")
+  read_numbers_kernel(text, mark %||% ".", if (is.null(mark)) "" else if (mark == ".") "," else ".")
 }
 
 # Texts such as 1,234 are two numbers, as long as nobody says which mark is which.
@@ -100,16 +100,16 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
       i = "Give a column of amounts or an expression such as `quantity * unit_price`."
     ), call = call)
   }
-  units <- to_units(values, decimals, rounding, whole = TRUE)
-  if (!any_unusual(units) && !any(vapply(numbers, any_unusual, NA))) {
-    return(list(values = units, wrong = NULL))
+  minor <- to_minor(values, decimals, rounding, whole = TRUE)
+  if (!any_unusual(minor) && !any(vapply(numbers, any_unusual, NA))) {
+    return(list(values = minor, wrong = NULL))
   }
   unreadable <- Reduce(`|`, lapply(numbers, function(x) is.nan(x)), is.nan(values))
-  wrong <- rep(NA_character_, length(units))
-  wrong[is.infinite(units)] <- "too large"
-  wrong[is.na(units)] <- "no revenue"
-  wrong[is.nan(units) | unreadable] <- "revenue not a number"
-  list(values = units, wrong = wrong)
+  wrong <- rep(NA_character_, length(minor))
+  wrong[is.infinite(minor)] <- "too large"
+  wrong[is.na(minor)] <- "no revenue"
+  wrong[is.nan(minor) | unreadable] <- "revenue not a number"
+  list(values = minor, wrong = wrong)
 }
 
 # Text columns of a revenue expression are read as numbers; others stay what they are.
@@ -117,7 +117,7 @@ number_column <- function(x, mark = NULL) {
   if (type_of(x) != "text") {
     return(x)
   }
-  coded <- code_text(x)
+  coded <- encode_text(x)
   read_numbers(levels(coded), mark)[as.integer(coded)]
 }
 
@@ -164,7 +164,7 @@ read_day <- function(x, name, day_format, call) {
     attributes(days) <- NULL
     given <- if (any_unusual(days)) !is.na(x) else TRUE
   } else if (type_of(x) == "text") {
-    coded <- code_text(x)
+    coded <- encode_text(x)
     known <- text_days(levels(coded), name, day_format, call)
     days <- known[as.integer(coded)]
     given <- !is.na(coded)

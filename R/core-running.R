@@ -50,7 +50,7 @@ add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), wi
   values[plan$place < last] <- NA
   if (what == "mean") {
     plan$decimals <- NULL
-    values <- values / (last * 10^plan$unit_decimals)
+    values <- values / (last * 10^plan$minor_decimals)
   }
   words <- sprintf("%s: %s of %s over the last %s along %s %s; a period without a row counts as 0.%s%s", plan$name, what, of,
                    count_of(last, "period"), plan$along, plan$words, cut_words(t),
@@ -61,7 +61,7 @@ add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), wi
 }
 
 add_running <- function(t, plan, values, words, step) {
-  if (!is.null(plan$decimals)) values <- from_units(values, plan$decimals)
+  if (!is.null(plan$decimals)) values <- from_minor(values, plan$decimals)
   about <- about_column(plan$step, "figure", plan$of, known_column(memory_of(t), plan$of)$counts %||% "other", plan$decimals)
   about$along <- plan$along
   about$restart <- plan$restart
@@ -88,9 +88,9 @@ running_plan <- function(t, of, within, along, restart, name, what, call = calle
   }
   words <- if (length(within)) paste("within", and_list(within)) else "over the whole table"
   if (default && length(within)) words <- paste(words, "(all other columns, as no `within` was given)")
-  whole <- units_of(values)
+  whole <- minor_of(values)
   list(of = of, step = if (what == "A running total") "running" else "moving", within = within, along = along, restart = restart, place = place, scope = scope, name = name, words = words,
-       decimals = whole$decimals, unit_decimals = whole$decimals, units = whole$units)
+       decimals = whole$decimals, minor_decimals = whole$decimals, minor = whole$minor)
 }
 
 running_along <- function(t, along, what, call) {
@@ -155,8 +155,8 @@ check_restart <- function(memory, along, restart, call) {
 run_along <- function(t, plan, width, of, call = caller_env()) {
   rows <- which(plan$place > 0)
   order <- rows[order_kernel(plan$scope[rows], max(plan$scope, 1L), as.double(plan$place[rows]), NULL, NULL, FALSE, threads_wanted())]
-  values <- running_kernel(order, plan$scope, plan$place, as.double(plan$units), width)
-  if (any(is.nan(values) & !is.na(plan$units))) {
+  values <- running_kernel(order, plan$scope, plan$place, as.double(plan$minor), width)
+  if (any(is.nan(values) & !is.na(plan$minor))) {
     stop_overflow(of, call)
   }
   values

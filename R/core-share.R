@@ -33,11 +33,11 @@ add_share <- function(t, of = "revenue", within = NULL, name = NULL) {
               function(t) add_share(t, of, tidyselect::all_of(within), name))
 }
 
-# Shares of exact units: one correctly rounded division each.
+# Shares of exact minor units: one correctly rounded division each.
 shares_of <- function(values, scope, of) {
-  units <- units_of(values)$units
-  total <- scope_totals(scope, units, of)
+  minor <- minor_of(values)$minor
+  total <- scope_totals(scope, minor, of)
   not_positive <- total <= 0
   total[not_positive] <- NA
-  list(share = units / total[scope$id], not_positive = which(not_positive))
+  list(share = minor / total[scope$id], not_positive = which(not_positive))
 }

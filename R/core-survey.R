@@ -46,7 +46,7 @@ survey.default <- function(x, ...) {
 #' @rdname survey
 #' @export
 survey.data.frame <- function(x, ...) {
-  columns <- lapply(x, function(column) if (type_of(column) == "text") code_text(column) else column)
+  columns <- lapply(x, function(column) if (type_of(column) == "text") encode_text(column) else column)
   survey_columns(columns, nrow(x), rlang::enquos(...), revenue = NULL, values_of = function(name) x[[name]])
 }
 
@@ -190,7 +190,7 @@ survey_values <- function(key, lines, revenue, decimals) {
   together <- tally_lines(length(alike), list(new_key(NULL, alike, unique(alike))),
                           list(lines = new_amount("sum", here)))$values$lines[alike]
   rows <- tibble::tibble(!!key$name := values, reads_as = heading, together = together, lines = here, share = here / !!lines)
-  if (!is.null(revenue)) rows$revenue <- from_units(counts$values$revenue, decimals)
+  if (!is.null(revenue)) rows$revenue <- from_minor(counts$values$revenue, decimals)
   rows <- rows[order(-together, heading, -here, key_ranks(key)[codes], method = "radix"), ]
   new_survey(rows, "values", lines, decimals)
 }
@@ -206,7 +206,7 @@ survey_several <- function(keys, lines, revenue, decimals) {
     rows[[paste0("distinct_", key$name)]] <- as.double(tabulate(pairs + 1L, length(first$labels) + 1L)[counts$codes[[1]] + 1L])
   }
   rows$lines <- counts$values$lines
-  if (!is.null(revenue)) rows$revenue <- from_units(counts$values$revenue, decimals)
+  if (!is.null(revenue)) rows$revenue <- from_minor(counts$values$revenue, decimals)
   rows <- rows[order(-rows$lines, key_ranks(first)[codes], method = "radix"), ]
   new_survey(rows, "several", lines, decimals)
 }

@@ -59,7 +59,7 @@ settle_spelling <- function(x, ...) {
   names <- unique(unlist(lapply(rlang::enquos(...), pick_columns, known = names(columns), name = "...")))
   check_settled(names, columns)
   for (name in names) {
-    coded <- code_text(columns[[name]])
+    coded <- encode_text(columns[[name]])
     settled <- settled_levels(levels(coded), tabulate(coded, nlevels(coded)))
     say("settle", settle_words(name, levels(coded), settled), column = name)
     known <- unique(settled)
@@ -108,7 +108,7 @@ settle_words <- function(name, before, after) {
 
 settle_book <- function(book, name, merged, why) {
   book$columns[[name]] <- merged
-  revenue <- sum_units(book$columns$revenue)
+  revenue <- sum_minor(book$columns$revenue)
   book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue, book$decimals[["revenue"]]))
   book
 }

@@ -107,8 +107,8 @@ sold_there <- function(book, all, names, within) {
   zero <- function(x) replace(x[at], is.na(at), 0)
   rows$last_sale <- plain_days(found$values$last[at])
   rows$lines <- zero(found$values$lines)
-  if (!is.null(amounts$units)) rows$units <- from_units(zero(found$values$units), book$decimals[["units"]])
-  rows$revenue <- from_units(zero(found$values$revenue), book$decimals[["revenue"]])
+  if (!is.null(amounts$units)) rows$units <- from_minor(zero(found$values$units), book$decimals[["units"]])
+  rows$revenue <- from_minor(zero(found$values$revenue), book$decimals[["revenue"]])
   rows
 }
 

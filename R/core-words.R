@@ -137,8 +137,8 @@ left_out_words <- function(book) {
       return(lines)
     }
     decimals <- max(gone$decimals[rows])
-    units <- sum(revenue * 10^(decimals - gone$decimals[rows]))
-    sprintf("%s, revenue %s", lines, money_text(from_units(units, decimals), decimals))
+    minor <- sum(revenue * 10^(decimals - gone$decimals[rows]))
+    sprintf("%s, revenue %s", lines, money_text(from_minor(minor, decimals), decimals))
   }
   c(
     if (any(apart)) {

@@ -12,6 +12,6 @@ write_parquet_file <- function(x, path) {
 # The writer cuts what is behind the last decimal, and 1.15 is a little less than that as a double. A quarter of a unit away
 # from zero is the same decimal, whether cut or rounded; large amounts, whose doubles lie further apart, need a half.
 inside_decimal <- function(x, decimals) {
-  units <- to_units(x, decimals)
-  from_units(units + sign(units) * ifelse(abs(units) < 2^48, 1 / 4, 1 / 2), decimals)
+  units <- to_minor(x, decimals)
+  from_minor(units + sign(units) * ifelse(abs(units) < 2^48, 1 / 4, 1 / 2), decimals)
 }

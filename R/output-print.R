@@ -125,7 +125,7 @@ print.hinterfeld_daybook <- function(x, ...) {
 #' @export
 format.hinterfeld_daybook <- function(x, ...) {
   decimals <- x$decimals[["revenue"]]
-  revenue <- money_text(from_units(sum_units(x$columns$revenue), decimals), decimals)
+  revenue <- money_text(from_minor(sum_minor(x$columns$revenue), decimals), decimals)
   heading <- sprintf("Daybook of %s, %s, revenue %s", count_of(x$lines, "line"), span_words(x), revenue)
   role_lines <- sprintf("  %-8s %s", names(x$roles), x$roles)
   returns <- x$columns$revenue < 0
@@ -134,7 +134,7 @@ format.hinterfeld_daybook <- function(x, ...) {
     text_notes(heading), role_lines,
     if (length(others)) paste0("  ", text_notes(paste("columns ", paste(others, collapse = ", ")), text_width() - 2L)),
     if (any(returns)) {
-      amount <- money_text(from_units(sum_units(x$columns$revenue[returns]), decimals), decimals)
+      amount <- money_text(from_minor(sum_minor(x$columns$revenue[returns]), decimals), decimals)
       sprintf("Returns among them: %s, revenue %s.", count_of(sum(returns), "line"), amount)
     },
     text_notes(left_out_words(x))

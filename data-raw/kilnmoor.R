@@ -132,14 +132,14 @@ add_order("2024-02-29", "Northmoor", "Skelhope", c("Slab roller, table top", "Ne
 
 # An exact tie: two packing products lead Highfen with the same revenue ----------------------------
 
-units_of <- function(x) {
+minor_of <- function(x) {
   # integer arithmetic in tenths of a per cent: half a unit is rounded away from zero
   exact <- abs(x$quantity) * x$cents * round(1000 * (1 - x$discount))
   sign(x$quantity) * (exact + 500) %/% 1000
 }
 kept <- orders$order_id[orders$status %in% c("delivered", "collected") & orders$region == "Highfen"]
 in_highfen <- lines[lines$order_id %in% kept, ]
-by_code <- tapply(units_of(in_highfen), in_highfen$product_id, sum)
+by_code <- tapply(minor_of(in_highfen), in_highfen$product_id, sum)
 packing <- products$product_id[products$category %in% "Packing & safety"]
 two <- names(sort(by_code[packing], decreasing = TRUE))[1:2]
 short <- unname(by_code[two[1]] - by_code[two[2]])

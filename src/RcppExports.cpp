@@ -37,38 +37,130 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// coded_parts_kernel
-SEXP coded_parts_kernel(SEXP x);
-RcppExport SEXP _hinterfeld_coded_parts_kernel(SEXP xSEXP) {
+// rank_kernel
+Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
+RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(coded_parts_kernel(x));
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< std::string >::type ties(tiesSEXP);
+    rcpp_result_gen = Rcpp::wrap(rank_kernel(order, scope, value, ties));
     return rcpp_result_gen;
 END_RCPP
 }
-// coded_text_kernel
-SEXP coded_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels);
-RcppExport SEXP _hinterfeld_coded_text_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
+// running_kernel
+Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place, Rcpp::NumericVector value, int width);
+RcppExport SEXP _hinterfeld_running_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP placeSEXP, SEXP valueSEXP, SEXP widthSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type labels(labelsSEXP);
-    rcpp_result_gen = Rcpp::wrap(coded_text_kernel(codes, labels));
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_kernel(order, scope, place, value, width));
     return rcpp_result_gen;
 END_RCPP
 }
-// code_text_kernel
-Rcpp::List code_text_kernel(SEXP x, int threads);
-RcppExport SEXP _hinterfeld_code_text_kernel(SEXP xSEXP, SEXP threadsSEXP) {
+// order_kernel
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank, bool highest_first, int threads);
+RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP codesSEXP, SEXP rankSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rank(rankSEXP);
+    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(order_kernel(scope, scopes, value, codes, rank, highest_first, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// leaders_kernel
+Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n, bool highest_first);
+RcppExport SEXP _hinterfeld_leaders_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP highest_firstSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
+    rcpp_result_gen = Rcpp::wrap(leaders_kernel(scope, scopes, value, n, highest_first));
+    return rcpp_result_gen;
+END_RCPP
+}
+// tied_kernel
+Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value);
+RcppExport SEXP _hinterfeld_tied_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    rcpp_result_gen = Rcpp::wrap(tied_kernel(order, scope, value));
+    return rcpp_result_gen;
+END_RCPP
+}
+// pareto_kernel
+Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor, Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds);
+RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP minorSEXP, SEXP cumulativeSEXP, SEXP totalSEXP, SEXP boundsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type minor(minorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cumulative(cumulativeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type total(totalSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bounds(boundsSEXP);
+    rcpp_result_gen = Rcpp::wrap(pareto_kernel(order, scope, minor, cumulative, total, bounds));
+    return rcpp_result_gen;
+END_RCPP
+}
+// change_kernel
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads);
+RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP unknownSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type earlier(earlierSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type unknown(unknownSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(change_kernel(now, earlier, unknown, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// extent_kernel
+Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x);
+RcppExport SEXP _hinterfeld_extent_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(extent_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// encode_text_kernel
+Rcpp::List encode_text_kernel(SEXP x, int threads);
+RcppExport SEXP _hinterfeld_encode_text_kernel(SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(code_text_kernel(x, threads));
+    rcpp_result_gen = Rcpp::wrap(encode_text_kernel(x, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -161,121 +253,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// rank_kernel
-Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
-RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< std::string >::type ties(tiesSEXP);
-    rcpp_result_gen = Rcpp::wrap(rank_kernel(order, scope, value, ties));
-    return rcpp_result_gen;
-END_RCPP
-}
-// running_kernel
-Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place, Rcpp::NumericVector value, int width);
-RcppExport SEXP _hinterfeld_running_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP placeSEXP, SEXP valueSEXP, SEXP widthSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_kernel(order, scope, place, value, width));
-    return rcpp_result_gen;
-END_RCPP
-}
-// order_kernel
-Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank, bool highest_first, int threads);
-RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP codesSEXP, SEXP rankSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rank(rankSEXP);
-    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(order_kernel(scope, scopes, value, codes, rank, highest_first, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// leaders_kernel
-Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n, bool highest_first);
-RcppExport SEXP _hinterfeld_leaders_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP highest_firstSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< int >::type n(nSEXP);
-    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
-    rcpp_result_gen = Rcpp::wrap(leaders_kernel(scope, scopes, value, n, highest_first));
-    return rcpp_result_gen;
-END_RCPP
-}
-// tied_kernel
-Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value);
-RcppExport SEXP _hinterfeld_tied_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    rcpp_result_gen = Rcpp::wrap(tied_kernel(order, scope, value));
-    return rcpp_result_gen;
-END_RCPP
-}
-// pareto_kernel
-Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector units, Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds);
-RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP unitsSEXP, SEXP cumulativeSEXP, SEXP totalSEXP, SEXP boundsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type units(unitsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cumulative(cumulativeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type total(totalSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bounds(boundsSEXP);
-    rcpp_result_gen = Rcpp::wrap(pareto_kernel(order, scope, units, cumulative, total, bounds));
-    return rcpp_result_gen;
-END_RCPP
-}
-// change_kernel
-Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads);
-RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP unknownSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type earlier(earlierSEXP);
-    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type unknown(unknownSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(change_kernel(now, earlier, unknown, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// extent_kernel
-Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x);
-RcppExport SEXP _hinterfeld_extent_kernel(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(extent_kernel(x));
-    return rcpp_result_gen;
-END_RCPP
-}
 // exchange_kernel
 bool exchange_kernel(std::string one, std::string other);
 RcppExport SEXP _hinterfeld_exchange_kernel(SEXP oneSEXP, SEXP otherSEXP) {
@@ -332,9 +309,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// units_kernel
-SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads);
-RcppExport SEXP _hinterfeld_units_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP, SEXP wholeSEXP, SEXP threadsSEXP) {
+// lazy_parts_kernel
+SEXP lazy_parts_kernel(SEXP x);
+RcppExport SEXP _hinterfeld_lazy_parts_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(lazy_parts_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// lazy_text_kernel
+SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels);
+RcppExport SEXP _hinterfeld_lazy_text_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type labels(labelsSEXP);
+    rcpp_result_gen = Rcpp::wrap(lazy_text_kernel(codes, labels));
+    return rcpp_result_gen;
+END_RCPP
+}
+// minor_kernel
+SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads);
+RcppExport SEXP _hinterfeld_minor_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP, SEXP wholeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -343,21 +343,21 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< bool >::type half_even(half_evenSEXP);
     Rcpp::traits::input_parameter< bool >::type whole(wholeSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(units_kernel(x, decimals, half_even, whole, threads));
+    rcpp_result_gen = Rcpp::wrap(minor_kernel(x, decimals, half_even, whole, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // currency_kernel
-SEXP currency_kernel(SEXP units, double scale, SEXP rows, int threads);
-RcppExport SEXP _hinterfeld_currency_kernel(SEXP unitsSEXP, SEXP scaleSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads);
+RcppExport SEXP _hinterfeld_currency_kernel(SEXP minorSEXP, SEXP scaleSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type units(unitsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type minor(minorSEXP);
     Rcpp::traits::input_parameter< double >::type scale(scaleSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(currency_kernel(units, scale, rows, threads));
+    rcpp_result_gen = Rcpp::wrap(currency_kernel(minor, scale, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -385,14 +385,14 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// sum_units_kernel
-double sum_units_kernel(SEXP x);
-RcppExport SEXP _hinterfeld_sum_units_kernel(SEXP xSEXP) {
+// sum_minor_kernel
+double sum_minor_kernel(SEXP x);
+RcppExport SEXP _hinterfeld_sum_minor_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(sum_units_kernel(x));
+    rcpp_result_gen = Rcpp::wrap(sum_minor_kernel(x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -498,16 +498,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// read_decimals_kernel
-Rcpp::NumericVector read_decimals_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group);
-RcppExport SEXP _hinterfeld_read_decimals_kernel(SEXP xSEXP, SEXP decimalSEXP, SEXP groupSEXP) {
+// read_numbers_kernel
+Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group);
+RcppExport SEXP _hinterfeld_read_numbers_kernel(SEXP xSEXP, SEXP decimalSEXP, SEXP groupSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
     Rcpp::traits::input_parameter< std::string >::type group(groupSEXP);
-    rcpp_result_gen = Rcpp::wrap(read_decimals_kernel(x, decimal, group));
+    rcpp_result_gen = Rcpp::wrap(read_numbers_kernel(x, decimal, group));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -536,16 +536,6 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
-    {"_hinterfeld_coded_parts_kernel", (DL_FUNC) &_hinterfeld_coded_parts_kernel, 1},
-    {"_hinterfeld_coded_text_kernel", (DL_FUNC) &_hinterfeld_coded_text_kernel, 2},
-    {"_hinterfeld_code_text_kernel", (DL_FUNC) &_hinterfeld_code_text_kernel, 2},
-    {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
-    {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
-    {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
-    {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
-    {"_hinterfeld_labels_kernel", (DL_FUNC) &_hinterfeld_labels_kernel, 4},
-    {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
-    {"_hinterfeld_label_kernel", (DL_FUNC) &_hinterfeld_label_kernel, 2},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
     {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 7},
@@ -554,16 +544,26 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
     {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
+    {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
+    {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
+    {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
+    {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
+    {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
+    {"_hinterfeld_labels_kernel", (DL_FUNC) &_hinterfeld_labels_kernel, 4},
+    {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
+    {"_hinterfeld_label_kernel", (DL_FUNC) &_hinterfeld_label_kernel, 2},
     {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
     {"_hinterfeld_settle_file_kernel", (DL_FUNC) &_hinterfeld_settle_file_kernel, 1},
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
-    {"_hinterfeld_units_kernel", (DL_FUNC) &_hinterfeld_units_kernel, 5},
+    {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
+    {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 2},
+    {"_hinterfeld_minor_kernel", (DL_FUNC) &_hinterfeld_minor_kernel, 5},
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
-    {"_hinterfeld_sum_units_kernel", (DL_FUNC) &_hinterfeld_sum_units_kernel, 1},
+    {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 1},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_records_kernel", (DL_FUNC) &_hinterfeld_records_kernel, 3},
     {"_hinterfeld_odd_byte_kernel", (DL_FUNC) &_hinterfeld_odd_byte_kernel, 1},
@@ -572,15 +572,15 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
     {"_hinterfeld_line_counts_kernel", (DL_FUNC) &_hinterfeld_line_counts_kernel, 1},
-    {"_hinterfeld_read_decimals_kernel", (DL_FUNC) &_hinterfeld_read_decimals_kernel, 3},
+    {"_hinterfeld_read_numbers_kernel", (DL_FUNC) &_hinterfeld_read_numbers_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {NULL, NULL, 0}
 };
 
-void make_coded_text(DllInfo* dll);
+void make_lazy_text(DllInfo* dll);
 RcppExport void R_init_hinterfeld(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
-    make_coded_text(dll);
+    make_lazy_text(dll);
 }

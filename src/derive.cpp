@@ -35,7 +35,7 @@ Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
   return out;
 }
 
-// Running totals (width 0) or moving sums over `width` places, in units; `order` puts rows in order of
+// Running totals (width 0) or moving sums over `width` places, in minor; `order` puts rows in order of
 // scope and place. NaN everywhere when a total does not fit.
 // [[Rcpp::export]]
 Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place,
@@ -124,11 +124,11 @@ Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
 // and class by the share before; NA where the total is. Per scope its rows, and the members of the first class and their
 // share. `low` counts members at or below 0, which have the last class.
 // [[Rcpp::export]]
-Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector units,
+Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor,
                          Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds) {
   const std::size_t n = order.size();
   const int *row_at = INTEGER(order), *of = INTEGER(scope);
-  const double *value = REAL(units), *so_far = REAL(cumulative), *whole = REAL(total), *bound = REAL(bounds);
+  const double *value = REAL(minor), *so_far = REAL(cumulative), *whole = REAL(total), *bound = REAL(bounds);
   const int classes = bounds.size();
   Rcpp::Shield<SEXP> share(pages::vector(REALSXP, n)), members(pages::vector(REALSXP, n)), class_of(pages::vector(INTSXP, n));
   double *part = REAL(share), *member = REAL(members);

@@ -9,7 +9,7 @@
 // Units of each value: NA stays NA, NaN is not a number, Inf is too large. `whole` gives integers where all fit and
 // none is missing, half the memory.
 // [[Rcpp::export]]
-SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads) {
+SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads) {
   const auto rounding = half_even ? money::Rounding::half_even : money::Rounding::half_up;
   const std::size_t n = x.size();
   const double* from = REAL(x);
@@ -20,12 +20,12 @@ SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
       for (std::size_t i = a; i < b && fits.load(std::memory_order_relaxed); i += 4096) {
         for (std::size_t j = i; j < std::min(i + 4096, b); ++j) {
-          const double units = money::units(from[j], decimals, rounding);
-          if (!(std::fabs(units) < 2147483647.0)) {
+          const double minor = money::minor(from[j], decimals, rounding);
+          if (!(std::fabs(minor) < 2147483647.0)) {
             fits = false;
             return;
           }
-          to[j] = static_cast<int>(units);
+          to[j] = static_cast<int>(minor);
         }
       }
     });
@@ -34,16 +34,16 @@ SEXP units_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
   Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-    for (std::size_t i = a; i < b; ++i) to[i] = money::units(from[i], decimals, rounding);
+    for (std::size_t i = a; i < b; ++i) to[i] = money::minor(from[i], decimals, rounding);
   });
   return out;
 }
 
 // Units of some rows (from 1; NULL for all) in currency: each divided once by `scale`.
 // [[Rcpp::export]]
-SEXP currency_kernel(SEXP units, double scale, SEXP rows, int threads) {
+SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
-  const std::size_t n = Rf_xlength(all ? units : rows);
+  const std::size_t n = Rf_xlength(all ? minor : rows);
   const int* row = all ? nullptr : INTEGER(rows);
   Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
@@ -52,11 +52,11 @@ SEXP currency_kernel(SEXP units, double scale, SEXP rows, int threads) {
       for (std::size_t i = a; i < b; ++i) to[i] = value(all ? i : row[i] - 1) / scale;
     });
   };
-  if (TYPEOF(units) == INTSXP) {
-    const int* from = INTEGER(units);
+  if (TYPEOF(minor) == INTSXP) {
+    const int* from = INTEGER(minor);
     fill([from](std::size_t i) { return from[i] == INT_MIN ? NA_REAL : static_cast<double>(from[i]); });
   } else {
-    const double* from = REAL(units);
+    const double* from = REAL(minor);
     fill([from](std::size_t i) { return from[i]; });
   }
   return out;
@@ -103,9 +103,9 @@ Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
   return Rcpp::IntegerVector(out);
 }
 
-// Exact sum of units, missing ones apart; NaN when it overflows.
+// Exact sum of minor, missing ones apart; NaN when it overflows.
 // [[Rcpp::export]]
-double sum_units_kernel(SEXP x) {
+double sum_minor_kernel(SEXP x) {
   const R_xlen_t n = Rf_xlength(x);
   int64_t total = 0;
   try {

@@ -1,7 +1,7 @@
-// Money as whole units of the smallest coin.
+// Money as whole minor units: of the smallest coin.
 //
 // R has no 64-bit integer. Units stay within 2^51, lines and totals alike, which a double carries exactly, so columns
-// hold units in doubles; every sum is taken in int64_t and checked for overflow.
+// hold minor units in doubles; every sum is taken in int64_t and checked for overflow.
 #pragma once
 #include <cmath>
 #include <cstdint>
@@ -9,7 +9,7 @@
 
 namespace money {
 
-// The largest amount, in units: up to 2^51, units / 10^decimals, a double, can be read back exactly.
+// The largest amount, in minor units: up to 2^51, minor / 10^decimals, a double, can be read back exactly.
 constexpr int64_t kLargest = int64_t{1} << 51;
 
 enum class Rounding { half_up, half_even };
@@ -37,7 +37,7 @@ inline double decimal_spacing(double magnitude) {
 // Units of `value` with `decimals` decimals. The double is read as the decimal of 15 significant
 // digits it stands for, so 1.005 is a half although the double lies below it. NaN for what is not
 // a number, Inf for what is too large.
-inline double units(double value, int decimals, Rounding rounding) {
+inline double minor(double value, int decimals, Rounding rounding) {
   if (!std::isfinite(value)) return std::isnan(value) ? value : NAN;
   const double scaled = std::fabs(value) * power_of_ten(decimals);
   if (scaled > static_cast<double>(kLargest)) return INFINITY;
@@ -49,7 +49,7 @@ inline double units(double value, int decimals, Rounding rounding) {
   const double whole = std::floor(scaled);
   const double part = scaled - whole;
   double result;
-  // Where neighbouring decimals are whole units apart there is no half left to recognise.
+  // Where neighbouring decimals are whole minor units apart there is no half left to recognise.
   const double spacing = decimal_spacing(scaled);
   if (std::fabs(part - 0.5) <= (spacing < 1 ? 0.5 * spacing : 0)) {
     const bool odd = std::fmod(whole, 2.0) == 1.0;
@@ -68,7 +68,7 @@ inline bool has_decimals(double value, int decimals) {
 
 inline int64_t add(int64_t a, int64_t b) {
   int64_t sum;
-  if (__builtin_add_overflow(a, b, &sum)) throw std::overflow_error("sum of units");
+  if (__builtin_add_overflow(a, b, &sum)) throw std::overflow_error("sum of minor units");
   return sum;
 }
 

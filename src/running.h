@@ -9,7 +9,7 @@
 namespace running {
 
 // Units of one row; a missing value adds nothing.
-inline int64_t units_at(double value) { return std::isnan(value) ? 0 : static_cast<int64_t>(value); }
+inline int64_t minor_at(double value) { return std::isnan(value) ? 0 : static_cast<int64_t>(value); }
 
 // Totals up to and with each row's place. Rows of one scope at one place are one: all get the total
 // at the end of the place. Rows are in order of scope, then place.
@@ -20,7 +20,7 @@ void totals(const int* order, std::size_t n, const int* scope, const int* place,
     if (i == 0 || scope[order[i]] != scope[order[i - 1]]) total = 0;
     std::size_t end = i;
     while (end < n && scope[order[end]] == scope[order[i]] && place[order[end]] == place[order[i]]) {
-      total = money::add(total, units_at(value[order[end++]]));
+      total = money::add(total, minor_at(value[order[end++]]));
     }
     for (; i < end; ++i) put(order[i], total);
   }
@@ -38,9 +38,9 @@ void moving(const int* order, std::size_t n, const int* scope, const int* place,
     }
     std::size_t end = i;
     while (end < n && scope[order[end]] == scope[order[i]] && place[order[end]] == place[order[i]]) {
-      total = money::add(total, units_at(value[order[end++]]));
+      total = money::add(total, minor_at(value[order[end++]]));
     }
-    while (place[order[back]] <= place[order[i]] - width) total = money::add(total, -units_at(value[order[back++]]));
+    while (place[order[back]] <= place[order[i]] - width) total = money::add(total, -minor_at(value[order[back++]]));
     for (; i < end; ++i) put(order[i], total);
   }
 }

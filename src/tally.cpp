@@ -56,17 +56,17 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
     tally::Amount amount;
     amount.kind = kind_of(Rcpp::as<std::string>(given["kind"]));
     amount.counts = Rcpp::as<bool>(given["counts"]);
-    SEXP units = given["units"], mask = given["mask"], lines = given["lines"];
-    for (SEXP column : {units, mask, lines}) {
+    SEXP minor = given["minor"], mask = given["mask"], lines = given["lines"];
+    for (SEXP column : {minor, mask, lines}) {
       if (!Rf_isNull(column) && static_cast<double>(Rf_xlength(column)) < rows) Rcpp::stop("fewer values than lines");
     }
     if (!Rf_isNull(lines)) {
-      amount.tallied = whole_numbers(units);
+      amount.tallied = whole_numbers(minor);
       amount.lines = whole_numbers(lines);
-    } else if (TYPEOF(units) == INTSXP) {
-      amount.whole = INTEGER(units);
-    } else if (!Rf_isNull(units)) {
-      amount.units = REAL(units);
+    } else if (TYPEOF(minor) == INTSXP) {
+      amount.whole = INTEGER(minor);
+    } else if (!Rf_isNull(minor)) {
+      amount.minor = REAL(minor);
     }
     if (!Rf_isNull(mask)) amount.mask = LOGICAL(mask);
     out.push_back(amount);
@@ -96,7 +96,7 @@ Rcpp::List group_codes(const tally::KeySpace& keys, std::size_t groups, int want
   return codes;
 }
 
-// Values as units that R can read, or raw as 64-bit integers for a tally that goes on.
+// Values as minor units that R can read, or raw as 64-bit integers for a tally that goes on.
 SEXP values_of(const tally::Groups& groups, const tally::Column& column, tally::Kind kind, bool raw, int wanted) {
   Rcpp::Shield<SEXP> out(pages::vector(REALSXP, groups.size()));
   double* to = REAL(out);
@@ -135,7 +135,7 @@ SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool ra
 }  // namespace
 
 // Groups lines by their codes and takes each measure. Returns codes (0 for missing), values in
-// units and how many lines each value took; `overflow` when a total does not fit.
+// minor units and how many lines each value took; `overflow` when a total does not fit.
 // [[Rcpp::export]]
 Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads) {
   try {

@@ -23,13 +23,13 @@ constexpr std::size_t kPause = 64;  // blocks between two looks at interrupts
 
 enum class Kind { sum, count, smallest, largest };
 
-// What one measure takes from each line where the mask allows: units as doubles, as integers, or,
+// What one measure takes from each line where the mask allows: minor units as doubles, as integers, or,
 // of groups that were tallied before, as 64-bit integers with how many lines each took. With none
 // of them, the line itself is counted.
 struct Amount {
   Kind kind;
   bool counts = true;  // also tell how many lines each value took
-  const double* units = nullptr;
+  const double* minor = nullptr;
   const int* whole = nullptr;
   const int64_t* tallied = nullptr;
   const int64_t* lines = nullptr;
@@ -46,13 +46,13 @@ struct Column {
   bool far = false;  // too large for the near caches: what comes is worth fetching ahead
 };
 
-inline void put(const Column& column, std::size_t at, Kind kind, int64_t units, int64_t lines) {
+inline void put(const Column& column, std::size_t at, Kind kind, int64_t minor, int64_t lines) {
   int64_t& value = column.value[at];
   switch (kind) {
     case Kind::sum:
-    case Kind::count: value = money::add(value, units); break;
-    case Kind::smallest: if (column.counted[at] == 0 || units < value) value = units; break;
-    case Kind::largest: if (column.counted[at] == 0 || units > value) value = units; break;
+    case Kind::count: value = money::add(value, minor); break;
+    case Kind::smallest: if (column.counted[at] == 0 || minor < value) value = minor; break;
+    case Kind::largest: if (column.counted[at] == 0 || minor > value) value = minor; break;
   }
   if (column.counted != nullptr) column.counted[at] += lines;
 }
@@ -72,19 +72,19 @@ void take_lines(const Amount& amount, const Place* at, std::size_t n, const Colu
   for (std::size_t i = 0; i < n; ++i) {
     const std::size_t line = line_of(i);
     if (amount.mask != nullptr && amount.mask[line] != 1) continue;
-    int64_t units = 1, lines = 1;
-    if (amount.units != nullptr) {
-      if (!std::isfinite(amount.units[line])) continue;
-      units = static_cast<int64_t>(amount.units[line]);
+    int64_t minor = 1, lines = 1;
+    if (amount.minor != nullptr) {
+      if (!std::isfinite(amount.minor[line])) continue;
+      minor = static_cast<int64_t>(amount.minor[line]);
     } else if (amount.whole != nullptr) {
       if (amount.whole[line] == INT_MIN) continue;
-      units = amount.whole[line];
+      minor = amount.whole[line];
     } else if (amount.tallied != nullptr) {
       if (amount.lines[line] == 0) continue;
-      units = amount.tallied[line];
+      minor = amount.tallied[line];
       lines = amount.lines[line];
     }
-    put(column, at[i], amount.kind, units, lines);
+    put(column, at[i], amount.kind, minor, lines);
   }
 }
 
@@ -233,7 +233,7 @@ class Tally {
         over |= (a[g] ^ sum) & (b[g] ^ sum);  // the sign differs from both
         a[g] = sum;
       }
-      if (over < 0) throw std::overflow_error("sum of units");
+      if (over < 0) throw std::overflow_error("sum of minor units");
       return;
     }
     for (std::size_t g = first; g < last; ++g) {

@@ -4,7 +4,7 @@
 
 // Decimals written as text: NA for blank text, NaN for what is not a number. `group` is "" where digits are not grouped.
 // [[Rcpp::export]]
-Rcpp::NumericVector read_decimals_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group) {
+Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group) {
   const text::Marks marks{decimal[0], group.empty() ? '\0' : group[0]};
   const R_xlen_t n = x.size();
   Rcpp::NumericVector out(n, NA_REAL);

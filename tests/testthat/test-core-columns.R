@@ -1,6 +1,6 @@
 test_that("text is coded once, blanks are missing, encodings of one text are one value", {
   latin <- iconv("Gl\u00fchofen", "UTF-8", "latin1")
-  coded <- hinterfeld:::code_text(c("b", "a", NA, "b", "", "  ", latin, "Gl\u00fchofen"))
+  coded <- hinterfeld:::encode_text(c("b", "a", NA, "b", "", "  ", latin, "Gl\u00fchofen"))
   expect_identical(as.integer(coded), c(1L, 2L, NA, 1L, NA, NA, 3L, 3L))
   expect_identical(levels(coded), c("b", "a", "Gl\u00fchofen"))
   expect_identical(Encoding(levels(coded)[3]), "UTF-8")
@@ -52,7 +52,7 @@ test_that("texts are coded by what they say, whatever their encoding, in any num
   products <- rep(c(latin, enc2utf8(latin), "Krug", NA, " "), 60000)
   coded <- lapply(1:3, function(n) {
     withr::local_options(hinterfeld.threads = n)
-    hinterfeld:::code_text(products)
+    hinterfeld:::encode_text(products)
   })
   expect_identical(levels(coded[[1]]), c(enc2utf8(latin), "Krug"))
   expect_identical(as.integer(coded[[1]]), rep(c(1L, 1L, 2L, NA, NA), 60000))
@@ -61,8 +61,8 @@ test_that("texts are coded by what they say, whatever their encoding, in any num
   # More distinct texts than the dictionary starts with, the last of them met by the last thread only.
   many <- sprintf("p%d", c(1:100000, 100000:1, 1:7))
   withr::local_options(hinterfeld.threads = 2)
-  expect_identical(as.character(hinterfeld:::code_text(many)), many)
-  expect_identical(levels(hinterfeld:::code_text(factor(c("b", "a", " "), c("a", "b", " ")))), c("a", "b"))
+  expect_identical(as.character(hinterfeld:::encode_text(many)), many)
+  expect_identical(levels(hinterfeld:::encode_text(factor(c("b", "a", " "), c("a", "b", " ")))), c("a", "b"))
 })
 
 test_that("a daybook of plain lines is smaller than its table and gives the same values back", {
@@ -82,7 +82,7 @@ twins <- function(n = 2000, seed = 3) {
   withr::local_seed(seed)
   labels <- c("Glaze", "Kr\u00fcge", "", "unused", "Sieve", "Glaze")
   codes <- sample(c(1:3, 5L, 6L, NA), n, replace = TRUE)
-  list(plain = labels[codes], coded = hinterfeld:::coded_text(codes, labels))
+  list(plain = labels[codes], coded = hinterfeld:::lazy_text(codes, labels))
 }
 
 test_that("coded text reads like the text it stands for", {
@@ -124,7 +124,7 @@ test_that("what is written into a coded text stays in it and goes nowhere else",
   names(other) <- seq_along(other)
   expect_identical(other[["2"]], "new")
   # A value written in place is what it is coded as from then on.
-  mine <- hinterfeld:::coded_text(c(1L, 1L, 2L), c("a", "b"))
+  mine <- hinterfeld:::lazy_text(c(1L, 1L, 2L), c("a", "b"))
   mine[2] <- "z"
   found <- hinterfeld:::distinct_codes(mine)
   expect_identical(found$labels[found$codes], c("a", "z", "b"))

@@ -1,25 +1,25 @@
-units_of <- function(x, ...) {
+minor_of <- function(x, ...) {
   book <- daybook(tibble::tibble(day = as.Date("2026-01-01"), product = "a", revenue = x), day, revenue, product, ...)
   lines_of(book)$revenue
 }
 
 test_that("a half in decimal is a half although the double is not", {
-  expect_identical(units_of(c(1.005, 2.675, -1.005, 1.015, 0.285)), c(1.01, 2.68, -1.01, 1.02, 0.29))
-  expect_identical(units_of(c(1.005, 2.675, -1.005, 1.015), rounding = "half_even"), c(1.00, 2.68, -1.00, 1.02))
-  expect_identical(units_of(3 * 19.99 * 0.85), 50.97)
-  expect_identical(units_of(c(1.0049, 1.0051, 0.0049999), rounding = "half_even"), c(1.00, 1.01, 0))
+  expect_identical(minor_of(c(1.005, 2.675, -1.005, 1.015, 0.285)), c(1.01, 2.68, -1.01, 1.02, 0.29))
+  expect_identical(minor_of(c(1.005, 2.675, -1.005, 1.015), rounding = "half_even"), c(1.00, 2.68, -1.00, 1.02))
+  expect_identical(minor_of(3 * 19.99 * 0.85), 50.97)
+  expect_identical(minor_of(c(1.0049, 1.0051, 0.0049999), rounding = "half_even"), c(1.00, 1.01, 0))
 })
 
 test_that("decimals from 0 to 6 are kept", {
-  expect_identical(units_of(c(2.5, -2.5, 3.49), decimals = 0), c(3, -3, 3))
-  expect_identical(units_of(1.2345675, decimals = 6), 1.234568)
-  expect_snapshot(error = TRUE, units_of(1, decimals = 7))
-  expect_snapshot(error = TRUE, units_of(1, decimals = "two"))
+  expect_identical(minor_of(c(2.5, -2.5, 3.49), decimals = 0), c(3, -3, 3))
+  expect_identical(minor_of(1.2345675, decimals = 6), 1.234568)
+  expect_snapshot(error = TRUE, minor_of(1, decimals = 7))
+  expect_snapshot(error = TRUE, minor_of(1, decimals = "two"))
 })
 
 test_that("lines are exact up to the bound of totals and too large beyond", {
   amounts <- c(9e12, -9e12, 8999999999999.99, 22517998136852.47, -22517998136852.48)
-  expect_identical(units_of(amounts), amounts)
+  expect_identical(minor_of(amounts), amounts)
   bad <- a_sale(revenue = c(22517998136852.49, 1))
   book <- daybook(bad, day, revenue, product, on_bad = "set_aside")
   expect_identical(set_aside(book)$reason, "too large")
@@ -43,20 +43,20 @@ test_that("rounding agrees with decimal text for random thousandths", {
   withr::local_seed(11)
   thousandths <- sample(-5e6:5e6, 5000)
   exact <- sign(thousandths) * ((abs(thousandths) + 5) %/% 10) / 100
-  expect_identical(units_of(thousandths / 1000), exact)
+  expect_identical(minor_of(thousandths / 1000), exact)
 })
 
 test_that("units come back as currency, of all rows or some, integers and doubles", {
   units <- c(105L, NA, -7L, 0L)
-  expect_identical(hinterfeld:::from_units(units, 2L), c(1.05, NA, -0.07, 0))
-  expect_identical(hinterfeld:::from_units(as.double(units), 2L, c(3L, 3L, 1L)), c(-0.07, -0.07, 1.05))
-  expect_identical(hinterfeld:::from_units(2^50, 0L), 2^50)
-  expect_identical(hinterfeld:::from_units(NA, 2L), NA_real_)
-  expect_identical(hinterfeld:::from_units(double(), 2L), double())
+  expect_identical(hinterfeld:::from_minor(units, 2L), c(1.05, NA, -0.07, 0))
+  expect_identical(hinterfeld:::from_minor(as.double(units), 2L, c(3L, 3L, 1L)), c(-0.07, -0.07, 1.05))
+  expect_identical(hinterfeld:::from_minor(2^50, 0L), 2^50)
+  expect_identical(hinterfeld:::from_minor(NA, 2L), NA_real_)
+  expect_identical(hinterfeld:::from_minor(double(), 2L), double())
   withr::local_seed(4)
   many <- sample(1e9, 120000)
   rows <- sample(120000L)
-  expect_identical(hinterfeld:::from_units(many, 2L, rows), many[rows] / 100)
+  expect_identical(hinterfeld:::from_minor(many, 2L, rows), many[rows] / 100)
 })
 
 test_that("up to the bound every function is exact, and beyond it each says so", {

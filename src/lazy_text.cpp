@@ -3,9 +3,9 @@
 
 #include <climits>
 
-#include "coded.h"
+#include "lazy_text.h"
 
-namespace coded {
+namespace lazy_text {
 
 namespace {
 
@@ -90,12 +90,12 @@ bool is_text(SEXP x) { return ALTREP(x) && R_altrep_inherits(x, text_class) && d
 SEXP codes(SEXP text) { return VECTOR_ELT(dictionary(text), 0); }
 SEXP labels(SEXP text) { return VECTOR_ELT(dictionary(text), 1); }
 
-}  // namespace coded
+}  // namespace lazy_text
 
 // [[Rcpp::init]]
-void make_coded_text(DllInfo* dll) {
-  using namespace coded;
-  text_class = R_make_altstring_class("coded_text", "hinterfeld", dll);
+void make_lazy_text(DllInfo* dll) {
+  using namespace lazy_text;
+  text_class = R_make_altstring_class("lazy_text", "hinterfeld", dll);
   R_set_altrep_Length_method(text_class, length);
   R_set_altrep_Duplicate_method(text_class, duplicate);
   R_set_altvec_Dataptr_method(text_class, data);
@@ -107,11 +107,11 @@ void make_coded_text(DllInfo* dll) {
 
 // The codes and labels of coded text, which are its own and not to be changed; NULL for any other.
 // [[Rcpp::export]]
-SEXP coded_parts_kernel(SEXP x) {
-  if (!coded::is_text(x)) return R_NilValue;
-  return Rcpp::List::create(Rcpp::_["codes"] = coded::codes(x), Rcpp::_["labels"] = coded::labels(x));
+SEXP lazy_parts_kernel(SEXP x) {
+  if (!lazy_text::is_text(x)) return R_NilValue;
+  return Rcpp::List::create(Rcpp::_["codes"] = lazy_text::codes(x), Rcpp::_["labels"] = lazy_text::labels(x));
 }
 
 // Text of codes from 1 and their labels.
 // [[Rcpp::export]]
-SEXP coded_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) { return coded::text(codes, labels); }
+SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) { return lazy_text::text(codes, labels); }

@@ -4,7 +4,7 @@
 #include <climits>
 #include <vector>
 
-#include "coded.h"
+#include "lazy_text.h"
 #include "pages.h"
 #include "threads.h"
 
@@ -66,7 +66,7 @@ class Dictionary {
 
 // Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
 // [[Rcpp::export]]
-Rcpp::List code_text_kernel(SEXP x, int threads) {
+Rcpp::List encode_text_kernel(SEXP x, int threads) {
   const std::size_t n = Rf_xlength(x);
   const SEXP* strings = STRING_PTR_RO(x);
   Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
@@ -197,14 +197,14 @@ SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector r
 bool holds_text_kernel(SEXP x, std::string text) {
   const Rcpp::Shield<SEXP> wanted(Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
   const SEXP same = wanted;
-  const bool coded = coded::is_text(x);
-  SEXP strings = coded ? coded::labels(x) : x;
+  const bool coded = lazy_text::is_text(x);
+  SEXP strings = coded ? lazy_text::labels(x) : x;
   const SEXP* string = STRING_PTR_RO(strings);
   const R_xlen_t n = Rf_xlength(strings);
   for (R_xlen_t i = 0; i < n; ++i) {
     if (string[i] != same) continue;
     if (!coded) return true;
-    const int* code = INTEGER(coded::codes(x));
+    const int* code = INTEGER(lazy_text::codes(x));
     if (std::find(code, code + Rf_xlength(x), static_cast<int>(i) + 1) != code + Rf_xlength(x)) return true;
   }
   return false;

@@ -2,7 +2,7 @@
 #pragma once
 #include <Rinternals.h>
 
-namespace coded {
+namespace lazy_text {
 
 // Text of `codes` (1..., NA for missing) into `labels`. To R it is any other character vector; its strings are only
 // laid out when somebody asks for all of them at once.
@@ -13,4 +13,4 @@ bool is_text(SEXP x);
 SEXP codes(SEXP text);
 SEXP labels(SEXP text);
 
-}  // namespace coded
+}  // namespace lazy_text

@@ -1,0 +1,132 @@
+# Grouped totals: keys coded as whole numbers go to the compiled tally, labels come back.
+
+# A key: codes per line (NA for missing) and the label of each code. Days may stand in the place of codes, with a
+# lookup of the code of each day from `first` on.
+new_key <- function(name, codes, labels, lookup = NULL, first = 0L) {
+  list(name = name, codes = codes, labels = labels, lookup = lookup, first = first)
+}
+
+key_of_column <- function(name, x) {
+  if (is_coded(x)) {
+    # A factor is its codes; as.integer() would copy them.
+    return(new_key(name, x, levels(x)))
+  }
+  if (is.list(x)) {
+    stop_because("column", c(
+      sprintf("`%s` holds lists, which cannot be grouped or counted.", name),
+      i = "Take one value per line from it before `daybook()`."
+    ), call = NULL)
+  }
+  labels <- sort(unique(x), method = "radix")
+  new_key(name, match(x, labels), if (inherits(x, "Date")) plain_days(labels) else labels)
+}
+
+# Recurring periods: the same weekday or month of every year, in the calendar's order.
+key_of_recurring <- function(days, every, calendar, span) {
+  first <- as.integer(span[1])
+  span <- seq(first, as.integer(span[2]))
+  position <- if (every == "weekday") {
+    (position_kernel(span, "weekday", calendar$rules) - 1L - calendar$rules[3]) %% 7L + 1L
+  } else {
+    position_kernel(span, "month", calendar$rules)
+  }
+  places <- sort(unique(position))
+  labels <- period_label(plain_days(span[match(places, position)]), every, calendar)
+  new_key(every, days, factor(labels, labels), match(position, places), first)
+}
+
+# Days are looked up by their distance from the first, so a period is computed once per day.
+key_of_period <- function(days, every, calendar, span) {
+  first <- as.integer(span[1])
+  starts <- period_bounds_kernel(seq(first, as.integer(span[2])), every, FALSE, calendar$rules)
+  labels <- unique(starts)
+  new_key(every, days, plain_days(labels), match(starts, labels), first)
+}
+
+# What a measure takes: kind, minor units per line (NULL to count lines) and which lines (NULL for all); with `counts`, also how
+# many lines each value took.
+new_amount <- function(kind, minor = NULL, mask = NULL, counts = TRUE) {
+  list(kind = kind, minor = minor, mask = mask, counts = counts)
+}
+
+# Groups `lines` by `keys` and takes `amounts`: codes per key, minor units per amount, lines counted.
+tally_lines <- function(lines, keys, amounts, call = caller_env()) {
+  keys <- narrow_keys(keys)
+  result <- tally_kernel(lines, kernel_keys(keys), kernel_amounts(amounts), FALSE, threads_wanted())
+  if (isTRUE(result$overflow)) {
+    stop_overflow(names(amounts)[1] %||% "a measure", call)
+  }
+  names(result$values) <- names(result$counted) <- names(amounts)
+  list(codes = widen_codes(result$codes, keys), values = result$values, counted = result$counted)
+}
+
+# The group of each line, each group's codes and its first line.
+group_lines <- function(lines, keys) {
+  keys <- narrow_keys(keys)
+  groups <- group_keys(lines, keys)
+  groups$parts <- widen_codes(groups$parts, keys)
+  groups
+}
+
+group_keys <- function(lines, keys) {
+  group_kernel(lines, kernel_keys(keys), threads_wanted())
+}
+
+# The row of `among` with the codes of each row of `codes`, both by key; NA where there is none. `sizes`: labels per key.
+find_groups <- function(codes, among, sizes) {
+  if (length(codes) == 0) {
+    return(1L)
+  }
+  if (!fits_key_space(sizes)) {
+    return(match(do.call(paste, unname(codes)), do.call(paste, unname(among))))
+  }
+  as_keys <- function(codes) kernel_keys(Map(function(code, size) list(codes = code, size = size), codes, sizes))
+  find_kernel(length(codes[[1]]), as_keys(codes), length(among[[1]]), as_keys(among), threads_wanted())
+}
+
+# Every key has its codes, missing and the total; a number of 64 bits must hold their combinations.
+fits_key_space <- function(sizes) {
+  sum(log2(sizes + 2)) <= 62
+}
+
+key_sizes <- function(keys) {
+  vapply(keys, function(key) length(key$labels), 0L)
+}
+
+# Keys and amounts as the compiled code takes them.
+kernel_keys <- function(keys) {
+  lapply(unname(keys), function(key) {
+    codes <- if (typeof(key$codes) == "integer") key$codes else as.integer(key$codes)
+    list(codes = codes, size = key$size %||% length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
+  })
+}
+
+kernel_amounts <- function(amounts) {
+  lapply(unname(amounts), function(amount) list(kind = amount$kind, minor = amount$minor, mask = amount$mask, lines = amount$lines, counts = amount$counts))
+}
+
+# Threads of the compiled code: as many as there are processors, at most eight, or what the option says.
+threads_wanted <- function() {
+  asked <- getOption("hinterfeld.threads")
+  if (rlang::is_integerish(asked, n = 1, finite = TRUE) && asked >= 1) as.integer(asked) else min(8L, processors_kernel())
+}
+
+# A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.
+narrow_keys <- function(keys) {
+  while (length(keys) > 1 && !fits_key_space(key_sizes(keys))) {
+    pair <- keys[1:2]
+    paired <- group_keys(length(pair[[1]]$codes), pair)
+    joint <- c(new_key(NULL, paired$codes, seq_len(paired$count)), list(of = pair, parts = paired$parts))
+    keys <- c(list(joint), keys[-(1:2)])
+  }
+  keys
+}
+
+widen_codes <- function(codes, keys) {
+  while (length(keys) > 0 && !is.null(keys[[1]]$of)) {
+    joint <- keys[[1]]
+    codes <- c(lapply(joint$parts, function(part) part[codes[[1]]]), codes[-1])
+    keys <- c(joint$of, keys[-1])
+  }
+  codes
+}
