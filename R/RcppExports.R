@@ -33,6 +33,10 @@ pareto_kernel <- function(order, scope, minor, cumulative, total, bounds) {
     .Call(`_hinterfeld_pareto_kernel`, order, scope, minor, cumulative, total, bounds)
 }
 
+middle_kernel <- function(order, group, value, times) {
+    .Call(`_hinterfeld_middle_kernel`, order, group, value, times)
+}
+
 change_kernel <- function(now, earlier, unknown, threads) {
     .Call(`_hinterfeld_change_kernel`, now, earlier, unknown, threads)
 }
@@ -93,6 +97,14 @@ file_kind_kernel <- function(path) {
     .Call(`_hinterfeld_file_kind_kernel`, path)
 }
 
+handle_kernel <- function(held) {
+    .Call(`_hinterfeld_handle_kernel`, held)
+}
+
+held_kernel <- function(handle) {
+    .Call(`_hinterfeld_held_kernel`, handle)
+}
+
 lazy_parts_kernel <- function(x) {
     .Call(`_hinterfeld_lazy_parts_kernel`, x)
 }
@@ -117,8 +129,8 @@ whole_days_kernel <- function(days, threads) {
     .Call(`_hinterfeld_whole_days_kernel`, days, threads)
 }
 
-sum_minor_kernel <- function(x) {
-    .Call(`_hinterfeld_sum_minor_kernel`, x)
+sum_minor_kernel <- function(x, rows) {
+    .Call(`_hinterfeld_sum_minor_kernel`, x, rows)
 }
 
 decimals_kernel <- function(x, most) {
@@ -147,6 +159,10 @@ group_kernel <- function(lines, keys, threads) {
 
 find_kernel <- function(rows, keys, rows_among, among, threads) {
     .Call(`_hinterfeld_find_kernel`, rows, keys, rows_among, among, threads)
+}
+
+widen_kernel <- function(values, factor) {
+    .Call(`_hinterfeld_widen_kernel`, values, factor)
 }
 
 line_counts_kernel <- function(counts) {

@@ -27,7 +27,7 @@ cli_totals <- function(args) {
     cat(text)
   } else {
     writeLines(format(t, n = given$rows))
-    words <- unlist(memory_of(t)$sentences)
+    words <- unlist(step_sentences(answer_of(t)))
     if (length(words)) writeLines(text_notes(words))
   }
 }
@@ -89,7 +89,7 @@ check_totals_options <- function(given) {
       ))
     }
   }
-  wrong("every", given$every, c(grains, recurring_grains))
+  wrong("every", given$every, names(grain_kinds))
   wrong("change", given$change, c("year_before", "period_before"))
 }
 

@@ -49,7 +49,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
 
   origin <- origin_of(lines)
   out <- add_columns(tibble::as_tibble(lines), table[row, setdiff(names(table), keys), drop = FALSE], name)
-  step <- new_trail("attach", report$why, nrow(out), nrow(out))
+  step <- new_trail("attach", report$why, nrow(out), nrow(out), unmatched = report$unmatched, unused = report$unused)
   # Texts keep the decimal mark of the file they came from.
   added <- setdiff(names(table), keys)
   theirs <- as.character(origin_of(table)$marks)[match(added, names(origin_of(table)$marks))]
@@ -161,9 +161,7 @@ match_report <- function(row, lines, table, keys, name) {
     unmatched = length(missed), unused = unused, examples = examples,
     line = sprintf("%s attached by %s: %s%s.", name, by, found, rest),
     hint = spelling_hint(row, lines, table, keys),
-    why = paste0(name, " by ", by,
-                 if (length(missed)) sprintf("; %s unmatched", group_digits(length(missed))),
-                 if (unused > 0) sprintf("; %s unused", count_of(unused, "row")))
+    why = paste(name, "by", by)
   )
 }
 

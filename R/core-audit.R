@@ -1,19 +1,84 @@
 # The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows their
 # decimals, for lines that were made a daybook twice have had two kinds of them.
 
+# `unmatched` and `unused` are told by attaching a table; `merged` is of how many steps a step was added up.
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
-                      revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L) {
+                      revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L, unmatched = 0, unused = 0) {
   n <- length(what)
   tibble::new_tibble(list(
     what = what, why = why,
     lines_before = rep_len(as.double(lines_before), n), lines_after = rep_len(as.double(lines_after), n),
     revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n),
-    decimals = rep_len(as.integer(decimals), n)
+    decimals = rep_len(as.integer(decimals), n), unmatched = rep_len(as.double(unmatched), n),
+    unused = rep_len(as.double(unused), n), merged = rep_len(1, n)
   ), nrow = n)
 }
 
 add_steps <- function(trail, steps) {
   tibble::as_tibble(rbind(trail, steps))
+}
+
+# Trails of lines that were put together, step by step: steps of one name are added up, whatever file they read; a step that
+# only one of them took left the other's lines as they were.
+merge_trails <- function(a, b) {
+  names <- list(a = step_names_of(a), b = step_names_of(b))
+  order <- both_orders(names$a, names$b)
+  decimals <- max(a$decimals, b$decimals)
+  sides <- list(trail_along(a, match(order, names$a), decimals), trail_along(b, match(order, names$b), decimals))
+  here <- lapply(names, function(own) order %in% own)
+  sum_of_both <- function(column) sides[[1]][[column]] + sides[[2]][[column]]
+  first <- ifelse(here$a, match(order, names$a), NA)
+  second <- ifelse(here$b, match(order, names$b), NA)
+  both <- here$a & here$b
+  why <- ifelse(here$a, a$why[first], b$why[second])
+  why[both] <- pmin(a$why[first], b$why[second])[both]
+  out <- new_trail(ifelse(here$a, a$what[first], b$what[second]), why, sum_of_both("lines_before"), sum_of_both("lines_after"),
+                   sum_of_both("revenue_before"), sum_of_both("revenue_after"), decimals, sum_of_both("unmatched"))
+  # What neither used cannot be told from what each did not.
+  out$unused <- ifelse(both, 0, sum_of_both("unused"))
+  out$merged <- sum_of_both("merged")
+  out
+}
+
+step_names_of <- function(trail) {
+  of_many <- trail$what %in% c("read", "change")
+  make.unique(ifelse(of_many, trail$what, paste(trail$what, sub(":.*", "", trail$why))), "\r")
+}
+
+# The steps of both in an order that is that of each.
+both_orders <- function(a, b) {
+  out <- character()
+  while (length(a) || length(b)) {
+    only_a <- length(a) && !a[1] %in% b
+    only_b <- length(b) && !b[1] %in% a
+    from_a <- if (only_a && only_b) a[1] < b[1] else only_a || length(b) == 0 || !only_b
+    next_one <- if (from_a) a[1] else b[1]
+    out <- c(out, next_one)
+    a <- setdiff(a, next_one)
+    b <- setdiff(b, next_one)
+  }
+  out
+}
+
+# The numbers of a trail at the steps `at`; where that is missing, its lines and revenue as they stood.
+trail_along <- function(trail, at, decimals) {
+  scale <- 10^(decimals - trail$decimals)
+  lines <- trail$lines_before[1]
+  revenue <- NA_real_
+  out <- vector("list", length(at))
+  for (i in seq_along(at)) {
+    k <- at[i]
+    taken <- !is.na(k)
+    before <- if (taken) c(trail$lines_before[k], trail$revenue_before[k] * scale[k]) else c(lines, revenue)
+    if (taken) {
+      lines <- trail$lines_after[k]
+      revenue <- trail$revenue_after[k] * scale[k]
+    }
+    out[[i]] <- c(lines_before = before[1], lines_after = lines, revenue_before = before[2], revenue_after = revenue,
+                  unmatched = if (taken) trail$unmatched[k] else 0, unused = if (taken) trail$unused[k] else 0,
+                  merged = if (taken) trail$merged[k] else 0)
+  }
+  as.data.frame(do.call(rbind, out))
 }
 
 # Where a table's lines came from: its file, the steps so far, what was set aside before, and the decimal marks of its
@@ -48,11 +113,11 @@ origin_of <- function(table) {
 
 #' What every step did to the lines and the revenue
 #'
-#' The audit of a daybook: one row per step, in the order the steps were taken. The lines after one
+#' The audit of a daybook or a tally: one row per step, in the order the steps were taken. The lines after one
 #' step are the lines before the next, and so is the revenue, so the first and the last row tell
 #' how much of what was read is in the totals.
 #'
-#' @param book A daybook made by [daybook()].
+#' @param book A daybook made by [daybook()], or a tally made by [tally_of()].
 #' @return A tibble with one row per step and the columns
 #'   * `step`: integer, 1 for the first;
 #'   * `what`: text, one of `read`, `attach`, `settle`, `change`, `daybook`, `set aside`, `keep`,
@@ -61,18 +126,28 @@ origin_of <- function(table) {
 #'   * `lines_before`, `lines_after`: numbers of lines;
 #'   * `revenue_before`, `revenue_after`: in the currency of the data; missing for the steps before
 #'     the daybook, when what counts as revenue was not yet known.
-#' @section Errors: `hinterfeld_error_argument` when `book` is no daybook.
+#' @section Errors: `hinterfeld_error_argument` when `book` is neither.
 #' @seealso [set_aside()] for the unusable lines themselves.
 #' @export
 #' @examples
 #' audit(demo_daybook())
 audit <- function(book) {
-  check_daybook(book)
+  check_facts(book, "book")
   steps <- book$trail
   for (column in c("revenue_before", "revenue_after")) steps[[column]] <- steps[[column]] / 10^steps$decimals
+  steps$why <- why_words(steps)
   decimals <- max(steps$decimals)
-  steps <- tibble::add_column(steps[names(steps) != "decimals"], step = seq_len(nrow(steps)), .before = 1)
+  shown <- c("what", "why", "lines_before", "lines_after", "revenue_before", "revenue_after")
+  steps <- tibble::add_column(steps[shown], step = seq_len(nrow(steps)), .before = 1)
   tibble::new_tibble(steps, decimals = decimals, class = "hinterfeld_audit")
+}
+
+# "products by product; 3 unmatched; 1 row unused", "january.csv and 11 more"
+why_words <- function(steps) {
+  noted <- function(number, word) ifelse(number > 0, sprintf("; %s %s", group_digits(number), word), "")
+  rows <- ifelse(steps$unused == 1, "row unused", "rows unused")
+  more <- ifelse(steps$what == "read" & steps$merged > 1, sprintf(" and %s more", group_digits(steps$merged - 1)), "")
+  paste0(steps$why, more, noted(steps$unmatched, "unmatched"), noted(steps$unused, rows))
 }
 
 # A cut audit is a plain tibble: its lines could not be told.

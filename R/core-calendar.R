@@ -38,12 +38,6 @@ sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks 
   ), class = "hinterfeld_calendar")
 }
 
-weekdays_known <- c("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
-
-capital <- function(x) {
-  paste0(toupper(substr(x, 1, 1)), substring(x, 2))
-}
-
 read_year_start <- function(year_starts, weeks, call = caller_env()) {
   # 2023 is no leap year: a year cannot start on 29 February.
   day <- if (grepl("^[0-9]{2}-[0-9]{2}$", year_starts)) read_iso_days_kernel(paste0("2023-", year_starts)) else NA
@@ -76,8 +70,8 @@ check_calendar <- function(calendar, call = caller_env()) {
 #' Periods of days: first day, last day, label
 #'
 #' @param day Dates.
-#' @param every Text: `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; for labels also the
-#'   recurring `"weekday"` and `"month_of_year"`.
+#' @param every Text: `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; for labels also a
+#'   recurring one, `"weekday"`, `"month_of_year"` or `"quarter_of_year"`.
 #' @param calendar A calendar made by [sales_calendar()].
 #' @return `period_start()` and `period_end()`: dates, the first and the last day of the period that
 #'   each day falls in. `period_label()`: text, `2026-09-17`, `2026-W38`, `2026-09`, `2026-Q3`, `2026`,
@@ -106,33 +100,13 @@ period_end <- function(day, every, calendar = sales_calendar()) {
 period_label <- function(day, every, calendar = sales_calendar()) {
   check_days(day)
   check_calendar(calendar)
-  check_choice(every, "every", c(grains, recurring_grains))
+  check_choice(every, "every", names(grain_kinds))
+  kind <- grain_kinds[[every]]
   days <- as.integer(floor(as.numeric(day)))
   at <- function(what) position_kernel(days, what, calendar$rules)
-  start <- period_bounds_kernel(days, if (every == "month_of_year") "month" else every, FALSE, calendar$rules)
-  label <- switch(every,
-    day = format(day, "%Y-%m-%d"),
-    week = if (numbered_weeks(calendar)) week_label(days, start, calendar) else format(plain_days(start)),
-    month = if (calendar$weeks == "445") {
-      sprintf("%s-P%02d", year_name(at("year"), calendar), at("month"))
-    } else {
-      format(plain_days(start), if (calendar$rules[2] == 1) "%Y-%m" else "%Y-%m-%d")
-    },
-    quarter = sprintf("%s-Q%d", year_name(at("year"), calendar), at("quarter")),
-    year = year_name(at("year"), calendar),
-    weekday = substr(capital(weekdays_known[at("weekday")]), 1, 3),
-    month_of_year = if (calendar$weeks == "445") {
-      sprintf("P%02d", at("month"))
-    } else {
-      month_names[as.POSIXlt(plain_days(start))$mon + 1]
-    }
-  )
-  replace(label, is.na(days), NA)
+  start <- plain_days(period_bounds_kernel(days, kind$single %||% every, FALSE, calendar$rules))
+  replace(kind$label(start, at, calendar), is.na(days), NA)
 }
-
-grains <- c("day", "week", "month", "quarter", "year")
-recurring_grains <- c("weekday", "month_of_year")
-month_names <- c("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 check_days <- function(day, call = caller_env()) {
   if (!inherits(day, "Date")) {
@@ -145,21 +119,4 @@ period_bounds <- function(day, every, calendar, last, call = caller_env()) {
   check_calendar(calendar, call)
   check_choice(every, "every", grains, call = call)
   plain_days(period_bounds_kernel(as.integer(floor(as.numeric(day))), every, last, calendar$rules))
-}
-
-# Weeks have numbers where years are made of whole weeks: ISO years and 4-4-5 years.
-numbered_weeks <- function(calendar) {
-  calendar$weeks == "445" || calendar$week_starts == "monday"
-}
-
-# An ISO year is a year of whole weeks that starts on the Monday nearest to 1 January.
-week_label <- function(days, start, calendar) {
-  rules <- if (calendar$weeks == "445") calendar$rules else c(1L, 1L, 0L, 1L)
-  year <- position_kernel(days, "year", rules)
-  name <- if (calendar$weeks == "445") year_name(year, calendar) else sprintf("%04d", year)
-  sprintf("%s-W%02d", name, position_kernel(days, "week", rules))
-}
-
-year_name <- function(year, calendar) {
-  if (calendar$year_starts == "01-01") sprintf("%04d", year) else sprintf("%04d/%02d", year, (year + 1L) %% 100L)
 }

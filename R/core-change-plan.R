@@ -3,10 +3,10 @@
 # For the periods of the span: whether the earlier one can be compared and which days it has; and `later`, the period
 # that is compared with the whole of it (NA for none). For each day of the span: `target`, the period that it is an
 # earlier day of.
-change_plan <- function(book, every, how) {
-  calendar <- book$calendar
-  span <- book$span
-  starts <- key_of_period(book$columns$day, every, calendar, span)$labels
+change_plan <- function(about, every, how) {
+  calendar <- about$calendar
+  span <- about$span
+  starts <- periods_of(span, every, calendar)
   earlier <- earlier_period(starts, every, how, calendar)
   ends <- period_end(starts, every, calendar)
   last <- length(starts)
@@ -90,31 +90,24 @@ cut_day <- function(start, earlier_start, earlier_end, now, every, how, calendar
 
 # Two periods of the user's choice -----------------------------------------------------------------------
 
-add_change_of_periods <- function(t, of, periods, name, call = caller_env()) {
-  memory <- memory_of(t)
-  check_periods(periods, memory, call)
-  prefix <- name %||% of
-  values <- lapply(periods, function(days) values_between(t, of, days))
-  measure <- memory$measures[[of]]
-  span <- memory$book$span
-  outside <- vapply(periods, function(days) days[1] < span[1] || days[2] > span[2], NA)
-  comparable <- rep(if (any(outside)) "none" else "full", nrow(t))
+change_of_periods <- function(step, t, call) {
+  answer <- answer_of(t)
+  periods <- step$args$periods
+  of <- step_names(t, step$args$of)
+  values <- lapply(periods, function(days) values_between(t, of, days, call))
+  measure <- answer$measures[[of]]
+  span <- answer$about$span
+  outside <- any(vapply(periods, function(days) days[1] < span[1] || days[2] > span[2], NA))
+  comparable <- rep(if (outside) "none" else "full", nrow(t))
   wholly <- periods[[2]][2] < span[1]
   earlier <- if (wholly) rep(NA_real_, nrow(t)) else values[[2]]
-  columns <- change_values(values[[1]], earlier, rep(wholly, nrow(t)), comparable, of, measure, prefix,
-                           if (is.null(name)) "comparable" else paste0(name, "_comparable"))
-  decimals <- if (measure$kind != "mean") measure$decimals
-  now <- stats::setNames(list(if (is.null(decimals)) values[[1]] else from_minor(values[[1]], decimals)), paste0(prefix, "_now"))
-  about <- c(stats::setNames(list(about_column("change", "now", of, measure$counts, decimals)), names(now)), columns$about)
-  words <- c(
-    sprintf("%s_change: %s of %s (%s) less that of %s (%s).", prefix, of, names(periods)[1], days_words(periods[[1]]),
-            names(periods)[2], days_words(periods[[2]])),
-    if (any(outside)) "One of the periods reaches beyond the data, so they are not comparable."
-  )
-  add_derived(t, c(now, columns$values), about, words, function(t) add_change(t, of, periods = periods, name = name))
+  columns <- change_values(values[[1]], earlier, rep(wholly, nrow(t)), comparable, measure)
+  now <- if (is.null(measure$decimals)) values[[1]] else from_minor(values[[1]], measure$decimals)
+  now <- list(values = now, counts = measure$counts, decimals = measure$decimals)
+  add_columns_of(t, step, c(list(now = now), columns), found_on(t, told = list(outside = outside)), call)
 }
 
-check_periods <- function(periods, memory, call) {
+check_periods <- function(periods, answer, call = caller_env()) {
   pair <- function(x) inherits(x, "Date") && length(x) == 2 && !anyNA(x) && x[1] <= x[2]
   if (!is.list(periods) || length(periods) != 2 || !rlang::is_named(periods) || !all(vapply(periods, pair, NA))) {
     stop_because("period", c(
@@ -122,57 +115,26 @@ check_periods <- function(periods, memory, call) {
       i = "For example `list(\"May 2026\" = as.Date(c(\"2026-05-01\", \"2026-05-31\")), \"May 2025\" = ...)`."
     ), call = call)
   }
-  if (!is.null(memory$every)) {
+  if (!is.null(answer$every)) {
     stop_because("period", c(
-      sprintf("The table is split by %s already.", memory$every),
+      sprintf("The table is split by %s already.", answer$every),
       i = "Named periods are compared in a table without `every`."
     ), call = call)
   }
 }
 
 # The measure of each row over the lines of some days only; 0 or missing where there are none.
-values_between <- function(t, of, days) {
-  memory <- memory_of(t)
-  inside <- which(memory$book$columns$day >= days[1] & memory$book$columns$day <= days[2])
-  if (length(inside) == 0) {
-    return(nothing_to_zero(memory$measures[[of]], rep(NA_real_, nrow(t))))
+values_between <- function(t, of, days, call) {
+  answer <- answer_of(t)
+  codes <- row_codes(t, call)
+  facts <- codes$facts
+  none <- nothing_to_zero(answer$measures[[of]], rep(NA_real_, nrow(t)))
+  wanted <- plain_days(seq(as.integer(facts$span[1]), as.integer(facts$span[2])))
+  inside <- period_target(facts, ifelse(wanted >= days[1] & wanted <= days[2], 1L, NA), call)
+  rows <- lapply(parts_of(facts), function(part) which(!is.na(inside[places_in_span(part, facts)])))
+  if (length(rows[[1]]) == 0) {
+    return(none)
   }
-  book <- take_lines(memory$book, inside)
-  measure <- quietly(resolve_measures(stats::setNames(list(memory$measures[[of]]$spec), of), book))
-  codes <- row_codes(t)
-  keys <- lapply(codes$all, function(key) replace(key, "codes", list(key$codes[inside])))
-  rows <- rows_of_levels(book, keys, measure, memory$levels)
-  nothing_to_zero(memory$measures[[of]], rows$values[[1]][find_groups(codes$keys, rows$codes, key_sizes(codes$all))])
-}
-
-# Words ------------------------------------------------------------------------------------------------
-
-days_words <- function(days) {
-  sprintf("%s to %s", format(days[1]), format(days[2]))
-}
-
-change_words <- function(t, columns, of, plan, how) {
-  memory <- memory_of(t)
-  last <- length(plan$starts)
-  versus <- if (how$versus == "period_before") {
-    sprintf("the %s before", memory$every)
-  } else if (how$align == "weekday") {
-    "the same weekdays 364 days before"
-  } else {
-    sprintf("the same %s one year before", memory$every)
-  }
-  direction <- distinct_codes(columns[[4]])
-  rows <- stats::setNames(tabulate(direction$codes, length(directions)), directions)
-  count <- function(what, words) if (rows[[what]] > 0) sprintf("%s %s", count_of(rows[[what]], "row"), words)
-  c(
-    sprintf("%s: %s less that of %s.", names(columns)[2], of, versus),
-    if (!is.na(plan$earlier$start[last])) {
-      sprintf("The last %s compares %s with %s.", memory$every, days_words(c(plan$starts[last], plan$ends[last])),
-              days_words(c(plan$earlier$start[last], plan$earlier$end[last])))
-    },
-    paste0(and_list(c(
-      count("unknown", "without a known earlier value"), count("new", "new"), count("gone", "gone")
-    )), if (any(rows[c("unknown", "new", "gone")] > 0)) "."),
-    if (memory$cut) "The table was cut, so members that are gone have no row."
-  ) |> Filter(f = nzchar)
+  found <- rows_of_levels(take_parts(facts, rows), keys_of_rows(codes$all, rows), answer, of)
+  nothing_to_zero(answer$measures[[of]], found$values[[1]][find_groups(codes$keys, found$codes, key_sizes(codes$all))])
 }

@@ -17,15 +17,10 @@ exact_value <- function(expr, env, book) {
   if (is.null(make)) NULL else make(as.list(expr)[-1], function(part) exact_value(part, env, book), env, book)
 }
 
-# The column that `revenue`, .data$revenue or .data[["revenue"]] names.
+# The column that an expression names.
 column_asked <- function(expr, book) {
-  name <- if (is.symbol(expr)) {
-    as.character(expr)
-  } else if (rlang::is_call(expr, c("$", "[["), n = 2) && identical(expr[[2]], quote(.data)) &&
-               (is.symbol(expr[[3]]) && rlang::is_call(expr, "$") || rlang::is_string(expr[[3]]))) {
-    as.character(expr[[3]])
-  }
-  if (length(name) && name %in% names(book$columns)) name
+  name <- column_named(expr)
+  if (!is.null(name) && name %in% names(book$columns)) name
 }
 
 exact_column <- function(name, book) {

@@ -21,15 +21,17 @@ key_of_column <- function(name, x) {
   new_key(name, match(x, labels), if (inherits(x, "Date")) plain_days(labels) else labels)
 }
 
+# A key of numbers themselves, in their order.
+key_of_values <- function(x) {
+  labels <- sort(unique(as.double(x)), method = "radix")
+  new_key(NULL, match(x, labels), labels)
+}
+
 # Recurring periods: the same weekday or month of every year, in the calendar's order.
 key_of_recurring <- function(days, every, calendar, span) {
   first <- as.integer(span[1])
   span <- seq(first, as.integer(span[2]))
-  position <- if (every == "weekday") {
-    (position_kernel(span, "weekday", calendar$rules) - 1L - calendar$rules[3]) %% 7L + 1L
-  } else {
-    position_kernel(span, "month", calendar$rules)
-  }
+  position <- recurring_place(span, every, calendar)
   places <- sort(unique(position))
   labels <- period_label(plain_days(span[match(places, position)]), every, calendar)
   new_key(every, days, factor(labels, labels), match(position, places), first)

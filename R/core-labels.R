@@ -3,29 +3,6 @@
 total_code <- -1L
 not_given <- "not given"
 
-# Numbers as text that reads back as the same number, without exponent.
-number_text <- function(x) {
-  text <- format_plain(x, 15L)
-  off <- which(is.finite(x) & as.numeric(text) != x)
-  for (digits in 16:17) {
-    if (length(off) == 0) break
-    text[off] <- format_plain(x[off], digits)
-    off <- off[as.numeric(text[off]) != x[off]]
-  }
-  text
-}
-
-# The same in every session: options for the decimal mark and for exponents do not count.
-format_plain <- function(x, digits) {
-  text <- trimws(formatC(as.double(x), digits = digits, format = "fg", decimal.mark = "."))
-  replace(text, is.na(x), NA)
-}
-
-# With a fixed number of decimals; `big` stands between thousands.
-fixed_text <- function(x, decimals, big = "", signed = FALSE) {
-  formatC(x, format = "f", digits = decimals, big.mark = big, decimal.mark = ".", flag = if (signed) "+" else "")
-}
-
 # A key's values as text: each value of its own keeps a text of its own.
 plain_value <- function(x) {
   if (is.numeric(x) && !inherits(x, "Date") && !is.object(x)) number_text(x) else as.character(x)

@@ -33,14 +33,14 @@ level_split <- function(columns, names, call) {
 
 # The rows of all levels: codes per key (0 missing, -1 Total), values per measure, level. The detail is split by all keys;
 # the finest level need not be.
-level_rows <- function(book, keys, measures, levels, detail) {
+level_rows <- function(facts, keys, measures, levels, detail) {
   whole <- function(level) identical(level$split, seq_along(keys))
   if (length(levels) == 1 && whole(levels[[1]])) {
     return(c(detail, list(level = rep(1L, row_count(detail)))))
   }
   parts <- lapply(seq_along(levels), function(i) {
     split <- levels[[i]]$split
-    result <- if (whole(levels[[i]])) detail else split_groups(book, keys, measures, split, detail)
+    result <- if (whole(levels[[i]])) detail else split_groups(facts, keys, measures, split, detail)
     n <- row_count(result)
     codes <- rep(list(rep(total_code, n)), length(keys))
     codes[split] <- result$codes
@@ -59,7 +59,7 @@ row_count <- function(rows) {
 
 # Measures split by some of the keys only: added up from the detail where that is what was asked for
 # or comes to the same, taken again from the lines otherwise.
-split_groups <- function(book, keys, measures, split, detail) {
+split_groups <- function(facts, keys, measures, split, detail) {
   part <- Map(function(key, codes) new_key(key$name, codes, key$labels), keys, detail$codes)[split]
   rows <- length(detail$values[[1]])
   up <- vapply(measures, function(m) adds_up(m) || m$margin == "add_up", NA)
@@ -75,7 +75,7 @@ split_groups <- function(book, keys, measures, split, detail) {
     nothing_to_zero(m, replace(value, counted == 0, NA))
   }, measures[up], utils::head(added$values, sum(up)), utils::head(added$counted, sum(up)))
   if (!all(up)) {
-    again <- measure_groups(book, keys[split], measures[!up])
+    again <- measure_groups(facts, keys[split], measures[!up])
     at <- find_groups(added$codes, again$codes, key_sizes(keys[split]))
     # A group that was filled has no line to take.
     values[!up] <- Map(function(m, value) nothing_to_zero(m, value[at]), measures[!up], again$values)
@@ -83,18 +83,13 @@ split_groups <- function(book, keys, measures, split, detail) {
   list(codes = added$codes, values = values)
 }
 
-# Of no lines, sums and counts are 0; means and extremes are missing.
-nothing_to_zero <- function(m, values) {
-  if (m$kind %in% c("sum", "lines", "distinct")) replace(values, is.na(values), 0) else values
-}
-
 # Periods ascending; then, key by key, the group's own first measure from the highest and its name.
 # A subtotal stands below its group.
-row_order <- function(book, keys, measures, levels, rows, detail, periods) {
+row_order <- function(facts, keys, measures, levels, rows, detail, periods) {
   if (length(keys) == 0) {
     return(seq_len(row_count(rows)))
   }
-  group_values <- function(codes) prefix_values(book, keys, measures[1], levels, rows, detail, codes)
+  group_values <- function(codes) prefix_values(facts, keys, measures[1], levels, rows, detail, codes)
   nested_order(keys, rows$codes, as.double(rows$values[[1]]), periods, group_values)
 }
 
@@ -122,7 +117,7 @@ nested_order <- function(keys, codes, values, periods, group_values) {
 
 # The first measure of each group of the first keys, some of them totals. A group whose last key is a total has none: it
 # comes last anyway.
-prefix_values <- function(book, keys, measure, levels, rows, detail, codes) {
+prefix_values <- function(facts, keys, measure, levels, rows, detail, codes) {
   out <- rep(NA_real_, length(codes[[1]]))
   shape <- Reduce(function(number, code) number * 2 + (code != total_code), codes, 0)
   for (one in unique(shape)) {
@@ -131,7 +126,7 @@ prefix_values <- function(book, keys, measure, levels, rows, detail, codes) {
     if (!length(codes) %in% split) next
     level <- Position(function(level) identical(level$split, split), levels)
     group <- if (is.na(level)) {
-      split_groups(book, keys, measure, split, list(codes = detail$codes, values = detail$values[1]))
+      split_groups(facts, keys, measure, split, list(codes = detail$codes, values = detail$values[1]))
     } else {
       own <- rows$level == level
       list(codes = lapply(rows$codes[split], function(code) code[own]), values = list(rows$values[[1]][own]))

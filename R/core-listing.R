@@ -1,10 +1,10 @@
-# A table that is no totals table but was taken from a daybook: it carries what its columns count and the words that belong
-# to it, so that no number stands alone.
+# A table that is no totals table but was taken from facts: it carries what its columns count and what is to be told of it, so
+# that no number stands alone.
 
-new_listing <- function(columns, rows, title, about, book, words = NULL) {
+# `kind` is the function that made it; `found` is what its sentences tell.
+new_listing <- function(kind, columns, rows, columns_about, about, found) {
   tibble::new_tibble(columns, nrow = rows, class = "hinterfeld_listing", listing = list(
-    title = title, columns = about[names(about) %in% names(columns)], currency = book$currency,
-    words = c(words, sprintf("Days: %s.", span_words(book)), left_out_words(book))
+    kind = kind, columns = columns_about[names(columns_about) %in% names(columns)], about = about, found = found
   ))
 }
 
@@ -15,13 +15,5 @@ listing_of <- function(x) {
 # What is known of the columns of any table that this package made; nothing of a table of the user's own.
 known_columns <- function(x) {
   listing <- listing_of(x)
-  if (!is.null(listing)) {
-    return(listing$columns)
-  }
-  memory <- memory_of(x)
-  if (!is.null(memory$heads)) {
-    return(lapply(memory$cells, function(name) known_column(memory, name)))
-  }
-  names <- value_columns(memory)
-  stats::setNames(lapply(names, known_column, memory = memory), names)
+  if (!is.null(listing)) listing$columns else answer_of(x)$columns
 }

@@ -63,9 +63,9 @@ from_minor <- function(minor, decimals, rows = NULL) {
   currency_kernel(if (is.integer(minor)) minor else as.double(minor), 10^decimals, rows, threads_wanted())
 }
 
-# Exact total of minor units; missing ones do not count.
-sum_minor <- function(minor, what = "revenue", call = caller_env()) {
-  total <- sum_minor_kernel(if (is.integer(minor)) minor else as.double(minor))
+# Exact total of minor units, of some rows or all; missing ones do not count.
+sum_minor <- function(minor, what = "revenue", rows = NULL, call = caller_env()) {
+  total <- sum_minor_kernel(if (is.integer(minor)) minor else as.double(minor), rows)
   if (is.nan(total)) {
     stop_overflow(what, call)
   }

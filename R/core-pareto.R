@@ -25,24 +25,44 @@ add_pareto <- function(t, of = "revenue", within = NULL, classes = c(A = 0.80, B
   check_name(name)
   check_classes(classes)
   within <- pick_within(enquo(within), t)
-  values <- derive_values(t, of)
+  derive_values(t, of)
   check_adds_up(t, of, "Pareto classes")
-  scope <- derive_scope(t, within)
   prefix <- name %||% of
-  found <- pareto_of(t, values, scope, classes, of)
-  columns <- stats::setNames(found[c("cumulative", "share", "members", "class")],
-                             paste0(prefix, c("_cumulative", "_cumulative_share", "_member_share", "_class")))
-  warn_scopes(sprintf("`%s_class` is", prefix), unique(scope$labels[found$not_positive]))
+  columns <- c(cumulative = "_cumulative", share = "_cumulative_share", members = "_member_share", class = "_class")
+  columns <- stats::setNames(paste0(prefix, columns), names(columns))
+  step <- step_on(t, "pareto", list(of = of, within = within, classes = classes), columns)
+  take_step(step, t, call = rlang::current_env())
+}
+
+#' @export
+take_step.hinterfeld_step_pareto <- function(step, t, again = FALSE, call = caller_env()) {
+  of <- step_names(t, step$args$of)
+  classes <- step$args$classes
+  scope <- derive_scope(t, step_names(t, step$args$within))
+  found <- pareto_of(t, derive_values(t, of, call), scope, classes, of)
+  if (!again) {
+    warn_scopes(sprintf("`%s` is", (attr(step, "shown") %||% step$columns)[4]), unique(scope$labels[found$not_positive]))
+  }
   low <- found$low
   if (low > 0) {
     say("pareto", sprintf("%s at or below 0 %s class %s.", count_of(low, "member"), if (low == 1) "has" else "have",
                           names(classes)[length(classes)]), members = low)
   }
-  about <- Map(about_column, "pareto", c("cumulative", "share", "members", "class"), of,
-               c(known_column(memory_of(t), of)$counts %||% "other", "percent", "percent", "class"), list(found$decimals, NULL, NULL, NULL))
-  add_derived(t, columns, stats::setNames(about, names(columns)), pareto_words(t, names(columns)[4], found, scope, of, within, classes),
-              function(t) add_pareto(t, of, tidyselect::all_of(within), classes, name))
+  counts <- known_column(answer_of(t), of)$counts %||% "other"
+  columns <- list(
+    list(values = found$cumulative, counts = counts, decimals = found$decimals),
+    list(values = found$share, counts = "percent"), list(values = found$members, counts = "percent"),
+    list(values = found$class, counts = "class")
+  )
+  shown <- setdiff(seq_len(scope$count), found$not_positive)
+  first <- utils::head(shown, most_scopes_told)
+  told <- list(labels = if (scope$count > 1) scope$labels[first], top = found$top[first], rows = found$rows[first],
+               share = found$top_share[first], more = length(shown) - length(first), low = low)
+  add_columns_of(t, step, columns, found_on(t, told = told), call)
 }
+
+# Scopes of which a sentence tells each.
+most_scopes_told <- 8L
 
 check_classes <- function(classes, call = caller_env()) {
   ok <- is.numeric(classes) && rlang::is_named(classes) && !anyNA(classes) && all(diff(c(0, classes)) > 0) &&
@@ -71,32 +91,4 @@ pareto_of <- function(t, values, scope, classes, of) {
   found <- pareto_kernel(order, scope$id, as.double(minor), cumulative, total, as.double(classes))
   found$class <- lazy_text(found$class, names(classes))
   c(found, list(cumulative = from_minor(cumulative, decimals), not_positive = not_positive, decimals = decimals))
-}
-
-# "32 of 73 products make 80.4 % of revenue", for each scope.
-pareto_words <- function(t, name, found, scope, of, within, classes, most = 8) {
-  memory <- memory_of(t)
-  noun <- and_list(setdiff(c(memory$by, memory$every), within))
-  sentence <- function(s) {
-    where <- if (scope$count > 1) paste0(scope$labels[s], ": ") else ""
-    sprintf("%s%s of %s %s %s of %s.", where, group_digits(found$top[s]), count_of(found$rows[s], noun),
-            if (found$top[s] == 1) "makes" else "make", percent_words(found$top_share[s]), of)
-  }
-  shown <- setdiff(seq_len(scope$count), found$not_positive)
-  c(
-    sprintf("%s: %s from the highest %s, ties in order of names; %s%s.%s", name, member_words(t, within),
-            scope_words(t, within), class_words(classes), not_given_words(t), cut_words(t)),
-    vapply(utils::head(shown, most), sentence, ""),
-    if (length(shown) > most) sprintf("And %s more.", count_of(length(shown) - most, "scope")),
-    if (found$low > 0) sprintf("%s at or below 0 %s the last class.", count_of(found$low, "member"), if (found$low == 1) "has" else "have")
-  )
-}
-
-class_words <- function(classes) {
-  bounds <- c(0, classes)
-  paste(sprintf("%s starts below %s", names(classes), percent_words(bounds[-1])), collapse = ", ")
-}
-
-percent_words <- function(x) {
-  paste(number_text(round(100 * x, 1)), "%")
 }

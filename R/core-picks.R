@@ -23,42 +23,67 @@
 #' best_sellers(t, n = 3, within = region)
 #' slow_sellers(t, n = 2, within = region)
 best_sellers <- function(t, n = 5, within = NULL, of = "revenue", ties = "standard", others = FALSE, share = NULL) {
-  pick_rows(t, n, enquo(within), of, ties, others, share, best = TRUE)
+  pick_rows("best_sellers", t, n, enquo(within), of, ties, others, share)
 }
 
 #' @rdname best_sellers
 #' @export
 slow_sellers <- function(t, n = 5, ...) {
   slow <- function(t, n, within = NULL, of = "revenue", ties = "standard", others = FALSE, share = NULL) {
-    pick_rows(t, n, enquo(within), of, ties, others, share, best = FALSE, call = rlang::caller_env())
+    pick_rows("slow_sellers", t, n, enquo(within), of, ties, others, share, call = rlang::caller_env())
   }
   slow(t, n, ...)
 }
 
-pick_rows <- function(t, n, within, of, ties, others, share, best, call = caller_env()) {
+pick_rows <- function(kind, t, n, within, of, ties, others, share, call = caller_env()) {
   check_totals(t, call = call)
   check_choice(ties, "ties", tie_rules, call = call)
   check_flag(others, "others", call)
   check_picks(n, share, call)
-  t <- detail_rows(t)
   within <- pick_within(within, t, call = call)
+  derive_values(t, of, call)
+  rank <- paste0(of, "_rank")
+  columns <- if (!rank %in% names(t)) c(rank = rank) else stats::setNames(character(), character())
+  args <- list(n = as.double(n), within = within, of = of, ties = ties, others = others, share = share)
+  take_step(step_on(t, kind, args, columns), t, call = call)
+}
+
+#' @export
+take_step.hinterfeld_step_best_sellers <- function(step, t, again = FALSE, call = caller_env()) {
+  pick_step(step, t, TRUE, again, call)
+}
+
+#' @export
+take_step.hinterfeld_step_slow_sellers <- function(step, t, again = FALSE, call = caller_env()) {
+  pick_step(step, t, FALSE, again, call)
+}
+
+# A pick is a step that takes rows away; with `again` it only ranks them.
+pick_step <- function(step, t, best, again, call) {
+  args <- step$args
+  t <- detail_rows(t)
+  of <- step_names(t, args$of)
+  within <- step_names(t, args$within)
   values <- derive_values(t, of, call)
   scope <- derive_scope(t, within)
-  rows <- if (is.null(share)) leading_rows(values$values, scope, n, best) else seq_len(nrow(t))
-  ranks <- row_ranks(t[rows, ], values$values[rows], scope$id[rows], ties, best)
-  picked <- which(if (is.null(share)) ranks <= n else share_picks(values, scope, of, share, best) & !is.na(ranks))
-
-  picked <- picked[pick_order(t, scope, ranks[picked], rows[picked])]
+  rows <- if (is.null(args$share) && !again) leading_rows(values$values, scope, args$n, best) else seq_len(nrow(t))
+  ranks <- row_ranks(t[rows, ], values$values[rows], scope$id[rows], args$ties, best)
+  if (again) {
+    picked <- rows
+  } else {
+    picks <- if (is.null(args$share)) ranks <= args$n else share_picks(values, scope, of, args$share, best) & !is.na(ranks)
+    picked <- which(picks)
+    picked <- picked[pick_order(t, scope, ranks[picked], rows[picked])]
+  }
   ranks <- ranks[picked]
   rows <- rows[picked]
-  out <- t[rows, ]
-  rank_name <- paste0(of, "_rank")
-  if (!rank_name %in% names(t)) out <- add_ranks(out, t, ranks, of, within, ties, best, rank_name, values$values)
-  memory <- memory_of(out)
-  memory$sentences$picks <- pick_words(t, within, n, share, of, best, ties)
-  memory$cut <- memory$cut || length(rows) < nrow(t)
-  attr(out, "memory") <- memory
-  if (others) with_others(out, t, scope, rows, within, rank_name) else out
+  found <- found_on(t, count_missing(values$values))
+  by_hand <- answer_of(t)$by_hand
+  out <- quietly(t[rows, ])
+  out <- set_answer(out, by_hand = by_hand)
+  columns <- if (length(step$columns)) list(rank_column(ranks, args$ties)) else list()
+  out <- add_columns_of(out, step, columns, found, call)
+  if (args$others && !again) with_others(out, t, scope, rows, within) else out
 }
 
 # Rows that any tie rule can rank `n` or better: all others need not be ordered. Where that is most of them, every row.
@@ -81,18 +106,17 @@ check_picks <- function(n, share, call) {
 
 # Without subtotals, which are nobody's best seller.
 detail_rows <- function(t) {
-  memory <- memory_of(t)
-  if (length(memory$levels) == 1) {
+  answer <- answer_of(t)
+  if (length(answer$levels) == 1) {
     return(t)
   }
-  cut <- memory$cut
-  t <- t[t$level == memory$levels[[1]]$label, ]
-  memory <- memory_of(t)
-  memory$levels <- memory$levels[1]
-  memory$rows <- nrow(t)
-  memory$cut <- cut
-  data <- as_tibble.hinterfeld_totals(t)
-  new_totals(as.list(data[names(data) != "level"]), memory)
+  out <- t[t[[answer$level]] == answer$levels[[1]]$label, ]
+  data <- as_tibble.hinterfeld_totals(out)
+  kept <- attr(t, "answer", exact = TRUE)
+  kept$columns <- kept$columns[names(kept$columns) != answer$level]
+  kept$levels <- answer$levels[1]
+  kept$rows <- nrow(out)
+  new_totals(as.list(data[names(data) != answer$level]), kept)
 }
 
 share_picks <- function(values, scope, of, share, best) {
@@ -105,38 +129,24 @@ pick_order <- function(t, scope, ranks, rows) {
   do.call(ordered_rows, c(list(scope$first[scope$id[rows]], ranks), row_names_order(t, rows)))
 }
 
-pick_words <- function(t, within, n, share, of, best, ties) {
-  what <- if (is.null(share)) {
-    sprintf("ranked %s or %s by %s", group_digits(n), if (best) "better" else "slower", of)
-  } else {
-    sprintf("with %s %s of %s", if (best) "at least" else "less than", percent_words(share), of)
-  }
-  edge <- if (ties == "ordinal") "ties at the edge are cut in order of names" else "ties at the edge stay"
-  sprintf("Picked: %s %s %s; %s.", member_words(t, within), what, scope_words(t, within), edge)
-}
-
 # A row per scope with the rest; what does not add up is missing in it.
-with_others <- function(out, t, scope, rows_out, within, rank_name) {
-  memory <- memory_of(out)
+with_others <- function(out, t, scope, rows_out, within) {
+  answer <- answer_of(out)
   left <- setdiff(seq_len(nrow(t)), rows_out)
   rest <- split(left, scope$id[left])
   data <- as_tibble.hinterfeld_totals(out)
-  members <- setdiff(c(memory$by, memory$every), within)
+  members <- setdiff(answer$keys, within)
   held <- unlist(lapply(as.list(t)[members], function(x) unique(plain_value(x))))
   rows <- lapply(rest, function(rows) {
-    one <- others_row(t, rows, within, members, unlike(sprintf("others (%s)", group_digits(length(rows))), held, ", together"))
-    if (!rank_name %in% names(one)) one[[rank_name]] <- NA_real_
-    one[names(data)]
+    label <- unlike(sprintf("others (%s)", label_digits(length(rows))), held, ", together")
+    others_row(t, rows, data, within, members, label)
   })
   id <- scope$id[rows_out]
   pieces <- unlist(lapply(unique(c(id, as.integer(names(rest)))), function(s) {
     c(list(data[id == s, ]), rows[as.character(s)])
   }), recursive = FALSE)
   pieces <- lapply(Filter(Negate(is.null), pieces), member_text, names = members)
-  all <- do.call(rbind, pieces)
-  memory$others <- TRUE
-  memory$sentences$others <- "Rows of others hold the sum of the rest of their scope."
-  new_totals(as.list(all), memory)
+  set_answer(new_totals(as.list(do.call(rbind, pieces)), attr(out, "answer", exact = TRUE)), others = TRUE)
 }
 
 member_text <- function(rows, names) {
@@ -144,16 +154,16 @@ member_text <- function(rows, names) {
   rows
 }
 
-others_row <- function(t, rows, within, members, label) {
-  memory <- memory_of(t)
+# `like` has the columns that the row shall have.
+others_row <- function(t, rows, like, within, members, label) {
   data <- as_tibble.hinterfeld_totals(t)[rows, ]
-  one <- data[1, ]
-  one[] <- lapply(one, function(x) x[NA_integer_])
+  one <- tibble::new_tibble(lapply(like, function(x) x[NA_integer_]), nrow = 1L)
   one[within] <- data[1, within]
   one[members] <- label
-  for (name in names(memory$measures)) {
-    measure <- memory$measures[[name]]
-    if (measure$adds_up) one[[name]] <- from_minor(sum_minor(to_minor(data[[name]], measure$decimals), name), measure$decimals)
+  measures <- answer_of(t)$measures
+  for (name in names(Filter(function(measure) measure$adds_up, measures))) {
+    decimals <- measures[[name]]$decimals
+    one[[name]] <- from_minor(sum_minor(to_minor(data[[name]], decimals), name), decimals)
   }
   one
 }
@@ -176,10 +186,10 @@ others_row <- function(t, rows, within, members, label) {
 best_of_each <- function(t, within = NULL, of = "revenue") {
   check_totals(t)
   t <- detail_rows(t)
-  memory <- memory_of(t)
+  answer <- answer_of(t)
   within <- pick_within(enquo(within), t)
   values <- derive_values(t, of)
-  members <- setdiff(c(memory$by, memory$every), within)
+  members <- setdiff(c(answer$by, answer$period), within)
   if (length(members) == 0) {
     stop_because("column", c("`within` holds every column of the table: nothing is left to pick from.",
                              i = "Split the table by one more column."))
@@ -191,25 +201,23 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   best <- which(ranks == 1)
   tied <- split(names[best], factor(scope$id[best], seq_len(scope$count)))
   whole <- minor_of(values)
-  measure <- memory$measures[[of]]
+  measure <- answer$measures[[of]]
   sums <- is.null(measure) || measure$adds_up || measure$margin == "add_up"
   total <- if (sums) scope_totals(scope, whole$minor, of) else rep(NA_real_, scope$count)
   top <- whole$minor[best[match(seq_len(scope$count), scope$id[best])]]
-  label <- if (identical(members, "product")) "best_seller" else paste(c("best", members), collapse = "_")
-  figures <- paste0(label, "_", c(of, "share"))
+  label <- if (identical(ids_of(answer, members), "product")) "best_seller" else paste(c("best", members), collapse = "_")
+  added <- paste0(label, "_", c(of, "share"))
   columns <- c(
     as.list(data[scope$first, within]),
     stats::setNames(list(from_minor(total, whole$decimals)), of),
     stats::setNames(list(unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), ""))), label),
     list(tied = unname(lengths(tied))),
-    stats::setNames(list(from_minor(top, whole$decimals), ifelse(total > 0, top / total, NA)), figures)
+    stats::setNames(list(from_minor(top, whole$decimals), ifelse(total > 0, top / total, NA)), added)
   )
   order <- ordered_rows(-(if (sums) total else top), scope$first)
-  known <- known_column(memory, of) %||% about_column("own", "own", of, "other")
-  about <- stats::setNames(list(known, list(counts = "other", decimals = 0L), known, about_column("share", "share", of, "percent")),
-                           c(of, "tied", figures))
-  new_listing(lapply(columns, function(x) x[order]), scope$count,
-              sprintf("The best %s %s", and_list(members), if (length(within)) paste("of each", and_list(within)) else "of all"), about, memory$book,
-              c(sprintf("%s: the %s with the highest %s; of all that tie for it, in alphabetical order.", label, and_list(members), of),
-                if (!sums) sprintf("%s does not add up, so it has no total and no share.", of)))
+  known <- known_column(answer, of) %||% list(counts = "other", signed = FALSE)
+  share <- list(counts = "percent", signed = FALSE)
+  about <- stats::setNames(list(known, list(counts = "other", decimals = 0L), known, share), c(of, "tied", added))
+  new_listing("best_of_each", lapply(columns, function(x) x[order]), scope$count, about, answer$about,
+              list(label = label, members = members, within = within, of = of, sums = sums))
 }

@@ -1,7 +1,7 @@
 #' Rank rows by a measure
 #'
 #' @param t A totals table made by [totals()].
-#' @param of Text: name of the column to rank by: a measure, or a figure that was added, such as a
+#' @param of Text: name of the column to rank by: a measure, or a column that was added, such as a
 #'   change or a share.
 #' @param within Columns inside which ranking starts afresh, bare or as strings; `NULL` for the whole
 #'   table. With subtotals, every level is ranked among its own rows.
@@ -25,22 +25,22 @@ add_rank <- function(t, of = "revenue", within = NULL,
   check_flag(highest_first, "highest_first")
   check_name(name)
   within <- pick_within(enquo(within), t)
-  values <- derive_values(t, of)$values
-  ranks <- row_ranks(t, values, derive_scope(t, within)$id, ties, highest_first)
-  add_ranks(t, t, ranks, of, within, ties, highest_first, name %||% paste0(of, "_rank"), values)
+  derive_values(t, of)
+  args <- list(of = of, within = within, ties = ties, highest_first = highest_first)
+  take_step(step_on(t, "rank", args, c(rank = name %||% paste0(of, "_rank"))), t, call = rlang::current_env())
 }
 
-# Ranks taken over `whole` for the rows of `t`, which may be some of them only.
-add_ranks <- function(t, whole, ranks, of, within, ties, highest_first, name, values, call = caller_env()) {
-  words <- sprintf(
-    "%s: rank of %s by %s %s, %s first; %s%s.%s%s", name, member_words(whole, within), of, scope_words(whole, within),
-    if (highest_first) "the highest" else "the lowest", tie_words(ties, of), not_given_words(whole), cut_words(whole),
-    missing_words(values, "have no rank")
-  )
-  about <- about_column("rank", "rank", of, "rank", if (ties != "fractional") 0L)
-  add_derived(t, stats::setNames(list(ranks), name), stats::setNames(list(about), name), words, function(t) {
-    add_rank(t, of, tidyselect::all_of(within), ties, highest_first, name)
-  }, call)
+#' @export
+take_step.hinterfeld_step_rank <- function(step, t, again = FALSE, call = caller_env()) {
+  args <- step$args
+  values <- derive_values(t, step_names(t, args$of), call)$values
+  scope <- derive_scope(t, step_names(t, args$within))$id
+  ranks <- row_ranks(t, values, scope, args$ties, args$highest_first)
+  add_columns_of(t, step, list(rank_column(ranks, args$ties)), found_on(t, count_missing(values)), call)
+}
+
+rank_column <- function(ranks, ties) {
+  list(values = ranks, counts = "rank", decimals = if (ties != "fractional") 0L)
 }
 
 tie_rules <- c("standard", "dense", "ordinal", "modified", "fractional")
@@ -55,19 +55,4 @@ row_ranks <- function(t, values, scope, ties, highest_first) {
     order_kernel(scope, scopes, values, NULL, NULL, highest_first, threads_wanted())
   }
   rank_kernel(order, scope, values, ties)
-}
-
-tie_words <- function(ties, of) {
-  switch(ties,
-    standard = sprintf("equal %s shares the better rank", of),
-    dense = sprintf("equal %s shares a rank and leaves no gap", of),
-    ordinal = sprintf("equal %s is ranked in order of names", of),
-    modified = sprintf("equal %s shares the worse rank", of),
-    fractional = sprintf("equal %s shares the mean of its ranks", of)
-  )
-}
-
-missing_words <- function(values, what) {
-  n <- if (any_unusual(values)) sum(is.na(values)) else 0
-  if (n > 0) sprintf(" %s without a value %s.", count_of(n, "row"), what) else ""
 }

@@ -27,76 +27,80 @@ reconcile.default <- function(t) {
 
 #' @export
 reconcile.hinterfeld_totals <- function(t) {
-  memory <- memory_of(t)
+  answer <- answer_of(t)
   data <- as_tibble.hinterfeld_totals(t)
-  names <- adding_measures(memory)
-  whole <- daybook_totals(memory, names)
-  several <- length(memory$levels) > 1
-  levels <- if (several) vapply(memory$levels, function(level) level$label, "") else "all rows"
-  if (memory$cut && several) levels <- intersect(levels, unique(as.character(data$level)))
-  checks <- lapply(names, function(name) {
+  names <- adding_measures(answer$measures)
+  whole <- whole_totals(answer, ids_of(answer, names))
+  several <- length(answer$levels) > 1
+  level_of <- if (several) as.character(data[[answer$level]])
+  levels <- if (several) vapply(answer$levels, function(level) level$label, "") else "all rows"
+  if (answer$cut && several) levels <- intersect(levels, unique(level_of))
+  checks <- Map(function(name, whole) {
     lapply(levels, function(level) {
-      rows <- if (several) data$level == level else rep(TRUE, nrow(data))
-      new_check(name, level, data[[name]][rows], whole[[name]], memory$measures[[name]]$decimals)
+      rows <- if (several) level_of == level else rep(TRUE, nrow(data))
+      new_check(name, level, data[[name]][rows], whole, answer$measures[[name]]$decimals)
     })
-  })
-  checks <- do.call(rbind, unlist(checks, recursive = FALSE))
-  checks$cut <- memory$cut
-  if (memory$cut) checks$matches <- rows_right(data, memory, names)[checks$measure]
-  new_checks(checks, memory)
+  }, names, whole)
+  checks <- do.call(rbind, unlist(unname(checks), recursive = FALSE))
+  checks$cut <- answer$cut
+  if (answer$cut) checks$matches <- rows_right(data, answer, names)[checks$measure]
+  new_checks(checks, answer$measures)
 }
 
 #' @export
 reconcile.hinterfeld_crosstab <- function(t) {
-  memory <- memory_of(t)
-  names <- intersect(memory$of, adding_measures(memory))
-  if (length(names) == 0) stop_nothing_adds_up()
-  whole <- daybook_totals(memory, names)
+  answer <- answer_of(t)
+  grid <- answer$grid
+  names <- adding_measures(grid$measures)
+  whole <- whole_totals(answer, answer$inquiry$crosstab$of[match(names, grid$shown$of)])
   cells <- as.list(t)
   totals <- crosstab_totals(t)
-  checks <- lapply(names, function(name) {
-    columns <- totals$heads$name[totals$heads$measure == name]
+  measure_of <- vapply(answer$cells, function(cell) cell$of, "")
+  checks <- Map(function(name, whole) {
+    columns <- names(measure_of)[measure_of == answer$inquiry$crosstab$of[match(name, grid$shown$of)]]
     corner <- intersect(columns, totals$columns)
     inner <- setdiff(columns, corner)
     taken <- function(columns, rows) unlist(lapply(cells[columns], function(x) x[rows]))
-    check <- function(of, x) if (length(x)) new_check(name, of, x, whole[[name]], memory$measures[[name]]$decimals)
+    check <- function(of, x) if (length(x)) new_check(name, of, x, whole, grid$measures[[name]]$decimals)
     rbind(
       check("cells", taken(inner, !totals$rows)),
-      if (memory$margins) rbind(
-        check("column totals", taken(inner, totals$rows)), check("row totals", taken(corner, !totals$rows)), check("corner", taken(corner, totals$rows))
+      if (grid$margins) rbind(
+        check("column totals", taken(inner, totals$rows)), check("row totals", taken(corner, !totals$rows)),
+        check("corner", taken(corner, totals$rows))
       )
     )
-  })
-  checks <- do.call(rbind, checks)
-  checks$cut <- memory$cut
-  if (memory$cut) checks$matches <- cells_right(t, memory)
-  new_checks(checks, memory)
+  }, names, whole)
+  checks <- do.call(rbind, unname(checks))
+  checks$cut <- answer$cut
+  if (answer$cut) checks$matches <- cells_right(t, answer)
+  new_checks(checks, grid$measures)
 }
 
 # Does every cell that a part of a crosstab still shows equal that of the whole one, made anew?
-cells_right <- function(t, memory) {
-  again <- spread_totals(memory, c(memory[c("of", "margins", "empty")], list(rows = memory$rows_by, columns = memory$columns_by)))
-  at <- match_rows(t, again, memory$rows_by)
-  all(vapply(names(memory$cells), function(name) same_values(t[[name]], again[[name]], at), NA))
+cells_right <- function(t, answer) {
+  again <- spread_totals(answer, answer$inquiry$crosstab)
+  whole <- answer_of(again)
+  data <- as_tibble.hinterfeld_totals(t)
+  at <- match_rows(data, stats::setNames(as.list(again)[seq_along(answer$keys)], answer$keys), answer$keys)
+  same <- Map(function(name, cell) same_values(data[[name]], again[[names_of(whole, cell$id)]], at), names(answer$cells), answer$cells)
+  all(unlist(same))
 }
 
-adding_measures <- function(memory, call = caller_env()) {
-  names <- names(memory$measures)[vapply(memory$measures, function(m) m$adds_up, NA)]
-  if (length(names) == 0) stop_nothing_adds_up(call)
+adding_measures <- function(measures, call = caller_env()) {
+  names <- names(measures)[vapply(measures, function(m) m$adds_up, NA)]
+  if (length(names) == 0) {
+    stop_because("measure", c(
+      "No measure of this table adds up from row to row.",
+      i = "Sums and counts of lines do; means, extremes and distinct counts do not."
+    ), call = call)
+  }
   names
 }
 
-stop_nothing_adds_up <- function(call = caller_env()) {
-  stop_because("measure", c(
-    "No measure of this table adds up from row to row.",
-    i = "Sums and counts of lines do; means, extremes and distinct counts do not."
-  ), call = call)
-}
-
-daybook_totals <- function(memory, names) {
-  measures <- quietly(resolve_measures(lapply(memory$measures[names], function(m) m$spec), memory$book))
-  result <- measure_groups(memory$book, list(), measures)
-  Map(show_value, measures, result$values)
+whole_totals <- function(answer, ids) {
+  facts <- facts_of(answer)
+  measures <- inquiry_measures(facts, answer$inquiry, ids)
+  unname(Map(show_value, measures, measure_groups(facts, list(), measures)$values))
 }
 
 new_check <- function(measure, of, x, daybook, decimals) {
@@ -107,30 +111,31 @@ new_check <- function(measure, of, x, daybook, decimals) {
 
 # For each measure: does every row that a cut table still shows equal the row totalled anew? Rows of others are sums of
 # rows that are not there.
-rows_right <- function(data, memory, names) {
-  levels <- memory$levels[-1]
-  subtotals <- if (length(levels)) lapply(levels, function(level) if (length(level$columns)) level$columns else "Total")
-  again <- retotal(memory, c(memory$every, memory$by), names, subtotals, memory$fill)
+rows_right <- function(data, answer, names) {
+  ids <- ids_of(answer, names)
+  again <- retotal(answer, ids_of(answer, answer$keys), ids, subtotals_of(answer), answer$inquiry$fill)
   # Labels may have changed their words, and a period its type, for want of subtotals.
-  at <- match_codes(data, again, memory)
-  here <- if (isTRUE(memory$others)) !is.na(at) else rep(TRUE, length(at))
-  vapply(names, function(name) isTRUE(all(data[[name]][here] == replace(again[[name]][at], is.na(at), 0)[here])), NA)
+  at <- match_codes(data, answer, again)
+  here <- if (answer$others) !is.na(at) else rep(TRUE, length(at))
+  right <- Map(function(name, id) {
+    isTRUE(all(data[[name]][here] == replace(again[[id]][at], is.na(at), 0)[here]))
+  }, names, ids)
+  unlist(right)
 }
 
-match_codes <- function(data, again, memory) {
-  theirs <- memory_of(again)
-  keys <- table_keys(memory$book, memory$book_columns, memory$every)
-  columns <- c(memory$every, memory$by)
-  ours <- unname(Map(function(key, name) label_codes(key, data[[name]], memory$labels), keys, columns))
-  among <- unname(Map(function(key, name) label_codes(key, again[[name]], theirs$labels), keys, columns))
+match_codes <- function(data, answer, again) {
+  theirs <- answer_of(again)
+  keys <- facts_keys(facts_of(answer), ids_of(answer, answer$by), answer$every)
+  ours <- unname(Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$keys))
+  among <- unname(Map(function(key, name) label_codes(key, again[[name]], theirs$labels), keys, theirs$keys))
   at <- rep_len(find_groups(ours, among, key_sizes(keys)), nrow(data))
   unknown <- Reduce(`|`, lapply(ours, is.na), rep(FALSE, nrow(data)))
   at <- replace(at, unknown, NA)
-  level <- if (length(memory$levels) > 1) as.integer(data$level) == as.integer(again$level)[at] else TRUE
+  level <- if (length(answer$levels) > 1) as.integer(data[[answer$level]]) == as.integer(again[[theirs$level]])[at] else TRUE
   replace(at, !is.na(at) & !level, NA)
 }
 
-new_checks <- function(checks, memory) {
-  decimals <- vapply(memory$measures[checks$measure], function(m) m$decimals, 0L)
+new_checks <- function(checks, measures) {
+  decimals <- vapply(measures[checks$measure], function(m) m$decimals, 0L)
   tibble::new_tibble(checks, nrow = nrow(checks), decimals = unname(decimals), class = "hinterfeld_checks")
 }

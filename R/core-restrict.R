@@ -5,7 +5,7 @@
 #' outer spaces. A line for which the condition gives neither yes nor no, because a value is
 #' missing, is left out and counted on its own.
 #'
-#' @param book A daybook made by [daybook()].
+#' @param book A daybook made by [daybook()], or a tally made by [tally_of()], of which whole groups are kept.
 #' @param when A condition over columns, for example `reads_as(status, "delivered")` or
 #'   `day >= as.Date("2026-01-01") & region == "Vale"`. A condition on one text column is
 #'   evaluated on the column's distinct values.
@@ -13,7 +13,7 @@
 #' @section Days: A daybook covers the days from its first line to its last, whatever lines are left out: a region without
 #'   a sale on the last day is still compared up to that day. Conditions on the day alone change that, also where they are
 #'   joined with others by "and": then the daybook covers the days for which they hold.
-#' @return A daybook. A message names values in the condition that no line has.
+#' @return A daybook, or a tally. A message names values in the condition that no line has.
 #' @section Errors: `hinterfeld_error_condition` when the condition cannot be evaluated or is not
 #'   logical, `hinterfeld_error_no_lines` when no line would be left.
 #' @export
@@ -33,7 +33,7 @@ leave_out <- function(book, when, why = NULL) {
 }
 
 restrict <- function(book, when, why, wanted, what, call = caller_env()) {
-  check_daybook(book, call)
+  check_facts(book, "book", call)
   check_nesting(rlang::quo_get_expr(when))
   check_text(why, "why", none = TRUE, call = call)
   if (rlang::quo_is_missing(when)) {
@@ -42,70 +42,73 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
       i = "For example `reads_as(status, \"delivered\")`."
     ), call = call)
   }
-  answer <- evaluate_condition(when, book, call)
-  mention_unknown_values(when, book)
+  parts <- parts_of(book)
+  answers <- lapply(parts, evaluate_condition, when = when, call = call)
+  mention_unknown_values(when, parts[[1]])
 
-  found <- answered_kernel(answer, wanted)
-  keep <- found$rows
-  if (length(keep) == 0) {
-    stop_no_lines_left(when, book, found$unclear, call)
+  found <- lapply(answers, answered_kernel, wanted = wanted)
+  rows <- lapply(found, function(one) one$rows)
+  if (length(rows[[1]]) == 0) {
+    stop_no_lines_left(when, book, which(is.na(answers[[1]])), call)
   }
-  revenue <- book$columns$revenue
-  kept <- take_rows(book$columns, keep)
-  before <- c(book$lines, sum_minor(revenue))
-  after <- c(length(keep), sum_minor(kept$revenue))
+  before <- weigh(book)
+  after <- weigh(book, rows[[1]])
+  unclear <- if (found[[1]]$unclear > 0) weigh(book, which(is.na(answers[[1]])))
   why <- why %||% rlang::as_label(when)
-  decimals <- book$decimals[["revenue"]]
-  steps <- if (found$unclear > 0) {
-    unclear <- is.na(answer)
-    clear <- before - c(sum(unclear), sum_minor(revenue[unclear]))
-    add_steps(new_trail(what, why, before[1], before[1] - (clear[1] - after[1]), before[2],
-                        before[2] - (clear[2] - after[2]), decimals),
-              new_trail("neither yes nor no", why, after[1] + sum(unclear), after[1],
-                        after[2] + before[2] - clear[2], after[2], decimals))
-  } else {
-    new_trail(what, why, before[1], after[1], before[2], after[2], decimals)
+  book$trail <- add_steps(book$trail, restriction_steps(what, why, before, after, unclear, book$decimals[["revenue"]]))
+  book$span <- restricted_span(when, book, rows[[1]], wanted, call)
+  take_parts(book, rows)
+}
+
+# Lines for which a condition gives neither yes nor no have a step of their own.
+restriction_steps <- function(what, why, before, after, unclear, decimals) {
+  if (is.null(unclear)) {
+    return(new_trail(what, why, before[1], after[1], before[2], after[2], decimals))
   }
-  book$span <- restricted_span(when, book, keep, wanted, call)
-  book$columns <- kept
-  book$lines <- length(keep)
-  book$trail <- add_steps(book$trail, steps)
-  book
+  clear <- after + unclear
+  add_steps(new_trail(what, why, before[1], clear[1], before[2], clear[2], decimals),
+            new_trail("neither yes nor no", why, clear[1], after[1], clear[2], after[2], decimals))
 }
 
 # The days that the data cover are told by conditions on the day alone, whether they stand alone or are joined with
 # others by "and": then the days for which they hold, else the days that were covered before.
 restricted_span <- function(when, book, keep, wanted, call) {
-  parts <- day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(book$columns))
+  part <- parts_of(book)[[1]]
+  name <- book$every %||% "day"
+  parts <- day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(part$columns), name)
   if (length(parts) == 0) {
     return(book$span)
   }
   days <- plain_days(seq(as.numeric(book$span[1]), as.numeric(book$span[2])))
-  calendar <- list(columns = list(day = days), lines = length(days))
-  for (part in parts) {
-    holds <- evaluate_condition(rlang::new_quosure(part$expr, part$env), calendar, call) == part$wanted
-    calendar$columns$day <- calendar$columns$day[which(holds)]
-    calendar$lines <- length(calendar$columns$day)
+  calendar <- function(days) {
+    starts <- plain_days(period_bounds_kernel(as.integer(days), name, FALSE, book$calendar$rules))
+    list(columns = stats::setNames(list(starts), name), lines = length(days))
+  }
+  for (one in parts) {
+    holds <- evaluate_condition(calendar(days), rlang::new_quosure(one$expr, one$env), call) == one$wanted
+    days <- days[which(holds)]
   }
   # A condition may look at the whole column, as day > mean(day) does: the lines that are left are covered all the same.
-  plain_days(range(c(calendar$columns$day, book$columns$day[keep])))
+  left <- range(days_of(part, book)[keep])
+  if (name != "day") left[2] <- min(book$span[2], plain_days(period_bounds_kernel(as.integer(left[2]), name, TRUE, book$calendar$rules)))
+  plain_days(range(c(days, max(left[1], book$span[1]), left[2])))
 }
 
 # The parts of a condition that must all hold (or, with `wanted` FALSE, must all not) and speak of the day alone.
-day_conditions <- function(expr, env, wanted, known) {
+day_conditions <- function(expr, env, wanted, known, day) {
   if (rlang::is_quosure(expr)) {
-    return(day_conditions(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), wanted, known))
+    return(day_conditions(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), wanted, known, day))
   }
   if (rlang::is_call(expr, "(", n = 1)) {
-    return(day_conditions(expr[[2]], env, wanted, known))
+    return(day_conditions(expr[[2]], env, wanted, known, day))
   }
   if (rlang::is_call(expr, "!", n = 1)) {
-    return(day_conditions(expr[[2]], env, !wanted, known))
+    return(day_conditions(expr[[2]], env, !wanted, known, day))
   }
   if (rlang::is_call(expr, if (wanted) "&" else "|", n = 2)) {
-    return(c(day_conditions(expr[[2]], env, wanted, known), day_conditions(expr[[3]], env, wanted, known)))
+    return(c(day_conditions(expr[[2]], env, wanted, known, day), day_conditions(expr[[3]], env, wanted, known, day)))
   }
-  if (identical(intersect(all.vars(expr), known), "day")) list(list(expr = expr, env = env, wanted = wanted))
+  if (identical(intersect(all.vars(expr), known), day)) list(list(expr = expr, env = env, wanted = wanted))
 }
 
 # Conditions -----------------------------------------------------------------------------------------
@@ -132,7 +135,8 @@ nested_deeper <- function(expr, levels) {
   length(parts) > 0
 }
 
-evaluate_condition <- function(when, book, call) {
+# `book` is a part of facts: whatever has `columns` and `lines`.
+evaluate_condition <- function(book, when, call) {
   answer <- tryCatch(
     evaluate_part(rlang::quo_get_expr(when), rlang::quo_get_env(when), book),
     error = function(cnd) {
@@ -142,7 +146,7 @@ evaluate_condition <- function(when, book, call) {
       stop_because("condition", c(
         sprintf("The condition `%s` cannot be evaluated.", rlang::as_label(when)),
         x = conditionMessage(cnd),
-        i = sprintf("The daybook's columns are %s.", columns_named(known)),
+        i = sprintf("The columns are %s.", columns_named(known)),
         if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
       ), call = call)
     }
@@ -179,12 +183,12 @@ evaluate_part <- function(expr, env, book) {
     return(evaluate_on_values(expr, env, used, book$columns[[used]]))
   }
   mask <- lapply(stats::setNames(nm = used), column_values, book = book)
-  rlang::eval_tidy(expr, with_helpers(mask), env)
+  evaluate_expression(expr, env, mask)
 }
 
 evaluate_on_values <- function(expr, env, name, coded) {
   values <- c(levels(coded), NA)
-  answer <- rlang::eval_tidy(expr, with_helpers(stats::setNames(list(values), name)), env)
+  answer <- evaluate_expression(expr, env, stats::setNames(list(values), name))
   if (length(answer) == 1) {
     return(answer)
   }
@@ -194,11 +198,6 @@ evaluate_on_values <- function(expr, env, name, coded) {
   at <- as.integer(coded)
   at[is.na(at)] <- length(values)
   answer[at]
-}
-
-# reads_as() is at hand in conditions also where the package is not attached.
-with_helpers <- function(mask) {
-  c(mask, list(reads_as = reads_as))
 }
 
 # Functions whose answer for a value does not depend on the other values of the column.
@@ -268,10 +267,12 @@ mention_unknown_values <- function(when, book) {
 }
 
 stop_no_lines_left <- function(when, book, unclear, call) {
-  used <- intersect(all.vars(rlang::quo_get_expr(when)), names(book$columns))
-  holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(book, name)), "")
+  part <- parts_of(book)[[1]]
+  used <- intersect(all.vars(rlang::quo_get_expr(when)), names(part$columns))
+  holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(part, name)), "")
+  unclear <- if (length(unclear)) weigh(book, unclear)[1] else 0
   stop_because("no_lines", c(
-    sprintf("`%s` leaves no line of %s.", rlang::as_label(when), group_digits(book$lines)),
+    sprintf("`%s` leaves no line of %s.", rlang::as_label(when), group_digits(weigh(book)[1])),
     if (unclear > 0) c(x = sprintf("For %s it gives neither yes nor no.", count_of(unclear, "line"))),
     stats::setNames(holds, rep("i", length(holds))),
     i = "Compare text without regard to case and spaces with `reads_as()`."

@@ -18,19 +18,22 @@ add_share <- function(t, of = "revenue", within = NULL, name = NULL) {
   check_totals(t)
   check_name(name)
   within <- pick_within(enquo(within), t)
-  values <- derive_values(t, of)
+  derive_values(t, of)
   check_adds_up(t, of, "A share")
-  scope <- derive_scope(t, within)
-  name <- name %||% paste0(of, "_share")
-  shares <- shares_of(values, scope, of)
-  warn_scopes(sprintf("`%s` is", name), unique(scope$labels[shares$not_positive]))
-  words <- sprintf(
-    "%s: %s of %s as a share of the total %s; the shares of a scope add up to 1%s.%s%s", name, of, member_words(t, within),
-    scope_words(t, within), not_given_words(t), cut_words(t),
-    missing_words(shares$share, "have no share: the total of their scope is 0 or below")
-  )
-  add_derived(t, stats::setNames(list(shares$share), name), stats::setNames(list(about_column("share", "share", of, "percent")), name), words,
-              function(t) add_share(t, of, tidyselect::all_of(within), name))
+  args <- list(of = of, within = within)
+  take_step(step_on(t, "share", args, c(share = name %||% paste0(of, "_share"))), t, call = rlang::current_env())
+}
+
+#' @export
+take_step.hinterfeld_step_share <- function(step, t, again = FALSE, call = caller_env()) {
+  of <- step_names(t, step$args$of)
+  scope <- derive_scope(t, step_names(t, step$args$within))
+  found <- shares_of(derive_values(t, of, call), scope, of)
+  if (!again) {
+    warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns), unique(scope$labels[found$not_positive]))
+  }
+  column <- list(values = found$share, counts = "percent")
+  add_columns_of(t, step, list(column), found_on(t, count_missing(found$share)), call)
 }
 
 # Shares of exact minor units: one correctly rounded division each.

@@ -155,7 +155,7 @@ value_text <- function(x) {
   if (length(x) == 0 || is.na(x)) {
     NA_character_
   } else if (is.numeric(x) && !inherits(x, "Date")) {
-    prettyNum(number_text(x), big.mark = " ", decimal.mark = ".")
+    people_plain(x)
   } else {
     as.character(x)
   }

@@ -1,161 +1,316 @@
 #' Tallies: totals that go on
 #'
-#' A tally holds the totals of some lines in a form that can be merged with those of others: of the next chunk of a
-#' file too large for memory, of last month saved on disk, of another machine. The order and the size of the chunks
-#' do not matter: merged tallies are the tally of all their lines, to the last unit.
+#' A tally holds the totals of some lines in a form that can be asked like a daybook, and merged with those of others: of the
+#' next chunk of a file too large for memory, of last month saved on disk, of another machine. The order and the size of the
+#' chunks do not matter: merged tallies are the tally of all their lines, to the last unit.
+#'
+#' A tally can be asked for its columns, its periods and longer ones made of them, and its measures, besides revenue and the
+#' number of lines, which every tally has. [keep_lines()] and [leave_out()] restrict it by its columns. For anything else
+#' the error says what it holds.
 #'
 #' @param book A daybook made by [daybook()].
 #' @param by,measures As in [totals()].
-#' @param every Text: the period, as in [totals()]; not a recurring one.
-#' @param a,b Tallies of the same columns, period, measures, decimals and calendar.
-#' @param tally A tally.
-#' @return `tally_of()` and `merge_tallies()`: a tally. `tally_totals()`: a tibble with the columns, rows and order of
-#'   [totals()].
+#' @param every Text: the period it keeps, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; `NULL` for none. With days
+#'   changes, running totals and moving sums come out as from the lines.
+#' @param a,b Tallies of the same columns, period, measures, calendar and currency. Their decimals may differ.
+#' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up.
 #' @section Errors: `hinterfeld_error_argument` for what is no tally, a recurring period, or tallies that do not go together,
-#'   `hinterfeld_error_overflow` for a total that cannot be exact, and the errors of [totals()].
+#'   `hinterfeld_error_facts` for what a tally does not hold, and for a median whose distinct values would be more than half
+#'   the lines, `hinterfeld_error_overflow` for a total that cannot be exact, and the errors of [totals()].
 #' @seealso [save_tally()] to keep one in a file.
 #' @export
 #' @examples
 #' book <- demo_daybook()
-#' early <- tally_of(keep_lines(book, day < as.Date("2025-01-01")), by = category, every = "year")
-#' late <- tally_of(keep_lines(book, day >= as.Date("2025-01-01")), by = category, every = "year")
-#' tally_totals(merge_tallies(early, late))
-tally_of <- function(book, by = NULL, every = NULL, measures = "revenue") {
+#' early <- tally_of(keep_lines(book, day < as.Date("2025-01-01")), by = category)
+#' late <- tally_of(keep_lines(book, day >= as.Date("2025-01-01")), by = category)
+#' both <- merge_tallies(early, late)
+#' totals(both, by = category, every = "year")
+#' audit(both)
+tally_of <- function(book, by = NULL, measures = "revenue", every = "day") {
   check_daybook(book)
-  check_choice(every, "every", c(grains, recurring_grains), none = TRUE)
-  if (isTRUE(every %in% recurring_grains)) {
+  check_choice(every, "every", names(grain_kinds), none = TRUE)
+  if (is_recurring(every)) {
     stop_because("argument", c(sprintf("A tally cannot be kept by %s.", every), i = "Tally by day or month, and total later."))
   }
-  by <- pick_columns(enquo(by), names(book$columns), "by")
-  measures <- resolve_measures(measures, book)
+  by <- setdiff(pick_columns(enquo(by), names(book$columns), "by"), every)
+  measures <- line_measures(measures, book)
   check_table_names(by, every, names(measures), NULL)
-  keys <- table_keys(book, by, every)
-  staged <- vapply(measures, is_staged, NA)
-  main <- c(lapply(measures[!staged], measure_amount), list(new_amount("count")))
-  parts <- c(list(tally_part(book$lines, keys, main)), lapply(measures[staged], function(m) {
-    stage <- if (m$kind == "distinct") m$key else m$per
-    tally_part(book$lines, c(keys, list(stage)), list(stage_amount(m)))
-  }))
-  about <- lapply(measures, function(m) list(kind = m$kind, decimals = m$decimals, staged = is_staged(m), words = measure_words(m)))
-  structure(list(
-    every = every, by = by, measures = about, parts = unname(parts), lines = as.double(book$lines), span = book$span,
-    calendar = unclass(book$calendar), currency = book$currency
-  ), class = "hinterfeld_tally")
+  keys <- facts_keys(book, by, every)
+  # Revenue and lines come first, for the audit and for whoever asks for them.
+  plain <- Filter(Negate(is_staged), measures)
+  amounts <- lapply(plain, measure_amount)
+  first <- list(.revenue = new_amount("sum", book$columns$revenue), .lines = new_amount("count"))
+  main <- tally_part(book$lines, keys, c(every, by), c(first, amounts))
+  staged <- Filter(is_staged, measures)
+  parts <- c(list(main), unname(Map(function(m, name) {
+    part <- tally_part(book$lines, c(keys, list(m$stage)), c(every, by, stage_column), stats::setNames(list(stage_amount(m)), name))
+    check_median_size(m, part, book$lines)
+    part
+  }, staged, names(staged))))
+  new_tally(every, by, lapply(measures, about_measure), parts, book)
 }
 
-is_staged <- function(m) {
-  !is.null(m$per) || m$kind == "distinct"
+stage_column <- ".stage"
+
+# every, by  what it keeps
+# measures   by name: what about_measure() tells
+# parts      groups: `columns` as a daybook has them, `lines` how many groups, `amounts` each with values and the number of
+#            lines that it took, as 64-bit integers that only compiled code reads
+new_tally <- function(every, by, measures, parts, about) {
+  counted_tally(structure(c(
+    list(every = every, by = by, measures = measures, parts = parts),
+    about[c("span", "calendar", "currency", "trail")], list(decimals = about$decimals["revenue"], rounding = about$rounding)
+  ), class = "hinterfeld_tally"))
 }
 
-stage_amount <- function(m) {
-  if (m$kind == "distinct") new_amount("count", NULL, m$mask) else new_amount("sum", m$minor, m$mask)
+# What a tally remembers of a measure: enough to tell whether it is the one that is asked for.
+about_measure <- function(m) {
+  list(spec = m$spec, counts = m$counts, label = m$label)
 }
 
-# Groups of a part: labels and codes of each key; values and counts as 64-bit integers that only compiled code reads.
-tally_part <- function(lines, keys, amounts) {
+# A median of lines keeps each distinct value: of as many as there are lines, the lines would be kept.
+check_median_size <- function(m, part, lines, call = caller_env()) {
+  if (identical(measure_kinds[[m$kind]]$staged, "value") && is.null(m$per) && part$lines > max(lines / 2, 1000)) {
+    stop_because("facts", c(
+      sprintf("The median %s would keep %s distinct values of %s.", m$label, group_digits(part$lines), count_of(lines, "line")),
+      i = "Take the median of totals per day or order, or ask the daybook."
+    ), call = call)
+  }
+}
+
+# Groups of lines, or of groups of lines, by keys whose columns get these names.
+tally_part <- function(lines, keys, names, amounts) {
   amounts <- lapply(amounts, function(amount) replace(amount, "counts", list(TRUE)))
   narrow <- narrow_keys(keys)
   result <- tally_kernel(lines, kernel_keys(narrow), kernel_amounts(amounts), TRUE, threads_wanted())
   if (isTRUE(result$overflow)) stop_overflow("a measure", NULL)
-  list(
-    labels = lapply(unname(keys), function(key) key$labels), codes = widen_codes(result$codes, narrow),
-    kinds = vapply(unname(amounts), function(amount) amount$kind, ""), values = result$values, counted = result$counted
-  )
+  codes <- widen_codes(result$codes, narrow)
+  columns <- stats::setNames(Map(key_column, keys, codes), names)
+  held <- Map(function(amount, values, counted) list(kind = amount$kind, values = values, counted = counted),
+              amounts, result$values, result$counted)
+  list(columns = columns, lines = length(result$counted[[1]]), amounts = held)
 }
+
+# The codes of groups as a column: text as a factor, everything else as the values that it was.
+key_column <- function(key, codes) {
+  codes <- replace(codes, codes == 0L, NA)
+  if (is.character(key$labels)) label_kernel(codes + 0L, key$labels) else key$labels[codes]
+}
+
+check_tally <- function(x, name, call = caller_env()) {
+  if (!inherits(x, "hinterfeld_tally")) {
+    stop_because("argument", c(sprintf("`%s` must be a tally.", name), i = sprintf("It is %s.", describe(x)),
+                               i = "Make one with `tally_of()`."), call = call)
+  }
+}
+
+# As facts ---------------------------------------------------------------------------------------------------
+
+#' @export
+parts_of.hinterfeld_tally <- function(facts) {
+  facts$parts
+}
+
+#' @export
+take_parts.hinterfeld_tally <- function(facts, rows) {
+  facts$parts <- Map(function(part, rows) {
+    part$columns <- take_rows(part$columns, rows)
+    part$amounts <- lapply(part$amounts, function(amount) {
+      amount[c("values", "counted")] <- take_rows(amount[c("values", "counted")], rows)
+      amount
+    })
+    part$lines <- length(rows)
+    part
+  }, facts$parts, rows)
+  counted_tally(facts)
+}
+
+counted_tally <- function(tally) {
+  tally$lines <- weigh(tally)[1]
+  tally
+}
+
+#' @export
+weigh.hinterfeld_tally <- function(facts, rows = NULL) {
+  amounts <- facts$parts[[1]]$amounts[c(".lines", ".revenue")]
+  if (!is.null(rows)) amounts <- lapply(amounts, function(amount) replace(amount, c("values", "counted"), take_rows(unname(amount[c("values", "counted")]), rows)))
+  found <- tally_lines(length(amounts[[1]]$values), list(), lapply(amounts, held_amount))
+  vapply(found$values, function(value) if (length(value)) value else 0, 0, USE.NAMES = FALSE)
+}
+
+held_amount <- function(amount) {
+  replace(new_amount(amount$kind, amount$values), "lines", list(amount$counted))
+}
+
+#' @export
+check_grain.hinterfeld_tally <- function(facts, every, call = caller_env()) {
+  if (is.null(facts$every) || !told_from(every, facts$every, facts$calendar)) {
+    stop_not_held(facts, sprintf("The tally cannot tell each %s.", grain_kinds[[every]]$name), call)
+  }
+}
+
+#' @export
+facts_measures.hinterfeld_tally <- function(facts, measures, call = caller_env()) {
+  # What a tally calls something, it is called.
+  if (is.character(measures)) measures <- as.list(measures)
+  if (is.list(measures) && !inherits(measures, "hinterfeld_measure")) {
+    bare <- rlang::names2(measures) == "" & vapply(measures, rlang::is_string, NA)
+    names(measures) <- replace(rlang::names2(measures), bare, unlist(measures[bare]))
+  }
+  named_measures(measures, function(measure, call) held_measure(measure, facts, call), call)
+}
+
+# The measure of a tally that is asked for, by its name or by what it takes.
+held_measure <- function(asked, tally, call) {
+  known <- c(tally$measures, standing_measures(tally))
+  if (is.character(asked)) {
+    name <- asked
+  } else {
+    spec <- tally_spec(asked, tally, call)
+    name <- names(Filter(function(held) same_take(held$spec, spec), known))[1]
+  }
+  if (is.na(name) || !name %in% names(known)) {
+    what <- if (is.character(asked)) sprintf("`%s`", asked) else measure_words(spec)
+    stop_not_held(tally, sprintf("The tally does not hold %s.", what), call)
+  }
+  taken_measure(known[[name]], name, if (is.character(asked)) known[[name]]$spec else spec, tally)
+}
+
+# Every tally has these.
+standing_measures <- function(tally) {
+  revenue <- list(kind = "sum", x = "revenue", per = NULL, where = NULL, margin = "recompute",
+                  decimals = tally$decimals[["revenue"]], language = TRUE)
+  lines <- replace(revenue, c("kind", "x", "decimals"), list("lines", NULL, 0L))
+  list(revenue = list(spec = revenue, counts = "money", label = "revenue", at = ".revenue"),
+       lines = list(spec = lines, counts = "lines", label = NULL, at = ".lines"))
+}
+
+# What is asked for, as plain data. The columns that it is taken of may be none of the tally's any more.
+tally_spec <- function(asked, tally, call) {
+  known <- unique(c("revenue", unlist(lapply(tally$measures, function(m) all.vars(m$spec$x))),
+                    unlist(lapply(tally$measures, function(m) c(m$spec$x[is.character(m$spec$x)], m$spec$per, all.vars(m$spec$where)))),
+                    tally$by, tally$every))
+  per <- rlang::quo_get_expr(asked$per)
+  m <- list(kind = asked$kind, margin = asked$margin, decimals = asked$decimals, per = if (!is.null(per)) as.character(per))
+  if (measure_kinds[[asked$kind]]$takes == "column") m$label <- expression_text(rlang::quo_get_expr(asked$x))
+  bare <- rlang::quo_get_expr(asked$x)
+  known <- union(known, if (is.symbol(bare)) as.character(bare))
+  plain_measure(asked, m, known, call)
+}
+
+# Do two measures take the same of the lines? Sum and mean are told from one amount.
+same_take <- function(held, asked) {
+  what <- function(m) c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind), m[c("x", "per", "where")])
+  identical(what(held), what(asked))
+}
+
+taken_measure <- function(held, name, spec, tally) {
+  spec$decimals <- held$spec$decimals
+  m <- c(list(kind = spec$kind, margin = spec$margin, label = held$label, per = spec$per, decimals = held$spec$decimals,
+              counts = held$counts, spec = spec), list(where = spec$where))
+  staged <- names(Filter(is_staged_spec, tally$measures))
+  m$part <- if (is_staged_spec(held)) match(name, staged) + 1L else 1L
+  part <- tally$parts[[m$part]]
+  amount <- part$amounts[[held$at %||% name]]
+  m$tallied <- list(amount$values, amount$counted)
+  if (m$part > 1) m$stage <- key_of_column(NULL, part$columns[[stage_column]])
+  m
+}
+
+is_staged_spec <- function(held) {
+  is_staged(held$spec)
+}
+
+stop_not_held <- function(tally, problem, call) {
+  stop_because("facts", c(
+    problem,
+    i = sprintf("It holds %s%s.", and_list(unique(c(names(tally$measures), "revenue", "lines"))),
+                paste(c("", if (!is.null(tally$every)) paste("per", tally$every), if (length(tally$by)) paste("by", and_list(tally$by))), collapse = " ")),
+    i = "Ask the daybook, or make a tally of what is needed."
+  ), call = call)
+}
+
+# Merging ----------------------------------------------------------------------------------------------------
 
 #' @rdname tally_of
 #' @export
 merge_tallies <- function(a, b) {
   check_tally(a, "a")
   check_tally(b, "b")
-  same <- c("every", "by", "measures", "calendar", "currency")
-  differ <- same[!mapply(identical, a[same], b[same])]
-  if (length(differ)) {
+  measures <- Map(merged_measure, a$measures, b$measures[names(a$measures)])
+  same <- c(
+    every = identical(a$every, b$every), by = identical(a$by, b$by),
+    measures = identical(names(a$measures), names(b$measures)) && !any(vapply(measures, is.null, NA)),
+    calendar = identical(a$calendar, b$calendar), currency = identical(a$currency, b$currency)
+  )
+  if (!all(same)) {
     stop_because("argument", c(
-      "These tallies do not go together.", x = sprintf("They differ in %s.", and_list(differ)),
-      i = "Make both of daybooks with the same decimals and calendar, `by`, `every` and `measures`."
+      "These tallies do not go together.", x = sprintf("They differ in %s.", and_list(names(same)[!same])),
+      i = "Make both of daybooks with the same calendar and currency, `by`, `every` and `measures`."
     ))
   }
-  a$parts <- Map(merge_parts, a$parts, b$parts)
-  a$lines <- a$lines + b$lines
-  a$span <- range(c(a$span, b$span))
-  a
+  decimals <- max(a$decimals, b$decimals)
+  a <- widened_tally(a, measures, decimals)
+  b <- widened_tally(b, measures, decimals)
+  names <- c(a$every, a$by)
+  parts <- Map(merge_parts, a$parts, b$parts)
+  about <- list(span = range(c(a$span, b$span)), calendar = a$calendar, currency = a$currency,
+                trail = merge_trails(a$trail, b$trail), decimals = c(revenue = decimals), rounding = a$rounding)
+  new_tally(a$every, a$by, measures, parts, about)
 }
 
-# The groups of both under the labels of both, and those that are one group tallied together.
+# One measure of two tallies, with the larger of their decimals; NULL where they are two.
+merged_measure <- function(a, b) {
+  decimals <- max(a$spec$decimals, b$spec$decimals)
+  a$spec$decimals <- b$spec$decimals <- decimals
+  if (identical(a, b)) a
+}
+
+# Amounts in minor units of more decimals.
+widened_tally <- function(tally, measures, decimals) {
+  staged <- Filter(is_staged_spec, tally$measures)
+  widen <- function(part, name, by) {
+    part$amounts[[name]]$values <- widened_amount(part$amounts[[name]], by)
+    part
+  }
+  more <- function(name) measures[[name]]$spec$decimals - tally$measures[[name]]$spec$decimals
+  tally$parts[[1]] <- widen(tally$parts[[1]], ".revenue", decimals - tally$decimals[["revenue"]])
+  for (name in setdiff(names(tally$measures), names(staged))) tally$parts[[1]] <- widen(tally$parts[[1]], name, more(name))
+  for (i in seq_along(staged)) {
+    name <- names(staged)[i]
+    part <- widen(tally$parts[[i + 1]], name, more(name))
+    by_value <- identical(measure_kinds[[staged[[i]]$spec$kind]]$staged, "value") && is.null(staged[[i]]$spec$per)
+    if (by_value) part$columns[[stage_column]] <- part$columns[[stage_column]] * 10^more(name)
+    tally$parts[[i + 1]] <- part
+  }
+  tally
+}
+
+widened_amount <- function(amount, by) {
+  if (by == 0 || amount$kind == "count") {
+    return(amount$values)
+  }
+  widened <- widen_kernel(amount$values, 10^by)
+  if (is.null(widened)) stop_overflow("a measure", NULL)
+  widened
+}
+
+# The groups of both, and those that are one group tallied together.
 merge_parts <- function(a, b) {
-  keys <- Map(function(of_a, of_b, codes_a, codes_b) {
-    labels <- unique(c(of_a, of_b))
-    if (inherits(labels, "Date")) labels <- sort(labels)
-    now <- function(codes, labels_then) recode_kernel(codes, match(labels_then, labels), 0L, threads_wanted())
-    new_key(NULL, c(now(codes_a, of_a), now(codes_b, of_b)), labels)
-  }, a$labels, b$labels, a$codes, b$codes)
-  amounts <- Map(function(kind, values_a, values_b, counted_a, counted_b) {
-    c(new_amount(kind, c(values_a, values_b)), list(lines = c(counted_a, counted_b)))
-  }, a$kinds, a$values, b$values, a$counted, b$counted)
-  tally_part(length(a$values[[1]]) + length(b$values[[1]]), unname(keys), unname(amounts))
+  names <- names(a$columns)
+  columns <- Map(both_columns, a$columns, b$columns)
+  keys <- unname(Map(key_of_column, names, columns))
+  amounts <- Map(function(of_a, of_b) {
+    held_amount(list(kind = of_a$kind, values = c(of_a$values, of_b$values), counted = c(of_a$counted, of_b$counted)))
+  }, a$amounts, b$amounts)
+  tally_part(a$lines + b$lines, keys, names, amounts)
 }
 
-check_tally <- function(x, name, call = caller_env()) {
-  if (!inherits(x, "hinterfeld_tally")) {
-    stop_because("argument", c(sprintf("`%s` must be a tally.", name), i = sprintf("It is %s.", describe(x)), i = "Make one with `tally_of()`."), call = call)
+both_columns <- function(a, b) {
+  if (!is_coded(a)) {
+    return(if (inherits(a, "Date")) plain_days(c(as.double(a), as.double(b))) else c(a, b))
   }
-}
-
-#' @rdname tally_of
-#' @export
-tally_totals <- function(tally) {
-  check_tally(tally, "tally")
-  names <- c(tally$every, tally$by)
-  found <- tally_values(tally, length(names))
-  keys <- Map(function(name, key) replace(key, "name", list(name)), names, found$keys)
-  group_values <- function(codes) {
-    groups <- tally_values(tally, length(codes))
-    groups$values[[1]][find_groups(codes, groups$codes, key_sizes(groups$keys))]
-  }
-  order <- if (length(keys)) {
-    nested_order(keys, found$codes, as.double(found$values[[1]]), length(tally$every), group_values)
-  } else {
-    seq_along(found$values[[1]])
-  }
-  labels <- choose_labels(keys, found$codes)
-  columns <- Map(function(key, codes) key_values(key, codes, order, labels), keys, found$codes)
-  columns <- c(columns, Map(function(m, value) show_value(m, value, order), tally$measures, found$values))
-  tibble::new_tibble(stats::setNames(columns, c(names, names(tally$measures))), nrow = length(order))
-}
-
-# Every measure over the groups of the first `width` keys.
-tally_values <- function(tally, width) {
-  whole <- length(c(tally$every, tally$by))
-  parts <- lapply(tally$parts, function(part) {
-    stages <- setdiff(seq_along(part$codes), seq_len(whole))
-    about_keys <- c("labels", "codes")
-    replace(part, about_keys, lapply(part[about_keys], function(x) x[c(seq_len(width), stages)]))
-  })
-  main <- part_totals(parts[[1]], width)
-  staged <- vapply(tally$measures, function(m) m$staged, NA)
-  values <- list()
-  values[which(!staged)] <- Map(settle_value, tally$measures[!staged], utils::head(main$values, -1), utils::head(main$counted, -1))
-  values[which(staged)] <- Map(function(m, part) stage_values(m, part, width, main), tally$measures[staged], parts[-1])
-  list(keys = main$keys, codes = main$codes, values = values)
-}
-
-# The first keys of a part and its values as R reads them.
-part_totals <- function(part, width) {
-  keys <- Map(function(codes, labels) new_key(NULL, codes, labels), part$codes, part$labels)
-  amounts <- Map(function(kind, values, counted) c(new_amount(kind, values), list(lines = counted)), part$kinds, part$values, part$counted)
-  result <- tally_lines(length(part$values[[1]]), unname(keys), unname(amounts))
-  list(keys = unname(keys)[seq_len(width)], codes = result$codes, values = unname(result$values), counted = unname(result$counted))
-}
-
-# From totals per day, order or value to the measure over them, for the groups of `main`.
-stage_values <- function(m, part, width, main) {
-  first <- part_totals(part, width)
-  use <- first$codes[[width + 1]] > 0 & first$counted[[1]] > 0
-  amount <- if (m$kind == "distinct") new_amount("count") else new_amount(if (m$kind == "mean") "sum" else m$kind, first$values[[1]][use])
-  keys <- Map(function(key, codes) replace(key, "codes", list(codes[use])), first$keys, first$codes[seq_len(width)])
-  second <- tally_lines(sum(use), keys, list(amount))
-  now <- Map(function(codes, of, to) recode_kernel(codes, match(of$labels, to$labels), 0L, threads_wanted()), second$codes, first$keys, main$keys)
-  at <- find_groups(main$codes, now, key_sizes(main$keys))
-  settle_value(m, nothing_to_zero(m, second$values[[1]][at]), replace(second$counted[[1]][at], is.na(at), 0))
+  labels <- unique(c(levels(a), levels(b)))
+  now <- function(x) recode_kernel(x, match(levels(x), labels), NA_integer_, threads_wanted())
+  label_kernel(c(now(a), now(b)), labels)
 }

@@ -1,13 +1,13 @@
 #' Total: measures per period and group, with subtotals
 #'
-#' Totals the kept lines of a daybook for every combination of the `by` columns and the periods
+#' Totals the kept lines of a daybook, or what a tally holds, for every combination of the `by` columns and the periods
 #' that has lines.
 #'
-#' @param book A daybook made by [daybook()].
+#' @param facts A daybook made by [daybook()], or a tally made by [tally_of()], which can be asked for what it holds.
 #' @param by Columns to split by, bare or as strings; several with `c(category, product)`. None for
 #'   the whole.
 #' @param every Text: the period, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"` of the daybook's
-#'   calendar; or a recurring one, `"weekday"` or `"month_of_year"`, which adds the years together
+#'   calendar; or a recurring one, `"weekday"`, `"month_of_year"` or `"quarter_of_year"`, which adds the years together
 #'   and says so in a message. `NULL` for the whole span.
 #' @param measures What to total: names of columns of numbers, `"lines"`, or a list of these and of
 #'   [measures], named where the default name will not do.
@@ -30,7 +30,7 @@
 #'   Rows are in order of period, then of the first measure from the highest, then of names. With
 #'   several `by` columns the later ones are ordered within the earlier ones. A subtotal stands
 #'   below its group.
-#' @section Errors: `hinterfeld_error_column` for an unknown column, `hinterfeld_error_argument`
+#' @section Errors: `hinterfeld_error_column` for a column that the facts do not have, `hinterfeld_error_argument`
 #'   for another period or level, `hinterfeld_error_measure` for a measure that cannot be taken,
 #'   `hinterfeld_error_overflow` for a total that cannot be exact.
 #' @seealso [crosstab()], [reconcile()], [in_words()]
@@ -40,34 +40,59 @@
 #' totals(book, by = product, every = "day")
 #' totals(book, by = c(category, region), subtotals = TRUE)
 #' totals(book, every = "weekday", measures = list("revenue", mean_day = mean_of(revenue, per = "day")))
-totals <- function(book, by = NULL, every = NULL, measures = "revenue", subtotals = NULL, fill = FALSE) {
-  check_daybook(book)
-  check_choice(every, "every", c(grains, recurring_grains), none = TRUE)
+totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtotals = NULL, fill = FALSE) {
+  check_facts(facts)
+  check_choice(every, "every", names(grain_kinds), none = TRUE)
   check_flag(fill, "fill")
-  by <- pick_columns(enquo(by), names(book$columns), "by")
-  measures <- resolve_measures(measures, book)
+  by <- pick_columns(enquo(by), split_columns(facts), "by")
+  if (!is.null(every)) check_grain(facts, every)
+  measures <- facts_measures(facts, measures)
   check_table_names(by, every, names(measures), subtotals)
 
-  keys <- table_keys(book, by, every)
+  keys <- facts_keys(facts, by, every)
   levels <- plan_levels(subtotals, c(every, by))
-  if (!is.null(every) && every %in% recurring_grains) say("recurring", recurring_words(book, every))
-  found <- answer_rows(book, keys, list(), measures, levels, length(every), fill)
-  labels <- choose_labels(keys, found$codes)
-  new_totals(table_columns(found, keys, c(every, by), measures, levels, labels), list(
-    book = book, every = every, by = by, book_columns = by, measures = lapply(measures, remembered),
-    levels = levels, labels = labels, fill = fill, rows = length(found$order), cut = FALSE
-  ))
+  if (is_recurring(every)) say("recurring", recurring_words(facts, every))
+  found <- answer_rows(facts, keys, list(), measures, levels, length(every), fill)
+  plain <- lapply(measures, function(m) m$spec)
+  if (!is.null(subtotals) && !isTRUE(subtotals)) subtotals <- if (isFALSE(subtotals)) NULL else as.list(subtotals)
+  inquiry <- new_inquiry(by, every, plain, subtotals, fill)
+  table_of(found, keys, measures, levels, choose_labels(keys, found$codes), inquiry, facts)
 }
 
 # The rows of all levels as codes per key, values per measure, level and order. Measures that add up rows add up those of
 # every group of `keys` and `hidden` keys; no level is split by these.
-answer_rows <- function(book, keys, hidden, measures, levels, periods, fill = FALSE) {
+answer_rows <- function(facts, keys, hidden, measures, levels, periods, fill = FALSE) {
   all <- c(keys, hidden)
-  detail <- measure_groups(book, all, measures)
+  detail <- measure_groups(facts, all, measures)
   if (fill) detail <- fill_groups(detail, all, measures, periods)
-  rows <- level_rows(book, all, measures, levels, detail)
+  rows <- level_rows(facts, all, measures, levels, detail)
   rows$codes <- rows$codes[seq_along(keys)]
-  c(rows, list(order = row_order(book, all, measures, levels, rows, detail, periods)))
+  c(rows, list(order = row_order(facts, all, measures, levels, rows, detail, periods)))
+}
+
+# Rows as a totals table.
+table_of <- function(found, keys, measures, levels, labels, inquiry, facts) {
+  names <- c(inquiry$every, inquiry$by)
+  values <- table_columns(found, keys, names, measures, levels, labels)
+  columns <- c(
+    Map(key_about, names, keys, names %in% inquiry$every),
+    if (length(levels) > 1) list(level = new_column("level", "level")),
+    Map(measure_about, names(measures), measures)
+  )
+  names(columns) <- names(values)
+  new_totals(values, new_answer(inquiry, columns, levels, labels, length(found$order), facts))
+}
+
+# `every` marks the period; `ordered` says how texts that stand for other values are put in order.
+key_about <- function(id, key, period) {
+  number <- is.numeric(key$labels) && !inherits(key$labels, "Date") && !is.factor(key$labels)
+  new_column(id, "key", every = if (period) key$name, numbers = number)
+}
+
+measure_about <- function(id, m) {
+  kind <- measure_kinds[[m$kind]]
+  new_column(id, "measure", m$counts, if (!kind$divided) m$decimals, kind = m$kind, margin = m$margin, adds_up = kind$adds_up,
+             label = m$label, plain = is.null(m$where) && m$kind == "sum")
 }
 
 # Rows as the columns of a table: keys, level and measures.
@@ -81,42 +106,41 @@ table_columns <- function(rows, keys, names, measures, levels, labels) {
   c(columns, Map(function(m, value) show_value(m, value, rows$order), measures, rows$values))
 }
 
-# The inquiry of a table asked again of its daybook, split by some of its columns, with subtotals of its own. What was
-# added up over the table's members is added up over them again.
-ask_again <- function(memory, split, of = names(memory$measures), subtotals = NULL, fill = FALSE) {
-  measures <- quietly(resolve_measures(lapply(memory$measures[of], function(m) m$spec), memory$book))
-  every <- intersect(memory$every, split)
+# Measures of an inquiry, resolved again: what there was to say has been said.
+inquiry_measures <- function(facts, inquiry, of = names(inquiry$measures)) {
+  quietly(facts_measures(facts, lapply(inquiry$measures[of], asked_measure)))
+}
+
+# The inquiry of a table asked again of its facts, split by some of its columns, with subtotals of its own. What was added up
+# over the table's members is added up over them again. Columns go by their first names.
+ask_again <- function(answer, split, of = names(answer$inquiry$measures), subtotals = NULL, fill = FALSE,
+                      facts = facts_of(answer)) {
+  inquiry <- answer$inquiry
+  measures <- inquiry_measures(facts, inquiry, of)
+  every <- intersect(inquiry$every, split)
   by <- setdiff(split, every)
-  # A column may have been renamed since the table was made.
-  key_of <- function(by, every) table_keys(memory$book, memory$book_columns[match(by, memory$by)], if (length(every)) every)
   up <- any(vapply(measures, function(m) m$margin == "add_up" && !adds_up(m), NA))
-  hidden <- if (up) key_of(setdiff(memory$by, by), setdiff(memory$every, every))
-  keys <- key_of(by, every)
+  hidden <- if (up) facts_keys(facts, setdiff(inquiry$by, by), if (length(every) == 0) inquiry$every)
+  keys <- facts_keys(facts, by, if (length(every)) every)
   levels <- plan_levels(subtotals, c(every, by))
-  rows <- answer_rows(memory$book, keys, hidden, measures, levels, length(every), fill)
-  c(rows, list(keys = keys, names = c(every, by), levels = levels, measures = measures))
+  rows <- answer_rows(facts, keys, hidden, measures, levels, length(every), fill)
+  c(rows, list(keys = keys, names = c(every, by), levels = levels, measures = measures, facts = facts))
 }
 
-# The same as a totals table.
-retotal <- function(memory, split, of = names(memory$measures), subtotals = NULL, fill = FALSE) {
-  found <- ask_again(memory, split, of, subtotals, fill)
-  memory$labels <- quietly(choose_labels(found$keys, found$codes))
-  memory$every <- intersect(memory$every, split)
-  if (length(memory$every) == 0) memory["every"] <- list(NULL)
-  kept <- memory$by %in% split
-  memory$book_columns <- memory$book_columns[kept]
-  memory$by <- memory$by[kept]
-  memory$measures <- lapply(found$measures, remembered)
-  memory[c("levels", "fill", "rows", "cut")] <- list(found$levels, fill, length(found$order), FALSE)
-  memory[c("derived", "sentences", "steps", "others")] <- NULL
-  new_totals(table_columns(found, found$keys, found$names, found$measures, found$levels, memory$labels), memory)
+# The same as a totals table, without its steps.
+retotal <- function(answer, split, of = names(answer$inquiry$measures), subtotals = NULL, fill = FALSE,
+                    facts = facts_of(answer)) {
+  found <- ask_again(answer, split, of, subtotals, fill, facts)
+  every <- intersect(found$names, answer$inquiry$every)
+  inquiry <- new_inquiry(setdiff(found$names, every), if (length(every)) every, answer$inquiry$measures[of], subtotals, fill)
+  labels <- quietly(choose_labels(found$keys, found$codes))
+  table_of(found, found$keys, found$measures, found$levels, labels, inquiry, facts)
 }
 
-check_flag <- function(x, name, call = caller_env()) {
-  if (!rlang::is_bool(x)) {
-    stop_because("argument", c(sprintf("`%s` must be TRUE or FALSE.", name), i = sprintf("It is %s.", describe(x))),
-                 call = call)
-  }
+# The subtotals of a table, as totals() takes them, in the first names of columns.
+subtotals_of <- function(answer) {
+  levels <- answer$levels[-1]
+  if (length(levels)) lapply(levels, function(level) if (length(level$columns)) ids_of(answer, level$columns) else "Total")
 }
 
 check_table_names <- function(by, every, measures, subtotals, call = caller_env()) {
@@ -128,24 +152,6 @@ check_table_names <- function(by, every, measures, subtotals, call = caller_env(
       i = "Name the measure otherwise, or rename the column before `daybook()`."
     ), call = call)
   }
-}
-
-table_keys <- function(book, by, every) {
-  days <- book$columns$day
-  period <- if (is.null(every)) {
-    NULL
-  } else if (every %in% recurring_grains) {
-    list(key_of_recurring(days, every, book$calendar, book$span))
-  } else {
-    list(key_of_period(days, every, book$calendar, book$span))
-  }
-  c(period, lapply(by, function(name) key_of_column(name, book$columns[[name]])))
-}
-
-# What a table remembers of a measure: enough to take it again, without the lines' values.
-remembered <- function(m) {
-  list(kind = m$kind, decimals = m$decimals, counts = m$counts, spec = m$spec, words = measure_words(m), margin = m$margin,
-       label = m$label, plain = is.null(m$where) && m$kind == "sum", adds_up = adds_up(m))
 }
 
 # Every group in every period, or every combination of groups where there is no period.

@@ -28,9 +28,9 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   where <- enquo(where)
   within <- pick_columns(enquo(within), names(book$columns), "within")
   catalogue <- read_catalogue(book, catalogue, enquo(product))
-  counted <- if (rlang::quo_is_null(where)) seq_len(book$lines) else which(evaluate_condition(where, book, caller_env()))
+  counted <- if (rlang::quo_is_null(where)) seq_len(book$lines) else which(evaluate_condition(book, where, caller_env()))
   if (!rlang::quo_is_null(where)) mention_unknown_values(where, book)
-  sold <- sold_there(take_lines(book, counted), book, catalogue$names, within)
+  sold <- sold_there(take_parts(book, list(counted)), book, catalogue$names, within)
   missed <- which(sold$lines == 0)
   elsewhere <- sold_there(book, book, catalogue$names, character())[sold$product[missed], ]
   sales <- as.list(elsewhere[c("last_sale", "lines", if ("units" %in% names(book$roles)) "units", "revenue")])
@@ -38,9 +38,8 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   clash <- names(known) %in% c(within, names(sales))
   names(known)[clash] <- paste0(names(known)[clash], "_catalogue")
   columns <- c(as.list(sold[missed, within]), known, sales)
-  new_listing(columns, length(missed), "Products of the catalogue without a line", sold_columns(book), book,
-              c(if (length(within)) sprintf("Each product and %s without a line; beside it what it sold elsewhere.", and_list(within)),
-                if (!rlang::quo_is_null(where)) sprintf("Only lines count where %s.", rlang::as_label(where))))
+  new_listing("unsold", columns, length(missed), sold_columns(book), about_facts(book),
+              list(within = within, where = if (!rlang::quo_is_null(where)) rlang::as_label(where)))
 }
 
 # What the columns of sales beside a product count.
@@ -59,7 +58,7 @@ coverage <- function(book, catalogue, within, product = product) {
   sold$sold <- sold$lines > 0
   sold$product <- catalogue$names[sold$product]
   columns <- sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(book$roles)) "units", "revenue")]
-  new_listing(as.list(columns), nrow(sold), sprintf("What sold in each %s", and_list(within)), sold_columns(book), book)
+  new_listing("coverage", as.list(columns), nrow(sold), sold_columns(book), about_facts(book), list(within = within))
 }
 
 read_catalogue <- function(book, catalogue, product, call = caller_env()) {

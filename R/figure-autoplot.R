@@ -26,21 +26,21 @@ autoplot.hinterfeld_crosstab <- function(object, ...) {
 }
 
 figure_for <- function(t) {
-  memory <- memory_of(t)
-  has <- function(step) any(vapply(memory$derived, function(known) known$step == step, NA))
-  running <- length(running_columns(memory)) > 0
-  timed <- isTRUE(memory$every %in% grains) && length(memory$by) <= 1
+  answer <- answer_of(t)
+  has <- function(step) any(vapply(answer$added, function(known) known$kind == step, NA))
+  running <- length(running_columns(answer)) > 0
+  timed <- !is.null(answer$every) && !is_recurring(answer$every) && length(answer$by) <= 1
   if (has("pareto")) {
     figure_pareto
   } else if (has("change")) {
     figure_change
   } else if (running && timed) {
     figure_running
-  } else if (!is.null(memory$sentences$picks) || has("rank")) {
+  } else if (length(picked_sentences(answer)) || has("rank")) {
     figure_ranking
   } else if (has("share")) {
     figure_share
-  } else if (isTRUE(memory$every %in% recurring_grains) && length(memory$by) <= 1) {
+  } else if (is_recurring(answer$every) && length(answer$by) <= 1) {
     figure_weekdays
   } else if (timed) {
     figure_trend

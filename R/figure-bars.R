@@ -19,19 +19,19 @@
 #' figure_share(totals(demo_daybook(), by = c(region, category)))
 figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, of)
-  picked <- !is.null(rows$memory$sentences$picks)
+  picked <- any(vapply(rows$answer$inquiry$steps, function(step) step$kind %in% names(pick_kinds), NA))
   within <- panel_columns(enquo(within), rows$t)
   if (!picked) {
     rows <- figure_rows(best_sellers(rows$t, n, tidyselect::all_of(within), rows$of, others = TRUE), rows$of)
   }
   data <- rows$data
-  rank <- data[[utils::tail(Filter(function(name) rows$memory$derived[[name]]$of == rows$of, added_columns(rows$memory, "rank", "rank")), 1)]]
+  rank <- data[[utils::tail(rank_columns(rows$answer, rows$of), 1)]]
   data$tied <- stats::ave(rank, member_names(data, within), rank, FUN = length) > 1
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)
   panels <- panel_rows(data, rows, within, most_rows = Inf)
   draw_bars(panels$data) +
-    figure_words(rows, unlist(rows$memory$sentences[c("picks", "others")]),
+    figure_words(rows, picked_sentences(rows$answer),
                  title %||% sprintf("Best sellers%s", if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
                  c(others_note(panels$rest, "panels"), panels$cut))
 }
@@ -49,15 +49,21 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   data$quiet <- FALSE
   panels <- panel_rows(data, rows, within, n)
   draw_bars(panels$data) +
-    figure_words(rows, sub("^[.]share: ", "", utils::tail(unlist(memory_of(shared)$sentences), 1)),
+    figure_words(rows, column_sentence(answer_of(shared), ".share"),
                  title %||% sprintf("Share of %s%s", rows$of, if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
                  c(others_note(panels$rest, "panels"), panels$cut))
 }
 
+# The columns of ranks by a measure, whether a rank was added or came with a pick.
+rank_columns <- function(answer, of) {
+  id <- ids_of(answer, of)
+  names(Filter(function(column) column$part == "rank" && column$of == id, answer$added))
+}
+
 panel_columns <- function(quo, t, call = caller_env()) {
-  memory <- memory_of(t)
-  within <- if (rlang::quo_is_null(quo)) utils::head(c(memory$every, memory$by), -1) else pick_within(quo, t, call = call)
-  if (length(setdiff(c(memory$every, memory$by), within)) == 0) {
+  answer <- answer_of(t)
+  within <- if (rlang::quo_is_null(quo)) utils::head(answer$keys, -1) else pick_within(quo, t, call = call)
+  if (length(setdiff(answer$keys, within)) == 0) {
     stop_figure("`within` holds every column of the table: there are no bars to draw.", "Split the table by one more column.", call = call)
   }
   within
@@ -65,8 +71,8 @@ panel_columns <- function(quo, t, call = caller_env()) {
 
 # At most nine panels, the largest first, each with its own order of rows.
 panel_rows <- function(data, rows, within, most_rows, most = 9) {
-  data$panel <- if (length(within)) panel_names(data, within, rows$memory) else ""
-  data$member <- member_names(data, setdiff(c(rows$memory$by, rows$memory$every), within))
+  data$panel <- if (length(within)) panel_names(data, within, rows$answer) else ""
+  data$member <- member_names(data, setdiff(c(rows$answer$by, rows$answer$period), within))
   size <- vapply(split(data[[rows$of]], data$panel), function(x) sum(x, na.rm = TRUE), 0)
   kept <- largest_members(size, most)
   data <- data[data$panel %in% kept$names, ]
@@ -82,9 +88,10 @@ panel_rows <- function(data, rows, within, most_rows, most = 9) {
   list(data = data, rest = kept$rest, cut = if (cut) sprintf("Each panel shows its %d largest.", most_rows))
 }
 
-panel_names <- function(data, within, memory) {
+panel_names <- function(data, within, answer) {
   parts <- data[within]
-  if (any(within %in% memory$every) && memory$every %in% grains) parts[[memory$every]] <- period_names(parts[[memory$every]], memory)
+  period <- intersect(answer$period, within)
+  if (length(period)) parts[[period]] <- period_names(parts[[period]], answer$every, answer$labels, answer$about$calendar)
   member_names(parts, within)
 }
 

@@ -16,30 +16,29 @@
 figure_change <- function(t, at = NULL, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, NULL)
   data <- rows$data
-  change <- figure_column(rows$memory, "change", "change")
-  of <- rows$memory$derived[[change]]$of
-  if (of %in% names(data)) rows <- drawn_measure(rows, memory_of(rows$t), of)
+  change <- figure_column(rows$answer, "change", "change")
+  of <- names_of(rows$answer, rows$answer$added[[change]]$of)
+  if (of %in% names(data)) rows <- drawn_measure(rows, answer_of(rows$t), of)
   data$value <- rows$data$value
   period <- change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
   found <- change_rows(data, rows, change)
   cap <- change_cap(found$rows$pct)
-  named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$memory$every, rows$memory$book$calendar))
-  draw_change(found$rows, cap, unit_of(rows$memory, change)) +
-    figure_words(rows, change_sentences(rows$memory, change),
-                 title %||% sprintf("Change of %s%s%s", rows$of, if (length(rows$memory$by)) paste(" by", and_list(rows$memory$by)) else "", named),
+  named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$answer$every, rows$answer$about$calendar))
+  draw_change(found$rows, cap, unit_of(rows$answer, change)) +
+    figure_words(rows, change_sentences(rows$answer, change),
+                 title %||% sprintf("Change of %s%s%s", rows$of, if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
                  subtitle, caption, c(if (any(abs(found$rows$pct) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
                                       others_note(found$rest)))
 }
 
 # What is compared with what; the counts of the whole table are not the figure's.
-change_sentences <- function(memory, change) {
-  first <- added_with(memory, change, "now") %||% added_with(memory, change, "before")
-  utils::head(memory$sentences[[first %||% ""]], 2)
+change_sentences <- function(answer, change) {
+  utils::head(column_sentence(answer, change), 2)
 }
 
 change_period <- function(rows, at, call = caller_env()) {
-  if (is.null(rows$memory$every)) {
+  if (is.null(rows$answer$every)) {
     return(NULL)
   }
   days <- row_days(rows$t)
@@ -54,13 +53,13 @@ change_period <- function(rows, at, call = caller_env()) {
 
 change_rows <- function(data, rows, change, most = 20, call = caller_env()) {
   part <- function(name) {
-    column <- added_with(rows$memory, change, name)
+    column <- added_with(rows$answer, change, name)
     if (is.null(column)) stop_figure(sprintf("The table has lost a column of `add_change()` (%s).", name), "Keep all of its columns.", call = call)
     data[[column]]
   }
-  now <- added_with(rows$memory, change, "now")
+  now <- added_with(rows$answer, change, "now")
   out <- data.frame(
-    member = member_names(data, rows$memory$by), now = if (is.null(now)) data$value else data[[now]], change = data[[change]],
+    member = member_names(data, rows$answer$by), now = if (is.null(now)) data$value else data[[now]], change = data[[change]],
     before = part("before"), pct = part("pct"), direction = part("direction")
   )
   size <- ifelse(is.na(out$change), abs(out$now), abs(out$change))

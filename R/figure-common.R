@@ -7,21 +7,21 @@ figure_rows <- function(t, of, call = caller_env()) {
     stop_because("figure", c("The table has no rows to draw.", i = "Look at the conditions that led to it with `audit()`."), call = call)
   }
   t <- detail_rows(t)
-  memory <- memory_of(t)
-  of <- of %||% names(memory$measures)[1]
-  if (!of %in% names(memory$measures)) {
+  answer <- answer_of(t)
+  of <- of %||% names(answer$measures)[1]
+  if (!of %in% names(answer$measures)) {
     stop_because("figure", c(
-      sprintf("There is no measure `%s` to draw.", of), i = sprintf("The table holds %s.", columns_named(names(memory$measures)))
+      sprintf("There is no measure `%s` to draw.", of), i = sprintf("The table holds %s.", columns_named(names(answer$measures)))
     ), call = call)
   }
-  drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), memory, of)
+  drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer, of)
 }
 
 # A figure speaks of the measure it draws.
-drawn_measure <- function(rows, memory, of) {
+drawn_measure <- function(rows, answer, of) {
   rows$data$value <- rows$data[[of]]
-  memory$measures <- memory$measures[of]
-  list(t = rows$t, data = rows$data, memory = memory, of = of)
+  answer$measures <- answer$measures[of]
+  list(t = rows$t, data = rows$data, answer = answer, of = of)
 }
 
 stop_figure <- function(problem, ..., call = caller_env()) {
@@ -29,8 +29,8 @@ stop_figure <- function(problem, ..., call = caller_env()) {
 }
 
 # The column that a step has added with this part; the figure cannot be drawn without one.
-figure_column <- function(memory, step, part, call = caller_env()) {
-  name <- added_columns(memory, step, part)
+figure_column <- function(answer, step, part, call = caller_env()) {
+  name <- added_columns(answer, step, part)
   if (length(name) == 0) {
     stop_figure(sprintf("The table holds no column of `add_%s()`.", step), sprintf("Add it first with `add_%s()`.", step), call = call)
   }
@@ -51,20 +51,14 @@ member_names <- function(data, by) {
   make.unique(names, " ")[groups$codes]
 }
 
-# Title, the sentences of in_words() as subtitle, what was left out as caption.
+# Title, sentences as subtitle (a figure has no columns, so they are not named), what was left out as caption.
 figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, caption = NULL, notes = NULL, dashed = FALSE) {
-  memory <- rows$memory
-  spoken <- paste(c(table_words(memory), plain_sentences(sentences)), collapse = " ")
-  incomplete <- incomplete_words(memory)
-  if (dashed) incomplete <- sub("^(The last .*) is not complete:", "\\1 is not complete and dashed:", incomplete)
-  noted <- paste(c(notes, incomplete, left_out_words(memory$book)), collapse = " ")
-  ggplot2::labs(title = title %||% title_words(memory), subtitle = wrap_words(subtitle %||% spoken, 114),
+  answer <- rows$answer
+  spoken <- paste(c(table_words(answer), sentences), collapse = " ")
+  incomplete <- incomplete_words(answer, if (dashed) "is not complete and dashed" else "is not complete")
+  noted <- paste(c(notes, incomplete, left_out_words(answer$about)), collapse = " ")
+  ggplot2::labs(title = title %||% title_words(answer), subtitle = wrap_words(subtitle %||% spoken, 114),
                 caption = wrap_words(caption %||% noted, 150))
-}
-
-# Sentences of in_words() without the column they belong to: a figure has no columns.
-plain_sentences <- function(sentences) {
-  if (length(sentences)) capital(sub("^[[:alnum:]_.]+: ", "", sentences))
 }
 
 wrap_words <- function(x, width) {
@@ -108,19 +102,21 @@ axis_money <- function(unit) {
 }
 
 short_money <- function(x) {
-  size <- max(abs(x), 0, na.rm = TRUE)
-  scale <- if (size >= 1e6) list(1e6, " M") else if (size >= 1e4) list(1e3, " k") else list(1, "")
-  text <- format(x / scale[[1]], big.mark = "\u00a0", decimal.mark = ".", trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
-  ifelse(is.na(x), NA, ifelse(x == 0, "0", paste0(text, scale[[2]])))
+  held_together(short_number(x))
+}
+
+# A number is one word.
+held_together <- function(text) {
+  gsub("(?<=[0-9]) (?=[0-9%])", "\u00a0", text, perl = TRUE)
 }
 
 # A value beside its bar: whole units, spaces between thousands.
 bar_money <- function(x) {
-  ifelse(is.na(x), "", gsub(" ", "\u00a0", money_text(round(x), 0)))
+  ifelse(is.na(x), "", held_together(money_text(round(x), 0)))
 }
 
 signed_percent <- function(x) {
-  gsub(" ", "\u00a0", sub("-", "\u2212", percent_text(x, signed = TRUE)))
+  held_together(sub("-", "\u2212", percent_text(x, signed = TRUE)))
 }
 
 # Heights for labels at the ends of lines: near `y`, in the same order, at least `gap` apart.
@@ -163,11 +159,11 @@ bar_break <- function(data, width) {
 }
 
 # The last period of the table, when the data end before it does.
-unfinished_period <- function(memory) {
-  if (!isTRUE(memory$every %in% grains)) {
+unfinished_period <- function(answer) {
+  if (is.null(answer$every) || is_recurring(answer$every)) {
     return(NULL)
   }
-  calendar <- memory$book$calendar
-  last <- period_start(memory$book$span[2], memory$every, calendar)
-  if (memory$book$span[2] < period_end(last, memory$every, calendar)) last
+  end <- answer$about$span[2]
+  last <- period_start(end, answer$every, answer$about$calendar)
+  if (end < period_end(last, answer$every, answer$about$calendar)) last
 }

@@ -12,17 +12,18 @@
 #' t <- totals(demo_daybook(), by = product, every = "month")
 #' figure_crosstab(crosstab(t, product, month))
 figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
-  memory <- memory_of(x)
-  if (!inherits(x, "hinterfeld_crosstab") || length(memory$of) != 1 || !memory$margins) {
+  answer <- answer_of(x)
+  if (!inherits(x, "hinterfeld_crosstab") || length(answer$grid$shown$of) != 1 || !answer$grid$margins) {
     stop_figure("This figure draws a crosstab of one measure with its margins.", "Make one with `crosstab(t, rows, columns)`.")
   }
   totals <- crosstab_totals(x)
   if (sum(totals$rows) != 1 || length(totals$columns) != 1) {
     stop_figure("This part of a crosstab has lost a margin.", "Draw the whole crosstab.")
   }
-  cells <- crosstab_cells(x, memory, totals)
+  cells <- crosstab_cells(x, answer, totals)
   inner <- cells$data[!cells$data$margin, ]
-  rows <- list(memory = memory, of = memory$of)
+  shown <- answer$grid$shown
+  rows <- list(answer = answer, of = shown$of)
   whole <- max(abs(inner$value), 0, na.rm = TRUE)
   # Thousands where cells would have too many digits; the margins follow.
   scale <- if (whole >= 1e4) 1000 else 1
@@ -39,18 +40,18 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::scale_y_continuous(breaks = cells$places, labels = shorten(cells$rows, 32), expand = ggplot2::expansion(add = c(0.7, 0.55))) +
     theme_bars() +
     ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 0.5, size = ggplot2::rel(0.72)), axis.text.y = ggplot2::element_text(hjust = 0)) +
-    figure_words(rows, if (scale > 1) "Cells are in thousands.", title %||% sprintf("%s: %s by %s", capital(memory$of), and_list(memory$rows_by), memory$columns_by),
+    figure_words(rows, if (scale > 1) "Cells are in thousands.", title %||% sprintf("%s: %s by %s", capital(shown$of), and_list(shown$rows), shown$columns),
                  subtitle, caption, c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
                                       if (cells$rest_rows + cells$rest_columns > 0) "Totals are of all."))
 }
 
-crosstab_cells <- function(x, memory, totals, most_rows = 18, most_columns = 12) {
+crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12) {
   table <- as.list(x)
-  names <- member_names(tibble::as_tibble(x), memory$rows_by)
-  names[totals$rows] <- memory$labels$total
-  inner <- setdiff(totals$heads$name, totals$columns)
+  names <- member_names(tibble::as_tibble(x), answer$keys)
+  names[totals$rows] <- answer$labels$total
+  inner <- setdiff(totals$cells, totals$columns)
   # Periods: the latest. Other columns: the largest, which come first.
-  shown <- if (memory$columns_by %in% memory$every) utils::tail(inner, most_columns) else utils::head(inner, most_columns)
+  shown <- if (answer$inquiry$crosstab$columns %in% answer$every) utils::tail(inner, most_columns) else utils::head(inner, most_columns)
   shown <- c(shown, totals$columns)
   body <- which(!totals$rows)
   kept <- c(utils::head(body, most_rows), which(totals$rows))
@@ -64,5 +65,5 @@ crosstab_cells <- function(x, memory, totals, most_rows = 18, most_columns = 12)
 
 cell_text <- function(value, scale) {
   digits <- if (scale > 1 || any(value != round(value), na.rm = TRUE)) 1 else 0
-  ifelse(is.na(value), "", fixed_text(value / scale, digits, "\u00a0"))
+  ifelse(is.na(value), "", held_together(people_number(value / scale, digits)))
 }

@@ -14,7 +14,7 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, NULL)
   data <- pareto_members(rows)
   classes <- pareto_bounds(data)
-  sentences <- rows$memory$sentences[[data$first[1]]]
+  sentences <- column_sentence(rows$answer, data$first[1])
   colours <- stats::setNames(grDevices::colorRampPalette(category_colours(3))(nrow(classes)), classes$class)
   named <- data[data$place <= 5 & data$share > 0.02, ]
   named$label_y <- spread_labels(named$cumulative - 0.02, 0.055)
@@ -32,19 +32,19 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
                                 expand = ggplot2::expansion(mult = 0.01)) +
     theme_hinterfeld() +
     figure_words(rows, sentences[1], title %||% sub("[.]$", "", sentences[2]), subtitle, caption,
-                 sprintf("Bars are single %s from the highest, the line adds them up.", noun_words(rows$memory)))
+                 sprintf("Bars are single %s from the highest, the line adds them up.", noun_words(rows$answer)))
 }
 
-noun_words <- function(memory) {
-  paste0(and_list(c(memory$by, memory$every)), "s")
+noun_words <- function(answer) {
+  paste0(and_list(c(answer$by, answer$period)), "s")
 }
 
 pareto_members <- function(rows, call = caller_env()) {
   data <- rows$data
-  column <- figure_column(rows$memory, "pareto", "share", call)
-  part <- function(name) added_with(rows$memory, column, name) %||% stop_figure("The table has lost a column of `add_pareto()`.", "Keep all of its columns.", call = call)
+  column <- figure_column(rows$answer, "pareto", "share", call)
+  part <- function(name) added_with(rows$answer, column, name) %||% stop_figure("The table has lost a column of `add_pareto()`.", "Keep all of its columns.", call = call)
   out <- data.frame(
-    member = member_names(data, c(rows$memory$by, rows$memory$every)), cumulative = data[[column]],
+    member = member_names(data, c(rows$answer$by, rows$answer$period)), cumulative = data[[column]],
     members = data[[part("members")]], class = data[[part("class")]], first = part("cumulative")
   )
   if (anyNA(out$cumulative)) {

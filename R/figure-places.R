@@ -23,14 +23,14 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
   data <- if (is.null(period)) rows$data else rows$data[row_days(rows$t) %in% period, ]
   placed <- place_rows(data, rows, places)
   shape <- if (!is.null(outline)) load_outline(outline)
-  pct <- added_columns(rows$memory, "change", "pct")
+  pct <- added_columns(rows$answer, "change", "pct")
   frame <- map_frame(c(placed$rows$longitude, shape$longitude), c(placed$rows$latitude, shape$latitude))
   labels <- place_labels(placed$rows, if (length(pct)) placed$rows[[pct[1]]], frame)
   placed$rows$kind <- if (length(pct)) change_kind(placed$rows[[pct[1]]]) else "none"
-  named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$memory$every, rows$memory$book$calendar))
-  sentence <- if (length(pct)) change_sentences(rows$memory, pct[1])
+  named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$answer$every, rows$answer$about$calendar))
+  sentence <- if (length(pct)) change_sentences(rows$answer, pct[1])
   draw_places(placed$rows, labels, frame, shape) +
-    figure_words(rows, c("A circle's area is its value.", sentence), title %||% paste0(capital(rows$of), " by ", and_list(rows$memory$by), named), subtitle, caption,
+    figure_words(rows, c("A circle's area is its value.", sentence), title %||% paste0(capital(rows$of), " by ", and_list(rows$answer$by), named), subtitle, caption,
                  c(if (placed$missing > 0) sprintf("%s without coordinates not drawn.", count_of(placed$missing, "place")),
                    if (any(!labels$shown)) sprintf("%s found no room.", count_of(sum(!labels$shown), "name"))))
 }
@@ -40,12 +40,12 @@ change_kind <- function(pct) {
 }
 
 place_rows <- function(data, rows, places, call = caller_env()) {
-  wanted <- c("longitude", "latitude", intersect(rows$memory$by, names(places)))
+  wanted <- c("longitude", "latitude", intersect(rows$answer$by, names(places)))
   lacking <- setdiff(c("longitude", "latitude"), names(places))
   by <- setdiff(wanted, c("longitude", "latitude"))
   if (length(lacking) || length(by) == 0) {
     stop_figure("`places` needs `longitude`, `latitude` and the place columns of the table.",
-                sprintf("It has %s; the table splits by %s.", columns_named(names(places)), columns_named(rows$memory$by)), call = call)
+                sprintf("It has %s; the table splits by %s.", columns_named(names(places)), columns_named(rows$answer$by)), call = call)
   }
   places <- as.data.frame(places)
   known <- member_groups(places, by)

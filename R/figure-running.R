@@ -12,29 +12,30 @@
 #' figure_running(add_running_total(t, restart = "year"))
 figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, NULL)
-  check_time(rows$memory, "A running figure")
-  column <- running_columns(rows$memory)
+  check_time(rows$answer, "A running figure")
+  column <- running_columns(rows$answer)
   if (length(column) == 0) {
     stop_figure("The table holds no running figure.", "Add it first with `add_running_total()` or `add_moving()`.")
   }
   column <- column[length(column)]
-  of <- rows$memory$derived[[column]]$of
-  if (of %in% names(rows$data)) rows <- drawn_measure(rows, memory_of(rows$t), of)
+  of <- names_of(rows$answer, rows$answer$added[[column]]$of)
+  if (of %in% names(rows$data)) rows <- drawn_measure(rows, answer_of(rows$t), of)
   lines <- time_lines(rows, rows$data[[column]], gaps = NA)
   # A group without a row keeps the total it had.
   lines$data$value <- carry_forward(lines$data$value, lines$data$group)
-  marks <- restart_marks(lines$data$period, rows$memory$derived[[column]]$restart, rows$memory$book$calendar)
+  marks <- restart_marks(lines$data$period, rows$answer$added[[column]]$restart, rows$answer$about$calendar)
   lines$data$stretch <- findInterval(lines$data$period, marks)
   draw_lines(lines, rows, if (length(marks)) {
     ggplot2::annotate("segment", x = marks, xend = marks, y = 0, yend = Inf, colour = hairline, linewidth = 0.5)
-  }) + figure_words(rows, rows$memory$sentences[[column]], title %||% running_title(column, rows), subtitle, caption,
+  }) + figure_words(rows, column_sentence(rows$answer, column), title %||% running_title(column, rows), subtitle, caption,
                     others_note(lines$rest), dashed = TRUE)
 }
 
 running_title <- function(column, rows) {
-  about <- rows$memory$derived[[column]]
-  name <- if (column == paste0(about$of, "_running")) paste("Running total of", about$of) else capital(gsub("_", " ", column))
-  paste0(name, if (length(rows$memory$by)) paste(" by", and_list(rows$memory$by)) else "")
+  about <- rows$answer$added[[column]]
+  of <- names_of(rows$answer, about$of)
+  name <- if (column == paste0(of, "_running")) paste("Running total of", of) else capital(gsub("_", " ", column))
+  paste0(name, if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "")
 }
 
 carry_forward <- function(value, group) {
@@ -45,8 +46,8 @@ carry_forward <- function(value, group) {
 }
 
 # Columns that run along the table's period.
-running_columns <- function(memory) {
-  names(Filter(function(about) !is.null(about$along), memory$derived))
+running_columns <- function(answer) {
+  names(Filter(function(about) !is.null(about$along), answer$added))
 }
 
 # The first periods after each new start. Lines do not join across them.

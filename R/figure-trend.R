@@ -14,33 +14,33 @@
 #' figure_trend(totals(demo_daybook(), by = category, every = "month"))
 figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, of)
-  check_time(rows$memory, "A trend")
+  check_time(rows$answer, "A trend")
   lines <- time_lines(rows, rows$data$value, gaps = 0)
   draw_lines(lines, rows) +
     figure_words(rows, NULL, title, subtitle, caption, others_note(lines$rest), dashed = TRUE)
 }
 
-check_time <- function(memory, what, call = caller_env()) {
-  if (is.null(memory$every)) {
+check_time <- function(answer, what, call = caller_env()) {
+  if (is.null(answer$every)) {
     stop_figure(sprintf("%s needs a period.", what), "Total with `every = \"month\"`.", call = call)
   }
-  if (memory$every %in% recurring_grains) {
-    stop_figure(sprintf("`%s` comes again every year and has no trend.", memory$every), "Draw it with `figure_weekdays()`.", call = call)
+  if (is_recurring(answer$every)) {
+    stop_figure(sprintf("`%s` comes again every year and has no trend.", answer$every), "Draw it with `figure_weekdays()`.", call = call)
   }
-  if (length(memory$by) > 1) {
-    stop_figure(sprintf("%s shows one group column, and the table has %s.", what, columns_named(memory$by)), "Total with one of them.",
+  if (length(answer$by) > 1) {
+    stop_figure(sprintf("%s shows one group column, and the table has %s.", what, columns_named(answer$by)), "Total with one of them.",
                 call = call)
   }
 }
 
 # One row per group and period, groups from the largest; `gaps` where a group has no row.
 time_lines <- function(rows, values, gaps) {
-  memory <- rows$memory
-  group <- member_names(rows$data, memory$by)
+  answer <- rows$answer
+  group <- member_names(rows$data, answer$by)
   period <- row_days(rows$t)
   size <- vapply(split(abs(rows$data$value), group), sum, 0, na.rm = TRUE)
   # What has no group is not a group to compare with: it stands last, in grey.
-  blank <- intersect(names(size), memory$labels$not_given)
+  blank <- intersect(names(size), answer$labels$not_given)
   drawn <- largest_members(size[setdiff(names(size), blank)], length(category_colours()))
   if (drawn$rest > 0) blank <- character()
   groups <- c(drawn$names, blank)
@@ -48,7 +48,7 @@ time_lines <- function(rows, values, gaps) {
   at <- match(paste(grid$group, grid$period), paste(group, period))
   grid$value <- ifelse(is.na(at), gaps, values[at])
   grid$group <- factor(grid$group, groups)
-  last <- unfinished_period(memory)
+  last <- unfinished_period(answer)
   grid$unfinished <- if (is.null(last)) FALSE else grid$period == last
   grid$stretch <- 1
   colours <- stats::setNames(c(category_colours(length(drawn$names)), rep(faint_ink, length(blank))), groups)
@@ -73,7 +73,7 @@ draw_lines <- function(lines, rows, marks = NULL) {
     ggplot2::scale_colour_manual(values = lines$colours, guide = "none") +
     ggplot2::scale_x_date(breaks = date_breaks(data$period), labels = date_labels,
                           expand = ggplot2::expansion(mult = c(0.01, room / (1 - room) * 1.15))) +
-    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$memory, rows$of)), limits = range(0, data$value, ends$label_y, na.rm = TRUE)) +
+    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$answer, rows$of)), limits = range(0, data$value, ends$label_y, na.rm = TRUE)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld()
 }

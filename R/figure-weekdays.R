@@ -12,24 +12,24 @@
 #' figure_weekdays(totals(demo_daybook(), every = "weekday"))
 figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, of)
-  memory <- rows$memory
-  if (!isTRUE(memory$every %in% recurring_grains) || length(memory$by) > 1) {
+  answer <- rows$answer
+  if (!is_recurring(answer$every) || length(answer$by) > 1) {
     stop_figure("This figure draws a recurring period, with at most one `by` column.", "Total with `every = \"weekday\"` or `\"month_of_year\"`.")
   }
   data <- rows$data
-  data$panel <- member_names(data, memory$by)
+  data$panel <- member_names(data, answer$by)
   kept <- largest_members(vapply(split(data$value, data$panel), function(x) sum(x, na.rm = TRUE), 0), 9)
   data <- data[data$panel %in% kept$names, ]
   data$panel <- factor(data$panel, kept$names)
-  data$period <- data[[memory$every]]
-  held <- single_periods(memory$book, memory$every)
+  data$period <- data[[answer$period]]
+  held <- single_periods(answer$about, answer$every)
   # Sums of unequally many single periods say how many there were, not which is best: their means tell that.
-  even <- !adding_of(memory, rows$of) || length(unique(held)) == 1
+  even <- !adding_of(answer, rows$of) || length(unique(held)) == 1
   if (!even) data$value <- data$value / held[as.character(data$period)]
   # Where all are equal none is best.
   data$best <- as.logical(stats::ave(data$value, data$panel, FUN = function(x) x == max(x, na.rm = TRUE) & max(x) > min(x)))
   digits <- if (max(data$value) >= 1e4) -2 else 0
-  crowded <- length(kept$names) > 1 && memory$every == "month_of_year"
+  crowded <- length(kept$names) > 1 && answer$every == "month_of_year"
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$best), width = 0.7) +
     label_text(ggplot2::aes(label = short_money(round(.data$value, digits)), colour = .data$best), vjust = -0.5,
@@ -42,27 +42,27 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
     theme_hinterfeld() +
     ggplot2::theme(axis.text.y = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank(),
                    axis.text.x = ggplot2::element_text(colour = ink),
-                   strip.text = if (length(memory$by)) ggplot2::element_text() else ggplot2::element_blank()) +
-    figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", single_noun(memory$every)), capital(recurring_words(memory$book, memory$every))),
-                 title %||% weekday_title(data, memory, rows$of, even), subtitle, caption, others_note(kept$rest, "panels"))
+                   strip.text = if (length(answer$by)) ggplot2::element_text() else ggplot2::element_blank()) +
+    figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", grain_kinds[[answer$every]]$single), capital(recurring_words(answer$about, answer$every))),
+                 title %||% weekday_title(data, answer, rows$of, even), subtitle, caption, others_note(kept$rest, "panels"))
 }
 
 # "Revenue by weekday: Fri is best", or of unequally many single periods "Mean revenue per single month by month of the
 # year: Oct is best"
-weekday_title <- function(data, memory, of, even) {
+weekday_title <- function(data, answer, of, even) {
   title <- if (even) {
-    title_words(memory)
+    title_words(answer)
   } else {
-    sprintf("Mean %s per single %s by %s", of, single_noun(memory$every), and_list(c(grain_name(memory$every), memory$by)))
+    sprintf("Mean %s per single %s by %s", of, grain_kinds[[answer$every]]$single, and_list(c(grain_kinds[[answer$every]]$name, answer$by)))
   }
   best <- as.character(data$period[data$best])
-  if (length(memory$by) || length(best) == 0) {
+  if (length(answer$by) || length(best) == 0) {
     return(title)
   }
   sprintf("%s: %s %s best", title, and_list(best), if (length(best) == 1) "is" else "are")
 }
 
 # Is the measure a sum or a count, which grows with the periods that it takes?
-adding_of <- function(memory, of) {
-  isTRUE(memory$measures[[of]]$adds_up)
+adding_of <- function(answer, of) {
+  isTRUE(answer$measures[[of]]$adds_up)
 }

@@ -16,8 +16,8 @@
 figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitle = NULL, caption = NULL) {
   check_flag(cumulative, "cumulative")
   rows <- figure_rows(t, of)
-  memory <- rows$memory
-  if (!isTRUE(memory$every %in% c("week", "month", "quarter")) || length(memory$by)) {
+  answer <- rows$answer
+  if (!isTRUE(answer$every %in% c("week", "month", "quarter")) || length(answer$by)) {
     stop_figure("The years are drawn from months, weeks or quarters of the whole.", "Total with `every = \"month\"` and without `by`.")
   }
   if (cumulative) check_adds_up(rows$t, rows$of, "A running year")
@@ -26,7 +26,7 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   latest <- data[data$year == years[length(years)], ]
   ends <- data[!duplicated(data$year, fromLast = TRUE), ]
   ends$label_y <- spread_labels(ends$value, diff(range(0, data$value)) / 16)
-  sentence <- if (cumulative) sprintf("Each year adds up from its first %s.", memory$every) else NULL
+  sentence <- if (cumulative) sprintf("Each year adds up from its first %s.", answer$every) else NULL
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
     ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7) +
     ggplot2::geom_line(data = latest[!latest$unfinished, ], colour = category_colours(1), linewidth = 1.4, lineend = "round") +
@@ -36,28 +36,28 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
     year_labels(ends, years) +
     ggplot2::scale_colour_manual(values = stats::setNames(grDevices::colorRampPalette(c("#CFC8BA", "#8F8891"))(max(1, length(years) - 1)),
                                                           years[-length(years)])) +
-    ggplot2::scale_x_continuous(breaks = year_breaks(data, memory), labels = year_break_labels(data, memory),
+    ggplot2::scale_x_continuous(breaks = year_breaks(data, answer), labels = year_break_labels(data, answer),
                                 expand = ggplot2::expansion(mult = c(0.02, 0.1))) +
-    ggplot2::scale_y_continuous(labels = axis_money(unit_of(memory, rows$of)), limits = range(0, data$value, ends$label_y)) +
+    ggplot2::scale_y_continuous(labels = axis_money(unit_of(answer, rows$of)), limits = range(0, data$value, ends$label_y)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld() +
-    figure_words(rows, sentence, title %||% paste0(title_words(memory), if (cumulative) ", year to date" else ", year by year"),
+    figure_words(rows, sentence, title %||% paste0(title_words(answer), if (cumulative) ", year to date" else ", year by year"),
                  subtitle, caption, dashed = TRUE)
 }
 
 year_lines <- function(rows, cumulative) {
-  calendar <- rows$memory$book$calendar
+  calendar <- rows$answer$about$calendar
   days <- row_days(rows$t)
-  code <- year_place(days, rows$memory$every, calendar)
+  code <- year_place(days, rows$answer$every, calendar)
   data <- data.frame(start = days, year = code %/% 1000, place = code %% 1000, value = rows$data$value)
   data <- data[order(data$start), ]
   # A single week that belongs to another year makes no line.
   points <- stats::ave(data$place, data$year, FUN = length)
   if (any(points > 1)) data <- data[points > 1, ]
   if (cumulative) data$value <- unlist(lapply(split(data$value, data$year), cumsum), use.names = FALSE)
-  last <- unfinished_period(rows$memory)
+  last <- unfinished_period(rows$answer)
   data$unfinished <- if (is.null(last)) FALSE else data$start == last
-  data$year <- factor(data$year, labels = if (rows$memory$every == "week") unique(data$year) else year_name(as.integer(unique(data$year)), calendar))
+  data$year <- factor(data$year, labels = if (rows$answer$every == "week") unique(data$year) else year_name(as.integer(unique(data$year)), calendar))
   data
 }
 
@@ -70,16 +70,16 @@ year_labels <- function(ends, years) {
   )
 }
 
-year_breaks <- function(data, memory) {
+year_breaks <- function(data, answer) {
   places <- sort(unique(data$place))
-  if (memory$every == "week") places[places %% 4 == 1] else places
+  if (answer$every == "week") places[places %% 4 == 1] else places
 }
 
-year_break_labels <- function(data, memory) {
-  places <- year_breaks(data, memory)
+year_break_labels <- function(data, answer) {
+  places <- year_breaks(data, answer)
   starts <- data$start[match(places, data$place)]
-  switch(memory$every,
-    month = period_label(starts, "month_of_year", memory$book$calendar),
+  switch(answer$every,
+    month = period_label(starts, "month_of_year", answer$about$calendar),
     week = sprintf("W%02d", as.integer(places)),
     quarter = sprintf("Q%d", as.integer(places))
   )

@@ -1,26 +1,36 @@
 # What a table is, for those who meet it in a file: title, sentences, and what each column holds.
 
 table_description <- function(x) {
-  memory <- memory_of(x)
   listing <- listing_of(x)
+  known <- !is.null(listing) || !is.null(answer_of(x))
   list(
-    title = if (!is.null(listing)) listing$title else if (!is.null(memory)) table_title(x),
-    sentences = if (is.null(memory) && is.null(listing)) character() else as.character(unclass(in_words(x))),
+    title = if (!is.null(listing)) listing_title(listing) else if (known) table_title(x),
+    sentences = if (known) as.character(unclass(in_words(x))) else character(),
     unit = currency_of(x), columns = column_facts(x)
   )
 }
 
 currency_of <- function(x) {
-  listing_of(x)$currency %||% memory_of(x)$book$currency
+  about_of(x)$currency
+}
+
+calendar_of <- function(x) {
+  about_of(x)$calendar
+}
+
+# What the facts behind a table are about; NULL for a table of the user's own.
+about_of <- function(x) {
+  listing_of(x)$about %||% answer_of(x)$about
 }
 
 table_title <- function(x, unit = FALSE) {
-  memory <- memory_of(x)
+  answer <- answer_of(x)
   if (inherits(x, "hinterfeld_crosstab")) {
-    named <- if (unit) measures_named(memory, of = memory$of) else and_list(memory$of)
-    sprintf("%s: %s by %s", capital(named), and_list(memory$rows_by), memory$columns_by)
+    shown <- answer$grid$shown
+    named <- if (unit) measures_named(answer) else and_list(shown$of)
+    sprintf("%s: %s by %s", capital(named), and_list(shown$rows), shown$columns)
   } else {
-    title_words(memory, unit)
+    title_words(answer, unit)
   }
 }
 
@@ -40,21 +50,20 @@ money_note <- function(facts, unit) {
 # number of which nothing is known), and the `decimals` to show; for exact columns these are all there are. Only what a
 # table knows of its columns decides, never their names.
 column_facts <- function(x) {
-  memory <- memory_of(x)
   known <- known_columns(x)
   Map(function(values, name) {
     about <- known[[name]]
     kind <- number_kind(type_of(values), about)
-    if (kind == "date" && identical(name, memory$every)) kind <- "period"
+    if (kind == "date" && !is.null(about$every)) kind <- "period"
     list(name = name, kind = kind, decimals = about$decimals %||% shown_decimals(values, kind), exact = !is.null(about$decimals),
-         signed = isTRUE(about$signed), every = if (kind == "period") memory$every)
+         signed = isTRUE(about$signed), every = if (kind == "period") about$every)
   }, as.list(x), names(x))
 }
 
 number_kind <- function(type, about) {
   if (type != "number") {
     type
-  } else if (is.null(about)) {
+  } else if (is.null(about) || identical(about$role, "key")) {
     "plain"
   } else {
     switch(about$counts, money = "money", percent = if (about$signed) "change" else "percent", "number")
@@ -71,15 +80,27 @@ exact_decimals <- function(x) {
   Filter(Negate(is.null), lapply(known_columns(x), function(about) about$decimals))
 }
 
+# Which rows of a table are subtotals?
+total_rows <- function(x) {
+  answer <- answer_of(x)
+  if (inherits(x, "hinterfeld_crosstab")) {
+    crosstab_totals(x)$rows
+  } else if (is.null(answer$level)) {
+    rep(FALSE, nrow(x))
+  } else {
+    x[[answer$level]] != answer$levels[[1]]$label
+  }
+}
+
 # A column as text for readers: "2026-03", "1 234.50", "+4.2 %"; missing is blank.
-shown_text <- function(values, fact, memory) {
+shown_text <- function(values, fact, calendar) {
   text <- switch(fact$kind,
-    period = period_label(values, fact$every, memory$book$calendar),
+    period = period_label(values, fact$every, calendar),
     percent = percent_text(values),
     change = percent_text(values, signed = TRUE),
     money = ,
     number = money_text(values, fact$decimals),
-    plain = number_text(values),
+    plain = people_plain(values),
     date = format(values),
     as.character(values)
   )

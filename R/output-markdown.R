@@ -6,8 +6,7 @@ write_markdown <- function(x, path) {
 
 markdown_lines <- function(x) {
   about <- table_description(x)
-  memory <- memory_of(x)
-  cells <- Map(function(values, fact) markdown_text(shown_text(values, fact, memory)), as.list(x), about$columns)
+  cells <- Map(function(values, fact) markdown_text(shown_text(values, fact, calendar_of(x))), as.list(x), about$columns)
   right <- vapply(about$columns, function(fact) fact$kind %in% number_kinds, NA)
   row <- function(cells) paste0("| ", do.call(paste, c(unname(cells), sep = " | ")), " |")
   c(

@@ -23,30 +23,29 @@ print.hinterfeld_totals <- function(x, ..., n = 10) {
 
 #' @export
 format.hinterfeld_totals <- function(x, ..., n = 10) {
-  memory <- memory_of(x)
-  heading <- sprintf("%s: %s, %s", title_words(memory, unit = TRUE), count_of(nrow(x), "row"), span_words(memory$book))
-  c(text_notes(heading), answer_table(x, n, short_headings(names(x), memory)), text_notes(left_out_words(memory$book)))
+  answer <- answer_of(x)
+  heading <- sprintf("%s: %s, %s", title_words(answer, unit = TRUE), count_of(nrow(x), "row"), span_words(answer$about))
+  c(text_notes(heading), answer_table(x, n, short_headings(names(x), answer)), text_notes(left_out_words(answer$about)))
 }
 
 # The rows of a table whose columns are known: numbers as they are read, flush right.
 answer_table <- function(x, n, headings = names(x), more = 0) {
   facts <- column_facts(x)
-  memory <- memory_of(x)
   shown <- utils::head(tibble::as_tibble(x), n)
   # A period keeps its first day here: it can be typed in a condition.
   readable <- vapply(facts, function(fact) fact$kind %in% number_kinds, NA)
   for (name in names(shown)[readable]) {
-    text <- shown_text(shown[[name]], facts[[name]], memory)
+    text <- shown_text(shown[[name]], facts[[name]], calendar_of(x))
     shown[[name]] <- replace(text, is.na(shown[[name]]), NA)
   }
   text_table(shown, rows = n, right = names(shown)[readable], headings = headings, more = nrow(x) - nrow(shown))
 }
 
-# With a single measure, the figures added to it need not repeat its name.
-short_headings <- function(names, memory) {
-  added <- names %in% names(memory$derived)
-  start <- paste0(names(memory$measures)[1], "_")
-  short <- added & length(memory$measures) == 1 & startsWith(names, start)
+# With a single measure, the columns added to it need not repeat its name.
+short_headings <- function(names, answer) {
+  added <- names %in% names(answer$added)
+  start <- paste0(names(answer$measures)[1], "_")
+  short <- added & length(answer$measures) == 1 & startsWith(names, start)
   ifelse(short, substring(names, nchar(start) + 1), names)
 }
 
@@ -59,17 +58,10 @@ print.hinterfeld_listing <- function(x, ..., n = 10) {
 #' @export
 format.hinterfeld_listing <- function(x, ..., n = 10) {
   listing <- listing_of(x)
-  c(text_notes(sprintf("%s%s: %s", listing$title, money_note(column_facts(x), listing$currency), count_of(nrow(x), "row"))),
-    answer_table(x, n), text_notes(listing$words))
+  heading <- sprintf("%s%s: %s", listing_title(listing), money_note(column_facts(x), listing$about$currency), count_of(nrow(x), "row"))
+  c(text_notes(heading), answer_table(x, n), text_notes(listing_sentences(listing)))
 }
 
-# "16.0 %", "+4.2 %"; missing stays missing.
-percent_text <- function(x, signed = FALSE) {
-  text <- paste(fixed_text(100 * x, 1, " ", signed), "%")
-  replace(text, is.na(x), NA)
-}
-
-#' @rdname printing
 #' @export
 print.hinterfeld_crosstab <- function(x, ..., n = 20) {
   writeLines(format(x, n = n))
@@ -78,17 +70,18 @@ print.hinterfeld_crosstab <- function(x, ..., n = 20) {
 
 #' @export
 format.hinterfeld_crosstab <- function(x, ..., n = 20) {
-  memory <- memory_of(x)
-  heading <- sprintf("%s, %s", table_title(x, unit = TRUE), span_words(memory$book))
-  shown <- crosstab_shown(x, memory, n)
-  c(text_notes(heading), answer_table(shown, nrow(shown)), cut_note(nrow(x) - nrow(shown), character()), text_notes(left_out_words(memory$book)))
+  about <- answer_of(x)$about
+  heading <- sprintf("%s, %s", table_title(x, unit = TRUE), span_words(about))
+  shown <- crosstab_shown(x, n)
+  c(text_notes(heading), answer_table(shown, nrow(shown)), cut_note(nrow(x) - nrow(shown), character()), text_notes(left_out_words(about)))
 }
 
 # Totals stay in sight when other rows and columns are cut.
-crosstab_shown <- function(x, memory, n) {
+crosstab_shown <- function(x, n) {
+  keys <- answer_of(x)$keys
   totals <- crosstab_totals(x)
   rows <- c(utils::head(which(!totals$rows), n), which(totals$rows))
-  columns <- c(memory$rows_by, totals$columns, setdiff(names(x), c(memory$rows_by, totals$columns)))
+  columns <- c(keys, totals$columns, setdiff(names(x), c(keys, totals$columns)))
   quietly(x[rows, columns])
 }
 

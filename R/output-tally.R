@@ -33,26 +33,61 @@ save_tally <- function(tally, path) {
 }
 
 tally_mark <- "hinterfeld tally"
-tally_version <- 2L
+tally_version <- 3L
 
 tally_bytes <- function(tally) {
-  about <- unclass(tally)
-  about$span <- as.integer(about$span)
-  about$parts <- lapply(tally$parts, function(part) {
-    # Numbers as text that reads back as the same number.
-    labels <- lapply(part$labels, function(labels) if (is.double(labels)) number_text(unclass(labels)) else labels)
-    list(labels = labels, types = vapply(part$labels, label_type, ""), kinds = part$kinds, groups = length(part$values[[1]]))
-  })
-  text <- charToRaw(enc2utf8(as.character(jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA))))
+  parts <- lapply(tally$parts, coded_part)
+  about <- list(
+    every = tally$every, by = tally$by, measures = lapply(tally$measures, measure_record), lines = tally$lines,
+    span = as.integer(tally$span), calendar = unclass(tally$calendar), currency = tally$currency,
+    decimals = unname(tally$decimals), rounding = tally$rounding, trail = as.list(tally$trail),
+    parts = lapply(parts, function(part) part[c("names", "labels", "types", "amounts", "groups")])
+  )
+  text <- jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA)
+  text <- charToRaw(enc2utf8(as.character(text)))
   numbers <- function(x) writeBin(x, raw(), endian = "little")
   body <- c(
     list(charToRaw(tally_mark), numbers(tally_version), numbers(length(text)), text),
-    lapply(tally$parts, function(part) {
-      unlist(c(lapply(part$codes, numbers), Map(function(value, counted) c(numbers(value), numbers(counted)), part$values, part$counted)))
+    lapply(parts, function(part) {
+      unlist(c(lapply(part$codes, numbers), lapply(part$held, function(amount) c(numbers(amount$values), numbers(amount$counted)))))
     })
   )
   body <- unlist(body)
   c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
+}
+
+# A part with its columns as labels and codes (0 for missing). Numbers are texts that read back as the same number.
+coded_part <- function(part) {
+  columns <- unname(lapply(part$columns, function(x) {
+    found <- if (is.factor(x)) list(codes = as.integer(x), labels = levels(x)) else plain_codes(x)
+    list(codes = replace(found$codes, is.na(found$codes), 0L), labels = found$labels, type = label_type(found$labels))
+  }))
+  list(
+    names = names(part$columns), types = vapply(columns, function(column) column$type, ""),
+    labels = lapply(columns, function(column) if (is.double(column$labels)) number_text(unclass(column$labels)) else column$labels),
+    amounts = list(names = names(part$amounts), kinds = unname(vapply(part$amounts, function(amount) amount$kind, ""))),
+    groups = part$lines, codes = lapply(columns, function(column) column$codes), held = unname(part$amounts)
+  )
+}
+
+plain_codes <- function(x) {
+  labels <- unique(x[!is.na(x)])
+  list(codes = match(x, labels), labels = labels)
+}
+
+# A measure with its expressions as text, which must be of the language of expressions: nobody reads others from a file.
+measure_record <- function(held) {
+  spec <- held$spec
+  if (!spec$language) {
+    stop_because("argument", c(
+      sprintf("The tally cannot be saved: the measure of `%s` calls functions of R.", held$label),
+      i = "Compute the column before `daybook()`, or use what expressions of briefs know."
+    ), call = NULL)
+  }
+  text <- function(expr) if (!is.null(expr)) expression_source(expr)
+  list(kind = spec$kind, column = is.character(spec$x), x = if (is.character(spec$x)) spec$x else text(spec$x),
+       per = spec$per, where = text(spec$where), margin = spec$margin, decimals = spec$decimals, counts = held$counts,
+       label = held$label)
 }
 
 # How labels come back: date-times with their time zone.
@@ -78,8 +113,9 @@ print.hinterfeld_tally <- function(x, ...) {
 format.hinterfeld_tally <- function(x, ...) {
   split <- c(if (!is.null(x$every)) paste("per", x$every), if (length(x$by)) paste("by", and_list(x$by)))
   text_notes(c(
-    sprintf("Tally of %s, %s: %s.", count_of(x$lines, "line"), paste(format(x$span), collapse = " to "),
+    sprintf("Tally of %s, %s: %s.", count_of(x$lines, "line"), span_words(x),
             paste(c(and_list(names(x$measures)), split), collapse = " ")),
-    sprintf("%s so far; `tally_totals()` gives them, `merge_tallies()` goes on.", count_of(length(x$parts[[1]]$values[[1]]), "group"))
+    sprintf("%s so far. `totals()` and its steps ask it, `merge_tallies()` goes on.", count_of(x$parts[[1]]$lines, "group")),
+    left_out_words(x)
   ))
 }

@@ -12,7 +12,7 @@ column_text <- function(x, decimals = NULL) {
   } else if (is.numeric(x) && !is.null(decimals)) {
     money_text(x, decimals)
   } else if (is.numeric(x)) {
-    ifelse(x == round(x), fixed_text(x, 0, " "), format(x, digits = 6, trim = TRUE, decimal.mark = "."))
+    ifelse(x == round(x), group_digits(x), people_plain(signif(x, 6)))
   } else {
     as.character(x)
   }

@@ -76,7 +76,7 @@ write_contents <- function(book, tables, names) {
 
 write_sheet <- function(book, x, sheet) {
   facts <- column_facts(x)
-  memory <- memory_of(x)
+  calendar <- calendar_of(x)
   data <- as.data.frame(lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column),
                         check.names = FALSE, optional = TRUE)
   names(data) <- names(x)
@@ -85,7 +85,7 @@ write_sheet <- function(book, x, sheet) {
   openxlsx::freezePane(book, sheet, firstRow = TRUE)
   rows <- seq_len(nrow(data)) + 1L
   for (j in seq_along(facts)) {
-    format <- number_format(facts[[j]], memory)
+    format <- number_format(facts[[j]], calendar)
     if (!is.null(format) && nrow(data)) {
       openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, j)
     }
@@ -93,25 +93,23 @@ write_sheet <- function(book, x, sheet) {
     if (right) {
       openxlsx::addStyle(book, sheet, openxlsx::createStyle(halign = "right"), 1, j, stack = TRUE)
     }
-    widest <- max(nchar(c(names(data)[j], shown_text(utils::head(x[[j]], 1000), facts[[j]], memory)), "width"))
+    widest <- max(nchar(c(names(data)[j], shown_text(utils::head(x[[j]], 1000), facts[[j]], calendar)), "width"))
     openxlsx::setColWidths(book, sheet, j, min(60, widest + if (nrow(data)) 5 else 3))
   }
-  totals <- if (!is.null(memory$levels) && length(memory$levels) > 1 && "level" %in% names(data)) {
-    which(data$level != memory$levels[[1]]$label) + 1L
-  }
+  totals <- which(total_rows(x)) + 1L
   if (length(totals)) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(facts), gridExpand = TRUE, stack = TRUE)
   }
 }
 
-number_format <- function(fact, memory) {
+number_format <- function(fact, calendar) {
   plain <- paste0("#,##0", if (fact$decimals > 0) paste0(".", strrep("0", fact$decimals)))
   switch(fact$kind,
     money = plain,
     number = plain,
     percent = "0.0%",
     change = "+0.0%;-0.0%;0.0%",
-    period = if (fact$every == "month" && isTRUE(memory$book$calendar$weeks == "iso")) "yyyy-mm" else "yyyy-mm-dd",
+    period = if (fact$every == "month" && isTRUE(calendar$weeks == "iso")) "yyyy-mm" else "yyyy-mm-dd",
     date = "yyyy-mm-dd",
     NULL
   )

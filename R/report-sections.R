@@ -36,7 +36,7 @@ cards_block <- function(cards) {
 headline_section <- function(context) {
   year <- headline_table(context$book, "year")
   month <- headline_table(context$book, "month")
-  measures <- names(memory_of(year)$measures)
+  measures <- names(answer_of(year)$measures)
   cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
   new_section("headline", "Headline figures", cards_block(cards), table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
@@ -49,28 +49,30 @@ headline_table <- function(book, every) {
     if (has("order")) list(orders = count_distinct("order"), revenue_per_order = mean_of("revenue", per = "order"))
   )
   t <- totals(book, every = every, measures = measures)
-  for (name in names(memory_of(t)$measures)) t <- add_change(t, of = name, name = if (name != "revenue") name)
+  for (name in names(answer_of(t)$measures)) t <- add_change(t, of = name, name = if (name != "revenue") name)
   t
 }
 
 # Each measure and its change in percent.
 headline_columns <- function(t) {
-  memory <- memory_of(t)
-  c(memory$every, "comparable", as.vector(rbind(names(memory$measures), paste0(names(memory$measures), "_change_pct"))))
+  answer <- answer_of(t)
+  measures <- names(answer$measures)
+  c(answer$period, "comparable", as.vector(rbind(measures, paste0(measures, "_change_pct"))))
 }
 
 headline_card <- function(t, of) {
-  memory <- memory_of(t)
+  answer <- answer_of(t)
+  about <- answer$about
   last <- nrow(t)
   fact <- column_facts(t)[[of]]
-  period <- t[[memory$every]][last]
-  ends <- memory$book$span[2]
-  part <- period_end(period, memory$every, memory$book$calendar) > ends
+  period <- t[[answer$period]][last]
+  ends <- about$span[2]
+  part <- period_end(period, answer$every, about$calendar) > ends
   list(
-    label = capital(gsub("_", " ", of)), period = paste0(period_label(period, memory$every, memory$book$calendar), if (part) sprintf(", to %s", format(ends))),
-    value = shown_text(t[[of]][last], fact, memory), unit = if (fact$kind == "money") memory$book$currency,
-    pct = t[[paste0(of, "_change_pct")]][last], before = shown_text(t[[paste0(of, "_before")]][last], fact, memory),
-    against = paste(memory$sentences[[paste0(of, "_before")]][2], collapse = ""), exact = t[[of]][last]
+    label = capital(gsub("_", " ", of)), period = paste0(period_label(period, answer$every, about$calendar), if (part) sprintf(", to %s", format(ends))),
+    value = shown_text(t[[of]][last], fact, about$calendar), unit = if (fact$kind == "money") about$currency,
+    pct = t[[paste0(of, "_change_pct")]][last], before = shown_text(t[[paste0(of, "_before")]][last], fact, about$calendar),
+    against = change_days(answer, paste0(of, "_before")), exact = t[[of]][last]
   )
 }
 
@@ -122,8 +124,8 @@ change_blocks <- function(by, book) {
 }
 
 max_period <- function(t) {
-  memory <- memory_of(t)
-  period_start(memory$book$span[2], memory$every, memory$book$calendar)
+  answer <- answer_of(t)
+  period_start(answer$about$span[2], answer$every, answer$about$calendar)
 }
 
 # Products --------------------------------------------------------------------------------------------------
@@ -201,7 +203,7 @@ within_reading <- function(rows) {
 
 # The checks and the sentences are about the tables of all other sections.
 with_closing_sections <- function(sections) {
-  blocks <- Filter(function(block) block$kind == "table" && !is.null(memory_of(block$table)), unlist(lapply(sections, function(s) s$blocks), recursive = FALSE))
+  blocks <- Filter(function(block) block$kind == "table" && !is.null(answer_of(block$table)), unlist(lapply(sections, function(s) s$blocks), recursive = FALSE))
   lapply(sections, function(section) {
     switch(section$id, checks = checks_section(section, blocks), methods = methods_section(section, blocks), section)
   })
@@ -209,8 +211,8 @@ with_closing_sections <- function(sections) {
 
 checks_section <- function(section, blocks) {
   checks <- do.call(rbind, lapply(blocks, function(block) {
-    adds <- any(vapply(memory_of(block$table)$measures, function(m) m$adds_up, NA))
-    picked <- isTRUE(memory_of(block$table)$others)
+    adds <- any(vapply(measures_shown(answer_of(block$table)), function(m) m$adds_up, NA))
+    picked <- answer_of(block$table)$others
     if (adds && !picked) {
       found <- reconcile(block$table)
       data.frame(table = block$title %||% block$name, measure = found$measure, of = found$of, in_table = found$table, in_daybook = found$daybook,

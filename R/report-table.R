@@ -5,12 +5,12 @@ most_shown_rows <- 500L
 html_table <- function(block) {
   x <- utils::head(block$table, most_shown_rows)
   facts <- column_facts(x)
-  memory <- memory_of(x)
+  answer <- answer_of(x)
   id <- paste0("table-", gsub("[^[:alnum:]]+", "-", block$name))
   title <- visible(block$title %||% block$name)
   tags <- htmltools::tags
   # Cells are many, and made as text: html_cells() escapes them.
-  cells <- Map(function(values, fact) html_cells(values, fact, memory), as.list(x), facts)
+  cells <- Map(function(values, fact) html_cells(values, fact, calendar_of(x), answer$added[[fact$name]]$part), as.list(x), facts)
   rows <- if (nrow(x)) sprintf("<tr%s>%s</tr>", ifelse(total_rows(x), ' class="total"', ""), do.call(paste0, unname(cells))) else character()
   rows_id <- paste0(id, "-rows")
   html_of(tags$div(
@@ -48,9 +48,10 @@ html_heading <- function(fact) {
 }
 
 # A cell shows a readable text and carries the exact value: the browser sorts by it.
-html_cells <- function(values, fact, memory) {
-  text <- escape(shown_text(values, fact, memory))
-  if (identical(memory$derived[[fact$name]]$part, "comparable")) text <- gsub("_", " ", text)
+# `part` is that of a step that the column is.
+html_cells <- function(values, fact, calendar, part) {
+  text <- escape(shown_text(values, fact, calendar))
+  if (identical(part, "comparable")) text <- gsub("_", " ", text)
   text[is.na(values)] <- "&ndash;"
   value <- if (is_number(fact)) plain_columns_text(values, fact) else as.character(values)
   value[is.na(values)] <- ""
@@ -70,18 +71,6 @@ html_cells <- function(values, fact, memory) {
 
 plain_columns_text <- function(values, fact) {
   if (fact$exact) fixed_text(values, fact$decimals) else number_text(values)
-}
-
-# Totals stay at the end when a table is sorted.
-total_rows <- function(x) {
-  memory <- memory_of(x)
-  if (inherits(x, "hinterfeld_crosstab")) {
-    return(crosstab_totals(x)$rows)
-  }
-  if (is.null(memory) || length(memory$levels) < 2) {
-    return(rep(FALSE, nrow(x)))
-  }
-  x[["level"]] != memory$levels[[1]]$label
 }
 
 # Safe between tags and inside an attribute alike: nobody has to remember which it is.

@@ -13,8 +13,8 @@ load_tally <- function(path) {
   }
   read <- byte_reader(bytes, length(mark), n - 32)
   version <- read("integer", 1L)
-  if (!identical(version, 2L)) {
-    stop_because("file", c(sprintf("%s is a tally of version %s.", basename(path), version), i = "This version of the package reads version 2."))
+  if (!identical(version, 3L)) {
+    stop_because("file", c(sprintf("%s is a tally of version %s.", basename(path), version), i = "This version of the package reads version 3."))
   }
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   if (!identical(bytes[(n - 31L):n], sum)) stop_damaged(path, "Its checksum does not fit its contents.")
@@ -59,55 +59,89 @@ description_of <- function(read) {
 }
 
 tally_from <- function(about, read) {
-  fields <- c("every", "by", "measures", "parts", "lines", "span", "calendar", "currency")
+  fields <- c("every", "by", "measures", "lines", "span", "calendar", "currency", "decimals", "rounding", "trail", "parts")
   must(is.list(about) && setequal(names(about), fields), "fields are")
   every <- text_field(about$every, most = 1)
-  by <- text_field(about$by)
+  by <- as.character(text_field(about$by))
   must(is.null(every) || every %in% grains, "periods are")
   must(!anyDuplicated(c(every, by)), "keys are")
-  measures <- lapply(about$measures, measure_from)
+  must(is.list(about$measures), "measures are")
+  measures <- lapply(about$measures, measure_from, known = by)
   must(length(measures) > 0 && rlang::is_named(measures) && !anyDuplicated(c(names(measures), every, by)), "measures are")
-  staged <- Filter(function(m) m$staged, measures)
+  must(!any(startsWith(names(measures), ".")), "measures are")
+  staged <- Filter(is_staged_spec, measures)
+  plain <- measures[setdiff(names(measures), names(staged))]
   must(is.list(about$parts) && length(about$parts) == 1 + length(staged), "parts are")
-  keys <- length(c(every, by))
-  plain <- Filter(function(m) !m$staged, measures)
-  parts <- Map(part_from, about$parts, c(keys, rep(keys + 1, length(staged))), c(list(c(kinds_of(plain), "count")), as.list(kinds_of(staged))),
+  first <- c(.revenue = "sum", .lines = "count", vapply(plain, function(m) measure_kinds[[m$spec$kind]]$gather, ""))
+  stages <- lapply(names(staged), function(name) {
+    stats::setNames(if (is.null(staged[[name]]$spec$per)) "count" else "sum", name)
+  })
+  keys <- c(every, by)
+  parts <- Map(part_from, about$parts, c(list(keys), rep(list(c(keys, stage_column)), length(staged))), c(list(first), stages),
                MoreArgs = list(read = read, dated = length(every) == 1))
-  lines <- number_field(about$lines, 1)
   span <- number_field(about$span, 2)
-  must(lines >= 0 && lines == round(lines) && all(span == round(span)) && all(abs(span) < 1e7) && span[1] <= span[2], "days are")
-  structure(list(
-    every = every, by = as.character(by), measures = measures, parts = unname(parts), lines = lines, span = plain_days(span),
-    calendar = calendar_from(about$calendar), currency = text_field(about$currency, most = 1)
-  ), class = "hinterfeld_tally")
+  must(all(span == round(span)) && all(abs(span) < 1e7) && span[1] <= span[2], "days are")
+  decimals <- number_field(about$decimals, 1)
+  rounding <- text_field(about$rounding, 1)
+  must(decimals %in% 0:most_decimals && rounding %in% c("half_up", "half_even"), "decimals are")
+  described <- list(
+    span = plain_days(span), calendar = calendar_from(about$calendar), currency = text_field(about$currency, most = 1),
+    trail = trail_from(about$trail), decimals = c(revenue = as.integer(decimals)), rounding = rounding
+  )
+  check_periods_of(parts, every, described)
+  tally <- tryCatch(new_tally(every, by, measures, unname(parts), described), hinterfeld_error = function(cnd) NULL)
+  must(!is.null(tally) && identical(number_field(about$lines, 1), tally$lines), "lines are")
+  tally
 }
 
-# What each part holds of these measures.
-kinds_of <- function(measures) {
-  unname(vapply(measures, function(m) {
-    if (m$kind %in% c("lines", "distinct")) "count" else if (m$staged || m$kind == "mean") "sum" else m$kind
-  }, ""))
+# First days of periods, inside the days that the tally covers.
+check_periods_of <- function(parts, every, about) {
+  if (is.null(every)) {
+    return(invisible())
+  }
+  from <- period_start(about$span[1], every, about$calendar)
+  for (part in parts) {
+    days <- part$columns[[every]]
+    must(!anyNA(days) && all(days == round(as.double(days))) && all(days >= from & days <= about$span[2]), "periods are")
+    must(all(period_start(days, every, about$calendar) == days), "periods are")
+  }
+}
+
+trail_from <- function(trail) {
+  like <- new_trail()
+  must(is.list(trail) && identical(names(trail), names(like)), "steps are")
+  columns <- Map(function(column, of) {
+    values <- if (is.character(of)) text_field(column) else unlist(lapply(column, function(x) if (is.null(x)) NA_real_ else x))
+    must(is.null(values) || is.character(values) == is.character(of) && (is.character(of) || is.numeric(values) || all(is.na(values))), "steps are")
+    if (is.integer(of)) as.integer(values) else if (is.character(of)) as.character(values) else as.double(values)
+  }, trail, as.list(like))
+  must(length(unique(lengths(columns))) == 1 && all(columns$decimals %in% 0:most_decimals), "steps are")
+  tibble::new_tibble(columns, nrow = length(columns$what))
 }
 
 part_from <- function(part, keys, kinds, read, dated) {
-  must(is.list(part) && setequal(names(part), c("labels", "types", "kinds", "groups")) && is.list(part$labels), "parts are")
+  must(is.list(part) && setequal(names(part), c("names", "labels", "types", "amounts", "groups")) && is.list(part$labels), "parts are")
   types <- as.character(text_field(part$types))
-  must(length(part$labels) == keys && length(types) == keys && identical(as.character(text_field(part$kinds)), kinds), "keys are")
+  must(identical(as.character(text_field(part$names)), as.character(keys)), "keys are")
+  must(length(part$labels) == length(keys) && length(types) == length(keys), "keys are")
+  must(is.list(part$amounts) && identical(as.character(text_field(part$amounts$names)), names(kinds)) &&
+         identical(as.character(text_field(part$amounts$kinds)), unname(kinds)), "amounts are")
   must(!dated || types[1] == "date", "periods are")
   groups <- number_field(part$groups, 1)
   must(groups >= 0 && groups == round(groups) && groups < 2^31, "groups are")
   labels <- unname(Map(labels_from, part$labels, types))
-  codes <- lapply(labels, function(of) {
+  columns <- lapply(labels, function(of) {
     code <- read("integer", groups)
     must(!anyNA(code) && all(code >= 0L & code <= length(of)), "codes are")
-    code
+    code <- replace(code, code == 0L, NA)
+    if (is.character(of)) label_kernel(code + 0L, of) else of[code]
   })
-  numbers <- lapply(kinds, function(kind) {
-    pair <- list(read("double", groups), read("double", groups))
-    must(line_counts_kernel(pair[[2]]), "numbers of lines are")
+  amounts <- lapply(kinds, function(kind) {
+    pair <- list(kind = kind, values = read("double", groups), counted = read("double", groups))
+    must(line_counts_kernel(pair$counted), "numbers of lines are")
     pair
   })
-  list(labels = labels, codes = codes, kinds = kinds, values = lapply(numbers, function(x) x[[1]]), counted = lapply(numbers, function(x) x[[2]]))
+  list(columns = stats::setNames(columns, keys), lines = as.integer(groups), amounts = amounts)
 }
 
 labels_from <- function(labels, type) {
@@ -129,14 +163,36 @@ labels_from <- function(labels, type) {
   found
 }
 
-measure_from <- function(m) {
-  must(is.list(m) && setequal(names(m), c("kind", "decimals", "staged", "words")), "measures are")
+measure_from <- function(m, known) {
+  fields <- c("kind", "column", "x", "per", "where", "margin", "decimals", "counts", "label")
+  must(is.list(m) && setequal(names(m), fields), "measures are")
   kind <- text_field(m$kind, 1)
+  must(isTRUE(kind %in% names(measure_kinds)), "measures are")
+  entry <- measure_kinds[[kind]]
+  column <- unlist(m$column)
   decimals <- number_field(m$decimals, 1)
-  staged <- unlist(m$staged)
-  must(isTRUE(kind %in% c("sum", "mean", "smallest", "largest", "lines", "distinct")) && decimals %in% 0:most_decimals && rlang::is_bool(staged), "measures are")
-  must(staged == (kind == "distinct") || kind %in% c("mean", "smallest", "largest"), "measures are")
-  list(kind = kind, decimals = as.integer(decimals), staged = staged, words = text_field(m$words, 1))
+  margin <- text_field(m$margin, 1)
+  per <- text_field(m$per, 1)
+  label <- text_field(m$label, 1)
+  must(rlang::is_bool(column) && decimals %in% 0:most_decimals && isTRUE(margin %in% c("recompute", "add_up")), "measures are")
+  must((is.null(per) || entry$per) && (margin == "recompute" || entry$margin), "measures are")
+  x <- text_field(m$x, 1)
+  must(is.null(x) == (entry$takes == "lines") && is.null(label) == is.null(x) && (entry$takes != "column" || column), "measures are")
+  spec <- list(kind = kind, x = if (column) x else expression_from(x), per = per, where = expression_from(text_field(m$where, 1)),
+               margin = margin, decimals = as.integer(decimals), language = TRUE)
+  counts <- text_field(m$counts, 1)
+  must(isTRUE(counts %in% c("money", "pieces", "lines", "orders", "days", "other")), "measures are")
+  list(spec = spec, counts = counts, label = label)
+}
+
+# An expression of the language, and nothing else.
+expression_from <- function(text) {
+  if (is.null(text)) {
+    return(NULL)
+  }
+  read <- read_expression(text)
+  must(is.null(read$problem), "measures are")
+  rlang::quo_get_expr(read$quo)
 }
 
 calendar_from <- function(of) {
@@ -145,7 +201,7 @@ calendar_from <- function(of) {
   # Calendar months go with weeks from any day only where `weeks` is left out.
   known <- tryCatch(rlang::inject(sales_calendar(given$year_starts, given$week_starts, !!!given$weeks[given$weeks == "445"])), error = function(cnd) NULL)
   must(!is.null(known) && identical(known$weeks, given$weeks) && identical(as.integer(unlist(of$rules)), as.integer(known$rules)), "calendars are")
-  unclass(known)
+  known
 }
 
 text_field <- function(x, most = Inf) {

@@ -187,7 +187,7 @@ if (what == "chunks") {
     gc(FALSE)
   }
   cat("chunks seconds", seconds, "\n")
-  print_totals(tally_totals(tally))
+  print_totals(totals(tally, by = product, every = "day"))
 }
 if (what == "one_pass") {
   lines <- list(day = structure(rep(NA_real_, n), class = "Date"), product = character(n), revenue = numeric(n))

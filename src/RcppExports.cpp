@@ -127,6 +127,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// middle_kernel
+Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value, Rcpp::NumericVector times);
+RcppExport SEXP _hinterfeld_middle_kernel(SEXP orderSEXP, SEXP groupSEXP, SEXP valueSEXP, SEXP timesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type times(timesSEXP);
+    rcpp_result_gen = Rcpp::wrap(middle_kernel(order, group, value, times));
+    return rcpp_result_gen;
+END_RCPP
+}
 // change_kernel
 Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads);
 RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP unknownSEXP, SEXP threadsSEXP) {
@@ -309,6 +323,28 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// handle_kernel
+SEXP handle_kernel(SEXP held);
+RcppExport SEXP _hinterfeld_handle_kernel(SEXP heldSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type held(heldSEXP);
+    rcpp_result_gen = Rcpp::wrap(handle_kernel(held));
+    return rcpp_result_gen;
+END_RCPP
+}
+// held_kernel
+SEXP held_kernel(SEXP handle);
+RcppExport SEXP _hinterfeld_held_kernel(SEXP handleSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type handle(handleSEXP);
+    rcpp_result_gen = Rcpp::wrap(held_kernel(handle));
+    return rcpp_result_gen;
+END_RCPP
+}
 // lazy_parts_kernel
 SEXP lazy_parts_kernel(SEXP x);
 RcppExport SEXP _hinterfeld_lazy_parts_kernel(SEXP xSEXP) {
@@ -386,13 +422,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // sum_minor_kernel
-double sum_minor_kernel(SEXP x);
-RcppExport SEXP _hinterfeld_sum_minor_kernel(SEXP xSEXP) {
+double sum_minor_kernel(SEXP x, SEXP rows);
+RcppExport SEXP _hinterfeld_sum_minor_kernel(SEXP xSEXP, SEXP rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(sum_minor_kernel(x));
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(sum_minor_kernel(x, rows));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -487,6 +524,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// widen_kernel
+SEXP widen_kernel(Rcpp::NumericVector values, double factor);
+RcppExport SEXP _hinterfeld_widen_kernel(SEXP valuesSEXP, SEXP factorSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< double >::type factor(factorSEXP);
+    rcpp_result_gen = Rcpp::wrap(widen_kernel(values, factor));
+    return rcpp_result_gen;
+END_RCPP
+}
 // line_counts_kernel
 bool line_counts_kernel(Rcpp::NumericVector counts);
 RcppExport SEXP _hinterfeld_line_counts_kernel(SEXP countsSEXP) {
@@ -542,6 +591,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_leaders_kernel", (DL_FUNC) &_hinterfeld_leaders_kernel, 5},
     {"_hinterfeld_tied_kernel", (DL_FUNC) &_hinterfeld_tied_kernel, 3},
     {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
+    {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 4},
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
     {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
@@ -557,13 +607,15 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_settle_file_kernel", (DL_FUNC) &_hinterfeld_settle_file_kernel, 1},
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
+    {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
+    {"_hinterfeld_held_kernel", (DL_FUNC) &_hinterfeld_held_kernel, 1},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
     {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 2},
     {"_hinterfeld_minor_kernel", (DL_FUNC) &_hinterfeld_minor_kernel, 5},
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
-    {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 1},
+    {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 2},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_records_kernel", (DL_FUNC) &_hinterfeld_records_kernel, 3},
     {"_hinterfeld_odd_byte_kernel", (DL_FUNC) &_hinterfeld_odd_byte_kernel, 1},
@@ -571,6 +623,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
+    {"_hinterfeld_widen_kernel", (DL_FUNC) &_hinterfeld_widen_kernel, 2},
     {"_hinterfeld_line_counts_kernel", (DL_FUNC) &_hinterfeld_line_counts_kernel, 1},
     {"_hinterfeld_read_numbers_kernel", (DL_FUNC) &_hinterfeld_read_numbers_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},

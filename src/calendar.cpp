@@ -5,11 +5,12 @@
 namespace {
 
 calendar::Grain grain_of(const std::string& name) {
+  if (name == "day") return calendar::Grain::day;
   if (name == "week") return calendar::Grain::week;
   if (name == "month") return calendar::Grain::month;
   if (name == "quarter") return calendar::Grain::quarter;
   if (name == "year") return calendar::Grain::year;
-  return calendar::Grain::day;
+  Rcpp::stop("unknown period: %s", name);
 }
 
 calendar::Sales sales_of(const Rcpp::IntegerVector& rules) {

@@ -8,11 +8,12 @@
 namespace {
 
 ranks::Ties ties_of(const std::string& name) {
+  if (name == "standard") return ranks::Ties::standard;
   if (name == "dense") return ranks::Ties::dense;
   if (name == "ordinal") return ranks::Ties::ordinal;
   if (name == "modified") return ranks::Ties::modified;
   if (name == "fractional") return ranks::Ties::fractional;
-  return ranks::Ties::standard;
+  Rcpp::stop("unknown rule for ties: %s", name);
 }
 
 // Row numbers from 0.
@@ -35,7 +36,7 @@ Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
   return out;
 }
 
-// Running totals (width 0) or moving sums over `width` places, in minor; `order` puts rows in order of
+// Running totals (width 0) or moving sums over `width` places, in minor units; `order` puts rows in order of
 // scope and place. NaN everywhere when a total does not fit.
 // [[Rcpp::export]]
 Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place,
@@ -160,6 +161,34 @@ Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, R
   }
   return Rcpp::List::create(Rcpp::_["share"] = share, Rcpp::_["members"] = members, Rcpp::_["class"] = class_of, Rcpp::_["rows"] = rows,
                             Rcpp::_["top"] = top, Rcpp::_["top_share"] = top_share, Rcpp::_["low"] = low);
+}
+
+// The middle of each group's values, each as often as `times` says: `order` puts rows in order of group and value. The sum of
+// the two middle ones, which of an odd number are one, and how many they are.
+// [[Rcpp::export]]
+Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value, Rcpp::NumericVector times) {
+  std::vector<int> groups;
+  std::vector<double> middle;
+  const R_xlen_t n = order.size();
+  for (R_xlen_t from = 0, to = 0; from < n; from = to) {
+    const int own = group[order[from] - 1];
+    double all = 0;
+    for (to = from; to < n && group[order[to] - 1] == own; ++to) all += times[order[to] - 1];
+    double passed = 0, sum = 0;
+    // Places are counted from 1: the lower middle is place (all + 1) / 2, the upper all / 2 + 1.
+    const double lower = std::floor((all + 1) / 2), upper = std::floor(all / 2) + 1;
+    for (R_xlen_t i = from; i < to; ++i) {
+      const double before = passed;
+      passed += times[order[i] - 1];
+      if (before < lower && lower <= passed) sum += value[order[i] - 1];
+      if (before < upper && upper <= passed) sum += value[order[i] - 1];
+    }
+    groups.push_back(own);
+    middle.push_back(sum);
+  }
+  return Rcpp::List::create(Rcpp::_["group"] = Rcpp::IntegerVector(groups.begin(), groups.end()),
+                            Rcpp::_["value"] = Rcpp::NumericVector(middle.begin(), middle.end()),
+                            Rcpp::_["parts"] = Rcpp::NumericVector(static_cast<int>(middle.size()), 2.0));
 }
 
 // Difference, part of the earlier value where that is above 0, and direction: 1 up, 2 down, 3 level, 4 new, 5 gone,

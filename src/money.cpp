@@ -103,19 +103,28 @@ Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
   return Rcpp::IntegerVector(out);
 }
 
-// Exact sum of minor, missing ones apart; NaN when it overflows.
+// Exact sum of minor units, of some rows (from 1) or all, missing ones apart; NaN when it overflows.
 // [[Rcpp::export]]
-double sum_minor_kernel(SEXP x) {
-  const R_xlen_t n = Rf_xlength(x);
+double sum_minor_kernel(SEXP x, SEXP rows) {
+  const bool all = Rf_isNull(rows);
+  const R_xlen_t n = Rf_xlength(all ? x : rows), held = Rf_xlength(x);
+  const int* row = all ? nullptr : INTEGER(rows);
+  for (R_xlen_t i = 0; i < n && !all; ++i) {
+    if (row[i] < 1 || row[i] > held) Rcpp::stop("rows that are not there");
+  }
   int64_t total = 0;
   try {
     if (TYPEOF(x) == INTSXP) {
-      const int* unit = INTEGER(x);
-      for (R_xlen_t i = 0; i < n; ++i) total += unit[i] == INT_MIN ? 0 : unit[i];
-    } else {
-      const double* unit = REAL(x);
+      const int* minor = INTEGER(x);
       for (R_xlen_t i = 0; i < n; ++i) {
-        if (std::isfinite(unit[i])) total = money::add(total, static_cast<int64_t>(unit[i]));
+        const int one = minor[all ? i : row[i] - 1];
+        total += one == INT_MIN ? 0 : one;
+      }
+    } else {
+      const double* minor = REAL(x);
+      for (R_xlen_t i = 0; i < n; ++i) {
+        const double one = minor[all ? i : row[i] - 1];
+        if (std::isfinite(one)) total = money::add(total, static_cast<int64_t>(one));
       }
     }
     return money::publish(total);

@@ -226,6 +226,23 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
   return Rcpp::IntegerVector(static_cast<SEXP>(result));
 }
 
+// 64-bit integers times a power of ten; NULL where one would not fit.
+// [[Rcpp::export]]
+SEXP widen_kernel(Rcpp::NumericVector values, double factor) {
+  const R_xlen_t n = values.size();
+  const double* from = REAL(values);
+  Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
+  double* to = REAL(out);
+  const int64_t times = static_cast<int64_t>(factor);
+  for (R_xlen_t i = 0; i < n; ++i) {
+    int64_t value;
+    std::memcpy(&value, from + i, sizeof value);
+    if (__builtin_mul_overflow(value, times, &value)) return R_NilValue;
+    std::memcpy(to + i, &value, sizeof value);
+  }
+  return out;
+}
+
 // Are these 64-bit integers numbers of lines: none negative, and all of them together no more than can be?
 // [[Rcpp::export]]
 bool line_counts_kernel(Rcpp::NumericVector counts) {

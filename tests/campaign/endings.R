@@ -16,7 +16,7 @@ endings <- list(
 )
 
 compare_crosstab <- function(p, x, shape, o) {
-  labels <- attr(x, "memory")$labels
+  labels <- attr(x, "answer")$labels
   asked <- replace(shape$asked, "fill", list(FALSE))
   rename <- function(name) shape$names[match(name, c(shape$every, shape$by))]
   rows <- rename(p$rows)

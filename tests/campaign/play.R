@@ -178,7 +178,7 @@ best_shape <- function(shape, move, o) {
 
 # Our rows as ids like those of SQLite's rows.
 table_ids <- function(t, shape) {
-  labels <- attr(t, "memory")$labels
+  labels <- attr(t, "answer")$labels
   level <- if (length(shape$splits) > 1) as.integer(t$level) else rep(1L, nrow(t))
   keys <- lapply(seq_along(shape$names), function(k) {
     name <- c(shape$every, shape$by)[k]

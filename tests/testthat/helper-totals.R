@@ -72,3 +72,9 @@ expect_sql <- function(t, db, keys, splits, measures = names(sql_measures)) {
     testthat::expect_equal(ours[[measure]][!is.na(at)], expected$value[at[!is.na(at)]], label = measure, tolerance = 1e-13)
   }
 }
+
+# The table of all that a tally holds.
+whole_table <- function(tally) {
+  t <- totals(tally, by = tidyselect::all_of(tally$by), every = tally$every, measures = names(tally$measures))
+  tibble::as_tibble(t)
+}

@@ -154,12 +154,15 @@ test_that("words and mistakes", {
   expect_snapshot(error = TRUE, add_change(t, versus = "last_year"))
 })
 
-test_that("figures that cannot be computed for new rows are left out aloud", {
-  t <- add_share(totals(kilnmoor_book(), by = product, every = "year"), within = year)
-  names(t)[2] <- "item"
-  expect_message(changed <- add_change(t), "`revenue_share` cannot be computed for all rows")
-  expect_false("revenue_share" %in% names(changed))
-  expect_true(all(c("item", "revenue_before") %in% names(changed)))
+test_that("steps are taken anew for new rows, whatever columns are called or were left out meanwhile", {
+  t <- add_share(totals(kilnmoor_book(), by = product, every = "year", measures = c("revenue", "units")), "units", within = year)
+  t <- add_rank(t, within = year)
+  expected <- quiet(add_change(t))
+  names(t)[c(1, 2, 5)] <- c("Year", "item", "part")
+  changed <- quiet(add_change(t[c("Year", "item", "revenue", "part")]))
+  expect_identical(names(changed)[1:5], c("Year", "item", "revenue", "part", "revenue_before"))
+  expect_identical(as.list(tibble::as_tibble(changed[4:6])), stats::setNames(as.list(expected)[c("units_share", "revenue_before", "revenue_change")], names(changed)[4:6]))
+  expect_gt(nrow(changed), nrow(t))
 })
 
 test_that("whole periods taken from the table are what their lines give", {
@@ -204,11 +207,11 @@ test_that("directions, parts and unknown values are told for every kind of pair"
   earlier <- c(2, 5, 3, 0, 4, 4, 0, NA, NA, -3, 1, 9)
   unknown <- c(rep(FALSE, 11), TRUE)
   measure <- list(kind = "sum", counts = "pieces", decimals = 0L)
-  found <- hinterfeld:::change_values(now, earlier, unknown, rep("full", 12), "x", measure, "x", "comparable")$values
-  expect_identical(found$x_direction, c("up", "down", "level", "new", "gone", "gone", "level", "level", "new", "unknown", "down", "unknown"))
-  expect_identical(found$x_change, c(3, -3, 0, 4, -4, NA, 0, NA, NA, 4, -3, NA))
-  expect_identical(found$x_change_pct, c(1.5, -0.6, 0, NA, -1, NA, NA, NA, NA, NA, -3, NA))
-  expect_identical(found$x_before, replace(earlier, 12, NA))
+  found <- lapply(hinterfeld:::change_values(now, earlier, unknown, rep("full", 12), measure), function(column) column$values)
+  expect_identical(found$direction, c("up", "down", "level", "new", "gone", "gone", "level", "level", "new", "unknown", "down", "unknown"))
+  expect_identical(found$change, c(3, -3, 0, 4, -4, NA, 0, NA, NA, 4, -3, NA))
+  expect_identical(found$pct, c(1.5, -0.6, 0, NA, -1, NA, NA, NA, NA, NA, -3, NA))
+  expect_identical(found$before, replace(earlier, 12, NA))
 })
 
 test_that("a measure of fewer lines has the scale it had of all", {
@@ -219,7 +222,7 @@ test_that("a measure of fewer lines has the scale it had of all", {
   cents <- round(100 * lines$revenue) - lines$units * round(100 * lines$unit_cost)
   earlier <- lines$day >= as.Date("2025-01-01") & lines$day <= as.Date("2025-09-17")
   expect_identical(change$profit_before[4], sum(cents[earlier], na.rm = TRUE) / 100)
-  expect_identical(hinterfeld:::memory_of(t)$measures$profit$decimals, 2L)
+  expect_identical(hinterfeld:::answer_of(t)$measures$profit$decimals, 2L)
   days <- as.Date(c("2024-01-05", "2025-01-05", "2025-06-01"))
   small <- daybook(a_sale(day = days, revenue = 1:3, cost = c(4, 4.25, 5)), day, revenue, product)
   periods <- list(now = as.Date(c("2025-06-01", "2025-06-30")), then = as.Date(c("2024-01-01", "2024-12-31")))

@@ -3,7 +3,7 @@ test_that("expressions over exact columns are exact and have the decimals of the
   book <- daybook(sales, day, revenue, product, units = n)
   of <- function(x) {
     t <- totals(book, measures = list(m = x))
-    list(t$m, hinterfeld:::memory_of(t)$measures$m$decimals)
+    list(t$m, hinterfeld:::answer_of(t)$measures$m$decimals)
   }
   expect_no_message(expect_identical(of(sum_of(revenue - units * cost)), list((100 - 210 + 200 - 125 + 300 - 200) / 1000, 3L)))
   expect_identical(of(sum_of(revenue * rate)), list(0.825, 3L))

@@ -120,8 +120,8 @@ test_that("labels are unlike every value, in totals, tallies, crosstabs and cove
   expect_identical(t$revenue[t$level == "Total"], 31)
   expect_identical(t$revenue[t$k == "Total"], 1)
   expect_true(all(reconcile(t)$matches))
-  expect_setequal(quiet(tally_totals(tally_of(book, by = k)))$revenue, c(1, 2, 4, 8, 16))
-  expect_identical(anyDuplicated(quiet(tally_totals(tally_of(book, by = k)))$k), 0L)
+  expect_setequal(quiet(whole_table(tally_of(book, by = k, every = NULL)))$revenue, c(1, 2, 4, 8, 16))
+  expect_identical(anyDuplicated(quiet(whole_table(tally_of(book, by = k, every = NULL)))$k), 0L)
   expect_identical(sort(quiet(coverage(book, data.frame(product = "p"), within = k))$revenue), c(1, 2, 4, 8, 16))
 })
 

@@ -78,7 +78,7 @@ test_that("measures that cannot be taken name the choices", {
 test_that("a measure knows what it counts", {
   counts <- function(...) {
     t <- totals(kilnmoor_book(), measures = list(...))
-    unname(vapply(hinterfeld:::memory_of(t)$measures, function(m) m$counts, ""))
+    unname(vapply(hinterfeld:::answer_of(t)$measures, function(m) m$counts, ""))
   }
   expect_identical(
     counts(a = "revenue", b = "units", c = "lines", d = count_distinct(order), e = count_distinct(day), f = count_distinct(customer_id), g = largest_of(revenue, per = "day")),

@@ -23,7 +23,7 @@ test_that("chunks merged in any order are the totals of all lines, to the last b
     expected <- quiet(totals(chunks_of(random, rep(1, random$lines))[[1]], by = c(region, product), every = "month", measures = tally_measures()))
     for (order in list(seq_along(tallies), rev(seq_along(tallies)), sample(length(tallies)))) {
       merged <- Reduce(merge_tallies, tallies[order])
-      expect_identical(as.list(tally_totals(merged)), as.list(tibble::as_tibble(expected)))
+      expect_identical(as.list(whole_table(merged)), as.list(tibble::as_tibble(expected)))
     }
     expect_identical(merged$lines, as.double(random$lines))
   }
@@ -32,10 +32,10 @@ test_that("chunks merged in any order are the totals of all lines, to the last b
 test_that("a tally without keys, and one of days, go on too", {
   book <- kilnmoor_book()
   halves <- chunks_of(book, seq_len(book$lines) %% 2)
-  whole <- Reduce(merge_tallies, lapply(halves, tally_of))
-  expect_identical(tally_totals(whole)$revenue, totals(book)$revenue)
+  whole <- Reduce(merge_tallies, lapply(halves, tally_of, every = NULL))
+  expect_identical(whole_table(whole)$revenue, totals(book)$revenue)
   days <- Reduce(merge_tallies, lapply(halves, tally_of, by = product, every = "day"))
-  expect_identical(as.list(tally_totals(days)), as.list(tibble::as_tibble(totals(book, by = product, every = "day"))))
+  expect_identical(as.list(whole_table(days)), as.list(tibble::as_tibble(totals(book, by = product, every = "day"))))
 })
 
 test_that("threads give the same bits", {
@@ -78,7 +78,7 @@ test_that("whatever measure comes first, rows stand in the order of totals", {
       measures <- list(first = measure, "revenue")
       merged <- quiet(Reduce(merge_tallies, lapply(chunks, tally_of, by = c(region, status, product), every = every, measures = measures)))
       expected <- quiet(totals(whole, by = c(region, status, product), every = every, measures = measures))
-      expect_identical(as.list(tally_totals(merged)), as.list(tibble::as_tibble(expected)))
+      expect_identical(as.list(whole_table(merged)), as.list(tibble::as_tibble(expected)))
     }
   }
 })
@@ -88,11 +88,11 @@ test_that("keys keep their type, values and blanks through a file", {
                   whole = c(1L, 2L, 2L, NA), number = c(1.5, 2, 0.1, 1 / 3), yes = c(TRUE, FALSE, NA, TRUE), on = as.Date("2024-01-01") + 0:3)
   book <- daybook(sales, day, revenue, product)
   for (key in c("k", "none", "whole", "number", "yes", "on")) {
-    tally <- tally_of(book, by = tidyselect::all_of(key))
+    tally <- tally_of(book, by = tidyselect::all_of(key), every = NULL)
     path <- save_tally(tally, withr::local_tempfile())
     expected <- as.list(tibble::as_tibble(quiet(totals(book, by = tidyselect::all_of(key)))))
-    expect_identical(as.list(quiet(tally_totals(tally))), expected, label = key)
-    expect_identical(as.list(quiet(tally_totals(load_tally(path)))), expected, label = key)
+    expect_identical(as.list(quiet(whole_table(tally))), expected, label = key)
+    expect_identical(as.list(quiet(whole_table(load_tally(path)))), expected, label = key)
   }
-  expect_identical(tally_totals(tally_of(book, measures = list(n = count_distinct(none))))$n, 0)
+  expect_identical(whole_table(tally_of(book, measures = list(n = count_distinct(none)), every = NULL))$n, 0)
 })

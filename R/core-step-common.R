@@ -1,10 +1,9 @@
-# What all derived columns share: scopes, exact values, names, sentences, and the memory of the step.
+# What all added columns share: scopes, exact values, names, and the step that they belong to.
 
 # Scopes: one number per row for each combination of the `within` columns, every level on its own.
 derive_scope <- function(t, within) {
   data <- as_tibble.hinterfeld_totals(t)
-  columns <- c(within, if ("level" %in% key_columns(memory_of(t))) "level")
-  groups <- member_groups(data, columns)
+  groups <- member_groups(data, c(within, answer_of(t)$level))
   names <- lapply(within, function(name) plain_value(data[[name]][groups$first]))
   labels <- if (length(within)) do.call(paste, c(names, sep = " / ")) else "the whole table"
   list(id = groups$codes, count = groups$count, labels = labels, first = groups$first)
@@ -28,13 +27,11 @@ scope_totals <- function(scope, minor, of) {
 }
 
 pick_within <- function(quo, t, argument = "within", call = caller_env()) {
-  memory <- memory_of(t)
-  pick_columns(quo, c(memory$every, memory$by), argument, call)
+  pick_columns(quo, answer_of(t)$keys, argument, call)
 }
 
 # The values of a measure or derived column: whole minor units where it is exact.
 derive_values <- function(t, of, call = caller_env()) {
-  memory <- memory_of(t)
   known <- derivable(t)
   if (!rlang::is_string(of) || !of %in% known) {
     kind <- if (rlang::is_string(of) && of %in% names(t)) sprintf("`%s` is %s.", of, type_of(t[[of]]))
@@ -46,7 +43,7 @@ derive_values <- function(t, of, call = caller_env()) {
       if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
     ), call = call)
   }
-  decimals <- exact_decimals_of(memory, of)
+  decimals <- known_column(answer_of(t), of)$decimals
   values <- t[[of]]
   list(values = if (is.null(decimals)) values else to_minor(values, decimals), decimals = decimals, exact = !is.null(decimals))
 }
@@ -62,65 +59,76 @@ minor_of <- function(values) {
 }
 
 derivable <- function(t) {
-  names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% key_columns(memory_of(t))]
-}
-
-# Decimals of a column that is exact, NULL for means, shares and the like.
-exact_decimals_of <- function(memory, of) {
-  known_column(memory, of)$decimals
-}
-
-# What is known of a column of numbers: what it counts, and its decimals where it is exact. NULL for a column of the
-# user's own.
-known_column <- function(memory, name) {
-  measure <- memory$measures[[name]]
-  if (is.null(measure)) memory$derived[[name]] else list(counts = measure$counts, decimals = if (measure$kind != "mean") measure$decimals)
+  answer <- answer_of(t)
+  names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% c(answer$keys, answer$level)]
 }
 
 # Shares and running figures make sense only of what adds up from row to row.
 check_adds_up <- function(t, of, what, call = caller_env()) {
-  measure <- memory_of(t)$measures[[of]]
+  measure <- answer_of(t)$measures[[of]]
   if (!is.null(measure) && !measure$adds_up && measure$margin != "add_up") {
+    words <- measure_words(answer_of(t)$inquiry$measures[[measure$id]])
     stop_because("measure", c(
-      sprintf("%s of `%s` would mean nothing: %s does not add up from row to row.", what, of, measure$words),
+      sprintf("%s of `%s` would mean nothing: %s does not add up from row to row.", what, of, words),
       i = "Take a sum or a count of lines."
     ), call = call)
   }
 }
 
-# The new columns at the end, with what is to be remembered of each and one sentence for all.
-add_derived <- function(t, columns, about, words, step, call = caller_env()) {
-  taken <- intersect(names(columns), names(t))
-  if (length(taken)) {
+# The step that a verb takes on a table: its arguments, of which `names` hold names of columns, in the names that these had
+# first; and the names of its new columns, each unlike any that the table has had.
+step_on <- function(t, kind, args, columns, names = c("of", "within", "along")) {
+  answer <- answer_of(t)
+  for (name in intersect(names, names(args))) args[name] <- list(if (!is.null(args[[name]])) ids_of(answer, args[[name]]))
+  taken <- c(vapply(answer$columns, function(column) column$id, ""), unlist(lapply(answer$inquiry$steps, function(s) s$columns)))
+  ids <- utils::tail(make.unique(c(taken, columns), " "), length(columns))
+  step <- new_step(kind, args, stats::setNames(ids, base::names(columns)))
+  structure(step, shown = unname(columns))
+}
+
+# The columns that a step takes its arguments from, by the names that they have now.
+step_names <- function(t, names) {
+  names_of(answer_of(t), names)
+}
+
+# The new columns at the end, by part of the step, each with what it is: list(values, counts, decimals, signed, ...). What the
+# sentence about them tells is `found`.
+add_columns_of <- function(t, step, columns, found, call = caller_env()) {
+  shown <- attr(step, "shown") %||% unname(step$columns)
+  clash <- intersect(shown, names(t))
+  if (length(clash)) {
     stop_because("argument", c(
-      sprintf("The table has %s already.", columns_named(taken)),
-      i = "Give the new figure a name of its own: `name = \"...\"`."
+      sprintf("The table has %s already.", columns_named(clash)),
+      i = "Give the new column a name of its own: `name = \"...\"`."
     ), call = call)
   }
-  memory <- memory_of(t)
-  set <- max(0L, vapply(memory$derived, function(known) known$set, 0L)) + 1L
-  memory$derived <- c(memory$derived, lapply(about, function(known) replace(known, "set", set)))
-  memory$sentences <- c(memory$sentences, stats::setNames(list(words), names(columns)[1]))
-  memory$steps <- c(memory$steps, list(step))
-  new_totals(c(as.list(as_tibble.hinterfeld_totals(t)), columns), memory)
+  values <- stats::setNames(lapply(columns, function(column) column$values), shown)
+  answer <- attr(t, "answer", exact = TRUE)
+  place <- length(answer$inquiry$steps) + 1L
+  about <- Map(function(column, part, id) {
+    rlang::exec(new_column, id, "added", step = place, kind = step$kind, part = part, of = step$args$of,
+                !!!column[setdiff(names(column), "values")])
+  }, columns, names(step$columns), step$columns)
+  answer$columns <- c(answer$columns, stats::setNames(about, shown))
+  new_totals(c(as.list(as_tibble.hinterfeld_totals(t)), values), with_step(answer, step, found))
 }
 
-# An added column: the step it belongs to and its part in it, the measure it is about, what it counts (money, pieces,
-# lines, orders, days, percent, rank, class, other), its decimals (NULL where inexact), and whether it is a change, which
-# is written with its sign.
-about_column <- function(step, part, of, counts, decimals = NULL, signed = FALSE) {
-  list(step = step, part = part, of = of, counts = counts, decimals = decimals, signed = signed)
+with_step <- function(answer, step, found) {
+  attr(step, "shown") <- NULL
+  answer$inquiry$steps <- c(answer$inquiry$steps, list(step))
+  answer$found <- c(answer$found, list(found))
+  answer
 }
 
-# The columns that a step has added with this part, the latest last.
-added_columns <- function(memory, step, part) {
-  names(Filter(function(known) known$step == step && known$part == part, memory$derived))
+# The columns that a kind of step has added with this part, the latest last.
+added_columns <- function(answer, kind, part) {
+  names(Filter(function(column) column$kind == kind && column$part == part, answer$added))
 }
 
 # The column that the same step has added with another part; NULL where it is gone.
-added_with <- function(memory, column, part) {
-  set <- memory$derived[[column]]$set
-  found <- names(Filter(function(known) known$set == set && known$part == part, memory$derived))
+added_with <- function(answer, column, part) {
+  step <- answer$added[[column]]$step
+  found <- names(Filter(function(known) known$step == step && known$part == part, answer$added))
   if (length(found)) found[1]
 }
 
@@ -128,34 +136,21 @@ check_name <- function(name, call = caller_env()) {
   check_text(name, "name", none = TRUE, call = call)
 }
 
-# "each product", "each product and month": what a row stands for inside its scope.
-member_words <- function(t, within) {
-  memory <- memory_of(t)
-  members <- setdiff(c(memory$by, memory$every), within)
-  if (length(members)) paste("each", and_list(members)) else "each row"
+# What a sentence about a step tells of the table it was taken on: `shown`, how many rows counted where it was cut; whether
+# blanks were among them; how many rows have no value.
+found_on <- function(t, missing = 0, ...) {
+  answer <- answer_of(t)
+  list(shown = if (answer$cut) nrow(t), not_given = holds_not_given(t), levels = length(answer$levels) > 1, missing = missing, ...)
 }
 
-# "within its region"; without scope columns, that it was the whole table, and by default.
-scope_words <- function(t, within, default = FALSE) {
-  memory <- memory_of(t)
-  levels <- if (length(memory$levels) > 1) ", each level on its own" else ""
-  if (length(within)) {
-    return(sprintf("within its %s%s", and_list(within), levels))
-  }
-  several <- length(c(memory$every, memory$by)) > 1
-  sprintf("over the whole table%s%s", levels, if (several) " (no `within` was given)" else "")
-}
-
-not_given_words <- function(t) {
-  memory <- memory_of(t)
+holds_not_given <- function(t) {
+  answer <- answer_of(t)
   data <- as_tibble.hinterfeld_totals(t)
-  held <- any(vapply(data[memory$by], function(x) is.character(x) && holds_text_kernel(x, memory$labels$not_given), NA))
-  if (held) sprintf("; %s counts like any other", quoted(memory$labels$not_given)) else ""
+  any(vapply(data[answer$by], function(x) is.character(x) && holds_text_kernel(x, answer$labels$not_given), NA))
 }
 
-cut_words <- function(t) {
-  memory <- memory_of(t)
-  if (memory$cut) sprintf(" Only the %s shown count.", count_of(nrow(t), "row")) else ""
+count_missing <- function(values) {
+  if (any_unusual(values)) sum(is.na(values)) else 0L
 }
 
 # A warning that names the scopes whose total is not above 0.
@@ -171,8 +166,8 @@ warn_scopes <- function(what, labels) {
 # The keys of some rows for ties, as places in the order of their names: texts byte by byte, numbers and days by size,
 # missing ones and then totals last.
 row_names_order <- function(t, rows) {
-  memory <- memory_of(t)
-  lapply(c(memory$by, memory$every), function(name) {
+  answer <- answer_of(t)
+  lapply(c(answer$by, answer$period), function(name) {
     x <- t[[name]][rows]
     if (is.factor(x)) {
       return(as.integer(x))
@@ -181,17 +176,16 @@ row_names_order <- function(t, rows) {
       return(x)
     }
     found <- distinct_codes(x)
-    recode_kernel(found$codes, label_places(found$labels, memory, name), NA_integer_, threads_wanted())
+    recode_kernel(found$codes, label_places(found$labels, answer, name), NA_integer_, threads_wanted())
   })
 }
 
-label_places <- function(labels, memory, name) {
-  own <- !labels %in% c(memory$labels$not_given, memory$labels$total)
-  original <- memory$book$columns[[memory$book_columns[match(name, memory$by)] %||% "day"]]
+label_places <- function(labels, answer, name) {
+  own <- !labels %in% c(answer$labels$not_given, answer$labels$total)
   # A column that must say Total is text, whatever it was.
-  values <- if (is.numeric(original) && !is_coded(original) && !inherits(original, "Date")) as.numeric(replace(labels, !own, NA)) else labels
+  values <- if (answer$columns[[name]]$numbers) as.numeric(replace(labels, !own, NA)) else labels
   places <- integer(length(labels))
-  places[order(!own, labels == memory$labels$total, values, method = "radix")] <- seq_along(labels)
+  places[order(!own, labels == answer$labels$total, values, method = "radix")] <- seq_along(labels)
   places
 }
 

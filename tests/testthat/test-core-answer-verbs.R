@@ -43,7 +43,7 @@ test_that("new columns are welcome, and as_tibble() gives a plain tibble", {
   x[["more"]] <- 1
   expect_true(is_totals(x))
   expect_identical(class(tibble::as_tibble(t)), c("tbl_df", "tbl", "data.frame"))
-  expect_null(attr(tibble::as_tibble(t), "memory"))
+  expect_null(attr(tibble::as_tibble(t), "answer"))
 })
 
 test_that("dplyr's verbs keep a table that is still true and make any other plain, aloud", {

@@ -1,54 +1,5 @@
-# A totals table remembers what it is: its daybook, keys, measures and levels. It keeps that memory as long as its rows and
-# columns still mean the same, whatever verbs have been at it, and says so when they do not. A crosstab does likewise.
-
-new_totals <- function(columns, memory) {
-  tibble::new_tibble(columns, memory = memory, class = "hinterfeld_totals")
-}
-
-answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
-
-# What a totals table or a crosstab remembers; NULL for any other table, whatever attributes it was left with.
-memory_of <- function(t) {
-  if (inherits(t, answer_classes)) attr(t, "memory", exact = TRUE)
-}
-
-check_totals <- function(t, name = "t", call = caller_env()) {
-  if (!inherits(t, "hinterfeld_totals")) {
-    stop_because("argument", c(
-      sprintf("`%s` must be a totals table.", name),
-      i = sprintf("It is %s.", describe(t)),
-      i = "Make one with `totals()`."
-    ), call = call)
-  }
-}
-
-key_columns <- function(memory) {
-  if (!is.null(memory$heads)) memory$rows_by else c(memory$every, memory$by, if (length(memory$levels) > 1) "level")
-}
-
-# Columns that were totalled or added.
-value_columns <- function(memory) {
-  if (!is.null(memory$heads)) names(memory$cells) else c(names(memory$measures), names(memory$derived))
-}
-
-#' @importFrom tibble as_tibble
-#' @export
-as_tibble.hinterfeld_totals <- function(x, ...) {
-  attr(x, "memory") <- NULL
-  class(x) <- setdiff(class(x), answer_classes)
-  x
-}
-
-#' @export
-as_tibble.hinterfeld_crosstab <- as_tibble.hinterfeld_totals
-
-#' @export
-as.data.frame.hinterfeld_totals <- function(x, ...) {
-  as.data.frame(as_tibble.hinterfeld_totals(x), ...)
-}
-
-#' @export
-as.data.frame.hinterfeld_crosstab <- as.data.frame.hinterfeld_totals
+# The verbs that users apply to a totals table or a crosstab: it stays an answer as long as its rows and columns still mean the
+# same, and says so when they do not.
 
 forget <- function(x, why) {
   kind <- if (inherits(x, "hinterfeld_crosstab")) "crosstab" else "totals table"
@@ -56,41 +7,34 @@ forget <- function(x, why) {
   as_tibble.hinterfeld_totals(x)
 }
 
-# A table again after rows or columns of it were taken. `x` has its class and whatever memory.
-retain <- function(x, memory) {
-  lost <- setdiff(key_columns(memory), names(x))
+# A table again after rows or columns of it were taken. `x` has its class and whatever attributes.
+retain <- function(x, t) {
+  answer <- answer_of(t)
+  keys <- c(answer$keys, answer$level)
+  lost <- setdiff(keys, names(x))
   if (length(lost)) {
     return(forget(x, sprintf("Without %s its rows cannot be told apart", columns_named(lost))))
   }
-  cells <- memory$cells[names(memory$cells) %in% names(x)]
-  measures <- if (is.null(memory$heads)) names(memory$measures) %in% names(x) else names(memory$measures) %in% cells
-  memory$measures <- memory$measures[measures]
-  if (length(memory$measures) == 0) {
+  here <- names(answer$columns) %in% names(x)
+  if (!any(c(names(answer$measures), names(answer$cells)) %in% names(x))) {
     return(forget(x, "It has no measure left"))
   }
-  if (is.null(memory$heads)) {
-    memory$derived <- memory$derived[names(memory$derived) %in% names(x)]
-    memory$sentences <- memory$sentences[names(memory$sentences) %in% c(names(x), "picks", "others")]
-  } else {
-    memory$cut <- memory$cut || length(cells) < length(memory$cells)
-    memory$cells <- cells
-  }
-  memory$cut <- memory$cut || nrow(x) < memory$rows
-  attr(x, "memory") <- memory
-  x
+  gone <- nrow(x) < nrow(t) || length(answer$cells) > 0 && !all(here)
+  attr(x, "answer") <- attr(t, "answer")
+  set_answer(x, columns = answer$columns[here], cut = answer$cut || gone, by_hand = answer$by_hand || gone)
 }
 
 # The same after verbs that may have done anything: `data` is what they made of `t`. It is still an answer when its rows
 # are rows of `t`, each at most once, and its columns say of them what they said.
 restore_answer <- function(data, t) {
-  memory <- memory_of(t)
+  answer <- answer_of(t)
   out <- tibble::new_tibble(unclass_columns(data), nrow = nrow(data), class = class(t)[class(t) %in% answer_classes])
   if (anyDuplicated(names(out))) {
     return(forget(out, "Two columns have one name"))
   }
-  keys <- key_columns(memory)
+  keys <- c(answer$keys, answer$level)
   if (!all(keys %in% names(out))) {
-    return(retain(out, memory))
+    return(retain(out, t))
   }
   at <- match_rows(out, t, keys)
   if (anyNA(at)) {
@@ -100,9 +44,9 @@ restore_answer <- function(data, t) {
     return(forget(out, "Some rows stand in it twice"))
   }
   before <- as.list(t)
-  here <- intersect(value_columns(memory), names(out))
+  here <- intersect(answer$values, names(out))
   same <- vapply(here, function(name) same_values(.subset2(out, name), before[[name]], at), NA)
-  if (all(same)) retain(out, memory) else forget(out, sprintf("%s changed", columns_named(here[!same])))
+  if (all(same)) retain(out, t) else forget(out, sprintf("%s changed", columns_named(here[!same])))
 }
 
 unclass_columns <- function(data) {
@@ -163,7 +107,7 @@ retain_part <- function(out, t, i = NULL) {
   if (anyDuplicated(names(out))) {
     return(forget(out, "Two columns have one name"))
   }
-  retain(out, memory_of(t))
+  retain(out, t)
 }
 
 #' @export
@@ -171,7 +115,7 @@ retain_part <- function(out, t, i = NULL) {
 
 #' @export
 `names<-.hinterfeld_totals` <- function(x, value) {
-  memory <- memory_of(x)
+  answer <- attr(x, "answer", exact = TRUE)
   old <- names(x)
   x <- as_tibble.hinterfeld_totals(x)
   names(x) <- value
@@ -179,28 +123,15 @@ retain_part <- function(out, t, i = NULL) {
   if (anyDuplicated(value)) {
     return(forget(x, "Two columns have one name"))
   }
-  rename <- function(names) {
-    at <- match(names, old)
-    ifelse(is.na(at), names, value[at])
-  }
-  fixed <- c(memory$every, if (length(memory$levels) > 1) "level")
-  moved <- fixed[rename(fixed) != fixed]
-  if (length(moved)) {
-    return(forget(x, sprintf("%s was renamed", columns_named(moved))))
-  }
-  attr(x, "memory") <- renamed_memory(memory, rename)
+  attr(x, "answer") <- renamed_answer(answer, old, value)
   x
 }
 
-renamed_memory <- function(memory, rename) {
-  if (length(memory$by)) memory$by <- rename(memory$by)
-  names(memory$measures) <- rename(names(memory$measures))
-  if (length(memory$derived)) names(memory$derived) <- rename(names(memory$derived))
-  if (length(memory$sentences)) names(memory$sentences) <- rename(names(memory$sentences))
-  # A figure that was added is found again by its old names only.
-  memory$steps <- NULL
-  memory$levels <- lapply(memory$levels, function(level) replace(level, "columns", list(rename(level$columns))))
-  memory
+# The inquiry keeps the names that columns had first; what is shown of it is told in the present ones.
+renamed_answer <- function(answer, old, new) {
+  names(answer$columns) <- new[match(names(answer$columns), old)]
+  answer$levels <- lapply(answer$levels, function(level) replace(level, "columns", list(new[match(level$columns, old)])))
+  answer
 }
 
 # The columns of a crosstab are named after what they hold.
@@ -216,14 +147,14 @@ renamed_memory <- function(memory, rename) {
 
 # After an assignment: new columns are welcome, changed keys and measures are not what was totalled.
 after_change <- function(out, before) {
-  memory <- memory_of(before)
-  known <- c(key_columns(memory), value_columns(memory))
+  answer <- answer_of(before)
+  known <- names(answer$columns)
   same <- vapply(known, function(name) identical(.subset2(out, name), .subset2(before, name)), NA)
   class(out) <- class(before)
   if (!all(same)) {
     return(forget(out, sprintf("%s changed", columns_named(known[!same]))))
   }
-  attr(out, "memory") <- memory
+  attr(out, "answer") <- attr(before, "answer")
   out
 }
 
@@ -298,6 +229,14 @@ merge.hinterfeld_crosstab <- merge.hinterfeld_totals
 
 # Verbs of others, who ask for these methods when they are there ---------------------------------------------
 
+#' @exportS3Method vctrs::vec_proxy
+vec_proxy.hinterfeld_totals <- function(x, ...) {
+  as_tibble.hinterfeld_totals(x)
+}
+
+#' @exportS3Method vctrs::vec_proxy
+vec_proxy.hinterfeld_crosstab <- vec_proxy.hinterfeld_totals
+
 #' @exportS3Method vctrs::vec_restore
 vec_restore.hinterfeld_totals <- function(x, to, ...) {
   restore_answer(x, to)
@@ -313,6 +252,25 @@ dplyr_reconstruct.hinterfeld_totals <- function(data, template) {
 
 #' @exportS3Method dplyr::dplyr_reconstruct
 dplyr_reconstruct.hinterfeld_crosstab <- dplyr_reconstruct.hinterfeld_totals
+
+#' @exportS3Method dplyr::dplyr_row_slice
+dplyr_row_slice.hinterfeld_totals <- function(data, i, ...) {
+  data[if (is.logical(i)) which(i) else i, ]
+}
+
+#' @exportS3Method dplyr::dplyr_row_slice
+dplyr_row_slice.hinterfeld_crosstab <- dplyr_row_slice.hinterfeld_totals
+
+#' @exportS3Method dplyr::dplyr_col_modify
+dplyr_col_modify.hinterfeld_totals <- function(data, cols) {
+  out <- as_tibble.hinterfeld_totals(data)
+  for (name in names(cols)) out[[name]] <- cols[[name]]
+  lost <- setdiff(names(attr(data, "answer")$columns), names(out))
+  if (length(lost)) retain_part(out, data) else after_change(out, data)
+}
+
+#' @exportS3Method dplyr::dplyr_col_modify
+dplyr_col_modify.hinterfeld_crosstab <- dplyr_col_modify.hinterfeld_totals
 
 # Grouped rows are another kind of table.
 #' @exportS3Method dplyr::group_by

@@ -1,0 +1,123 @@
+# Answers: a totals table or a crosstab with its inquiry and, for each column, what it is. Nothing is told from the name of a
+# column. The facts stand behind a handle that is empty once the table was saved and read again.
+
+answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
+
+new_totals <- function(columns, answer) {
+  tibble::new_tibble(columns, answer = check_answer(answer, names(columns)), class = "hinterfeld_totals")
+}
+
+# What an answer holds:
+# inquiry  what was asked, in the names that columns had first
+# columns  by its present name, what each column is that was totalled or added: new_column()
+# levels   the detail and its subtotals: label, places and names of the keys that they split
+# labels   the words for totals and for what is missing
+# rows     how many rows there were; cut: whether some are gone; by_hand: whether not by a step; others: rows of others
+# found    for each step of the inquiry what its sentence tells
+# about    of the facts: calendar, currency, days, number of lines, trail
+# facts    the handle
+answer_fields <- c("inquiry", "columns", "levels", "labels", "rows", "cut", "by_hand", "others", "found", "about", "facts")
+
+new_answer <- function(inquiry, columns, levels, labels, rows, facts) {
+  list(
+    inquiry = inquiry, columns = columns, levels = levels, labels = labels, rows = rows, cut = FALSE, by_hand = FALSE,
+    others = FALSE, found = list(), about = about_facts(facts), facts = handle_kernel(facts)
+  )
+}
+
+column_roles <- c("key", "level", "measure", "added", "cell")
+
+# What a column is: `id` the name it had first, `role`, what it `counts` (money, pieces, lines, orders, days, percent, rank,
+# class, other), its `decimals` (NULL where it is not exact), and what else belongs to its role.
+new_column <- function(id, role, counts = "other", decimals = NULL, signed = FALSE, ...) {
+  c(list(id = id, role = role, counts = counts, decimals = decimals, signed = signed), list(...))
+}
+
+check_answer <- function(answer, names) {
+  described <- vapply(answer$columns, function(column) isTRUE(column$role %in% column_roles) && rlang::is_string(column$id), NA)
+  sound <- setequal(names(answer), answer_fields) && inherits(answer$inquiry, "hinterfeld_inquiry") && all(described) &&
+    all(names(answer$columns) %in% names) && !anyDuplicated(names) && length(answer$levels) > 0 &&
+    length(answer$found) == length(answer$inquiry$steps)
+  if (!sound) rlang::abort("An answer that contradicts itself.", .internal = TRUE)
+  answer
+}
+
+# The answer of a table, with its columns by role; NULL for any other table, whatever attributes it was left with. `every` is
+# the grain of its period, `period` the column that holds it.
+answer_of <- function(t) {
+  answer <- if (inherits(t, answer_classes)) attr(t, "answer", exact = TRUE)
+  if (is.null(answer)) {
+    return(NULL)
+  }
+  role <- vapply(answer$columns, function(column) column$role, "")
+  dated <- vapply(answer$columns, function(column) !is.null(column$every), NA)
+  named <- names(answer$columns)
+  c(answer, list(
+    every = answer$inquiry$every, period = if (any(dated)) named[dated], by = named[role == "key" & !dated],
+    keys = named[role == "key"], level = if (any(role == "level")) named[role == "level"],
+    measures = answer$columns[role == "measure"], added = answer$columns[role == "added"],
+    cells = answer$columns[role == "cell"], values = named[role %in% c("measure", "added", "cell")]
+  ))
+}
+
+set_answer <- function(t, ...) {
+  answer <- attr(t, "answer", exact = TRUE)
+  changed <- list(...)
+  answer[names(changed)] <- changed
+  attr(t, "answer") <- answer
+  t
+}
+
+# The facts behind a table.
+facts_of <- function(answer, call = caller_env()) {
+  held_kernel(answer$facts) %||% stop_because("facts", c(
+    "The lines behind this table are not at hand: it was saved and read again.",
+    i = "Make it anew from its daybook or tally: `as_code(inquiry_of(t))` prints how."
+  ), call = call)
+}
+
+check_totals <- function(t, name = "t", call = caller_env()) {
+  if (!inherits(t, "hinterfeld_totals")) {
+    stop_because("argument", c(
+      sprintf("`%s` must be a totals table.", name),
+      i = sprintf("It is %s.", describe(t)),
+      i = "Make one with `totals()`."
+    ), call = call)
+  }
+}
+
+# The first names of columns, and their present names.
+ids_of <- function(answer, names) {
+  found <- match(names, names(answer$columns))
+  replace(names, !is.na(found), vapply(answer$columns[found[!is.na(found)]], function(column) column$id, ""))
+}
+
+names_of <- function(answer, ids) {
+  found <- match(ids, vapply(answer$columns, function(column) column$id, ""))
+  replace(ids, !is.na(found), names(answer$columns)[found[!is.na(found)]])
+}
+
+# What is known of a column of numbers: what it counts, and its decimals where it is exact. NULL for a column of the user's own.
+known_column <- function(answer, name) {
+  column <- answer$columns[[name]]
+  if (!is.null(column) && column$role %in% c("measure", "added", "cell")) column
+}
+
+#' @importFrom tibble as_tibble
+#' @export
+as_tibble.hinterfeld_totals <- function(x, ...) {
+  attr(x, "answer") <- NULL
+  class(x) <- setdiff(class(x), answer_classes)
+  x
+}
+
+#' @export
+as_tibble.hinterfeld_crosstab <- as_tibble.hinterfeld_totals
+
+#' @export
+as.data.frame.hinterfeld_totals <- function(x, ...) {
+  as.data.frame(as_tibble.hinterfeld_totals(x), ...)
+}
+
+#' @export
+as.data.frame.hinterfeld_crosstab <- as.data.frame.hinterfeld_totals

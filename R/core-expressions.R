@@ -1,0 +1,209 @@
+# The language of conditions and measures, the same in R, in briefs and on the command line: these functions, columns and
+# values. In R others may be called as well. An inquiry keeps expressions as plain data: columns by name, the values of
+# variables in their place, and functions by name.
+
+date_part <- function(format) {
+  function(x) as.integer(format(as.Date(x), format))
+}
+
+expression_functions <- list(
+  `+` = `+`, `-` = `-`, `*` = `*`, `/` = `/`, `^` = `^`, `%%` = `%%`, `%/%` = `%/%`, `(` = `(`,
+  abs = abs, round = round, pmin = pmin, pmax = pmax,
+  `==` = `==`, `!=` = `!=`, `<` = `<`, `<=` = `<=`, `>` = `>`, `>=` = `>=`, `%in%` = `%in%`, c = c,
+  `&` = `&`, `|` = `|`, `!` = `!`, ifelse = ifelse, is.na = is.na,
+  tolower = tolower, toupper = toupper, trimws = function(x) trimws(x), nchar = function(x) nchar(x),
+  startsWith = startsWith, endsWith = endsWith, reads_as = function(...) reads_as(...),
+  as.Date = function(x) as.Date(x), year = date_part("%Y"), month = date_part("%m"), day_of_month = date_part("%d"),
+  weekday = date_part("%u"), quarter = function(x) (as.integer(format(as.Date(x), "%m")) + 2L) %/% 3L
+)
+
+# Functions of R that take more there than in the language.
+wider_in_r <- c("trimws", "nchar", "as.Date")
+
+# Nothing above it: what is not of the language does not exist there.
+expression_place <- function() {
+  list2env(expression_functions, parent = emptyenv())
+}
+
+# `env`, where functions of the language that it does not know otherwise are known.
+with_language <- function(env) {
+  unknown <- !vapply(names(expression_functions), exists, NA, envir = env, mode = "function")
+  if (any(unknown)) rlang::new_environment(expression_functions[unknown], env) else env
+}
+
+evaluate_expression <- function(expr, env, columns) {
+  rlang::eval_tidy(expr, columns, with_language(env))
+}
+
+# Plain data -------------------------------------------------------------------------------------------
+
+# An expression over the columns `known` as plain data: list(expr =, language =), the latter telling whether it needs nothing
+# but the language.
+plain_expression <- function(quo, known, call = caller_env()) {
+  expr <- plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, call)
+  list(expr = expr, language = in_language(expr, rlang::quo_get_env(quo), call))
+}
+
+# The quosure of an expression that was kept as plain data.
+asked_quosure <- function(expr, language) {
+  rlang::new_quosure(expr, if (language) expression_place() else rlang::global_env())
+}
+
+plain_form <- function(expr, env, known, call) {
+  if (rlang::is_quosure(expr)) {
+    return(plain_form(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), known, call))
+  }
+  name <- column_named(expr)
+  if (!is.null(name) && (name %in% known || !is.symbol(expr))) {
+    return(as.symbol(name))
+  }
+  if (!is.call(expr) && !is.symbol(expr) || written_out(expr)) {
+    return(plain_constant(expr, call))
+  }
+  if (is.call(expr) && (any(all.vars(expr) %in% c(known, ".data")) || identical(expr[[1]], quote(`function`)))) {
+    args <- lapply(as.list(expr)[-1], function(arg) {
+      if (rlang::is_missing(arg)) arg else plain_form(arg, env, known, call)
+    })
+    return(as.call(c(expr[[1]], args)))
+  }
+  plain_constant(rlang::eval_tidy(expr, env = with_language(env)), call)
+}
+
+# The column that `revenue`, .data$revenue or .data[["revenue"]] names.
+column_named <- function(expr) {
+  if (is.symbol(expr)) {
+    as.character(expr)
+  } else if (rlang::is_call(expr, c("$", "[["), n = 2) && identical(expr[[2]], quote(.data)) &&
+               (is.symbol(expr[[3]]) && rlang::is_call(expr, "$") || rlang::is_string(expr[[3]]))) {
+    as.character(expr[[3]])
+  }
+}
+
+# Constants as they are written: -1, c("a", "b"), as.Date("2026-01-31").
+written_out <- function(expr) {
+  is.call(expr) && length(all.vars(expr)) == 0 &&
+    all(all.names(expr) %in% c("c", "-", "+", "(", "as.Date")) && !any(vapply(as.list(expr)[-1], rlang::is_missing, NA))
+}
+
+plain_constant <- function(value, call) {
+  if (is.call(value)) {
+    return(value)
+  }
+  if (inherits(value, "Date")) {
+    return(call("as.Date", plain_constant(format(value), call)))
+  }
+  if (is.factor(value)) value <- as.character(value)
+  if (!is.null(value) && !is.atomic(value)) {
+    stop_because("condition", c(
+      sprintf("An expression over columns holds %s.", describe(value)),
+      i = "Values must be numbers, texts, days or TRUE and FALSE; compute others first, as a column of the lines."
+    ), call = call)
+  }
+  if (length(value) == 1 || is.null(value) || is.object(value)) value else as.call(c(quote(c), as.list(unname(value))))
+}
+
+# Does an expression call nothing but functions of the language? Other functions must be found from anywhere: a function that
+# only its caller knows could not be called again.
+in_language <- function(expr, env, call) {
+  if (!is.call(expr)) {
+    return(TRUE)
+  }
+  head <- expr[[1]]
+  own <- FALSE
+  if (is.symbol(head)) {
+    name <- as.character(head)
+    found <- get0(name, with_language(env), mode = "function")
+    ours <- expression_functions[[name]]
+    own <- !is.null(ours) && (identical(found, ours) || name %in% wider_in_r && identical(found, get0(name, baseenv())))
+    own <- own && !(name %in% wider_in_r && length(expr) > 2)
+    if (!own && !identical(found, get0(name, with_language(rlang::global_env()), mode = "function"))) {
+      stop_because("condition", c(
+        sprintf("`%s()` is only known where this was called, so the table could not be asked for again.", name),
+        i = "Define it at the top of your script, or compute its result first, as a column of the lines."
+      ), call = call)
+    }
+  }
+  parts <- Filter(Negate(rlang::is_missing), as.list(expr)[-1])
+  all(own, vapply(parts, in_language, NA, env = env, call = call))
+}
+
+# Expressions as text ------------------------------------------------------------------------------------
+
+# The text of an expression, which parses to the same again.
+expression_source <- function(expr) {
+  text <- function(control) paste(deparse(expr, width.cutoff = 500L, control = control), collapse = " ")
+  short <- text(c("keepInteger", "keepNA"))
+  if (identical(parse_utf8(short)[[1]], expr)) short else text(c("keepInteger", "keepNA", "digits17"))
+}
+
+# The quosure of an expression, or the problem with it: list(quo =, problem =, hint =).
+read_expression <- function(text, columns = NULL) {
+  if (is.numeric(text)) {
+    return(list(quo = rlang::new_quosure(text, expression_place())))
+  }
+  parsed <- parse_utf8(text)
+  if (length(parsed) == 1 && nested_deeper(parsed[[1]], most_nested)) {
+    return(list(problem = sprintf("This expression is nested more than %d levels deep.", most_nested),
+                hint = "Compare a column with many values by `%in%`, or give several rules."))
+  }
+  if (is.null(parsed) || length(parsed) != 1) {
+    return(list(problem = sprintf("`%s` is not one expression.", text), hint = "Look at brackets, quotes and operators."))
+  }
+  wrong <- expression_problem(parsed[[1]], columns)
+  if (!is.null(wrong)) {
+    return(wrong)
+  }
+  list(quo = rlang::new_quosure(parsed[[1]], expression_place()))
+}
+
+# parse() would translate text into the session's encoding: it is handed bytes, and told that they are UTF-8.
+parse_utf8 <- function(text) {
+  bytes <- enc2utf8(text)
+  Encoding(bytes) <- "unknown"
+  tryCatch(parse(text = bytes, encoding = "UTF-8", keep.source = FALSE), error = function(cnd) NULL)
+}
+
+expression_problem <- function(expr, columns) {
+  if (is.symbol(expr)) {
+    return(symbol_problem(as.character(expr), columns))
+  }
+  if (!is.call(expr)) {
+    plain <- is.character(expr) || is.numeric(expr) || is.logical(expr)
+    return(if (!plain) list(problem = sprintf("`%s` is not allowed in an expression.", deparse(expr)[1]), hint = allowed_words))
+  }
+  head <- expr[[1]]
+  name <- if (is.symbol(head)) as.character(head) else deparse(head)[1]
+  if (!is.symbol(head) || !name %in% names(expression_functions)) {
+    near <- nearest(name, names(expression_functions), 1)
+    return(list(problem = sprintf("`%s` is not allowed in an expression.", name), hint = paste(
+      c(if (length(near) && near != name) sprintf("Did you mean `%s`?", near), allowed_words), collapse = " "
+    )))
+  }
+  if (name == "c" && length(expr) == 1) {
+    return(list(problem = "`c()` holds nothing.", hint = "Give the values to compare with."))
+  }
+  for (i in seq_along(expr)[-1]) {
+    if (rlang::is_missing(expr[[i]])) {
+      return(list(problem = sprintf("A value is missing in `%s`.", deparse(expr)[1]), hint = "Look at the commas."))
+    }
+    wrong <- expression_problem(expr[[i]], columns)
+    if (!is.null(wrong)) {
+      return(wrong)
+    }
+  }
+  NULL
+}
+
+allowed_words <- "Allowed are arithmetic, comparison, logic, %in%, is.na(), reads_as(), the case of text and the parts of days."
+
+symbol_problem <- function(name, columns) {
+  if (is.null(columns) || name %in% columns) {
+    return(NULL)
+  }
+  list(problem = sprintf("There is no column `%s`.", name), hint = column_hint(name, columns))
+}
+
+column_hint <- function(name, columns) {
+  near <- nearest(name, columns, 1)
+  if (length(near)) sprintf("Did you mean `%s`?", near) else sprintf("The columns are %s.", columns_named(columns))
+}

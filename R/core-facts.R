@@ -1,0 +1,213 @@
+# Facts: what can be asked. A daybook has lines, a tally groups of lines that were added up before. Computing code sees neither:
+# it asks for columns and their keys, the amounts of measures, a part of the facts, and what the facts are about.
+#
+# Both consist of parts with `columns` and `lines` (rows). A daybook is one part; a tally has one for its groups and one for
+# each measure that is taken of stages. Rows of a part are chosen by a list, one vector of rows for each part.
+
+facts_classes <- c("hinterfeld_daybook", "hinterfeld_tally")
+
+is_facts <- function(x) {
+  inherits(x, facts_classes)
+}
+
+check_facts <- function(facts, name = "facts", call = caller_env()) {
+  if (!is_facts(facts)) {
+    stop_because("argument", c(
+      sprintf("`%s` must be a daybook or a tally.", name),
+      i = sprintf("It is %s.", describe(facts)),
+      i = "Make one with `daybook()`."
+    ), call = call)
+  }
+}
+
+# The parts of facts.
+parts_of <- function(facts) {
+  UseMethod("parts_of")
+}
+
+# The facts with some rows of each part.
+take_parts <- function(facts, rows) {
+  UseMethod("take_parts")
+}
+
+# Lines, and revenue in minor units, of some rows of the first part or of all.
+weigh <- function(facts, rows = NULL) {
+  UseMethod("weigh")
+}
+
+# Measures as they can be taken of these facts: line_measures() tells what each holds. `part` is where its rows are.
+facts_measures <- function(facts, measures, call = caller_env()) {
+  UseMethod("facts_measures")
+}
+
+# Stops where a period cannot be told from the facts.
+check_grain <- function(facts, every, call = caller_env()) {
+  UseMethod("check_grain")
+}
+
+#' @export
+parts_of.hinterfeld_daybook <- function(facts) {
+  list(facts)
+}
+
+#' @export
+take_parts.hinterfeld_daybook <- function(facts, rows) {
+  facts$columns <- take_rows(facts$columns, rows[[1]])
+  facts$lines <- length(rows[[1]])
+  facts
+}
+
+#' @export
+weigh.hinterfeld_daybook <- function(facts, rows = NULL) {
+  revenue <- facts$columns$revenue
+  if (is.null(rows)) c(facts$lines, sum_minor(revenue)) else c(length(rows), sum_minor(revenue, rows = rows))
+}
+
+#' @export
+facts_measures.hinterfeld_daybook <- function(facts, measures, call = caller_env()) {
+  line_measures(measures, facts, call)
+}
+
+#' @export
+check_grain.hinterfeld_daybook <- function(facts, every, call = caller_env()) {
+  invisible()
+}
+
+# What tables remember of their facts.
+about_facts <- function(facts) {
+  about <- unclass(facts)[c("calendar", "currency", "span", "trail")]
+  c(about, list(lines = as.double(facts$lines)))
+}
+
+# The columns that facts can be split by.
+split_columns <- function(facts) {
+  names(parts_of(facts)[[1]]$columns)
+}
+
+# From the first day of the period in which the facts begin: a tally of months has no other day of it.
+held_span <- function(facts) {
+  span <- facts$span
+  if (!is.null(facts$every)) span[1] <- plain_days(period_bounds_kernel(as.integer(span[1]), facts$every, FALSE, facts$calendar$rules))
+  span
+}
+
+# The place of each row of a part among the days of the facts' span.
+places_in_span <- function(part, facts) {
+  first <- as.integer(facts$span[1])
+  pmax(as.integer(days_of(part, facts)), first) - first + 1L
+}
+
+# The day, or first day of its period, of each row of a part.
+days_of <- function(part, facts) {
+  part$columns[[facts$every %||% "day"]]
+}
+
+# Keys ---------------------------------------------------------------------------------------------------
+
+# The keys of the rows of the first part, each with the codes of the others in `elsewhere`.
+facts_keys <- function(facts, by, every) {
+  parts <- parts_of(facts)
+  period <- if (!is.null(every)) list(period_key(facts, parts, every))
+  c(period, lapply(by, column_key, facts = facts, parts = parts))
+}
+
+period_key <- function(facts, parts, every) {
+  make <- if (is_recurring(every)) key_of_recurring else key_of_period
+  key <- make(days_of(parts[[1]], facts), every, facts$calendar, held_span(facts))
+  key$elsewhere <- lapply(parts[-1], days_of, facts = facts)
+  key
+}
+
+column_key <- function(name, facts, parts) {
+  key <- key_of_column(name, parts[[1]]$columns[[name]])
+  known <- key$labels
+  key$elsewhere <- lapply(parts[-1], function(part) {
+    x <- part$columns[[name]]
+    if (is_coded(x)) x else match(x, known)
+  })
+  # A column of exact numbers is known to its owner in currency.
+  if (name %in% names(facts$decimals)) key$labels <- from_minor(key$labels, facts$decimals[[name]])
+  key
+}
+
+# Keys of some rows of each part.
+keys_of_rows <- function(keys, rows) {
+  lapply(keys, function(key) {
+    key$codes <- take_rows(list(key$codes), rows[[1]])[[1]]
+    key$elsewhere <- Map(function(codes, rows) take_rows(list(codes), rows)[[1]], key$elsewhere, rows[-1])
+    key
+  })
+}
+
+# The codes of a key in one part, with days looked up.
+codes_in <- function(key, part) {
+  codes <- if (part == 1) key$codes else key$elsewhere[[part - 1]]
+  if (is.null(key$lookup)) codes else key$lookup[as.integer(codes) - key$first + 1L]
+}
+
+# Measures of groups -------------------------------------------------------------------------------------
+
+# Each measure over the groups of `keys`: codes per key and values in minor units (those that are divided in currency).
+measure_groups <- function(facts, keys, measures, call = caller_env()) {
+  parts <- parts_of(facts)
+  staged <- vapply(measures, is_staged, NA)
+  if (!any(staged) && length(measures) > 0) {
+    result <- tally_lines(parts[[1]]$lines, keys, lapply(measures, measure_amount), call)
+    return(list(codes = result$codes, values = Map(settle_value, measures, result$values, result$counted)))
+  }
+  groups <- group_lines(parts[[1]]$lines, keys)
+  values <- lapply(measures, function(m) {
+    part <- m$part %||% 1L
+    group <- if (part == 1) groups$codes else groups_in(part, keys, groups, parts)
+    result <- take_measure(parts[[part]]$lines, new_key("group", group, seq_len(groups$count)), m, call)
+    at <- match(seq_len(groups$count), result$codes[[1]])
+    counted <- if (measure_kinds[[m$kind]]$divided) replace(result$counted[[1]][at], is.na(at), 0)
+    settle_value(m, nothing_to_zero(m, result$values[[1]][at]), counted)
+  })
+  list(codes = groups$parts, values = values)
+}
+
+groups_in <- function(part, keys, groups, parts) {
+  rep_len(find_groups(lapply(keys, codes_in, part = part), groups$parts, key_sizes(keys)), parts[[part]]$lines)
+}
+
+take_measure <- function(lines, group, m, call) {
+  if (!is_staged(m)) {
+    return(tally_lines(lines, list(group), list(measure_amount(m)), call))
+  }
+  # Totals per day, order or value first; then the measure over those totals.
+  first <- tally_lines(lines, list(group, m$stage), list(stage_amount(m)), call)
+  use <- first$codes[[2]] > 0 & first$counted[[1]] > 0
+  of <- new_key("group", first$codes[[1]][use], group$labels)
+  over <- measure_kinds[[m$kind]]$over
+  if (over != "middle") {
+    return(tally_lines(sum(use), list(of), list(new_amount(over, if (over != "count") first$values[[1]][use])), call))
+  }
+  # Of single lines the stages are the values, as often as they occur.
+  by_value <- is.null(m$per)
+  values <- if (by_value) m$stage$labels[first$codes[[2]][use]] else first$values[[1]][use]
+  middle_of(of, as.double(values), if (by_value) first$values[[1]][use] else rep(1, sum(use)))
+}
+
+# The middle value of each group: of an even number the sum of the two middle ones, to be divided by two.
+middle_of <- function(group, values, times) {
+  order <- order_kernel(group$codes, max(length(group$labels), 1L), values, NULL, NULL, FALSE, threads_wanted())
+  found <- middle_kernel(order, group$codes, values, times)
+  list(codes = list(found$group), values = list(found$value), counted = list(found$parts))
+}
+
+measure_amount <- function(m) {
+  amount_of(m, measure_kinds[[m$kind]]$gather, measure_kinds[[m$kind]]$divided)
+}
+
+# What stages are totalled from: amounts, or how many lines there are of each value.
+stage_amount <- function(m) {
+  amount_of(m, if (is.null(m$per)) "count" else "sum", TRUE)
+}
+
+# Of lines, or of groups of lines that were tallied before.
+amount_of <- function(m, kind, counts) {
+  amount <- new_amount(kind, if (kind != "count") m$minor, m$mask, counts)
+  if (!is.null(m$tallied)) amount[c("minor", "lines")] <- m$tallied
+  amount
+}

@@ -1,0 +1,99 @@
+# Grains: the periods that a table can be split by. Each is one entry here.
+
+# name       what a reader calls it
+# adjective  of a table by it; NULL for a recurring one
+# single     of a recurring one, the period that comes again; NULL for others
+# from       the grains of a tally that it can be told from; weeks go into months only in years of whole weeks
+# label      the text of periods: `start` their first days, `at` their places in the calendar
+grain_kinds <- list(
+  day = list(
+    name = "day", adjective = "daily", single = NULL, from = "day",
+    label = function(start, at, calendar) format(start, "%Y-%m-%d")
+  ),
+  week = list(
+    name = "week", adjective = "weekly", single = NULL, from = c("day", "week"),
+    label = function(start, at, calendar) {
+      if (numbered_weeks(calendar)) week_label(as.integer(start), calendar) else format(start)
+    }
+  ),
+  month = list(
+    name = "month", adjective = "monthly", single = NULL, from = c("day", "month"),
+    label = function(start, at, calendar) {
+      if (calendar$weeks == "445") {
+        sprintf("%s-P%02d", year_name(at("year"), calendar), at("month"))
+      } else {
+        format(start, if (calendar$rules[2] == 1) "%Y-%m" else "%Y-%m-%d")
+      }
+    }
+  ),
+  quarter = list(
+    name = "quarter", adjective = "quarterly", single = NULL, from = c("day", "month", "quarter"),
+    label = function(start, at, calendar) sprintf("%s-Q%d", year_name(at("year"), calendar), at("quarter"))
+  ),
+  year = list(
+    name = "year", adjective = "yearly", single = NULL, from = c("day", "month", "quarter", "year"),
+    label = function(start, at, calendar) year_name(at("year"), calendar)
+  ),
+  weekday = list(
+    name = "weekday", adjective = NULL, single = "day", from = "day",
+    label = function(start, at, calendar) substr(capital(weekdays_known[at("weekday")]), 1, 3)
+  ),
+  month_of_year = list(
+    name = "month of the year", adjective = NULL, single = "month", from = c("day", "month"),
+    label = function(start, at, calendar) {
+      if (calendar$weeks == "445") sprintf("P%02d", at("month")) else month_names[as.POSIXlt(start)$mon + 1]
+    }
+  ),
+  quarter_of_year = list(
+    name = "quarter of the year", adjective = NULL, single = "quarter", from = c("day", "month", "quarter"),
+    label = function(start, at, calendar) sprintf("Q%d", at("quarter"))
+  )
+)
+
+is_recurring <- function(every) {
+  !is.null(every) && !is.null(grain_kinds[[every]]$single)
+}
+
+grains <- names(Filter(function(kind) is.null(kind$single), grain_kinds))
+recurring_grains <- setdiff(names(grain_kinds), grains)
+
+# Can a period be told from periods of another grain?
+told_from <- function(every, from, calendar) {
+  from %in% grain_kinds[[every]]$from ||
+    from == "week" && calendar$weeks == "445" && "month" %in% grain_kinds[[every]]$from
+}
+
+month_names <- c("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+# Weeks have numbers where years are made of whole weeks: ISO years and 4-4-5 years.
+numbered_weeks <- function(calendar) {
+  calendar$weeks == "445" || calendar$week_starts == "monday"
+}
+
+# An ISO year is a year of whole weeks that starts on the Monday nearest to 1 January.
+week_label <- function(days, calendar) {
+  rules <- if (calendar$weeks == "445") calendar$rules else c(1L, 1L, 0L, 1L)
+  year <- position_kernel(days, "year", rules)
+  name <- if (calendar$weeks == "445") year_name(year, calendar) else sprintf("%04d", year)
+  sprintf("%s-W%02d", name, position_kernel(days, "week", rules))
+}
+
+year_name <- function(year, calendar) {
+  if (calendar$year_starts == "01-01") sprintf("%04d", year) else sprintf("%04d/%02d", year, (year + 1L) %% 100L)
+}
+
+weekdays_known <- c("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+
+# The place of days among recurring periods, in the calendar's order.
+recurring_place <- function(days, every, calendar) {
+  if (every == "weekday") {
+    (position_kernel(days, "weekday", calendar$rules) - 1L - calendar$rules[3]) %% 7L + 1L
+  } else {
+    position_kernel(days, grain_kinds[[every]]$single, calendar$rules)
+  }
+}
+
+# The first days of all periods of a span.
+periods_of <- function(span, every, calendar) {
+  plain_days(unique(period_bounds_kernel(seq(as.integer(span[1]), as.integer(span[2])), every, FALSE, calendar$rules)))
+}

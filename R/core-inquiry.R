@@ -1,0 +1,80 @@
+# Inquiries: everything that defines a table, as plain data. No function, no environment, no line.
+
+# by         columns that split, by the names that they have in the facts
+# every      the period, NULL for none
+# measures   by name, each a kind with its expression: plain_measure()
+# subtotals  as totals() takes them
+# fill       logical
+# steps      what was added or picked, in order: new_step()
+# crosstab   rows, columns, of, margins, empty; NULL for none
+# headings   present names of columns, by those they had first
+new_inquiry <- function(by, every, measures, subtotals = NULL, fill = FALSE, steps = list(), crosstab = NULL,
+                        headings = NULL) {
+  check_inquiry(structure(list(
+    by = by, every = every, measures = measures, subtotals = subtotals, fill = fill, steps = steps, crosstab = crosstab,
+    headings = headings
+  ), class = "hinterfeld_inquiry"))
+}
+
+check_inquiry <- function(inquiry) {
+  named <- function(x) rlang::is_named(x) && !anyDuplicated(names(x))
+  sound <- is.character(inquiry$by) && !anyDuplicated(inquiry$by) &&
+    (is.null(inquiry$every) || rlang::is_string(inquiry$every, names(grain_kinds))) &&
+    length(inquiry$measures) > 0 && named(inquiry$measures) && all(vapply(inquiry$measures, is_plain_measure, NA)) &&
+    (is.null(inquiry$subtotals) || isTRUE(inquiry$subtotals) || is.list(inquiry$subtotals)) &&
+    rlang::is_bool(inquiry$fill) && all(vapply(inquiry$steps, inherits, NA, "hinterfeld_step")) &&
+    is_plain_data(unclass(inquiry))
+  if (!sound) rlang::abort("An inquiry that cannot be asked.", .internal = TRUE)
+  inquiry
+}
+
+is_plain_data <- function(x) {
+  if (is.list(x)) all(vapply(x, is_plain_data, NA)) else is.null(x) || is.atomic(x) || is.symbol(x) || is.call(x)
+}
+
+# A step of an inquiry: its kind, its arguments, in the names that columns had first, and the names of the columns that it
+# adds, by their part in it.
+new_step <- function(kind, args, columns) {
+  structure(list(kind = kind, args = args, columns = columns), class = c(paste0("hinterfeld_step_", kind), "hinterfeld_step"))
+}
+
+# Takes a step: each kind has a method, in the file of its verb. `again` is for a table whose rows the step shall not change.
+take_step <- function(step, t, again = FALSE, call = caller_env()) {
+  UseMethod("take_step")
+}
+
+# Takes steps of another table's inquiry anew. What was added to that table by hand is not known here.
+replay <- function(t, steps) {
+  for (step in steps) t <- quietly(take_step(step, t, again = TRUE))
+  t
+}
+
+#' The inquiry of a table: everything that defines it, as data
+#'
+#' A totals table is the answer to an inquiry: the columns and the period it is split by, its measures, subtotals and steps.
+#' An inquiry holds no lines. It can be kept, shown as R calls, or written into a brief.
+#'
+#' @param t A totals table or a crosstab.
+#' @return An inquiry. Rows that were left out and columns that were added by hand are no part of it, and a message says so;
+#'   columns that were renamed are.
+#' @section Errors: `hinterfeld_error_argument` for any other table.
+#' @seealso [as_code()], [in_words()]
+#' @export
+#' @examples
+#' t <- add_rank(totals(demo_daybook(), by = c(region, product)), within = region)
+#' inquiry_of(t)
+inquiry_of <- function(t) {
+  if (!inherits(t, "hinterfeld_crosstab")) check_totals(t)
+  answer <- answer_of(t)
+  own <- setdiff(names(t), names(answer$columns))
+  if (answer$by_hand) say("inquiry", "Rows or columns of this table were left out by hand; its inquiry gives all of them.")
+  if (length(own)) {
+    say("inquiry", sprintf("The inquiry does not give %s, which %s added by hand.", columns_named(own),
+                           if (length(own) == 1) "was" else "were"))
+  }
+  inquiry <- answer$inquiry
+  first <- vapply(answer$columns, function(column) column$id, "")
+  renamed <- first != names(answer$columns) & is.null(inquiry$crosstab)
+  inquiry$headings <- if (any(renamed)) stats::setNames(names(answer$columns)[renamed], first[renamed])
+  check_inquiry(inquiry)
+}

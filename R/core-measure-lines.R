@@ -1,0 +1,165 @@
+# Measures of the lines of a daybook: their exact values per line.
+
+# A list of measures, each with its name, minor units, decimals, mask and stages.
+line_measures <- function(measures, book, call = caller_env()) {
+  named_measures(measures, function(measure, call) resolve_measure(measure, book, call), call)
+}
+
+# What is taken: kind and label; `minor` per line with `decimals`; a `mask` of the lines that count; `stage`, the key that
+# lines are put together by first; what it counts; and `spec`, the same as plain data.
+resolve_measure <- function(measure, book, call) {
+  if (is.character(measure)) measure <- measure_by_name(measure, names(book$columns))
+  check_nesting(rlang::quo_get_expr(measure$x))
+  check_nesting(rlang::quo_get_expr(measure$where))
+  kind <- measure_kinds[[measure$kind]]
+  m <- list(kind = measure$kind, margin = measure$margin, mask = measure_mask(measure$where, book, call))
+  per <- measure_per(measure$per, book, call)
+  if (kind$takes == "column") {
+    m$label <- pick_one(measure$x, names(book$columns), "x", call)
+    m$stage <- key_of_column(m$label, book$columns[[m$label]])
+  } else if (kind$takes == "numbers") {
+    m <- c(m, measure_minor(measure$x, book, measure$decimals, call))
+    m$stage <- if (is.null(per) && identical(kind$staged, "value")) key_of_values(m$minor) else per
+  }
+  m$per <- per$name
+  m$decimals <- m$decimals %||% 0L
+  m$counts <- measure_counts(m, measure, book)
+  # Asked again, of fewer lines, it has the decimals that it had at first.
+  m$spec <- plain_measure(measure, m, names(book$columns), call)
+  m$where <- m$spec$where
+  if (!is.null(m$label) && !is.character(m$spec$x)) m$label <- expression_text(m$spec$x)
+  m
+}
+
+# "lines" counts them, where no column is called so.
+measure_by_name <- function(name, known) {
+  if (name == "lines" && !"lines" %in% known) {
+    return(count_lines())
+  }
+  new_measure("sum", rlang::new_quosure(name, rlang::empty_env()))
+}
+
+measure_mask <- function(where, book, call) {
+  if (rlang::quo_is_null(where)) {
+    return(NULL)
+  }
+  mention_unknown_values(where, book)
+  evaluate_condition(book, where, call)
+}
+
+measure_per <- function(per, book, call) {
+  if (rlang::quo_is_null(per)) {
+    return(NULL)
+  }
+  grain <- rlang::quo_get_expr(per)
+  if (rlang::is_string(grain) && grain %in% grains) {
+    return(key_of_period(book$columns$day, grain, book$calendar, book$span))
+  }
+  name <- pick_one(per, names(book$columns), "per", call)
+  key <- key_of_column(name, book$columns[[name]])
+  without <- if (any_unusual(book$columns[[name]])) sum(is.na(book$columns[[name]])) else 0
+  if (without > 0) {
+    say("per", sprintf("%s no `%s`, so what is totalled per %s does not take %s.",
+                       count_of(without, "line has", "lines have"), name, name, if (without == 1) "it" else "them"))
+  }
+  key
+}
+
+pick_one <- function(quo, known, argument, call) {
+  name <- pick_columns(quo, known, argument, call)
+  if (length(name) != 1) {
+    stop_because("measure", c(
+      sprintf("`%s` must be one column.", argument),
+      i = sprintf("It names %s.", columns_named(name))
+    ), call = call)
+  }
+  name
+}
+
+# Minor units of each line, in the decimals that were found before or else in those of the column or expression.
+measure_minor <- function(x, book, decimals, call) {
+  expr <- rlang::quo_get_expr(x)
+  name <- if (is.symbol(expr) || rlang::is_string(expr)) as.character(expr)
+  if (!is.null(name) && !name %in% names(book$columns)) stop_unknown_measure(name, book, call)
+  label <- name %||% rlang::as_label(x)
+  if (!is.null(name) && name %in% names(book$decimals)) {
+    return(list(label = name, minor = book$columns[[name]], decimals = book$decimals[[name]]))
+  }
+  exact <- if (is.null(name)) exact_value(expr, rlang::quo_get_env(x), book)
+  if (!is.null(exact)) {
+    return(c(list(label = label), settled_decimals(exact, label, decimals, book, call)))
+  }
+  values <- if (is.null(name)) expression_values(x, expr, book, call) else book$columns[[name]]
+  check_adds(values, label, book, call)
+  decimals <- decimals %||% told_decimals(if (is.null(name)) decimals_of(values) else book$scales[[name]], label)
+  list(label = label, minor = exact_minor(rep_len(values, book$lines), label, decimals, book$rounding, call), decimals = decimals)
+}
+
+expression_values <- function(x, expr, book, call) {
+  mask <- lapply(stats::setNames(nm = intersect(all.vars(expr), names(book$columns))), column_values, book = book)
+  evaluate_over(x, mask, "x", call)
+}
+
+check_adds <- function(values, label, book, call) {
+  if (!is.numeric(values) || inherits(values, "Date")) {
+    stop_because("measure", c(
+      sprintf("`%s` is %s, which cannot be added up.", label, type_of(values)),
+      i = sprintf("Count its distinct values with `count_distinct(%s)`.", label),
+      i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book)))
+    ), call = call)
+  }
+}
+
+# Products can have more decimals than are kept: they are rounded once, like everything else.
+settled_decimals <- function(exact, label, decimals, book, call) {
+  decimals <- decimals %||% told_decimals(exact$decimals, label)
+  minor <- rep_len(exact$minor, book$lines)
+  if (decimals > exact$decimals) minor <- minor * 10^(decimals - exact$decimals)
+  if (decimals < exact$decimals) minor <- to_minor(minor / 10^(exact$decimals - decimals), 0L, book$rounding)
+  list(minor = exact_minor(minor, label, 0L, book$rounding, call), decimals = decimals)
+}
+
+stop_unknown_measure <- function(name, book, call) {
+  choices <- c(number_columns(book), "lines")
+  near <- nearest(name, choices, 1)
+  stop_because("measure", c(
+    sprintf("There is no `%s` to total.", name),
+    i = sprintf("The choices are %s.", columns_named(choices)),
+    if (length(near)) c(i = sprintf("Did you mean `%s`?", near)),
+    i = "Distinct values are counted with `count_distinct()`."
+  ), call = call)
+}
+
+# What a measure counts: money, pieces, lines, orders, days, or other. (Shares and changes count percent.)
+measure_counts <- function(m, measure, book) {
+  takes <- measure_kinds[[m$kind]]$takes
+  if (takes == "lines") {
+    return("lines")
+  }
+  if (takes == "column") {
+    return(if (m$label %in% names(book$roles)) switch(m$label, order = "orders", day = "days", "other") else "other")
+  }
+  counts <- expression_counts(rlang::quo_get_expr(measure$x), book)
+  if (counts == "number") "other" else counts
+}
+
+expression_counts <- function(expr, book) {
+  if (rlang::is_quosure(expr)) {
+    return(expression_counts(rlang::quo_get_expr(expr), book))
+  }
+  name <- if (rlang::is_string(expr)) expr else column_asked(expr, book)
+  if (!is.null(name)) {
+    return(switch(name, revenue = "money", units = if ("units" %in% names(book$roles)) "pieces" else "other", "other"))
+  }
+  if (!is.call(expr)) {
+    return("number")
+  }
+  parts <- as.list(expr)[-1]
+  if (rlang::is_call(expr, "ifelse")) parts <- parts[-1]
+  kinds <- setdiff(vapply(parts, expression_counts, "", book = book), "number")
+  if (rlang::is_call(expr, "/") && identical(kinds, "money") && expression_counts(expr[[3]], book) != "number") {
+    return("other")
+  }
+  # Money less a cost is money, and so is money times a rate.
+  if ("money" %in% kinds) "money" else if (length(kinds) == 1) kinds else if (length(kinds)) "other" else "number"
+}

@@ -1,0 +1,241 @@
+# The sentences of the columns that steps have added, from what each found. Nothing reads a sentence back.
+
+# One text or more for each step of which the table still shows something; with `named` it begins with the column.
+step_sentences <- function(answer, named = TRUE) {
+  steps <- answer$inquiry$steps
+  lapply(seq_along(steps), function(i) if (is_shown(answer, i)) step_sentence(answer, i, named))
+}
+
+# A pick shows in the rows that are left.
+is_shown <- function(answer, i) {
+  answer$inquiry$steps[[i]]$kind %in% names(pick_kinds) || any(vapply(answer$added, function(column) column$step == i, NA))
+}
+
+# The sentences of the step that a column belongs to.
+column_sentence <- function(answer, column, named = FALSE) {
+  step_sentence(answer, answer$added[[column]]$step, named)
+}
+
+step_sentence <- function(answer, i, named = TRUE) {
+  step <- answer$inquiry$steps[[i]]
+  found <- answer$found[[i]]
+  column <- names_of(answer, step$columns)
+  own <- lapply(step$args[intersect(names(step$args), c("of", "within", "along"))], names_of, answer = answer)
+  about <- list(answer = answer, args = replace(step$args, names(own), own), found = found, column = column,
+                given = step$args)
+  words <- step_kinds_words[[step$kind]](about)
+  first <- attr(words, "names_column")
+  if (length(first)) words[1] <- if (named) paste0(first, ": ", words[1]) else capital(words[1])
+  as.vector(words)
+}
+
+# The words of a step; the first sentence is about this column.
+words_about <- function(column, ...) {
+  words <- unlist(list(...))
+  structure(words[nzchar(words)], names_column = column)
+}
+
+step_kinds_words <- list(
+  rank = function(about) words_about(about$column[["rank"]], rank_words(about, about$args$highest_first, about$args$ties)),
+  share = function(about) {
+    words_about(about$column[["share"]], sprintf(
+      "%s of %s as a share of the total %s; the shares of a scope add up to 1%s.%s%s", about$args$of, member_words(about),
+      scope_words(about), not_given_words(about), cut_words(about),
+      missing_words(about, "have no share: the total of their scope is 0 or below")
+    ))
+  },
+  running_total = function(about) {
+    again <- if (is.null(about$args$restart)) "" else sprintf(", starting again each %s", about$args$restart)
+    words_about(about$column[["running"]], sprintf("running total of %s along %s %s%s.%s", about$args$of, about$args$along,
+                                                   running_words(about), again, cut_words(about)))
+  },
+  moving = function(about) {
+    words_about(about$column[["moving"]], sprintf(
+      "%s of %s over the last %s along %s %s; a period without a row counts as 0.%s%s", about$args$what, about$args$of,
+      count_of(about$args$last, "period"), about$args$along, running_words(about), cut_words(about),
+      missing_words(about, "have a window that starts before the data")
+    ))
+  },
+  pareto = function(about) words_about(about$column[["class"]], pareto_words(about)),
+  change = function(about) words_about(about$column[["change"]], change_words(about)),
+  best_sellers = function(about) pick_words(about, TRUE),
+  slow_sellers = function(about) pick_words(about, FALSE)
+)
+
+rank_words <- function(about, highest_first, ties) {
+  sprintf("rank of %s by %s %s, %s first; %s%s.%s%s", member_words(about), about$args$of, scope_words(about),
+          if (highest_first) "the highest" else "the lowest", tie_words(ties, about$args$of), not_given_words(about),
+          cut_words(about), missing_words(about, "have no rank"))
+}
+
+tie_words <- function(ties, of) {
+  sprintf(c(
+    standard = "equal %s shares the better rank", dense = "equal %s shares a rank and leaves no gap",
+    ordinal = "equal %s is ranked in order of names", modified = "equal %s shares the worse rank",
+    fractional = "equal %s shares the mean of its ranks"
+  )[[ties]], of)
+}
+
+# "each product", "each product and month": what a row stands for inside its scope.
+member_words <- function(about) {
+  members <- members_of(about)
+  if (length(members)) paste("each", and_list(members)) else "each row"
+}
+
+members_of <- function(about) {
+  setdiff(c(about$answer$by, about$answer$period), about$args$within)
+}
+
+# "within its region"; without scope columns, that it was the whole table, and by default.
+scope_words <- function(about) {
+  levels <- if (about$found$levels) ", each level on its own" else ""
+  if (length(about$args$within)) {
+    return(sprintf("within its %s%s", and_list(about$args$within), levels))
+  }
+  several <- length(about$answer$keys) > 1
+  sprintf("over the whole table%s%s", levels, if (several) " (no `within` was given)" else "")
+}
+
+running_words <- function(about) {
+  default <- is.null(about$given$within)
+  within <- if (default) setdiff(about$answer$keys, about$args$along) else about$args$within
+  words <- if (length(within)) paste("within", and_list(within)) else "over the whole table"
+  if (default && length(within)) paste(words, "(all other columns, as no `within` was given)") else words
+}
+
+not_given_words <- function(about) {
+  if (about$found$not_given) sprintf("; %s counts like any other", quoted(about$answer$labels$not_given)) else ""
+}
+
+cut_words <- function(about) {
+  if (is.null(about$found$shown)) "" else sprintf(" Only the %s shown count.", count_of(about$found$shown, "row"))
+}
+
+missing_words <- function(about, what) {
+  n <- about$found$missing
+  if (n > 0) sprintf(" %s without a value %s.", count_of(n, "row"), what) else ""
+}
+
+# "32 of 73 products make 80.4 % of revenue", for each scope.
+pareto_words <- function(about) {
+  told <- about$found$told
+  noun <- and_list(members_of(about))
+  where <- if (is.null(told$labels)) "" else paste0(told$labels, ": ")
+  last <- if (told$low == 1) "has" else "have"
+  c(
+    sprintf("%s from the highest %s, ties in order of names; %s%s.%s", member_words(about), scope_words(about),
+            class_words(about$args$classes), not_given_words(about), cut_words(about)),
+    if (length(told$top)) {
+      sprintf("%s%s of %s %s %s of %s.", where, group_digits(told$top), vapply(told$rows, count_of, "", noun = noun),
+              ifelse(told$top == 1, "makes", "make"), percent_words(told$share), about$args$of)
+    },
+    if (told$more > 0) sprintf("And %s more.", count_of(told$more, "scope")),
+    if (told$low > 0) sprintf("%s at or below 0 %s the last class.", count_of(told$low, "member"), last)
+  )
+}
+
+class_words <- function(classes) {
+  bounds <- c(0, classes)
+  paste(sprintf("%s starts below %s", names(classes), percent_words(bounds[-1])), collapse = ", ")
+}
+
+days_words <- function(days) {
+  sprintf("%s to %s", format(days[1]), format(days[2]))
+}
+
+change_words <- function(about) {
+  c(change_compared(about), if (is.null(about$args$periods)) change_counted(about$found$told), if (!is.null(about$found$shown) && is.null(about$args$periods)) {
+    "The table was cut, so members that are gone have no row."
+  })
+}
+
+# What is compared with what.
+change_compared <- function(about) {
+  args <- about$args
+  if (!is.null(args$periods)) {
+    named <- vapply(args$periods, days_words, "")
+    return(c(
+      sprintf("%s of %s (%s) less that of %s (%s).", args$of, names(named)[1], named[1], names(named)[2], named[2]),
+      if (about$found$told$outside) "One of the periods reaches beyond the data, so they are not comparable."
+    ))
+  }
+  every <- about$answer$every
+  versus <- if (args$versus == "period_before") {
+    sprintf("the %s before", every)
+  } else if (args$align == "weekday") {
+    "the same weekdays 364 days before"
+  } else {
+    sprintf("the same %s one year before", every)
+  }
+  last <- about$found$told$last
+  c(sprintf("%s less that of %s.", args$of, versus),
+    if (!is.null(last)) sprintf("The last %s compares %s with %s.", every, days_words(last$now), days_words(last$before)))
+}
+
+# "The last year compares ... with ...": of the change that a column belongs to.
+change_days <- function(answer, column) {
+  paste(column_sentence(answer, column)[2], collapse = "")
+}
+
+change_counted <- function(told) {
+  count <- function(n, words) if (n > 0) sprintf("%s %s", count_of(n, "row"), words)
+  counted <- c(count(told$unknown, "without a known earlier value"), count(told$new, "new"), count(told$gone, "gone"))
+  if (length(counted)) paste0(and_list(counted), ".")
+}
+
+pick_kinds <- list(best_sellers = "better", slow_sellers = "slower")
+
+pick_words <- function(about, best) {
+  args <- about$args
+  rank <- if (length(about$column)) {
+    paste0(about$column[["rank"]], ": ", rank_words(about, best, args$ties))
+  }
+  what <- if (is.null(args$share)) {
+    sprintf("ranked %s or %s by %s", group_digits(args$n), if (best) "better" else "slower", args$of)
+  } else {
+    sprintf("with %s %s of %s", if (best) "at least" else "less than", percent_words(args$share), args$of)
+  }
+  edge <- if (args$ties == "ordinal") "ties at the edge are cut in order of names" else "ties at the edge stay"
+  picked <- sprintf("Picked: %s %s %s; %s.", member_words(about), what, scope_words(about), edge)
+  words_about(NULL, rank, picked, if (args$others) "Rows of others hold the sum of the rest of their scope.")
+}
+
+# The words of a pick without those of its rank.
+picked_sentences <- function(answer) {
+  unlist(lapply(seq_along(answer$inquiry$steps), function(i) {
+    if (answer$inquiry$steps[[i]]$kind %in% names(pick_kinds)) {
+      words <- step_sentence(answer, i)
+      if (length(answer$inquiry$steps[[i]]$columns)) words[-1] else words
+    }
+  }))
+}
+
+# Listings -----------------------------------------------------------------------------------------------
+
+listing_title <- function(listing) {
+  found <- listing$found
+  switch(listing$kind,
+    best_of_each = sprintf("The best %s %s", and_list(found$members),
+                           if (length(found$within)) paste("of each", and_list(found$within)) else "of all"),
+    unsold = "Products of the catalogue without a line",
+    coverage = sprintf("What sold in each %s", and_list(found$within))
+  )
+}
+
+listing_sentences <- function(listing) {
+  found <- listing$found
+  own <- switch(listing$kind,
+    best_of_each = c(
+      sprintf("%s: the %s with the highest %s; of all that tie for it, in alphabetical order.", found$label,
+              and_list(found$members), found$of),
+      if (!found$sums) sprintf("%s does not add up, so it has no total and no share.", found$of)
+    ),
+    unsold = c(
+      if (length(found$within)) {
+        sprintf("Each product and %s without a line; beside it what it sold elsewhere.", and_list(found$within))
+      },
+      if (!is.null(found$where)) sprintf("Only lines count where %s.", found$where)
+    )
+  )
+  c(own, sprintf("Days: %s.", span_words(listing$about)), left_out_words(listing$about))
+}

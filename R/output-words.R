@@ -1,0 +1,159 @@
+# Plain words for what a table is, how it was computed, and what was left out before it.
+
+#' In plain words: what a table is and how it was computed
+#'
+#' @param t A totals table or a crosstab.
+#' @return Text, one sentence each: what is totalled from which lines, what each measure is, what
+#'   subtotals are, which periods are not complete, what was left out before. Prints as a paragraph
+#'   each.
+#' @section Errors: `hinterfeld_error_argument` for anything else.
+#' @export
+#' @examples
+#' in_words(totals(demo_daybook(), by = region, every = "month", subtotals = TRUE))
+in_words <- function(t) {
+  listing <- listing_of(t)
+  if (!is.null(listing)) {
+    return(new_words(paste0(listing_title(listing), "."), listing_sentences(listing)))
+  }
+  if (!inherits(t, "hinterfeld_crosstab")) check_totals(t)
+  answer <- answer_of(t)
+  new_words(
+    table_words(answer), lapply(names(measures_shown(answer)), measure_sentence, answer = answer),
+    subtotal_words(answer),
+    if (answer$inquiry$fill) "Combinations without lines show sums and counts of 0.",
+    if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$every)),
+    incomplete_words(answer),
+    step_sentences(answer),
+    if (answer$cut) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row")),
+    left_out_words(answer$about)
+  )
+}
+
+new_words <- function(...) {
+  structure(unlist(list(...)), class = "hinterfeld_words")
+}
+
+# The measures that a table or a crosstab shows.
+measures_shown <- function(answer) {
+  answer$grid$measures %||% answer$measures
+}
+
+table_words <- function(answer) {
+  every <- answer$every
+  split <- c(if (!is.null(every)) paste("per", grain_kinds[[every]]$name), if (length(by_words(answer))) paste("by", and_list(by_words(answer))))
+  sprintf("%s: %s, %s.", paste(c(capital(measures_named(answer, " in %s")), split), collapse = " "),
+          count_of(answer$about$lines, "line"), span_words(answer$about))
+}
+
+# The columns that split a table, besides its period, by the names that they have.
+by_words <- function(answer) {
+  if (is.null(answer$grid)) answer$by else names_of(answer, answer$inquiry$by)
+}
+
+# "revenue and profit (Mk)", "revenue (Mk) and units": the currency stands with what is money. `unit` is how it is said.
+measures_named <- function(answer, unit = " (%s)", of = names(measures_shown(answer))) {
+  money <- vapply(measures_shown(answer)[of], function(m) m$counts == "money", NA)
+  if (is.null(answer$about$currency) || !any(money)) {
+    return(and_list(of))
+  }
+  unit <- sprintf(unit, answer$about$currency)
+  if (all(money)) paste0(and_list(of), unit) else and_list(paste0(of, ifelse(money, unit, "")))
+}
+
+measure_sentence <- function(name, answer) {
+  measure <- measures_shown(answer)[[name]]
+  if (!measure$plain || name != measure$label) {
+    sprintf("%s is %s.", name, measure_words(c(answer$inquiry$measures[[measure$id]], list(label = measure$label))))
+  }
+}
+
+subtotal_words <- function(answer) {
+  if (length(answer$levels) == 1) {
+    return(NULL)
+  }
+  measures <- measures_shown(answer)
+  up <- vapply(measures, function(m) m$margin == "add_up" && !m$adds_up, NA)
+  c(
+    if (!all(up)) sprintf("Rows of %s are taken from the lines.", quoted(answer$labels$total)),
+    if (any(up)) sprintf("For %s they add up the rows below them.", and_list(names(measures)[up]))
+  )
+}
+
+# Periods that the days of the facts do not fill. `now` is what is said of the last one.
+incomplete_words <- function(answer, now = "is not complete") {
+  every <- answer$every
+  if (is.null(every) || every == "day" || is_recurring(every)) {
+    return(NULL)
+  }
+  calendar <- answer$about$calendar
+  span <- answer$about$span
+  name <- period_label(span, every, calendar)
+  c(
+    if (period_start(span[1], every, calendar) < span[1]) {
+      sprintf("The first %s, %s, is not complete: the data start on %s.", every, name[1], format(span[1]))
+    },
+    if (period_end(span[2], every, calendar) > span[2]) {
+      sprintf("The last %s, %s, %s: the data end on %s.", every, name[2], now, format(span[2]))
+    }
+  )
+}
+
+# "Daily revenue by product", with `unit` "Daily revenue by product (Mk)"
+title_words <- function(answer, unit = FALSE) {
+  recurring <- is_recurring(answer$every)
+  by <- c(if (recurring) grain_kinds[[answer$every]]$name, answer$by)
+  measures <- answer$measures
+  money <- vapply(measures, function(m) m$counts == "money", NA)
+  mixed <- unit && any(money) && !all(money)
+  capital(paste(c(
+    if (!is.null(answer$every)) grain_kinds[[answer$every]]$adjective,
+    if (mixed) measures_named(answer) else and_list(names(measures)),
+    if (length(by)) paste("by", and_list(by)),
+    if (unit && all(money) && !is.null(answer$about$currency)) sprintf("(%s)", answer$about$currency)
+  ), collapse = " "))
+}
+
+# The currency of a column that is money; NULL for any other.
+unit_of <- function(answer, of) {
+  if (identical((measures_shown(answer)[[of]] %||% known_column(answer, of))$counts, "money")) answer$about$currency
+}
+
+# "2023-01-01 to 2026-09-17"
+span_words <- function(about) {
+  paste(format(about$span), collapse = " to ")
+}
+
+# One sentence per step that took lines away.
+left_out_words <- function(about) {
+  steps <- about$trail
+  gone <- steps[steps$lines_after < steps$lines_before, ]
+  if (nrow(gone) == 0) {
+    return("No line was left out.")
+  }
+  apart <- gone$what == "set aside"
+  amount <- function(rows) {
+    lines <- count_of(sum(gone$lines_before[rows] - gone$lines_after[rows]), "line")
+    # Rows that were changed outside a daybook left without a known revenue.
+    revenue <- (gone$revenue_before - gone$revenue_after)[rows]
+    if (anyNA(revenue)) {
+      return(lines)
+    }
+    decimals <- max(gone$decimals[rows])
+    minor <- sum(revenue * 10^(decimals - gone$decimals[rows]))
+    sprintf("%s, revenue %s", lines, money_text(from_minor(minor, decimals), decimals))
+  }
+  c(
+    if (any(apart)) {
+      reason <- sprintf("%s %s", gone$why[apart], group_digits((gone$lines_before - gone$lines_after)[apart]))
+      sprintf("Set aside as unusable: %s (%s).", amount(apart), paste(reason, collapse = ", "))
+    },
+    vapply(which(!apart), function(i) {
+      reason <- switch(gone$what[i],
+        keep = paste("not", quoted(gone$why[i])),
+        `leave out` = quoted(gone$why[i]),
+        paste(gone$what[i], "for", quoted(gone$why[i]))
+      )
+      sprintf("Left out: %s (%s).", amount(i), reason)
+    }, "")
+  )
+}
