@@ -222,12 +222,13 @@ table_problems <- function(spec, path, columns) {
   )
 }
 
-# Steps that need a period.
+# What a step needs of its table.
 step_problems <- function(step, given, spec, path) {
-  periodic <- isTRUE(spec$every %in% c("day", "week", "month", "quarter", "year"))
-  if (step == "change" && !periodic && is.null(given$periods)) {
+  needs <- step_kinds[[step]]$needs
+  periodic <- isTRUE(spec$every %in% grains)
+  if (identical(needs, "period") && !periodic && is.null(given$periods)) {
     new_problem(path, "A change needs periods to compare.", "Give the table `every`, or name two `periods`.")
-  } else if (step %in% c("running_total", "moving") && is.null(spec$every) && is.null(given$along)) {
+  } else if (identical(needs, "along") && is.null(spec$every) && is.null(given$along)) {
     new_problem(path, "A running figure runs along periods.", "Give the table `every`.")
   }
 }
@@ -241,11 +242,10 @@ measure_names_of <- function(measures) {
 
 # Columns that the steps add under their usual or given names.
 added_names <- function(steps) {
-  endings <- list(change = c("_before", "_change", "_change_pct"), rank = "_rank", share = "_share", running_total = "_running",
-                  moving = character(), pareto = c("_cumulative", "_cumulative_share", "_member_share"))
   unlist(lapply(Filter(length, steps), function(step) {
     given <- step[[1]]
-    c(given$name, paste0(given$name %||% given$of %||% "revenue", endings[[names(step)]]))
+    kind <- step_kinds[[names(step)]]
+    c(given$name, paste0(given$name %||% given$of %||% kind$arguments$of$default, kind$parts[nzchar(kind$parts)]))
   }))
 }
 
@@ -258,23 +258,23 @@ measure_problems <- function(measures, path, columns) {
     }
     spec <- measure[[1]]
     place <- c(place, names(measure))
-    makers <- intersect(names(spec), measure_makers)
+    makers <- intersect(names(spec), measure_makers())
     if (length(makers) != 1) {
-      return(list(new_problem(place, "A measure needs one of `sum_of`, `mean_of`, `smallest_of`, `largest_of`, `count_distinct`, `count_lines`.")))
+      return(list(new_problem(place, sprintf("A measure needs one of %s.", columns_named(measure_makers())))))
     }
-    spare <- if (makers %in% c("sum_of", "count_distinct", "count_lines")) intersect("per", names(spec))
-    list(
-      if (length(spare)) new_problem(c(place, "per"), sprintf("`per` does not go with `%s`.", makers)),
-      if (makers == "count_distinct") column_problems(spec[[makers]], columns, c(place, makers)),
-      if (!makers %in% c("count_distinct", "count_lines")) expression_problems(spec[[makers]], c(place, makers), columns),
-      column_problems(setdiff(spec$per, c("day", "week", "month", "quarter", "year")), columns, c(place, "per")),
-      expression_problems(spec$where, c(place, "where"), columns)
+    kind <- measure_kinds[[kind_made_by(makers)]]
+    spare <- c(if (!kind$per) intersect("per", names(spec)), if (!kind$margin) intersect("margin", names(spec)))
+    c(
+      lapply(spare, function(key) new_problem(c(place, key), sprintf("`%s` does not go with `%s`.", key, makers))),
+      list(
+        if (kind$takes == "column") column_problems(spec[[makers]], columns, c(place, makers)),
+        if (kind$takes == "numbers") expression_problems(spec[[makers]], c(place, makers), columns),
+        column_problems(setdiff(spec$per, grains), columns, c(place, "per")),
+        expression_problems(spec$where, c(place, "where"), columns)
+      )
     )
   }), recursive = FALSE)
 }
-
-# What a figure's table must hold.
-figure_needs <- list(change = "change", running = c("running_total", "moving"), pareto = "pareto", crosstab = "crosstab")
 
 figure_problems <- function(spec, path, tables, known) {
   if (is.null(spec)) {
@@ -285,7 +285,7 @@ figure_problems <- function(spec, path, tables, known) {
   }
   table <- tables[[spec$table]]
   unfit <- setdiff(names(spec), c("draw", "table", names(formals(getExportedValue("hinterfeld", paste0("figure_", spec$draw))))))
-  needed <- figure_needs[[spec$draw]]
+  needed <- figure_kinds[[spec$draw]]$needs
   has <- c(unlist(lapply(table$add, names)), intersect(names(table), "crosstab"))
   bind_problems(c(
     lapply(unfit, function(key) new_problem(c(path, key), sprintf("`%s` is nothing that figure_%s() takes.", key, spec$draw))),

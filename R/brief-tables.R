@@ -1,23 +1,33 @@
 # The tables and figures that a brief asks for.
 
-steps_to_add <- list(
-  change = function(...) add_change(...), rank = function(...) add_rank(...), share = function(...) add_share(...),
-  running_total = function(...) add_running_total(...), moving = function(...) add_moving(...), pareto = function(...) add_pareto(...)
-)
-
 brief_table <- function(book, spec, brief) {
   if (!is.null(spec$unsold)) {
     return(unsold_table(book, spec$unsold, brief))
   }
   t <- totals_for(book, spec)
-  for (step in spec$add) t <- rlang::exec(steps_to_add[[names(step)]], t, !!!step_arguments(step[[1]]))
-  if (!is.null(spec$pick)) {
-    pick <- list(best_sellers = best_sellers, slow_sellers = slow_sellers, best_of_each = best_of_each)[[names(spec$pick)]]
-    t <- rlang::exec(pick, t, !!!step_arguments(spec$pick[[1]]))
-  }
+  for (step in c(spec$add, if (!is.null(spec$pick)) list(spec$pick))) t <- brief_step(t, names(step), step_arguments(step[[1]]))
   if (!is.null(spec$crosstab)) {
     t <- rlang::exec(crosstab, t, !!!lapply(spec$crosstab, function(x) if (is.list(x)) unlist(x) else x))
   }
+  with_headings(t, spec$headings)
+}
+
+brief_step <- function(t, kind, given) {
+  take <- if (kind == "best_of_each") best_of_each else step_kinds[[kind]]$take
+  rlang::exec(take, t, !!!given)
+}
+
+# Columns under other names, at last.
+with_headings <- function(t, headings, call = caller_env()) {
+  if (is.null(headings)) {
+    return(t)
+  }
+  unknown <- setdiff(names(headings), names(t))
+  if (length(unknown)) {
+    stop_because("column", c(sprintf("`headings` names %s, which the table does not have.", columns_named(unknown)),
+                             i = sprintf("It has %s.", columns_named(names(t)))), call = call)
+  }
+  names(t)[match(names(headings), names(t))] <- unlist(headings)
   t
 }
 
@@ -29,14 +39,12 @@ totals_for <- function(book, spec) {
 }
 
 step_arguments <- function(given) {
-  if (!is.null(given$within)) given$within <- unlist(given$within)
+  if (!is.null(given$within)) given$within <- as.character(unlist(given$within))
   if (!is.null(given$classes)) given$classes <- unlist(given$classes)
   if (!is.null(given$as_of)) given$as_of <- as.Date(given$as_of)
   if (!is.null(given$periods)) given$periods <- lapply(given$periods, function(days) as.Date(unlist(days)))
   given
 }
-
-measure_makers <- c("sum_of", "mean_of", "smallest_of", "largest_of", "count_distinct", "count_lines")
 
 brief_measures <- function(measures) {
   if (is.null(measures)) {
@@ -52,17 +60,12 @@ unlist_once <- function(x) {
 }
 
 brief_measure <- function(spec) {
-  maker <- intersect(names(spec), measure_makers)
-  given <- spec[intersect(names(spec), c("per", "margin"))]
-  if (!is.null(spec$where)) given$where <- brief_quo(spec$where)
-  switch(maker,
-    count_lines = rlang::inject(count_lines(!!!given)),
-    count_distinct = rlang::inject(count_distinct(!!spec$count_distinct, !!!given)),
-    sum_of = rlang::inject(sum_of(!!brief_quo(spec$sum_of), !!!given)),
-    mean_of = rlang::inject(mean_of(!!brief_quo(spec$mean_of), !!!given)),
-    smallest_of = rlang::inject(smallest_of(!!brief_quo(spec$smallest_of), !!!given)),
-    largest_of = rlang::inject(largest_of(!!brief_quo(spec$largest_of), !!!given))
-  )
+  kind <- kind_made_by(intersect(names(spec), measure_makers()))
+  maker <- measure_kinds[[kind]]$maker
+  x <- switch(measure_kinds[[kind]]$takes, column = rlang::new_quosure(spec[[maker]], rlang::empty_env()),
+              numbers = brief_quo(spec[[maker]]), rlang::quo(NULL))
+  per <- rlang::new_quosure(spec$per, rlang::empty_env())
+  new_measure(kind, x, per, brief_quo(spec$where), spec$margin %||% "recompute")
 }
 
 unsold_table <- function(book, spec, brief) {
@@ -71,17 +74,10 @@ unsold_table <- function(book, spec, brief) {
   rlang::inject(unsold(book, load_file(spec$catalogue, brief, given$product %||% "product"), !!!given))
 }
 
-figures_to_draw <- list(
-  trend = function(...) figure_trend(...), years = function(...) figure_years(...), change = function(...) figure_change(...),
-  ranking = function(...) figure_ranking(...), share = function(...) figure_share(...), running = function(...) figure_running(...),
-  pareto = function(...) figure_pareto(...), crosstab = function(...) figure_crosstab(...), weekdays = function(...) figure_weekdays(...),
-  places = function(...) figure_places(...)
-)
-
 brief_figure <- function(table, spec, brief) {
   given <- step_arguments(spec[setdiff(names(spec), c("draw", "table"))])
   if (!is.null(given$places)) given$places <- load_file(given$places, brief)
   if (!is.null(given$outline)) given$outline <- brief_path(brief, given$outline)
   if (!is.null(given$at)) given$at <- as.Date(given$at)
-  rlang::exec(figures_to_draw[[spec$draw]], table, !!!given)
+  rlang::exec(figure_kinds[[spec$draw]]$draw, table, !!!given)
 }

@@ -131,7 +131,7 @@ in_language <- function(expr, env, call) {
 
 # The text of an expression, which parses to the same again.
 expression_source <- function(expr) {
-  text <- function(control) paste(deparse(expr, width.cutoff = 500L, control = control), collapse = " ")
+  text <- function(control) paste(deparse(expr, width.cutoff = 500L, backtick = TRUE, control = control), collapse = " ")
   short <- text(c("keepInteger", "keepNA"))
   if (identical(parse_utf8(short)[[1]], expr)) short else text(c("keepInteger", "keepNA", "digits17"))
 }

@@ -132,6 +132,11 @@ measure_kinds <- list(
   )
 )
 
+# The functions that make measures.
+measure_makers <- function() {
+  vapply(measure_kinds, function(kind) kind$maker, "", USE.NAMES = FALSE)
+}
+
 # The kind of the measures that a function makes.
 kind_made_by <- function(maker) {
   names(Filter(function(kind) kind$maker == maker, measure_kinds))

@@ -42,10 +42,13 @@ pick_rows <- function(kind, t, n, within, of, ties, others, share, call = caller
   check_picks(n, share, call)
   within <- pick_within(within, t, call = call)
   derive_values(t, of, call)
-  rank <- paste0(of, "_rank")
-  columns <- if (!rank %in% names(t)) c(rank = rank) else stats::setNames(character(), character())
   args <- list(n = as.double(n), within = within, of = of, ties = ties, others = others, share = share)
-  take_step(step_on(t, kind, args, columns), t, call = call)
+  answer <- answer_of(t)
+  # A pick adds a rank where there is none, called after the column that it is by.
+  rank <- paste0(c(ids_of(answer, of), of), "_rank")
+  ranked <- rank[1] %in% ids_of(answer, names(t)) || rank[2] %in% names(t)
+  columns <- if (ranked) stats::setNames(character(), character()) else c(rank = rank[2])
+  take_step(step_on(t, kind, args, columns, first = if (!ranked) rank[1] else character()), t, call = call)
 }
 
 #' @export

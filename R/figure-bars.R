@@ -19,7 +19,7 @@
 #' figure_share(totals(demo_daybook(), by = c(region, category)))
 figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, of)
-  picked <- any(vapply(rows$answer$inquiry$steps, function(step) step$kind %in% names(pick_kinds), NA))
+  picked <- any(vapply(rows$answer$inquiry$steps, function(step) step$kind %in% pick_kinds, NA))
   within <- panel_columns(enquo(within), rows$t)
   if (!picked) {
     rows <- figure_rows(best_sellers(rows$t, n, tidyselect::all_of(within), rows$of, others = TRUE), rows$of)

@@ -8,7 +8,7 @@ step_sentences <- function(answer, named = TRUE) {
 
 # A pick shows in the rows that are left.
 is_shown <- function(answer, i) {
-  answer$inquiry$steps[[i]]$kind %in% names(pick_kinds) || any(vapply(answer$added, function(column) column$step == i, NA))
+  answer$inquiry$steps[[i]]$kind %in% pick_kinds || any(vapply(answer$added, function(column) column$step == i, NA))
 }
 
 # The sentences of the step that a column belongs to.
@@ -183,8 +183,6 @@ change_counted <- function(told) {
   if (length(counted)) paste0(and_list(counted), ".")
 }
 
-pick_kinds <- list(best_sellers = "better", slow_sellers = "slower")
-
 pick_words <- function(about, best) {
   args <- about$args
   rank <- if (length(about$column)) {
@@ -203,7 +201,7 @@ pick_words <- function(about, best) {
 # The words of a pick without those of its rank.
 picked_sentences <- function(answer) {
   unlist(lapply(seq_along(answer$inquiry$steps), function(i) {
-    if (answer$inquiry$steps[[i]]$kind %in% names(pick_kinds)) {
+    if (answer$inquiry$steps[[i]]$kind %in% pick_kinds) {
       words <- step_sentence(answer, i)
       if (length(answer$inquiry$steps[[i]]$columns)) words[-1] else words
     }

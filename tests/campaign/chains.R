@@ -61,14 +61,14 @@ random_measure <- function(made) {
     ))
   )
   x <- pick(columns[c("revenue", "revenue", "units", "cost", "profit")])
-  kind <- pick(c("sum", "sum", "sum", "lines", "distinct", "mean", "smallest", "largest"))
-  per <- if (kind %in% c("mean", "smallest", "largest") && chance(0.5)) pick(c("day", "order", "product", "month"))
+  kind <- pick(c("sum", "sum", "sum", "lines", "distinct", "mean", "median", "smallest", "largest"))
+  per <- if (kind %in% c("mean", "median", "smallest", "largest") && chance(0.5)) pick(c("day", "order", "product", "month"))
   where <- if (chance(0.25)) random_condition(made)
   margin <- if (kind %in% c("distinct", "smallest", "largest") && chance(0.4)) "add_up" else "recompute"
   counted <- pick(c("order", "product", "region", "shelf"))
   taken <- if (kind == "distinct") as.symbol(counted) else if (kind != "lines") x$r
   r <- as.call(c(
-    as.symbol(c(sum = "sum_of", lines = "count_lines", distinct = "count_distinct", mean = "mean_of", smallest = "smallest_of",
+    as.symbol(c(sum = "sum_of", lines = "count_lines", distinct = "count_distinct", mean = "mean_of", median = "median_of", smallest = "smallest_of",
                 largest = "largest_of")[[kind]]),
     taken, if (!is.null(per)) list(per = per), if (!is.null(where)) list(where = where$r), if (margin == "add_up") list(margin = margin)
   ))
@@ -82,7 +82,7 @@ sums_up <- function(m) m$kind %in% c("sum", "lines") || m$margin == "add_up"
 
 random_totals <- function(made) {
   by <- sample(c("product", "region", "place", "shelf", "order"), sample(0:3, 1, prob = c(1, 3, 4, 2)), prob = c(4, 4, 3, 1, 1))
-  every <- pick(list(NULL, "day", "week", "month", "quarter", "year", "weekday", "month_of_year"))
+  every <- pick(list(NULL, "day", "week", "month", "quarter", "year", "weekday", "month_of_year", "quarter_of_year"))
   named <- sample(c("m1", "revenue", "a b", "m_rank"), sample(3, 1))
   measures <- lapply(stats::setNames(nm = named), function(name) random_measure(made))
   split <- c(every, by)
@@ -100,7 +100,7 @@ shape_of <- function(move) {
 
 steps_for <- function(shape) {
   sums <- names(Filter(sums_up, shape$measures))
-  days <- !is.null(shape$every) && !shape$every %in% c("weekday", "month_of_year")
+  days <- !is.null(shape$every) && !shape$every %in% recurring_names
   within <- function() some(c(shape$every, shape$by), sample(0:2, 1))
   name <- function() paste0("x", length(shape$columns))
   of <- function() pick(names(shape$measures))

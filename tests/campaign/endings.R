@@ -26,7 +26,7 @@ compare_crosstab <- function(p, x, shape, o) {
   k <- function(name) cells[[paste0("k", match(name, shape$names))]]
   shown <- function(name, split) {
     text <- as.character(k(name))
-    if (identical(name, shape$every) && !name %in% c("weekday", "month_of_year")) {
+    if (identical(name, shape$every) && !name %in% recurring_names) {
       known <- !is.na(text)
       text[known] <- hinterfeld::period_label(as.Date(text[known]), name, eval(o$made$calendar, asNamespace("hinterfeld")))
     }

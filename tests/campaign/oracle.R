@@ -61,8 +61,15 @@ month_names <- function(days, calendar) {
   sprintf("P%02d", findInterval(week, c(0, 4, 8, 13, 17, 21, 26, 30, 34, 39, 43, 47)))
 }
 
+# A quarter has about 91 days, whatever it is made of.
+quarter_names <- function(days, calendar) {
+  passed <- as.numeric(period_starts(days, "quarter", calendar) - period_starts(days, "year", calendar))
+  sprintf("Q%d", as.integer(1 + round(passed / 91.3)))
+}
+
 period_text <- function(days, every, calendar) {
-  switch(every, weekday = recurring_label(days, every), month_of_year = month_names(days, calendar), format(period_starts(days, every, calendar)))
+  switch(every, weekday = recurring_label(days, every), month_of_year = month_names(days, calendar), quarter_of_year = quarter_names(days, calendar),
+         format(period_starts(days, every, calendar)))
 }
 
 # Totals ---------------------------------------------------------------------------------------------------
@@ -114,7 +121,8 @@ level_rows <- function(o, split, all, measures, from) {
 }
 
 key_sql_of <- function(name) if (name %in% all_periods) "period" else key_sql(name)
-all_periods <- c("day", "week", "month", "quarter", "year", "weekday", "month_of_year")
+recurring_names <- c("weekday", "month_of_year", "quarter_of_year")
+all_periods <- c("day", "week", "month", "quarter", "year", recurring_names)
 
 # Rows as text to match by: a type mark in front of each value keeps what is missing apart.
 row_ids <- function(keys) {
@@ -123,6 +131,12 @@ row_ids <- function(keys) {
 }
 
 aggregates <- list(sum = "sum(x)", lines = "count(*)", mean = "1.0 * sum(x) / count(x)", smallest = "min(x)", largest = "max(x)", distinct = "count(DISTINCT x)")
+
+# The middle one of the values in order, of an even number the mean of the two middle ones.
+median_sql <- function(keys, from) {
+  sprintf("SELECT %1$s, avg(x) AS v FROM (SELECT *, row_number() OVER (PARTITION BY %1$s ORDER BY x) AS rn_, count(*) OVER (PARTITION BY %1$s) AS many_
+           FROM %2$s WHERE x IS NOT NULL) WHERE rn_ IN ((many_ + 1) / 2, many_ / 2 + 1) GROUP BY %1$s", keys, from)
+}
 
 measure_rows <- function(o, keys, all, m, from) {
   groups <- function(keys) paste(c(keys, "one"), collapse = ", ")
@@ -133,7 +147,7 @@ measure_rows <- function(o, keys, all, m, from) {
     per <- if (m$per == "month") "month_start" else m$per
     sprintf("(SELECT %s, sum(x) AS x FROM (%s) WHERE x IS NOT NULL AND %s IS NOT NULL GROUP BY %s, %s)", groups(keys), taken, per, groups(keys), per)
   }
-  ask <- function(keys) sprintf("SELECT %s, %s AS v FROM %s GROUP BY %s", groups(keys), aggregates[[m$kind]], staged(keys), groups(keys))
+  ask <- function(keys) if (m$kind == "median") median_sql(groups(keys), staged(keys)) else sprintf("SELECT %s, %s AS v FROM %s GROUP BY %s", groups(keys), aggregates[[m$kind]], staged(keys), groups(keys))
   DBI::dbGetQuery(o$db, if (m$margin == "add_up") sprintf("SELECT %s, sum(v) AS v FROM (%s) GROUP BY %s", groups(keys), ask(all), groups(keys)) else ask(keys))
 }
 
@@ -206,7 +220,7 @@ k_of <- function(shape, names) sprintf("k%d", match(names, c(shape$every, shape$
 # Ties in order of names: texts byte by byte, missing ones last.
 names_sql <- function(shape) {
   keys <- k_of(shape, c(shape$by, shape$every))
-  if (!is.null(shape$every) && shape$every %in% c("weekday", "month_of_year")) keys[length(keys)] <- "period_no"
+  if (!is.null(shape$every) && shape$every %in% recurring_names) keys[length(keys)] <- "period_no"
   paste(c(sprintf("%1$s IS NULL, %1$s", keys), "1"), collapse = ", ")
 }
 
@@ -283,5 +297,6 @@ period_numbers <- function(o, shape, rows) {
     year <- seq(period_starts(o$span[1], "year", o$made$calendar), by = 1, length.out = 366)
     known <- intersect(unique(month_names(year, o$made$calendar)), known)
   }
+  if (shape$every == "quarter_of_year") known <- intersect(sprintf("Q%d", 1:4), known)
   match(rows$k1, known)
 }

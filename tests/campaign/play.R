@@ -104,7 +104,7 @@ follow <- function(move, value, shape, o, place) {
 
 start_shape <- function(move, o) {
   shape <- list(asked = move, every = move$every, by = move$by, names = c(move$every, move$by), measures = move$measures, splits = splits_of(move), cut = FALSE,
-                steps = list(), fill = move$fill, scales = lapply(move$measures, function(m) m$scale), inexact = names(Filter(function(m) m$kind == "mean", move$measures)))
+                steps = list(), fill = move$fill, scales = lapply(move$measures, function(m) m$scale), inexact = names(Filter(function(m) m$kind %in% c("mean", "median"), move$measures)))
   shape$rows <- oracle_totals(o, move)
   shape$rows$period_no <- period_numbers(o, shape, shape$rows)
   shape
@@ -120,8 +120,10 @@ cut_shape <- function(shape, move, before) {
 renamed_shape <- function(shape, move) {
   swap <- function(x) replace(x, x == move$from, move$to)
   shape$by <- swap(shape$by)
-  # Steps are found again by their old names only.
-  shape$steps <- list()
+  shape$steps <- lapply(shape$steps, function(step) {
+    step$p["within"] <- list(swap(step$p$within))
+    step
+  })
   shape
 }
 

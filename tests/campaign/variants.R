@@ -70,7 +70,54 @@ vary <- function(made, chain, base, most = 2) {
       return(sprintf("another table with another: %s. %s", name, toString(utils::head(all.equal(base$table, other$table), 2))))
     }
   }
-  if (chance(0.3)) chunked(made, chain, base)
+  if (chance(0.3)) chunked(made, chain, base) else if (chance(0.5)) asked_again(made, chain) else tallied(made, chain, base)
+}
+
+# The moves of a chain; `change` may make another one of each.
+moved <- function(made, chain, change = function(move) move) {
+  place <- call_place(given_lines(made))
+  place$book <- quiet_eval(daybook_call(made), place)
+  for (move in chain) {
+    move <- change(move)
+    value <- quiet_eval(move$call, place)
+    if (move$kind %in% c("keep", "leave_out")) place$book <- value else place$t <- value
+  }
+  place
+}
+
+# The inquiry of a table as R calls, and as lines of a brief, gives the identical table.
+asked_again <- function(made, chain) {
+  if (any(vapply(chain, function(move) move$kind %in% c("cut", "note", "plain"), NA))) return(NULL)
+  place <- tryCatch(moved(made, chain), hinterfeld_error = function(cnd) NULL)
+  if (!inherits(place$t, "hinterfeld_totals")) return(NULL)
+  q <- quiet_eval(quote(inquiry_of(t)), place)
+  first <- place$t
+  if (!identical(unserialize(serialize(q, NULL)), q)) return("an inquiry does not save as it is")
+  for (line in quiet_eval(quote(as_code(inquiry_of(t))), place)) quiet_eval(parse(text = line, keep.source = FALSE)[[1]], place)
+  if (!identical(place$t, first)) return(paste("another table by its code:", toString(utils::head(all.equal(first, place$t), 2))))
+  text <- paste(as_brief(q, "again"), collapse = "\n")
+  spec <- yaml::yaml.load(text, handlers = hinterfeld:::yaml_handlers, eval.expr = FALSE)$tables$again
+  place$t <- quiet_eval(quote(brief_table(book, spec, NULL)), rlang::env(place, spec = spec))
+  if (!identical(place$t, first)) paste("another table by its brief:", toString(utils::head(all.equal(first, place$t), 2)))
+}
+
+# A tally of days that was merged of chunks, and read from a file, answers as the lines do: the table and all of its steps.
+tallied <- function(made, chain, base) {
+  starts <- Filter(function(move) move$kind == "totals", chain)
+  if (!is.null(base$error) || length(starts) == 0 || nrow(made$lines) < 4) return(NULL)
+  asked <- starts[[1]]
+  path <- file.path(scratch(), "days.tally")
+  as_tally <- function(move) {
+    if (move$kind != "totals") return(move)
+    measures <- as.call(c(quote(list), lapply(asked$measures, function(m) m$r)))
+    move$call$measures <- names(asked$measures)
+    move$call[[2]] <- bquote(load_tally(save_tally(tally_of(book, by = .(asked$by), measures = .(measures)), .(path))))
+    move
+  }
+  place <- tryCatch(moved(made, chain, as_tally), hinterfeld_error_facts = function(cnd) NULL)
+  if (is.null(place)) return(NULL)
+  lines <- moved(made, chain)$t
+  if (!identical(place$t, lines)) sprintf("a tally of days answers another: %s", toString(utils::head(all.equal(place$t, lines), 2)))
 }
 
 # Tallies of chunks, merged and read from a file, give the totals of all lines.
@@ -78,10 +125,8 @@ chunked <- function(made, chain, base) {
   starts <- Filter(function(move) move$kind == "totals", chain)
   if (!is.null(base$error) || length(starts) == 0 || nrow(made$lines) < 4) return(NULL)
   asked <- starts[[1]]
-  if (isTRUE(asked$every %in% c("weekday", "month_of_year"))) return(NULL)
+  if (isTRUE(asked$every %in% recurring_names)) return(NULL)
   place <- rlang::env(asNamespace("hinterfeld"), book = base$book)
-  exact <- vapply(asked$measures, function(m) m$margin == "recompute" && !grepl("cost", m$x), NA)
-  if (!all(exact)) return(NULL)
   measures <- as.call(c(quote(list), lapply(asked$measures, function(m) m$r)))
   lines <- quiet_eval(quote(lines_of(book)), place)
   book_of <- function(rows) {
@@ -91,16 +136,18 @@ chunked <- function(made, chain, base) {
   }
   place$book <- book_of(seq_len(nrow(lines)))
   whole <- quiet_eval(rlang::expr(totals(book, by = !!asked$by, every = !!asked$every, measures = !!measures)), place)
-  tallies <- lapply(split(seq_len(nrow(lines)), sample(3, nrow(lines), replace = TRUE)), function(rows) {
+  tallies <- tryCatch(lapply(split(seq_len(nrow(lines)), sample(3, nrow(lines), replace = TRUE)), function(rows) {
     place$book <- book_of(rows)
     quiet_eval(rlang::expr(tally_of(book, by = !!asked$by, every = !!asked$every, measures = !!measures)), place)
-  })
+  }), hinterfeld_error_facts = function(cnd) NULL)
+  if (is.null(tallies)) return(NULL)
   merged <- quiet_eval(quote(Reduce(merge_tallies, tallies)), rlang::env(place, tallies = tallies))
   path <- file.path(scratch(), "merged.tally")
   back <- quiet_eval(quote({
     back <- load_tally(save_tally(merged, path))
     totals(back, by = tidyselect::all_of(back$by), every = back$every, measures = names(back$measures))
   }), rlang::env(place, merged = merged, path = path))
+  back <- tibble::as_tibble(back)
   expected <- tibble::as_tibble(whole)
   if (!identical(as.list(back), as.list(expected))) sprintf("merged tallies differ: %s", toString(utils::head(all.equal(as.list(back), as.list(expected)), 2)))
 }

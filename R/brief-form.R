@@ -1,0 +1,68 @@
+# The form of briefs that follows from the registries: periods, measures, steps, figures, formats and sections. The schema
+# file holds it for editors; it is made anew from here, and a test holds the two together.
+
+# A brief schema with its parts from the registries.
+formed_schema <- function(schema) {
+  table <- schema[["$defs"]]$table$properties
+  table$every <- list(enum = as.list(names(grain_kinds)))
+  table$add <- list(type = "array", minItems = 1L, items = list(`$ref` = "#/$defs/step"))
+  table$pick$properties[pick_kinds] <- lapply(pick_kinds, function(kind) step_form(step_kinds[[kind]]))
+  table$headings <- list(
+    description = "Other names for columns of the table, by the names that they have.",
+    type = "object", minProperties = 1L, additionalProperties = list(`$ref` = "#/$defs/text")
+  )
+  schema[["$defs"]]$table$properties <- table
+  schema[["$defs"]]$measure$description <- sprintf("The name of a column, \"lines\", or a name with one of %s.",
+                                                   paste(measure_makers(), collapse = ", "))
+  schema[["$defs"]]$measured$properties <- measured_form()
+  schema[["$defs"]]$step$properties <- lapply(step_kinds, step_form)
+  schema[["$defs"]]$sellers <- NULL
+  schema[["$defs"]]$ties <- NULL
+  schema[["$defs"]]$figure$properties$draw <- list(enum = as.list(names(figure_kinds)))
+  outputs <- schema$properties$outputs$properties
+  outputs$tables$items <- list(enum = as.list(names(table_writers)))
+  outputs$figures$items <- list(enum = as.list(names(figure_writers)))
+  schema$properties$outputs$properties <- outputs
+  schema$properties$report$properties$sections$items$anyOf[[1]] <- list(enum = as.list(names(report_sections)))
+  schema
+}
+
+measured_form <- function() {
+  expression <- list(`$ref` = "#/$defs/expression")
+  makers <- lapply(stats::setNames(measure_kinds, measure_makers()), function(kind) {
+    switch(kind$takes, numbers = expression, column = list(`$ref` = "#/$defs/column"), lines = list(enum = list(TRUE)))
+  })
+  c(makers, list(per = list(`$ref` = "#/$defs/column"), where = expression,
+                 margin = list(enum = list("recompute", "add_up"), default = "recompute")))
+}
+
+step_form <- function(kind) {
+  list(description = sprintf("The arguments of %s().", kind$verb), type = list("object", "null"), additionalProperties = FALSE,
+       properties = lapply(kind$arguments, argument_form))
+}
+
+argument_form <- function(argument) {
+  form <- if (!is.null(argument$choices)) {
+    list(enum = as.list(argument$choices))
+  } else {
+    switch(argument$type,
+      text = list(`$ref` = "#/$defs/text"), columns = list(`$ref` = "#/$defs/within"), flag = list(type = "boolean"),
+      count = list(type = "integer", minimum = as.integer(argument$least)),
+      fraction = list(type = "number", minimum = 0L, maximum = 1L), day = list(`$ref` = "#/$defs/day"),
+      fractions = list(type = "object", minProperties = 1L, additionalProperties = list(type = "number", minimum = 0L, maximum = 1L)),
+      periods = list(
+        description = "Two periods by name, the later first, each a first and a last day.",
+        type = "object", minProperties = 2L, maxProperties = 2L,
+        additionalProperties = list(type = "array", minItems = 2L, maxItems = 2L, items = list(`$ref` = "#/$defs/day"))
+      )
+    )
+  }
+  default <- argument$default
+  if (is.null(default)) form else c(form, list(default = if (length(default) > 1) as.list(default) else if (argument$type == "count") as.integer(default) else default))
+}
+
+# Writes the schema anew to its file.
+write_schema <- function(path) {
+  schema <- formed_schema(jsonlite::read_json(path))
+  jsonlite::write_json(schema, path, auto_unbox = TRUE, pretty = TRUE, null = "null", digits = NA)
+}

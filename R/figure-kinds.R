@@ -1,0 +1,15 @@
+# The registry of figures: each is one entry, from which briefs and their checks know what can be drawn.
+
+# draw   the function; needs the steps (or the crosstab) of which the table must have one, NULL for none
+figure_kinds <- list(
+  trend = list(draw = function(...) figure_trend(...), needs = NULL),
+  years = list(draw = function(...) figure_years(...), needs = NULL),
+  change = list(draw = function(...) figure_change(...), needs = "change"),
+  ranking = list(draw = function(...) figure_ranking(...), needs = NULL),
+  share = list(draw = function(...) figure_share(...), needs = NULL),
+  running = list(draw = function(...) figure_running(...), needs = c("running_total", "moving")),
+  pareto = list(draw = function(...) figure_pareto(...), needs = "pareto"),
+  crosstab = list(draw = function(...) figure_crosstab(...), needs = "crosstab"),
+  weekdays = list(draw = function(...) figure_weekdays(...), needs = NULL),
+  places = list(draw = function(...) figure_places(...), needs = NULL)
+)

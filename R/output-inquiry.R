@@ -1,0 +1,198 @@
+# Inquiries as R code and as the lines of a brief.
+
+#' An inquiry as R code, or as lines of a brief
+#'
+#' Both give the same table again, to the last bit, from the same facts.
+#'
+#' @param q An inquiry, from [inquiry_of()].
+#' @param facts Text: what the daybook or tally is called in the code.
+#' @param name Text: what the table is called in the brief.
+#' @return Text, one element a line, printed as lines. `as_code()`: calls that end in the table `t`. `as_brief()`: the
+#'   entry `tables` of a brief; see [read_brief()].
+#' @section Errors: `hinterfeld_error_argument` for anything but an inquiry, and for one that cannot be written so: a brief
+#'   knows no functions but those of its expressions, and a step on a column that was added by hand is in neither.
+#' @export
+#' @examples
+#' t <- totals(demo_daybook(), by = c(region, product), measures = list("revenue", best_day = largest_of(revenue, per = "day")))
+#' q <- inquiry_of(best_sellers(add_share(t, within = region), n = 2, within = region))
+#' as_code(q)
+#' as_brief(q, "best_of_regions")
+as_code <- function(q, facts = "book") {
+  check_inquiry_given(q)
+  check_text(facts, "facts")
+  check_own_columns(q)
+  calls <- c(list(totals_call(q, facts)), lapply(q$steps, step_call), if (!is.null(q$crosstab)) list(crosstab_call(q$crosstab)))
+  lines <- paste("t <-", vapply(calls, expression_source, ""))
+  if (length(q$headings)) {
+    renamed <- rlang::expr(names(t)[match(!!vector_call(names(q$headings)), names(t))])
+    lines <- c(lines, paste(expression_source(renamed), "<-", expression_source(vector_call(unname(q$headings)))))
+  }
+  structure(lines, class = "hinterfeld_code")
+}
+
+#' @rdname as_code
+#' @export
+as_brief <- function(q, name = "table") {
+  check_inquiry_given(q)
+  check_text(name, "name")
+  check_own_columns(q)
+  table <- list(
+    by = if (length(q$by)) as.list(q$by), every = q$every, measures = unname(Map(brief_measure_entry, q$measures, names(q$measures))),
+    subtotals = if (is.list(q$subtotals)) lapply(q$subtotals, function(one) if (length(one) == 1) one else as.list(one)) else q$subtotals,
+    fill = if (q$fill) TRUE, add = if (length(q$steps)) lapply(q$steps, brief_step_entry),
+    crosstab = if (!is.null(q$crosstab)) brief_crosstab_entry(q$crosstab), headings = if (length(q$headings)) as.list(q$headings)
+  )
+  table <- Filter(Negate(is.null), table)
+  text <- yaml::as.yaml(list(tables = stats::setNames(list(table), name)), precision = 15L, indent.mapping.sequence = TRUE,
+                        handlers = list(logical = function(x) structure(tolower(x), class = "verbatim")))
+  structure(strsplit(text, "\n", fixed = TRUE)[[1]], class = "hinterfeld_code")
+}
+
+#' @export
+print.hinterfeld_code <- function(x, ...) {
+  writeLines(visible(unclass(x)))
+  invisible(x)
+}
+
+#' @export
+print.hinterfeld_inquiry <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_inquiry <- function(x, ...) {
+  split <- c(if (!is.null(x$every)) paste("per", grain_kinds[[x$every]]$name), if (length(x$by)) paste("by", and_list(x$by)))
+  steps <- vapply(x$steps, function(step) gsub("_", " ", step$kind), "")
+  text_notes(c(
+    sprintf("Inquiry: %s", paste(c(and_list(names(x$measures)), split), collapse = " ")),
+    if (length(steps)) sprintf("Then: %s", paste(steps, collapse = ", ")),
+    if (!is.null(x$crosstab)) sprintf("Crosstab: %s by %s", and_list(x$crosstab$rows), x$crosstab$columns),
+    "`as_code()` shows it as R calls, `as_brief()` as lines of a brief."
+  ))
+}
+
+check_inquiry_given <- function(q, call = caller_env()) {
+  if (!inherits(q, "hinterfeld_inquiry")) {
+    stop_because("argument", c("`q` must be an inquiry.", i = sprintf("It is %s.", describe(q)),
+                               i = "Take it from a table: `inquiry_of(t)`."), call = call)
+  }
+}
+
+# A column of the user's own is none that the calls would make.
+check_own_columns <- function(q, call = caller_env()) {
+  known <- names(q$measures)
+  for (step in q$steps) {
+    if (!step$args$of %in% known) {
+      stop_because("argument", c(
+        sprintf("%s takes `%s`, a column that was added by hand.", step_kinds[[step$kind]]$verb, step$args$of),
+        i = "Make it a measure, so that the inquiry knows it."
+      ), call = call)
+    }
+    known <- c(known, step$columns)
+  }
+}
+
+# Code ---------------------------------------------------------------------------------------------------
+
+totals_call <- function(q, facts) {
+  measures <- unname(Map(measure_code, q$measures, names(q$measures)))
+  names(measures) <- vapply(names(q$measures), function(name) if (is_bare(q$measures[[name]], name)) "" else name, "")
+  only <- length(measures) == 1 && is_bare(q$measures[[1]], names(q$measures))
+  given <- list(
+    by = if (length(q$by)) columns_call(q$by), every = q$every,
+    measures = if (!only) rlang::call2("list", !!!measures) else if (names(q$measures) != "revenue") names(q$measures),
+    subtotals = if (is.list(q$subtotals)) rlang::call2("list", !!!lapply(q$subtotals, vector_call)) else q$subtotals,
+    fill = if (q$fill) TRUE
+  )
+  rlang::call2("totals", as.symbol(facts), !!!Filter(Negate(is.null), given))
+}
+
+# Is a measure what its name alone stands for?
+is_bare <- function(m, name) {
+  plain <- is.null(m$where) && m$margin == "recompute"
+  plain && (m$kind == "sum" && identical(m$x, name) && name != "lines" || m$kind == "lines" && name == "lines")
+}
+
+measure_code <- function(m, name) {
+  if (is_bare(m, name)) {
+    return(name)
+  }
+  kind <- measure_kinds[[m$kind]]
+  x <- if (is.character(m$x) && length(m$x) == 1) as.symbol(m$x) else m$x
+  given <- list(per = m$per, where = m$where, margin = if (m$margin != "recompute") m$margin)
+  rlang::call2(kind$maker, !!!c(if (kind$takes != "lines") list(x), Filter(Negate(is.null), given)))
+}
+
+step_call <- function(step) {
+  kind <- step_kinds[[step$kind]]
+  given <- step_call_arguments(step)
+  given <- Map(function(value, name) argument_code(value, kind$arguments[[name]]$type), given, names(given))
+  rlang::call2(kind$verb, quote(t), !!!given)
+}
+
+argument_code <- function(value, type) {
+  switch(type,
+    columns = columns_call(value), day = call("as.Date", format(value)),
+    periods = rlang::call2("list", !!!lapply(value, function(days) call("as.Date", vector_call(format(days))))),
+    fractions = rlang::call2("c", !!!as.list(value)), value
+  )
+}
+
+crosstab_call <- function(how) {
+  of <- vector_call(how$of)
+  given <- list(of = of, margins = if (!how$margins) FALSE, empty = if (how$empty != "blank") how$empty)
+  rlang::call2("crosstab", quote(t), columns_call(how$rows), columns_call(how$columns), !!!Filter(Negate(is.null), given))
+}
+
+# Columns bare where their names allow it.
+columns_call <- function(names) {
+  if (length(names) == 0) {
+    return(quote(character()))
+  }
+  plain <- all(make.names(names) == names) && !any(names %in% c("t", "T", "F"))
+  if (!plain) vector_call(names) else if (length(names) == 1) as.symbol(names) else rlang::call2("c", !!!lapply(names, as.symbol))
+}
+
+vector_call <- function(x) {
+  if (length(x) == 1) x else rlang::call2("c", !!!as.list(x))
+}
+
+# Lines of a brief ---------------------------------------------------------------------------------------
+
+brief_measure_entry <- function(m, name) {
+  if (is_bare(m, name)) {
+    return(name)
+  }
+  if (!m$language) {
+    stop_because("argument", c(
+      sprintf("The measure `%s` calls functions of R, which a brief does not know.", name),
+      i = "Make it a column of the lines, or use what expressions of briefs know."
+    ), call = NULL)
+  }
+  kind <- measure_kinds[[m$kind]]
+  bare <- is.character(m$x) && length(m$x) == 1
+  x <- if (kind$takes == "column") m$x else if (kind$takes == "lines") TRUE else expression_source(if (bare) as.symbol(m$x) else m$x)
+  spec <- c(stats::setNames(list(x), kind$maker), list(
+    per = m$per, where = if (!is.null(m$where)) expression_source(m$where), margin = if (m$margin != "recompute") m$margin
+  ))
+  stats::setNames(list(Filter(Negate(is.null), spec)), name)
+}
+
+brief_step_entry <- function(step) {
+  types <- step_kinds[[step$kind]]$arguments
+  given <- step_call_arguments(step)
+  given <- Map(function(value, name) {
+    switch(types[[name]]$type,
+      columns = as.list(value), day = format(value), periods = lapply(value, function(days) as.list(format(days))),
+      fractions = as.list(value), count = as.integer(value), value
+    )
+  }, given, names(given))
+  stats::setNames(list(if (length(given)) given), step$kind)
+}
+
+brief_crosstab_entry <- function(how) {
+  entry <- list(rows = as.list(how$rows), columns = how$columns, of = as.list(how$of), margins = if (!how$margins) FALSE,
+                empty = if (how$empty != "blank") how$empty)
+  Filter(Negate(is.null), entry)
+}
