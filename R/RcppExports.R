@@ -57,8 +57,8 @@ any_special_kernel <- function(codes, threads) {
     .Call(`_hinterfeld_any_special_kernel`, codes, threads)
 }
 
-answered_kernel <- function(answer, wanted) {
-    .Call(`_hinterfeld_answered_kernel`, answer, wanted)
+answered_kernel <- function(answer, codes, wanted, threads) {
+    .Call(`_hinterfeld_answered_kernel`, answer, codes, wanted, threads)
 }
 
 rows_kernel <- function(columns, rows, threads) {
@@ -105,6 +105,10 @@ held_kernel <- function(handle) {
     .Call(`_hinterfeld_held_kernel`, handle)
 }
 
+lazy_rows_kernel <- function(columns, rows, threads) {
+    .Call(`_hinterfeld_lazy_rows_kernel`, columns, rows, threads)
+}
+
 lazy_parts_kernel <- function(x) {
     .Call(`_hinterfeld_lazy_parts_kernel`, x)
 }
@@ -129,8 +133,8 @@ whole_days_kernel <- function(days, threads) {
     .Call(`_hinterfeld_whole_days_kernel`, days, threads)
 }
 
-sum_minor_kernel <- function(x, rows) {
-    .Call(`_hinterfeld_sum_minor_kernel`, x, rows)
+sum_minor_kernel <- function(x, rows, threads) {
+    .Call(`_hinterfeld_sum_minor_kernel`, x, rows, threads)
 }
 
 decimals_kernel <- function(x, most) {

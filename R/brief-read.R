@@ -40,7 +40,7 @@ read_brief <- function(path) {
   parsed <- parse_brief(path)
   problems <- form_problems(parsed)
   if (nrow(problems)) stop_brief(parsed, problems)
-  as_brief(parsed)
+  new_brief(parsed)
 }
 
 #' @export
@@ -61,7 +61,7 @@ format.hinterfeld_brief <- function(x, ...) {
   ))
 }
 
-as_brief <- function(parsed) {
+new_brief <- function(parsed) {
   structure(parsed[c("path", "folder", "content", "lines")], class = "hinterfeld_brief")
 }
 

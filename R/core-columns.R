@@ -53,23 +53,14 @@ distinct_codes <- function(x) {
   list(codes = match(x, labels), labels = labels)
 }
 
-# Dates without a missing one or a part of a day: every day of their span has a code.
-is_whole_days <- function(x) {
-  inherits(x, "Date") && length(x) > 0 && !any_unusual(x) && identical(as.double(as.integer(x)), as.double(x))
-}
-
-# Some rows of columns.
-take_rows <- function(columns, rows) {
-  taken <- rows_kernel(columns, rows, threads_wanted())
+# Some rows of columns; `later` gathers each when it is first looked at.
+take_rows <- function(columns, rows, later = FALSE) {
+  take <- if (later) lazy_rows_kernel else rows_kernel
+  taken <- take(columns, rows, threads_wanted())
   names(taken) <- names(columns)
   others <- vapply(taken, is.null, NA)
   taken[others] <- lapply(columns[others], function(x) x[rows])
   taken
-}
-
-# Days are kept as whole numbers; outside, dates are doubles as R makes them.
-plain_days <- function(x) {
-  structure(as.double(x), class = "Date")
 }
 
 # The column names an argument picks, bare or as strings; `name` is the argument's name.

@@ -207,3 +207,14 @@ column_hint <- function(name, columns) {
   near <- nearest(name, columns, 1)
   if (length(near)) sprintf("Did you mean `%s`?", near) else sprintf("The columns are %s.", columns_named(columns))
 }
+
+most_nested <- 50L
+
+nested_deeper <- function(expr, levels) {
+  parts <- list(expr)
+  while (length(parts <- Filter(is.call, parts)) && levels > 0) {
+    parts <- unlist(lapply(parts, function(part) Filter(Negate(rlang::is_missing), as.list(part)[-1])), recursive = FALSE)
+    levels <- levels - 1L
+  }
+  length(parts) > 0
+}

@@ -52,15 +52,20 @@ parts_of.hinterfeld_daybook <- function(facts) {
 
 #' @export
 take_parts.hinterfeld_daybook <- function(facts, rows) {
-  facts$columns <- take_rows(facts$columns, rows[[1]])
+  facts$columns <- take_rows(facts$columns, rows[[1]], later = TRUE)
   facts$lines <- length(rows[[1]])
   facts
 }
 
 #' @export
 weigh.hinterfeld_daybook <- function(facts, rows = NULL) {
-  revenue <- facts$columns$revenue
-  if (is.null(rows)) c(facts$lines, sum_minor(revenue)) else c(length(rows), sum_minor(revenue, rows = rows))
+  if (!is.null(rows)) {
+    return(c(length(rows), sum_minor(facts$columns$revenue, rows = rows)))
+  }
+  # The trail ends with what there is.
+  last <- facts$trail[nrow(facts$trail), ]
+  revenue <- last$revenue_after
+  c(facts$lines, if (is.na(revenue)) sum_minor(facts$columns$revenue) else revenue)
 }
 
 #' @export

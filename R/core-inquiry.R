@@ -43,12 +43,6 @@ take_step <- function(step, t, again = FALSE, call = caller_env()) {
   UseMethod("take_step")
 }
 
-# Takes steps of another table's inquiry anew. What was added to that table by hand is not known here.
-replay <- function(t, steps) {
-  for (step in steps) t <- quietly(take_step(step, t, again = TRUE))
-  t
-}
-
 #' The inquiry of a table: everything that defines it, as data
 #'
 #' A totals table is the answer to an inquiry: the columns and the period it is split by, its measures, subtotals and steps.

@@ -107,12 +107,6 @@ kernel_amounts <- function(amounts) {
   lapply(unname(amounts), function(amount) list(kind = amount$kind, minor = amount$minor, mask = amount$mask, lines = amount$lines, counts = amount$counts))
 }
 
-# Threads of the compiled code: as many as there are processors, at most eight, or what the option says.
-threads_wanted <- function() {
-  asked <- getOption("hinterfeld.threads")
-  if (rlang::is_integerish(asked, n = 1, finite = TRUE) && asked >= 1) as.integer(asked) else min(8L, processors_kernel())
-}
-
 # A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.
 narrow_keys <- function(keys) {
   while (length(keys) > 1 && !fits_key_space(key_sizes(keys))) {

@@ -65,7 +65,7 @@ from_minor <- function(minor, decimals, rows = NULL) {
 
 # Exact total of minor units, of some rows or all; missing ones do not count.
 sum_minor <- function(minor, what = "revenue", rows = NULL, call = caller_env()) {
-  total <- sum_minor_kernel(if (is.integer(minor)) minor else as.double(minor), rows)
+  total <- sum_minor_kernel(if (is.integer(minor)) minor else as.double(minor), rows, threads_wanted())
   if (is.nan(total)) {
     stop_overflow(what, call)
   }

@@ -41,7 +41,7 @@ group_mark <- function() {
 people_mark <- function(option, default) {
   mark <- getOption(option, default)
   if (!rlang::is_string(mark) || nchar(mark) > 1 || grepl("[0-9+-]", mark)) {
-    stop_because("argument", c(sprintf("The option `%s` must be one character.", option), i = sprintf("It is %s.", describe(mark))),
+    stop_because("argument", c(sprintf("The option `%s` must be one character.", option), i = "For example `options(hinterfeld.decimal_mark = \",\")`."),
                  call = NULL)
   }
   mark

@@ -43,17 +43,16 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
     ), call = call)
   }
   parts <- parts_of(book)
-  answers <- lapply(parts, evaluate_condition, when = when, call = call)
+  found <- lapply(parts, answered_rows, when = when, wanted = wanted, call = call)
   mention_unknown_values(when, parts[[1]])
-
-  found <- lapply(answers, answered_kernel, wanted = wanted)
   rows <- lapply(found, function(one) one$rows)
+  missing <- if (found[[1]]$unclear > 0) which(is.na(evaluate_condition(parts[[1]], when, call)))
   if (length(rows[[1]]) == 0) {
-    stop_no_lines_left(when, book, which(is.na(answers[[1]])), call)
+    stop_no_lines_left(when, book, missing, call)
   }
   before <- weigh(book)
   after <- weigh(book, rows[[1]])
-  unclear <- if (found[[1]]$unclear > 0) weigh(book, which(is.na(answers[[1]])))
+  unclear <- if (length(missing)) weigh(book, missing)
   why <- why %||% rlang::as_label(when)
   book$trail <- add_steps(book$trail, restriction_steps(what, why, before, after, unclear, book$decimals[["revenue"]]))
   book$span <- restricted_span(when, book, rows[[1]], wanted, call)
@@ -111,159 +110,21 @@ day_conditions <- function(expr, env, wanted, known, day) {
   if (identical(intersect(all.vars(expr), known), day)) list(list(expr = expr, env = env, wanted = wanted))
 }
 
-# Conditions -----------------------------------------------------------------------------------------
-
-most_nested <- 50L
-
-# Every level of an expression takes room on R's stack, which ends; so the call that holds it is not shown either.
-check_nesting <- function(expr) {
-  if (!nested_deeper(expr, most_nested)) {
-    return(invisible())
+# The rows of a part for which a condition gives what is wanted, and for how many it gives neither. On one text column it is
+# asked of the column's values, and no line has an answer of its own.
+answered_rows <- function(part, when, wanted, call) {
+  expr <- rlang::quo_get_expr(when)
+  used <- intersect(all.vars(expr), names(part$columns))
+  x <- if (length(used) == 1) part$columns[[used]]
+  if (!is_coded(x) || !value_by_value(expr, used, rlang::quo_get_env(when))) {
+    return(answered_kernel(evaluate_condition(part, when, call), NULL, wanted, threads_wanted()))
   }
-  stop_because("condition", c(
-    sprintf("The expression is nested more than %d levels deep.", most_nested),
-    i = "Compare a column with many values by `%in%`, or apply several conditions one after the other."
-  ), call = NULL)
-}
-
-nested_deeper <- function(expr, levels) {
-  parts <- list(expr)
-  while (length(parts <- Filter(is.call, parts)) && levels > 0) {
-    parts <- unlist(lapply(parts, function(part) Filter(Negate(rlang::is_missing), as.list(part)[-1])), recursive = FALSE)
-    levels <- levels - 1L
-  }
-  length(parts) > 0
-}
-
-# `book` is a part of facts: whatever has `columns` and `lines`.
-evaluate_condition <- function(book, when, call) {
-  answer <- tryCatch(
-    evaluate_part(rlang::quo_get_expr(when), rlang::quo_get_env(when), book),
-    error = function(cnd) {
-      known <- names(book$columns)
-      unknown <- setdiff(all.vars(rlang::quo_get_expr(when)), known)
-      near <- unlist(lapply(unknown, nearest, known = known, most = 1))
-      stop_because("condition", c(
-        sprintf("The condition `%s` cannot be evaluated.", rlang::as_label(when)),
-        x = conditionMessage(cnd),
-        i = sprintf("The columns are %s.", columns_named(known)),
-        if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
-      ), call = call)
-    }
-  )
-  if (!is.logical(answer) || !length(answer) %in% c(1, book$lines)) {
-    stop_because("condition", c(
-      sprintf("The condition `%s` must give yes or no for each line.", rlang::as_label(when)),
-      x = sprintf("It gives %s.", describe(answer)),
-      i = "For example `region == \"Vale\"`."
-    ), call = call)
-  }
-  if (length(answer) == book$lines) answer else rep_len(answer, book$lines)
-}
-
-# "and", "or" and "not" are taken apart, so that each part on one text column meets the column's
-# distinct values instead of every line.
-evaluate_part <- function(expr, env, book) {
-  if (rlang::is_quosure(expr)) {
-    return(evaluate_part(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
-  }
-  if (rlang::is_call(expr, c("&", "|"), n = 2)) {
-    return(do.call(as.character(expr[[1]]), list(
-      evaluate_part(expr[[2]], env, book), evaluate_part(expr[[3]], env, book)
-    )))
-  }
-  if (rlang::is_call(expr, "!", n = 1)) {
-    return(!evaluate_part(expr[[2]], env, book))
-  }
-  if (rlang::is_call(expr, "(", n = 1)) {
-    return(evaluate_part(expr[[2]], env, book))
-  }
-  used <- intersect(all.vars(expr), names(book$columns))
-  if (length(used) == 1 && is_coded(book$columns[[used]]) && value_by_value(expr, used, env)) {
-    return(evaluate_on_values(expr, env, used, book$columns[[used]]))
-  }
-  mask <- lapply(stats::setNames(nm = used), column_values, book = book)
-  evaluate_expression(expr, env, mask)
-}
-
-evaluate_on_values <- function(expr, env, name, coded) {
-  values <- c(levels(coded), NA)
-  answer <- evaluate_expression(expr, env, stats::setNames(list(values), name))
-  if (length(answer) == 1) {
-    return(answer)
-  }
-  if (is.logical(answer) && length(answer) == length(values)) {
-    return(recode_kernel(coded, answer, answer[length(values)], threads_wanted()))
-  }
-  at <- as.integer(coded)
-  at[is.na(at)] <- length(values)
-  answer[at]
-}
-
-# Functions whose answer for a value does not depend on the other values of the column.
-one_by_one <- c(
-  "==", "!=", "<", "<=", ">", ">=", "%in%", "is.na", "reads_as", "c", "tolower", "toupper", "trimws",
-  "nchar", "substr", "startsWith", "endsWith", "grepl", "paste0", "-", "+", "&", "|", "!", "("
-)
-
-value_by_value <- function(expr, column, env) {
-  others <- setdiff(all.vars(expr), column)
-  called <- setdiff(all.names(expr), c(column, others))
-  if (!all(called %in% one_by_one)) {
-    return(FALSE)
-  }
-  sets <- rlang::is_call(expr, c("%in%", "reads_as"))
-  sets || all(vapply(others, function(name) length(get0(name, env)) == 1, NA))
-}
-
-# Values in the condition ----------------------------------------------------------------------------
-
-# Texts that a condition compares a text column with: list(column =, values =) for each comparison.
-compared_texts <- function(expr, env, book) {
-  if (rlang::is_quosure(expr)) {
-    return(compared_texts(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
-  }
-  if (!is.call(expr)) {
-    return(list())
-  }
-  if (rlang::is_call(expr, c("==", "!=", "%in%", "reads_as"))) {
-    sides <- as.list(expr)[-1]
-    columns <- vapply(sides, function(side) {
-      is.symbol(side) && is_coded(book$columns[[as.character(side)]])
-    }, NA)
-    if (sum(columns) == 1) {
-      values <- unlist(lapply(sides[!columns], constant_text, env = env))
-      return(list(list(column = as.character(sides[[which(columns)]]), values = values,
-                       loose = rlang::is_call(expr, "reads_as"))))
-    }
-  }
-  unlist(lapply(as.list(expr)[-1], compared_texts, env = env, book = book), recursive = FALSE)
-}
-
-constant_text <- function(expr, env) {
-  simple <- is.character(expr) || rlang::is_call(expr, "c") || is.symbol(expr)
-  value <- if (simple) tryCatch(rlang::eval_tidy(expr, env = env), error = function(cnd) NULL)
-  if (is.character(value)) value[!is.na(value)]
-}
-
-mention_unknown_values <- function(when, book) {
-  for (part in compared_texts(rlang::quo_get_expr(when), rlang::quo_get_env(when), book)) {
-    known <- levels(book$columns[[part$column]])
-    same <- if (part$loose) plain_text else identity
-    unknown <- unique(part$values[!same(part$values) %in% same(known)])
-    if (length(unknown) > 5) {
-      say("unknown_value", sprintf("No line has %s in `%s`.", examples_of(unknown), part$column), column = part$column, value = unknown)
-      next
-    }
-    for (value in unknown) {
-      near <- nearest(value, known)
-      say("unknown_value", c(
-        sprintf("No line has %s in `%s`.", examples_of(value), part$column),
-        i = sprintf("%s %s.", if (length(near)) "The nearest values are" else "It holds",
-                    examples_of(if (length(near)) near else known))
-      ), column = part$column, value = value)
-    }
-  }
+  values <- list(columns = stats::setNames(list(factor(c(levels(x), NA), levels(x))), used), lines = nlevels(x) + 1L)
+  answer <- tryCatch(evaluate_condition(values, when, call), hinterfeld_error_condition = function(cnd) {
+    # It fails on the lines as well, and then names their columns.
+    evaluate_condition(part, when, call)
+  })
+  answered_kernel(answer, x, wanted, threads_wanted())
 }
 
 stop_no_lines_left <- function(when, book, unclear, call) {
@@ -277,17 +138,4 @@ stop_no_lines_left <- function(when, book, unclear, call) {
     stats::setNames(holds, rep("i", length(holds))),
     i = "Compare text without regard to case and spaces with `reads_as()`."
   ), call = call)
-}
-
-values_held <- function(book, name) {
-  x <- book$columns[[name]]
-  if (is_coded(x)) {
-    present <- levels(x)[tabulate(x, nlevels(x)) > 0]
-    return(examples_of(present, 8))
-  }
-  x <- column_values(book, name)
-  if (all(is.na(x))) {
-    return("nothing but blanks")
-  }
-  paste(format(range(x, na.rm = TRUE)), collapse = " to ")
 }

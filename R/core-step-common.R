@@ -75,14 +75,14 @@ check_adds_up <- function(t, of, what, call = caller_env()) {
   }
 }
 
-# The step that a verb takes on a table: its arguments, of which `names` hold names of columns, in the names that these had
+# The step that a verb takes on a table: its arguments, with columns by the names that these had
 # first; and the names of its new columns, each unlike any that the table has had: `first` are those.
-step_on <- function(t, kind, args, columns, first = columns, names = c("of", "within", "along")) {
+step_on <- function(t, kind, args, columns, first = columns) {
   answer <- answer_of(t)
-  for (name in intersect(names, names(args))) args[name] <- list(if (!is.null(args[[name]])) ids_of(answer, args[[name]]))
+  for (name in intersect(c("of", "within", "along"), names(args))) args[name] <- list(if (!is.null(args[[name]])) ids_of(answer, args[[name]]))
   taken <- c(vapply(answer$columns, function(column) column$id, ""), unlist(lapply(answer$inquiry$steps, function(s) s$columns)))
   ids <- utils::tail(make.unique(c(taken, first), " "), length(columns))
-  step <- new_step(kind, args, stats::setNames(ids, base::names(columns)))
+  step <- new_step(kind, args, stats::setNames(ids, names(columns)))
   structure(step, shown = unname(columns))
 }
 

@@ -205,14 +205,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // answered_kernel
-Rcpp::List answered_kernel(Rcpp::LogicalVector answer, bool wanted);
-RcppExport SEXP _hinterfeld_answered_kernel(SEXP answerSEXP, SEXP wantedSEXP) {
+Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads);
+RcppExport SEXP _hinterfeld_answered_kernel(SEXP answerSEXP, SEXP codesSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type answer(answerSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< bool >::type wanted(wantedSEXP);
-    rcpp_result_gen = Rcpp::wrap(answered_kernel(answer, wanted));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(answered_kernel(answer, codes, wanted, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -345,6 +347,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// lazy_rows_kernel
+Rcpp::List lazy_rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads);
+RcppExport SEXP _hinterfeld_lazy_rows_kernel(SEXP columnsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(lazy_rows_kernel(columns, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // lazy_parts_kernel
 SEXP lazy_parts_kernel(SEXP x);
 RcppExport SEXP _hinterfeld_lazy_parts_kernel(SEXP xSEXP) {
@@ -422,14 +437,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // sum_minor_kernel
-double sum_minor_kernel(SEXP x, SEXP rows);
-RcppExport SEXP _hinterfeld_sum_minor_kernel(SEXP xSEXP, SEXP rowsSEXP) {
+double sum_minor_kernel(SEXP x, SEXP rows, int threads);
+RcppExport SEXP _hinterfeld_sum_minor_kernel(SEXP xSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(sum_minor_kernel(x, rows));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(sum_minor_kernel(x, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -597,7 +613,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
     {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
-    {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 2},
+    {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 4},
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_labels_kernel", (DL_FUNC) &_hinterfeld_labels_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
@@ -609,13 +625,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
     {"_hinterfeld_held_kernel", (DL_FUNC) &_hinterfeld_held_kernel, 1},
+    {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
     {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 2},
     {"_hinterfeld_minor_kernel", (DL_FUNC) &_hinterfeld_minor_kernel, 5},
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
-    {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 2},
+    {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_records_kernel", (DL_FUNC) &_hinterfeld_records_kernel, 3},
     {"_hinterfeld_odd_byte_kernel", (DL_FUNC) &_hinterfeld_odd_byte_kernel, 1},
@@ -631,9 +648,11 @@ static const R_CallMethodDef CallEntries[] = {
     {NULL, NULL, 0}
 };
 
+void make_lazy_rows(DllInfo* dll);
 void make_lazy_text(DllInfo* dll);
 RcppExport void R_init_hinterfeld(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    make_lazy_rows(dll);
     make_lazy_text(dll);
 }

@@ -121,10 +121,25 @@ inline int period_start(int day, Grain grain, const Sales& sales) {
   }
 }
 
+// First day of the year after the one that a day belongs to.
+inline int next_year_start(int day, const Sales& sales) {
+  const int year = sales_year(day, sales) + 1;
+  return sales.weeks_445 ? year_start_445(year, sales) : days_from_civil(year, sales.start_month, sales.start_day);
+}
+
+// First day of the month at this position, where 12 is the first of the next year.
+inline int month_start_after(int day, int position, const Sales& sales) {
+  return position < 12 ? month_start_at(day, position, sales) : next_year_start(day, sales);
+}
+
 inline int period_end(int day, Grain grain, const Sales& sales) {
-  const int start = period_start(day, grain, sales);
-  while (period_start(day + 1, grain, sales) == start) ++day;
-  return day;
+  switch (grain) {
+    case Grain::week: return week_start(day, sales) + 6;
+    case Grain::month: return month_start_after(day, month_of_year(day, sales) + 1, sales) - 1;
+    case Grain::quarter: return month_start_after(day, month_of_year(day, sales) / 3 * 3 + 3, sales) - 1;
+    case Grain::year: return next_year_start(day, sales) - 1;
+    default: return day;
+  }
 }
 
 }  // namespace calendar

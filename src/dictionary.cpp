@@ -62,6 +62,66 @@ class Dictionary {
   std::vector<SEXP> strings_;
 };
 
+// Every code must have a label to stand for; those below 1 stand for none. Whoever reads them need not look again.
+void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted) {
+  std::atomic<bool> good{true};
+  threads::ranges(n, wanted, [&](std::size_t a, std::size_t b) {
+    int most = INT_MIN;
+    for (std::size_t i = a; i < b; ++i) most = std::max(most, codes[i]);
+    if (most > labels) good = false;
+  });
+  if (!good) Rcpp::stop("codes that no label stands for");
+}
+
+// Rows from 1 of so many.
+void check_rows(const int* rows, std::size_t n, R_xlen_t held, int wanted) {
+  std::atomic<bool> good{true};
+  threads::ranges(n, wanted, [&](std::size_t a, std::size_t b) {
+    bool all = true;
+    for (std::size_t i = a; i < b; ++i) all &= rows[i] >= 1 && rows[i] <= held;
+    if (!all) good = false;
+  });
+  if (!good) Rcpp::stop("rows that are not there");
+}
+
+// Each thread counts its lines first, and then knows where to write.
+template <typename Answer>
+Rcpp::List answered(std::size_t n, int wanted, int threads, Answer answer) {
+  const int count = threads::useful(n, threads);
+  auto from = [&](int t) { return n * t / count; };
+  std::vector<std::size_t> kept(count + 1, 0), unclear(count, 0);
+  threads::each(count, [&](int t) {
+    const Answer of = answer;
+    const int sought = wanted;
+    std::size_t good = 0, none = 0;
+    for (std::size_t i = from(t), end = from(t + 1); i < end; ++i) {
+      const int given = of(i);
+      good += given == sought;
+      none += given == INT_MIN;
+    }
+    kept[t + 1] = good;
+    unclear[t] = none;
+  });
+  std::size_t missing = 0;
+  for (int t = 0; t < count; ++t) {
+    kept[t + 1] += kept[t];
+    missing += unclear[t];
+  }
+  const Rcpp::Shield<SEXP> rows(pages::vector(INTSXP, kept[count]));
+  int* out = INTEGER(rows);
+  threads::each(count, [&](int t) {
+    const Answer of = answer;
+    const int sought = wanted;
+    int *to = out + kept[t], *last = out + kept[t + 1];
+    // Written always, kept where it counts: no branch to guess.
+    for (std::size_t i = from(t); to < last; ++i) {
+      *to = static_cast<int>(i) + 1;
+      to += of(i) == sought;
+    }
+  });
+  return Rcpp::List::create(Rcpp::_["rows"] = rows, Rcpp::_["unclear"] = static_cast<double>(missing));
+}
+
 }  // namespace
 
 // Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
@@ -97,6 +157,7 @@ Rcpp::List encode_text_kernel(SEXP x, int threads) {
 // [[Rcpp::export]]
 SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads) {
   const std::size_t n = codes.size();
+  check_at_most(INTEGER(codes), n, Rf_xlength(to), threads);
   const bool logical = TYPEOF(to) == LGLSXP;
   Rcpp::Shield<SEXP> result(pages::vector(TYPEOF(to), n));
   int* out = logical ? LOGICAL(result) : INTEGER(result);
@@ -116,33 +177,25 @@ bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
   std::atomic<bool> found{false};
   threads::ranges(codes.size(), threads, [&](std::size_t a, std::size_t b) {
     int least = INT_MAX;
-#pragma omp simd reduction(min : least)
+    HINTERFELD_SIMD_MIN(least)
     for (std::size_t i = a; i < b; ++i) least = std::min(least, code[i]);
     if (least < 1) found = true;
   });
   return found;
 }
 
-// The rows (from 1) of lines whose answer is as wanted, and how many lines gave none.
+// The rows (from 1) of lines whose answer is as wanted, and how many lines gave none. Without codes each line has its own
+// answer; with codes it has that of its code, and the last answer is that of a missing one.
 // [[Rcpp::export]]
-Rcpp::List answered_kernel(Rcpp::LogicalVector answer, bool wanted) {
-  const R_xlen_t n = answer.size();
-  const int* given = LOGICAL(answer);
-  R_xlen_t kept = 0, unclear = 0;
-  for (R_xlen_t i = 0; i < n; ++i) {
-    kept += given[i] == static_cast<int>(wanted);
-    unclear += given[i] == INT_MIN;
+Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads) {
+  if (Rf_isNull(codes)) {
+    const int* given = LOGICAL(answer);
+    return answered(answer.size(), wanted, threads, [given](std::size_t i) { return given[i]; });
   }
-  Rcpp::IntegerVector rows(kept);
-  int* out = INTEGER(rows);
-  R_xlen_t at = 0;
-  const int want = wanted;
-  for (R_xlen_t i = 0; i < n && at < kept; ++i) {
-    // Written always, kept where it counts: no branch to guess.
-    out[at] = static_cast<int>(i) + 1;
-    at += given[i] == want;
-  }
-  return Rcpp::List::create(Rcpp::_["rows"] = rows, Rcpp::_["unclear"] = static_cast<double>(unclear));
+  const std::size_t n = Rf_xlength(codes), missing = answer.size() - 1;
+  const int *code = INTEGER(codes), *known = LOGICAL(answer);
+  check_at_most(code, n, static_cast<R_xlen_t>(missing), threads);
+  return answered(n, wanted, threads, [=](std::size_t i) { return known[code[i] > 0 ? static_cast<std::size_t>(code[i]) - 1 : missing]; });
 }
 
 // Some rows of each column: integers, doubles and logicals, with their attributes. NULL for a column of another type.
@@ -150,11 +203,16 @@ Rcpp::List answered_kernel(Rcpp::LogicalVector answer, bool wanted) {
 Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
   const int* row = INTEGER(rows);
+  R_xlen_t held = R_XLEN_T_MAX;
   Rcpp::List out(columns.size());
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP x = columns[k];
     const int type = TYPEOF(x);
     if (type != INTSXP && type != REALSXP && type != LGLSXP) continue;
+    if (Rf_xlength(x) < held) {
+      held = Rf_xlength(x);
+      check_rows(row, n, held, threads);
+    }
     Rcpp::Shield<SEXP> taken(pages::vector(type, n));
     if (type == REALSXP) {
       const double* from = REAL(x);
@@ -180,6 +238,8 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
 SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
   const int *code = INTEGER(codes), *row = INTEGER(rows);
+  check_rows(row, n, codes.size(), threads);
+  check_rows(code, codes.size(), Rf_xlength(labels), threads);
   Rcpp::Shield<SEXP> out(pages::vector(TYPEOF(labels), n));
   auto fill = [&](const auto* label, auto* to) {
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {

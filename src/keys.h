@@ -7,6 +7,8 @@
 #include <stdexcept>
 #include <vector>
 
+#include "threads.h"
+
 namespace tally {
 
 constexpr std::size_t kBlock = 2048;
@@ -87,7 +89,7 @@ class KeySpace {
           out[i] += at < days ? static_cast<Number>(steps[at]) : step;
         }
       } else {
-#pragma omp simd
+        HINTERFELD_SIMD
         for (std::size_t i = 0; i < n; ++i) out[i] += step * static_cast<Number>(digit(codes[i]));
       }
     }

@@ -105,28 +105,31 @@ Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
 
 // Exact sum of minor units, of some rows (from 1) or all, missing ones apart; NaN when it overflows.
 // [[Rcpp::export]]
-double sum_minor_kernel(SEXP x, SEXP rows) {
+double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
-  const R_xlen_t n = Rf_xlength(all ? x : rows), held = Rf_xlength(x);
+  const std::size_t n = Rf_xlength(all ? x : rows);
+  const R_xlen_t held = Rf_xlength(x);
   const int* row = all ? nullptr : INTEGER(rows);
-  for (R_xlen_t i = 0; i < n && !all; ++i) {
-    if (row[i] < 1 || row[i] > held) Rcpp::stop("rows that are not there");
-  }
+  const int* whole = TYPEOF(x) == INTSXP ? INTEGER(x) : nullptr;
+  const double* minor = whole == nullptr ? REAL(x) : nullptr;
+  std::mutex mutex;
   int64_t total = 0;
   try {
-    if (TYPEOF(x) == INTSXP) {
-      const int* minor = INTEGER(x);
-      for (R_xlen_t i = 0; i < n; ++i) {
-        const int one = minor[all ? i : row[i] - 1];
-        total += one == INT_MIN ? 0 : one;
+    threads::ranges(n, threads, [&](std::size_t from, std::size_t to) {
+      int64_t sum = 0;
+      for (std::size_t i = from; i < to; ++i) {
+        const R_xlen_t at = all ? static_cast<R_xlen_t>(i) : static_cast<R_xlen_t>(row[i]) - 1;
+        if (at < 0 || at >= held) throw std::out_of_range("rows that are not there");
+        if (whole != nullptr) {
+          // Integers cannot overflow 64 bits in any number of lines that R can hold.
+          sum += whole[at] == INT_MIN ? 0 : whole[at];
+        } else if (std::isfinite(minor[at])) {
+          sum = money::add(sum, static_cast<int64_t>(minor[at]));
+        }
       }
-    } else {
-      const double* minor = REAL(x);
-      for (R_xlen_t i = 0; i < n; ++i) {
-        const double one = minor[all ? i : row[i] - 1];
-        if (std::isfinite(one)) total = money::add(total, static_cast<int64_t>(one));
-      }
-    }
+      std::lock_guard<std::mutex> lock(mutex);
+      total = money::add(total, sum);
+    });
     return money::publish(total);
   } catch (const std::overflow_error&) {
     return R_NaN;

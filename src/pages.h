@@ -11,7 +11,7 @@
 #include <sys/mman.h>
 #endif
 
-#include <Rinternals.h>
+#include <Rcpp.h>
 
 namespace pages {
 
@@ -29,13 +29,18 @@ inline void prefer_large(void* start, std::size_t bytes) {
 #endif
 }
 
-// A new R vector of integers, logicals or doubles, not yet filled.
-inline SEXP vector(SEXPTYPE type, std::size_t n) {
+// A new R vector of integers, logicals or doubles, not yet filled, for a caller that leaves nothing behind when R jumps.
+inline SEXP plain_vector(SEXPTYPE type, std::size_t n) {
   SEXP out = Rf_allocVector(type, static_cast<R_xlen_t>(n));
   if (type == REALSXP) prefer_large(REAL(out), n * sizeof(double));
   if (type == INTSXP) prefer_large(INTEGER(out), n * sizeof(int));
   if (type == LGLSXP) prefer_large(LOGICAL(out), n * sizeof(int));
   return out;
+}
+
+// The same where C++ objects live: when memory is short R's error becomes an exception, and their destructors run.
+inline SEXP vector(SEXPTYPE type, std::size_t n) {
+  return Rcpp::unwindProtect([=] { return plain_vector(type, n); });
 }
 
 // Memory that the system gives as zeros when it is first touched.

@@ -46,9 +46,6 @@ tally::KeySpace key_space(const Rcpp::List& keys, double lines, int wanted) {
   return tally::KeySpace(std::move(out));
 }
 
-// 64-bit integers travel through R in the bytes of doubles; R never looks at them.
-const int64_t* whole_numbers(SEXP x) { return reinterpret_cast<const int64_t*>(REAL(x)); }
-
 std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
   std::vector<tally::Amount> out;
   for (R_xlen_t m = 0; m < amounts.size(); ++m) {
@@ -61,8 +58,9 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
       if (!Rf_isNull(column) && static_cast<double>(Rf_xlength(column)) < rows) Rcpp::stop("fewer values than lines");
     }
     if (!Rf_isNull(lines)) {
-      amount.tallied = whole_numbers(minor);
-      amount.lines = whole_numbers(lines);
+      if (TYPEOF(minor) != REALSXP || TYPEOF(lines) != REALSXP) Rcpp::stop("tallied values of another type");
+      amount.tallied = REAL(minor);
+      amount.lines = REAL(lines);
     } else if (TYPEOF(minor) == INTSXP) {
       amount.whole = INTEGER(minor);
     } else if (!Rf_isNull(minor)) {
@@ -165,7 +163,7 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
   std::vector<uint64_t> seen;
   std::vector<int> first;
   tally::Slots slots;
-  Rcpp::IntegerVector result(static_cast<R_xlen_t>(n_lines));
+  const Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n_lines));
   int* out = INTEGER(result);
   std::vector<uint64_t> numbers(tally::kBlock);
   for (std::size_t from = 0; from < n_lines; from += tally::kBlock) {
@@ -235,8 +233,7 @@ SEXP widen_kernel(Rcpp::NumericVector values, double factor) {
   double* to = REAL(out);
   const int64_t times = static_cast<int64_t>(factor);
   for (R_xlen_t i = 0; i < n; ++i) {
-    int64_t value;
-    std::memcpy(&value, from + i, sizeof value);
+    int64_t value = tally::whole_at(from, i);
     if (__builtin_mul_overflow(value, times, &value)) return R_NilValue;
     std::memcpy(to + i, &value, sizeof value);
   }
@@ -246,11 +243,12 @@ SEXP widen_kernel(Rcpp::NumericVector values, double factor) {
 // Are these 64-bit integers numbers of lines: none negative, and all of them together no more than can be?
 // [[Rcpp::export]]
 bool line_counts_kernel(Rcpp::NumericVector counts) {
-  const int64_t* count = whole_numbers(counts);
+  const double* bytes = REAL(counts);
   const int64_t most = int64_t{1} << 53;
   int64_t sum = 0;
   for (R_xlen_t i = 0; i < counts.size(); ++i) {
-    if (count[i] < 0 || count[i] > most || (sum += count[i]) > most) return false;
+    const int64_t count = tally::whole_at(bytes, i);
+    if (count < 0 || count > most || (sum += count) > most) return false;
   }
   return true;
 }

@@ -8,6 +8,7 @@
 #include <climits>
 #include <cmath>
 #include <cstdint>
+#include <cstring>
 #include <vector>
 
 #include "keys.h"
@@ -23,6 +24,13 @@ constexpr std::size_t kPause = 64;  // blocks between two looks at interrupts
 
 enum class Kind { sum, count, smallest, largest };
 
+// 64-bit integers travel through R in the bytes of doubles; R never looks at them.
+inline int64_t whole_at(const double* bytes, std::size_t i) {
+  int64_t value;
+  std::memcpy(&value, bytes + i, sizeof value);
+  return value;
+}
+
 // What one measure takes from each line where the mask allows: minor units as doubles, as integers, or,
 // of groups that were tallied before, as 64-bit integers with how many lines each took. With none
 // of them, the line itself is counted.
@@ -31,8 +39,8 @@ struct Amount {
   bool counts = true;  // also tell how many lines each value took
   const double* minor = nullptr;
   const int* whole = nullptr;
-  const int64_t* tallied = nullptr;
-  const int64_t* lines = nullptr;
+  const double* tallied = nullptr;  // 64-bit integers in the bytes of doubles
+  const double* lines = nullptr;
   const int* mask = nullptr;  // R logical; null for every line
 
   // Sums and counts start from 0; the others need to know whether they hold anything.
@@ -80,9 +88,9 @@ void take_lines(const Amount& amount, const Place* at, std::size_t n, const Colu
       if (amount.whole[line] == INT_MIN) continue;
       minor = amount.whole[line];
     } else if (amount.tallied != nullptr) {
-      if (amount.lines[line] == 0) continue;
-      minor = amount.tallied[line];
-      lines = amount.lines[line];
+      lines = whole_at(amount.lines, line);
+      if (lines == 0) continue;
+      minor = whole_at(amount.tallied, line);
     }
     put(column, at[i], amount.kind, minor, lines);
   }
@@ -160,7 +168,7 @@ class Tally {
     return out;
   }
 
-  // Takes lines from..end; `look` is called now and then.
+  // Takes lines from..end; `look` is called now and then, and ends it where it says so.
   template <typename Look>
   void fill(const Arrays& arrays, std::size_t from, std::size_t end, Look look) const {
     uint64_t* seen = arrays.marks.get();
@@ -174,7 +182,7 @@ class Tally {
       } else {
         for (std::size_t i = 0; i < block.n; ++i) seen[at[i]] = 1;
       }
-      if (blocks % kPause == 0) look();
+      if (blocks % kPause == 0 && look()) return;
     }
   }
 
@@ -205,8 +213,11 @@ class Tally {
   Groups run_dense(std::size_t lines, int count, Pause pause) const {
     std::vector<Arrays> sets;
     for (int t = 0; t < count; ++t) sets.push_back(arrays());
-    threads::each(count, [&](int t) {
-      fill(sets[t], lines * t / count, lines * (t + 1) / count, [&] { if (t == 0) pause(); });
+    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
+      fill(sets[t], lines * t / count, lines * (t + 1) / count, [&] {
+        if (t == 0) pause();
+        return failure.seen();
+      });
     });
     const std::size_t marks = (keys_.size() + places_per_mark() - 1) / places_per_mark();
     const int parts = threads::useful(keys_.size(), count);
@@ -227,7 +238,7 @@ class Tally {
       int64_t* a = into.value;
       const int64_t* b = from.value;
       int64_t over = 0;
-#pragma omp simd reduction(| : over)
+      HINTERFELD_SIMD_OR(over)
       for (std::size_t g = first; g < last; ++g) {
         const int64_t sum = static_cast<int64_t>(static_cast<uint64_t>(a[g]) + static_cast<uint64_t>(b[g]));
         over |= (a[g] ^ sum) & (b[g] ^ sum);  // the sign differs from both
@@ -247,7 +258,7 @@ class Tally {
     std::vector<Slots> slots(count);
     // For each thread, values and counts of each measure.
     std::vector<std::vector<std::vector<int64_t>>> held(count, std::vector<std::vector<int64_t>>(2 * width));
-    threads::each(count, [&](int t) {
+    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
       Block<uint64_t> block;
       std::vector<uint32_t> at(kBlock);
       std::size_t blocks = 0;
@@ -263,7 +274,9 @@ class Tally {
           if (counts) counted.resize(slots[t].size(), 0);
           take(amounts_[m], block, at.data(), Column{value.data(), counts ? counted.data() : nullptr});
         }
-        if (t == 0 && ++blocks % kPause == 0) pause();
+        if (++blocks % kPause != 0) continue;
+        if (t == 0) pause();
+        if (failure.seen()) return;
       }
     });
     std::size_t size = 0;

@@ -2,11 +2,12 @@
 
 #include "threads.h"
 
-// Processors that threads can use.
+// Threads that there may be: as many as processors, unless OMP_NUM_THREADS or OMP_THREAD_LIMIT says less.
 // [[Rcpp::export]]
 int processors_kernel() {
+  threads::forked();  // remembers which process this is
 #ifdef _OPENMP
-  return omp_get_num_procs();
+  return std::max(1, std::min(omp_get_max_threads(), omp_get_thread_limit()));
 #else
   return 1;
 #endif

@@ -6,8 +6,19 @@
 #include <cstddef>
 #include <exception>
 #include <mutex>
+#include <stdexcept>
+#if defined(__unix__) || defined(__APPLE__)
+#include <unistd.h>
+#endif
 #ifdef _OPENMP
 #include <omp.h>
+#define HINTERFELD_SIMD _Pragma("omp simd")
+#define HINTERFELD_SIMD_MIN(least) _Pragma("omp simd reduction(min : least)")
+#define HINTERFELD_SIMD_OR(over) _Pragma("omp simd reduction(| : over)")
+#else
+#define HINTERFELD_SIMD
+#define HINTERFELD_SIMD_MIN(least)
+#define HINTERFELD_SIMD_OR(over)
 #endif
 
 namespace threads {
@@ -43,15 +54,34 @@ class Failure {
   std::exception_ptr first_;
 };
 
+// A process that was forked has none of the threads that its parent had, but believes that it has them: waiting for them
+// would never end, so it works alone.
+inline bool forked() {
+#if defined(__unix__) || defined(__APPLE__)
+  static const pid_t first = getpid();
+  return getpid() != first;
+#else
+  return false;
+#endif
+}
+
+// work(thread, failure) for each thread; long work asks failure.seen() now and then, and stops.
+template <typename Work>
+void each_watched(int count, Work work) {
+  Failure failure;
+#ifdef _OPENMP
+#pragma omp parallel for num_threads(count) schedule(static, 1) if (count > 1 && !forked())
+#endif
+  for (int t = 0; t < count; ++t) {
+    if (!failure.seen()) failure.guard([&] { work(t, failure); });
+  }
+  failure.rethrow();
+}
+
 // work(thread) for each thread.
 template <typename Work>
 void each(int count, Work work) {
-  Failure failure;
-#ifdef _OPENMP
-#pragma omp parallel for num_threads(count) schedule(static, 1) if (count > 1)
-#endif
-  for (int t = 0; t < count; ++t) failure.guard([&] { work(t); });
-  failure.rethrow();
+  each_watched(count, [&](int t, const Failure&) { work(t); });
 }
 
 // work(from, to) for one range of 0..n per thread.

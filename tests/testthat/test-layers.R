@@ -1,17 +1,51 @@
-# The house rules of the code, read from the installed functions.
+# The house rules of the code, read from the installed functions and the sources they keep.
 
+`%||%` <- rlang::`%||%`
 package <- asNamespace("hinterfeld")
 layers <- c("core", "source", "output", "figure", "report", "brief", "cli")
 
-# The layer each function of the package belongs to, from the file it was written in.
-layer_of_functions <- function() {
-  names <- Filter(function(name) is.function(package[[name]]), ls(package, all.names = TRUE))
-  files <- vapply(names, function(name) {
-    source <- attr(package[[name]], "srcref")
-    if (is.null(source)) NA_character_ else basename(attr(source, "srcfile")$filename)
-  }, "")
-  sub("-.*$", "", files)
+# Every source file as its lines, by name. A package is installed from one file that marks where each of its own begins.
+sources <- function() {
+  file <- attr(attr(package$totals, "srcref"), "srcfile")
+  lines <- (file$original %||% file)$lines
+  lines <- unlist(strsplit(lines, "\n", fixed = TRUE))
+  marks <- grep("^#line 1 ", lines)
+  names <- basename(sub("^#line 1 \"(.*)\"$", "\\1", lines[marks]))
+  parts <- findInterval(seq_along(lines), marks)
+  stats::setNames(lapply(split(lines, parts)[as.character(seq_along(marks))], utils::tail, -1), names)
 }
+
+# The file of everything that is defined: functions, lists of them, constants.
+files_of_names <- function(sources) {
+  defined <- lapply(sources, function(lines) {
+    lines <- lines[!grepl("^#line", lines)]
+    calls <- Filter(function(x) rlang::is_call(x, "<-"), as.list(parse(text = lines, keep.source = FALSE)))
+    vapply(calls, function(x) paste(as.character(x[[2]]), collapse = ""), "")
+  })
+  stats::setNames(rep(names(defined), lengths(defined)), unlist(defined))
+}
+
+# What an object uses: a function, or each function inside a list.
+used_by <- function(object) {
+  if (is.function(object)) {
+    return(unlist(codetools::findGlobals(object, merge = FALSE)))
+  }
+  if (is.list(object) && !is.object(object)) unlist(lapply(object, used_by))
+}
+
+where <- files_of_names(sources())
+layer_of <- function(file) sub("-.*$", "", file)
+uses <- lapply(stats::setNames(nm = intersect(names(where), ls(package, all.names = TRUE))), function(name) {
+  intersect(used_by(package[[name]]), names(where))
+})
+
+test_that("every file and its definitions are seen", {
+  expect_gt(length(unique(where)), 90)
+  expect_identical(names(where)[duplicated(names(where))], character())
+  expect_setequal(intersect(layers, layer_of(where)), layers)
+  # A list of functions is seen through.
+  expect_true("add_rank" %in% uses$step_kinds)
+})
 
 core_forbidden <- c(
   "print", "cat", "message", "writeLines", "readLines", "file", "readRDS", "saveRDS", "read.csv", "write.csv", "unlink",
@@ -20,25 +54,53 @@ core_forbidden <- c(
 )
 
 test_that("core uses no file, plot, print or clock function and no interface package", {
-  layer <- layer_of_functions()
-  expect_gt(sum(!is.na(layer)), 100)
-  core <- names(layer)[layer %in% "core"]
-  expect_gt(length(core), 50)
-  for (name in core) {
-    code <- package[[name]]
-    used <- codetools::findGlobals(code)
-    expect_identical(intersect(used, core_forbidden), character(), label = name)
-    packages <- regmatches(text <- deparse(code), regexpr("[[:alnum:].]+(?=::)", text, perl = TRUE))
-    expect_identical(setdiff(packages, c("rlang", "tibble", "tidyselect", "stats", "utils")), character(), label = name)
+  core <- names(where)[layer_of(where) == "core"]
+  expect_gt(length(core), 150)
+  for (name in intersect(core, ls(package, all.names = TRUE))) {
+    expect_identical(core_forbidden[core_forbidden %in% used_by(package[[name]])], character(), label = name)
+  }
+  for (file in grep("^core-", names(sources()), value = TRUE)) {
+    lines <- grep("^#", sources()[[file]], value = TRUE, invert = TRUE)
+    packages <- unlist(regmatches(lines, gregexpr("[[:alnum:].]+(?=:::?[[:alnum:]`])", lines, perl = TRUE)))
+    expect_identical(setdiff(packages, c("rlang", "tibble", "tidyselect", "stats", "utils")), character(), label = file)
   }
 })
 
 test_that("a layer calls only those below it", {
-  layer <- layer_of_functions()
-  expect_gt(sum(!is.na(layer)), 100)
-  for (name in names(layer)[layer %in% layers]) {
-    called <- intersect(codetools::findGlobals(package[[name]]), names(layer))
-    above <- called[match(layer[called], layers) > match(layer[[name]], layers)]
+  for (name in names(uses)) {
+    called <- as.character(uses[[name]])
+    above <- called[match(layer_of(where[called]), layers) > match(layer_of(where[[name]]), layers)]
     expect_identical(above[!is.na(above)], character(), label = name)
   }
+})
+
+test_that("no files of core call each other in a ring", {
+  core <- unique(where[layer_of(where) == "core"])
+  calls <- lapply(stats::setNames(nm = core), function(file) {
+    setdiff(intersect(where[unlist(uses[names(where)[where == file]])], core), file)
+  })
+  reached <- calls
+  repeat {
+    further <- lapply(reached, function(files) unique(c(files, unlist(calls[files]))))
+    if (identical(lengths(further), lengths(reached))) break
+    reached <- further
+  }
+  rings <- Filter(function(file) file %in% reached[[file]], core)
+  partners <- vapply(rings, function(file) {
+    others <- Filter(function(other) file %in% reached[[other]], calls[[file]])
+    through <- vapply(others, function(other) {
+      names <- names(where)[where == file]
+      paste(unique(intersect(unlist(uses[names]), names(where)[where == other])), collapse = ", ")
+    }, "")
+    paste(others, through, sep = ": ", collapse = "; ")
+  }, "")
+  expect_identical(paste(rings, partners, sep = " -> ")[seq_along(rings)], character())
+})
+
+test_that("no line of code is longer than 120 characters", {
+  long <- unlist(lapply(names(sources()), function(file) {
+    lines <- sources()[[file]]
+    if (file == "RcppExports.R") character() else sprintf("%s:%d", file, which(nchar(lines) > 120))
+  }))
+  expect_identical(long, character())
 })

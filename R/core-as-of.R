@@ -1,0 +1,36 @@
+# A table as it was at the end of a day.
+
+# The same table from the lines up to a day, with its steps taken anew.
+table_as_of <- function(t, as_of, call = caller_env()) {
+  answer <- answer_of(t)
+  span <- answer$about$span
+  if (!inherits(as_of, "Date") || length(as_of) != 1 || is.na(as_of) || as_of < span[1] || as_of > span[2]) {
+    stop_because("period", c(
+      "`as_of` must be one day of the data.",
+      i = sprintf("They run from %s.", paste(format(span), collapse = " to "))
+    ), call = call)
+  }
+  if (answer$cut) {
+    stop_because("argument", c("A table cut to some rows cannot be taken as of another day.", i = "Use `as_of` first."), call = call)
+  }
+  # On its last day a table is as it is.
+  if (as_of == span[2]) {
+    return(t)
+  }
+  facts <- facts_to(facts_of(answer, call), as_of, call)
+  split <- ids_of(answer, answer$keys)
+  again <- retotal(answer, split, subtotals = subtotals_of(answer), fill = answer$inquiry$fill, facts = facts)
+  as_before(replay(again, answer$inquiry$steps), answer)
+}
+
+facts_to <- function(facts, as_of, call) {
+  day <- facts$every %||% "day"
+  if (day != "day" && period_end(as_of, day, facts$calendar) > as_of) {
+    stop_because("facts", c(sprintf("The tally holds no days, only each %s as a whole.", day),
+                            i = sprintf("Take it as of the end of a %s, or tally with `every = \"day\"`.", day)), call = call)
+  }
+  when <- rlang::inject(rlang::quo(!!as.symbol(day) <= !!as_of))
+  facts <- restrict(facts, when, sprintf("days to %s", as_of), TRUE, "keep", call)
+  facts$span[2] <- as_of
+  facts
+}

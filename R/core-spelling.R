@@ -1,0 +1,86 @@
+# Spellings of one value, made one.
+
+#' Settle spelling: give texts that differ only by case or spaces one spelling
+#'
+#' Where values of a column differ only by case, by outer spaces or by how many spaces stand between
+#' words, all of them get the commonest spelling (of equally common ones the first by bytes),
+#' without outer spaces.
+#'
+#' @param x A data frame or a daybook.
+#' @param ... Text columns, bare or as strings.
+#' @return `x` with the columns changed. A message tells, for each column, how many values became
+#'   how many, and what was merged. For a daybook it is a step of the [audit()].
+#' @section Errors: `hinterfeld_error_column` for unknown columns or columns that are not text,
+#'   `hinterfeld_error_argument` when no column is named.
+#' @export
+#' @examples
+#' orders <- load_table(demo_files()[["orders"]])
+#' orders <- settle_spelling(orders, status)
+#' survey(orders, status)
+settle_spelling <- function(x, ...) {
+  book <- inherits(x, "hinterfeld_daybook")
+  if (!book) check_table(x, "x")
+  columns <- if (book) x$columns else x
+  names <- unique(unlist(lapply(rlang::enquos(...), pick_columns, known = names(columns), name = "...")))
+  check_settled(names, columns)
+  for (name in names) {
+    coded <- encode_text(columns[[name]])
+    settled <- settled_levels(levels(coded), tabulate(coded, nlevels(coded)))
+    say("settle", settle_words(name, levels(coded), settled), column = name)
+    known <- unique(settled)
+    merged <- structure(match(settled, known)[as.integer(coded)], levels = known, class = "factor")
+    why <- sprintf("%s: %s became %s", name, count_of(nlevels(coded), "value"), group_digits(length(known)))
+    x <- if (book) settle_book(x, name, merged, why) else settle_table(x, name, merged, why)
+  }
+  x
+}
+
+check_settled <- function(names, columns, call = caller_env()) {
+  if (length(names) == 0) {
+    stop_because("argument", c(
+      "Name the text columns to settle.",
+      i = "For example `settle_spelling(lines, status)`."
+    ), call = call)
+  }
+  odd <- names[vapply(columns[names], type_of, "") != "text"]
+  if (length(odd)) {
+    stop_because("column", c(
+      sprintf("%s %s no text.", columns_named(odd), if (length(odd) == 1) "is" else "are"),
+      i = "Only text has spellings to settle."
+    ), call = call)
+  }
+}
+
+# The spelling that each value gets: the commonest as it was written, but for spaces around it.
+settled_levels <- function(values, counts) {
+  plain <- plain_text(values)
+  best <- order(-counts, values, method = "radix")
+  gsub("^[[:space:]]+|[[:space:]]+$", "", values[best][match(plain, plain[best])])
+}
+
+settle_words <- function(name, before, after) {
+  changed <- before != after
+  if (!any(changed)) {
+    return(sprintf("%s: nothing to settle in %s.", name, count_of(length(before), "value")))
+  }
+  merged <- vapply(unique(after[changed]), function(value) {
+    sprintf("\"%s\" from %s", value, examples_of(setdiff(before[after == value], value)))
+  }, "")
+  c(sprintf("%s: %s became %s.", name, count_of(length(before), "value"), group_digits(length(unique(after)))),
+    stats::setNames(sprintf("%s.", utils::head(merged, 10)), rep("i", min(10, length(merged)))),
+    if (length(merged) > 10) c(i = sprintf("And %s more.", group_digits(length(merged) - 10))))
+}
+
+settle_book <- function(book, name, merged, why) {
+  book$columns[[name]] <- merged
+  revenue <- sum_minor(book$columns$revenue)
+  book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue, book$decimals[["revenue"]]))
+  book
+}
+
+settle_table <- function(table, name, merged, why) {
+  origin <- origin_of(table)
+  table[[name]] <- levels(merged)[as.integer(merged)]
+  n <- nrow(table)
+  set_origin(table, origin$file, add_steps(origin$trail, new_trail("settle", why, n, n)), origin$marks, origin$aside, origin$empty)
+}

@@ -1,0 +1,112 @@
+# The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows their
+# decimals, for lines that were made a daybook twice have had two kinds of them.
+
+# `unmatched` and `unused` are told by attaching a table; `merged` is of how many steps a step was added up.
+new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
+                      revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L, unmatched = 0, unused = 0) {
+  n <- length(what)
+  tibble::new_tibble(list(
+    what = what, why = why,
+    lines_before = rep_len(as.double(lines_before), n), lines_after = rep_len(as.double(lines_after), n),
+    revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n),
+    decimals = rep_len(as.integer(decimals), n), unmatched = rep_len(as.double(unmatched), n),
+    unused = rep_len(as.double(unused), n), merged = rep_len(1, n)
+  ), nrow = n)
+}
+
+add_steps <- function(trail, steps) {
+  tibble::as_tibble(rbind(trail, steps))
+}
+
+# Trails of lines that were put together, step by step: steps of one name are added up, whatever file they read; a step that
+# only one of them took left the other's lines as they were.
+merge_trails <- function(a, b) {
+  names <- list(a = step_names_of(a), b = step_names_of(b))
+  order <- both_orders(names$a, names$b)
+  decimals <- max(a$decimals, b$decimals)
+  sides <- list(trail_along(a, match(order, names$a), decimals), trail_along(b, match(order, names$b), decimals))
+  here <- lapply(names, function(own) order %in% own)
+  sum_of_both <- function(column) sides[[1]][[column]] + sides[[2]][[column]]
+  first <- ifelse(here$a, match(order, names$a), NA)
+  second <- ifelse(here$b, match(order, names$b), NA)
+  both <- here$a & here$b
+  why <- ifelse(here$a, a$why[first], b$why[second])
+  why[both] <- pmin(a$why[first], b$why[second])[both]
+  out <- new_trail(ifelse(here$a, a$what[first], b$what[second]), why, sum_of_both("lines_before"), sum_of_both("lines_after"),
+                   sum_of_both("revenue_before"), sum_of_both("revenue_after"), decimals, sum_of_both("unmatched"))
+  # What neither used cannot be told from what each did not.
+  out$unused <- ifelse(both, 0, sum_of_both("unused"))
+  out$merged <- sum_of_both("merged")
+  out
+}
+
+step_names_of <- function(trail) {
+  of_many <- trail$what %in% c("read", "change")
+  make.unique(ifelse(of_many, trail$what, paste(trail$what, sub(":.*", "", trail$why))), "\r")
+}
+
+# The steps of both in an order that is that of each.
+both_orders <- function(a, b) {
+  out <- character()
+  while (length(a) || length(b)) {
+    only_a <- length(a) && !a[1] %in% b
+    only_b <- length(b) && !b[1] %in% a
+    from_a <- if (only_a && only_b) a[1] < b[1] else only_a || length(b) == 0 || !only_b
+    next_one <- if (from_a) a[1] else b[1]
+    out <- c(out, next_one)
+    a <- setdiff(a, next_one)
+    b <- setdiff(b, next_one)
+  }
+  out
+}
+
+# The numbers of a trail at the steps `at`; where that is missing, its lines and revenue as they stood.
+trail_along <- function(trail, at, decimals) {
+  scale <- 10^(decimals - trail$decimals)
+  lines <- trail$lines_before[1]
+  revenue <- NA_real_
+  out <- vector("list", length(at))
+  for (i in seq_along(at)) {
+    k <- at[i]
+    taken <- !is.na(k)
+    before <- if (taken) c(trail$lines_before[k], trail$revenue_before[k] * scale[k]) else c(lines, revenue)
+    if (taken) {
+      lines <- trail$lines_after[k]
+      revenue <- trail$revenue_after[k] * scale[k]
+    }
+    out[[i]] <- c(lines_before = before[1], lines_after = lines, revenue_before = before[2], revenue_after = revenue,
+                  unmatched = if (taken) trail$unmatched[k] else 0, unused = if (taken) trail$unused[k] else 0,
+                  merged = if (taken) trail$merged[k] else 0)
+  }
+  as.data.frame(do.call(rbind, out))
+}
+
+# Where a table's lines came from: its file, the steps so far, what was set aside before, and the decimal marks of its
+# texts. Carried as an attribute, and only trusted while the table still has the rows it had.
+set_origin <- function(table, file, trail, marks = NULL, aside = NULL, empty = NULL) {
+  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail, marks = marks, aside = aside, empty = empty)
+  table
+}
+
+# Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of these
+# among all lines.
+file_rows <- function(rows, empty) {
+  if (length(empty) == 0) {
+    return(rows)
+  }
+  before <- empty - seq_along(empty)
+  place <- function(record) record + findInterval(record - 1, before)
+  as.integer(place(rows + 1) - place(1))
+}
+
+origin_of <- function(table) {
+  origin <- attr(table, "hinterfeld_origin", exact = TRUE)
+  if (is.null(origin)) {
+    return(list(file = NA_character_, trail = new_trail("read", "a table in memory", 0, nrow(table))))
+  }
+  if (origin$rows != nrow(table)) {
+    changed <- new_trail("change", "rows changed outside the daybook", origin$rows, nrow(table))
+    origin <- replace(origin, c("file", "trail", "empty"), list(NA_character_, add_steps(origin$trail, changed), NULL))
+  }
+  origin
+}
