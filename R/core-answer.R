@@ -103,15 +103,14 @@ known_column <- function(answer, name) {
   if (!is.null(column) && column$role %in% c("measure", "added", "cell")) column
 }
 
-#' @importFrom tibble as_tibble
-#' @export
+#' @exportS3Method tibble::as_tibble
 as_tibble.hinterfeld_totals <- function(x, ...) {
   attr(x, "answer") <- NULL
   class(x) <- setdiff(class(x), answer_classes)
   x
 }
 
-#' @export
+#' @exportS3Method tibble::as_tibble
 as_tibble.hinterfeld_crosstab <- as_tibble.hinterfeld_totals
 
 #' @export

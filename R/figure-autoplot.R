@@ -1,7 +1,3 @@
-#' @importFrom ggplot2 autoplot
-#' @export
-ggplot2::autoplot
-
 #' The figure that suits a table
 #'
 #' Looks at a totals table's period, columns and added figures and draws the figure made for them: Pareto,
@@ -15,12 +11,18 @@ ggplot2::autoplot
 #' @examples
 #' autoplot(totals(demo_daybook(), by = category, every = "month"))
 #' autoplot(add_pareto(totals(demo_daybook(), by = product)))
+autoplot <- function(object, ...) {
+  ggplot2::autoplot(object, ...)
+}
+
+#' @rdname autoplot
+#' @exportS3Method ggplot2::autoplot
 autoplot.hinterfeld_totals <- function(object, ...) {
   figure_for(object)(object, ...)
 }
 
-#' @rdname autoplot.hinterfeld_totals
-#' @export
+#' @rdname autoplot
+#' @exportS3Method ggplot2::autoplot
 autoplot.hinterfeld_crosstab <- function(object, ...) {
   figure_crosstab(object, ...)
 }

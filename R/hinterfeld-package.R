@@ -12,7 +12,6 @@
 #'
 #' @keywords internal
 #' @importFrom Rcpp evalCpp
-#' @importFrom tibble as_tibble
 #' @importFrom rlang %||% := .data abort caller_env enquo
 #' @useDynLib hinterfeld, .registration = TRUE
 "_PACKAGE"
