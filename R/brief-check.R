@@ -80,8 +80,10 @@ meaning_problems <- function(brief, tables) {
   bind_problems(c(
     list(data$problems, file_problems(brief)), roles,
     lapply(seq_along(content$restrict), function(i) rule_problems(content$restrict[[i]], c("restrict", i), columns)),
-    unlist(lapply(names(content$tables), function(name) table_problems(content$tables[[name]], c("tables", name), columns)), recursive = FALSE),
-    lapply(names(content$figures), function(name) figure_problems(content$figures[[name]], c("figures", name), content$tables, tables)),
+    unlist(lapply(names(content$tables), function(name) table_problems(content$tables[[name]], c("tables", name),
+                                                                       columns)), recursive = FALSE),
+    lapply(names(content$figures),
+           function(name) figure_problems(content$figures[[name]], c("figures", name), content$tables, tables)),
     report_problems(content, columns), output_problems(content)
   ))
 }
@@ -91,8 +93,10 @@ file_problems <- function(brief) {
   content <- brief$content
   named <- c(
     list(list(c("data", "lines"), content$data$lines)),
-    lapply(seq_along(content$data$attach), function(i) list(c("data", "attach", i, "table"), content$data$attach[[i]]$table)),
-    lapply(names(content$tables), function(name) list(c("tables", name, "unsold", "catalogue"), content$tables[[name]]$unsold$catalogue)),
+    lapply(seq_along(content$data$attach),
+           function(i) list(c("data", "attach", i, "table"), content$data$attach[[i]]$table)),
+    lapply(names(content$tables),
+           function(name) list(c("tables", name, "unsold", "catalogue"), content$tables[[name]]$unsold$catalogue)),
     unlist(lapply(names(content$figures), function(name) lapply(c("places", "outline"), function(key) {
       list(c("figures", name, key), content$figures[[name]][[key]])
     })), recursive = FALSE),
@@ -105,7 +109,8 @@ file_problems <- function(brief) {
     }
     near <- nearest(basename(file$path), list.files(dirname(file$path)), 1)
     new_problem(one[[1]], sprintf("There is no file %s.", quoted(file$shown)),
-                if (length(near)) sprintf("Did you mean %s?", quoted(near)) else "Paths are relative to the folder of the brief.")
+                if (length(near)) sprintf("Did you mean %s?",
+                                          quoted(near)) else "Paths are relative to the folder of the brief.")
   }))
 }
 
@@ -124,7 +129,8 @@ data_problems <- function(brief) {
     # A name that neither has is one mistake.
     theirs <- if (is.null(names(by)) && !is.null(columns)) intersect(by, columns) else unname(by)
     problems <- c(problems, list(
-      column_problems(ours, columns, path, "the lines have"), column_problems(theirs, more, path, sprintf("%s has", file$shown))
+      column_problems(ours, columns, path, "the lines have"),
+      column_problems(theirs, more, path, sprintf("%s has", file$shown))
     ))
     if (is.null(more)) {
       columns <- NULL
@@ -190,7 +196,8 @@ table_problems <- function(spec, path, columns) {
   if (!is.null(spec$unsold)) {
     others <- setdiff(names(spec), "unsold")
     return(list(
-      if (length(others)) new_problem(path, sprintf("`unsold` goes without %s.", columns_named(others)), "Give it a table of its own."),
+      if (length(others)) new_problem(path, sprintf("`unsold` goes without %s.", columns_named(others)),
+                                      "Give it a table of its own."),
       column_problems(unlist(spec$unsold$within), columns, c(path, "unsold", "within")),
       expression_problems(spec$unsold$where, c(path, "unsold", "where"), columns)
     ))
@@ -207,7 +214,8 @@ table_problems <- function(spec, path, columns) {
     measure_problems(spec$measures, c(path, "measures"), columns),
     unlist(lapply(which(lengths(spec$add) > 0), function(i) {
       place <- c(path, "add", i, names(spec$add[[i]]))
-      c(within(spec$add[[i]][[1]], place, utils::head(spec$add, i - 1)), list(step_problems(names(spec$add[[i]]), spec$add[[i]][[1]], spec, place)))
+      c(within(spec$add[[i]][[1]], place, utils::head(spec$add, i - 1)),
+        list(step_problems(names(spec$add[[i]]), spec$add[[i]][[1]], spec, place)))
     }), recursive = FALSE),
     if (!is.null(spec$pick)) within(spec$pick[[1]], c(path, "pick", names(spec$pick))),
     if (!is.null(spec$crosstab)) {
@@ -284,17 +292,22 @@ figure_problems <- function(spec, path, tables, known) {
     return(name_problem(c(path, "table"), "table", spec$table, known))
   }
   table <- tables[[spec$table]]
-  unfit <- setdiff(names(spec), c("draw", "table", names(formals(getExportedValue("hinterfeld", paste0("figure_", spec$draw))))))
+  unfit <- setdiff(names(spec),
+                   c("draw", "table", names(formals(getExportedValue("hinterfeld", paste0("figure_", spec$draw))))))
   needed <- figure_kinds[[spec$draw]]$needs
   has <- c(unlist(lapply(table$add, names)), intersect(names(table), "crosstab"))
   bind_problems(c(
-    lapply(unfit, function(key) new_problem(c(path, key), sprintf("`%s` is nothing that figure_%s() takes.", key, spec$draw))),
+    lapply(unfit,
+           function(key) new_problem(c(path, key), sprintf("`%s` is nothing that figure_%s() takes.", key, spec$draw))),
     list(
-      if (!is.null(table$unsold) || !is.null(table$pick$best_of_each)) new_problem(c(path, "table"), "No figure can be drawn of that table."),
+      if (!is.null(table$unsold) ||
+          !is.null(table$pick$best_of_each)) new_problem(c(path, "table"), "No figure can be drawn of that table."),
       if (!is.null(needed) && !any(needed %in% has)) {
-        new_problem(path, sprintf("The table `%s` holds nothing for this figure.", spec$table), sprintf("Give it %s.", either(paste0("`", needed, "`"))))
+        new_problem(path, sprintf("The table `%s` holds nothing for this figure.", spec$table),
+                    sprintf("Give it %s.", either(paste0("`", needed, "`"))))
       },
-      if (spec$draw == "places" && is.null(spec$places)) new_problem(path, "`places` is missing.", "Give the file with `longitude` and `latitude`.")
+      if (spec$draw == "places" && is.null(spec$places)) new_problem(path, "`places` is missing.",
+                                                                     "Give the file with `longitude` and `latitude`.")
     )
   ))
 }
@@ -331,24 +344,30 @@ output_problems <- function(content) {
 clash_problems <- function(content) {
   outputs <- content$outputs
   of <- function(kind, formats) {
-    unlist(lapply(names(content[[kind]]), function(name) stats::setNames(paste0(name, ".", formats), rep(paste(kind, name, sep = " > "), length(formats)))))
+    unlist(lapply(names(content[[kind]]),
+                  function(name) stats::setNames(paste0(name, ".", formats),
+                                                 rep(paste(kind, name, sep = " > "), length(formats)))))
   }
   files <- c(
-    "outputs" = "run.json", of("tables", unlist(outputs$tables) %||% "csv"), of("figures", unlist(outputs$figures) %||% "png"),
+    "outputs" = "run.json", of("tables", unlist(outputs$tables) %||% "csv"),
+    of("figures", unlist(outputs$figures) %||% "png"),
     if (!is.null(outputs$workbook)) c(`outputs > workbook` = outputs$workbook),
     if ("report" %in% names(content)) c(report = content$report$file %||% "report.html")
   )
   twice <- duplicated(tolower(files))
   lapply(which(twice), function(i) {
-    new_problem(strsplit(names(files)[i], " > ", fixed = TRUE)[[1]], sprintf("Two outputs would be called %s.", quoted(files[[i]])), "Give one of them another name.")
+    new_problem(strsplit(names(files)[i], " > ", fixed = TRUE)[[1]],
+                sprintf("Two outputs would be called %s.", quoted(files[[i]])), "Give one of them another name.")
   })
 }
 
 name_problems <- function(content) {
-  named <- c(lapply(names(content$tables), function(name) c("tables", name)), lapply(names(content$figures), function(name) c("figures", name)))
+  named <- c(lapply(names(content$tables), function(name) c("tables", name)),
+             lapply(names(content$figures), function(name) c("figures", name)))
   lapply(named, function(path) {
     if (!grepl("^[[:alnum:]][[:alnum:]_. -]*$", path[2])) {
-      new_problem(path, sprintf("%s cannot be the name of a file.", quoted(path[2])), "Use letters, figures, spaces, - and _.")
+      new_problem(path, sprintf("%s cannot be the name of a file.", quoted(path[2])),
+                  "Use letters, figures, spaces, - and _.")
     }
   })
 }

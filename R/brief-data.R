@@ -61,7 +61,8 @@ brief_daybook <- function(brief) {
   lines <- load_file(content$data$lines, brief, texts)
   for (step in content$data$attach) {
     say_progress("Attaching %s", file_entry(step$table, brief)$shown)
-    lines <- rlang::exec(attach_table, lines, load_file(step$table, brief, texts), by = unlist(step$by), !!!step[intersect(names(step), c("need", "name"))])
+    lines <- rlang::exec(attach_table, lines, load_file(step$table, brief, texts), by = unlist(step$by),
+                         !!!step[intersect(names(step), c("need", "name"))])
   }
   book <- make_daybook(lines, content$daybook)
   for (rule in content$restrict) book <- restrict_by(book, rule)

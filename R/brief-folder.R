@@ -1,8 +1,8 @@
 # The output folder: made beside its place, and put there whole.
 
 # Runs `write(part)` in a folder of its own and puts that in the place of `folder`. Only the files `made_before` are
-# replaced or go; all others in `folder` are kept, those too that come in the meantime. When `write` fails, or the process
-# is killed, `folder` is as it was.
+# replaced or go; all others in `folder` are kept, those too that come in the meantime. When `write` fails, or the
+# process is killed, `folder` is as it was.
 write_whole_folder <- function(folder, made_before, write, call = caller_env()) {
   # What a link leads to is replaced, not the link.
   if (is_link(folder)) folder <- normalizePath(folder)
@@ -14,7 +14,8 @@ write_whole_folder <- function(folder, made_before, write, call = caller_env()) 
   remove_dead_parts(folder)
   part <- part_of(folder, Sys.getpid())
   if (!dir.create(part, showWarnings = FALSE)) {
-    stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", parent), i = "Give another output folder."), call = call)
+    stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", parent), i = "Give another output folder."),
+                 call = call)
   }
   on.exit(unlink(part, recursive = TRUE), add = TRUE, after = FALSE)
   if (dir.exists(folder)) Sys.chmod(part, file.info(folder)$mode, use_umask = FALSE)
@@ -29,10 +30,12 @@ write_whole_folder <- function(folder, made_before, write, call = caller_env()) 
 lock_folder <- function(folder, call) {
   path <- file.path(dirname(folder), sprintf(".%s.lock", basename(folder)))
   lock <- tryCatch(filelock::lock(path, timeout = 0), error = function(cnd) {
-    stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", dirname(folder)), i = "Give another output folder."), call = call)
+    stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", dirname(folder)),
+                           i = "Give another output folder."), call = call)
   })
   if (is.null(lock)) {
-    stop_because("file", c(sprintf("Another run writes to \"%s\" now.", folder), i = "Wait until it has ended, or give another output folder."), call = call)
+    stop_because("file", c(sprintf("Another run writes to \"%s\" now.", folder),
+                           i = "Wait until it has ended, or give another output folder."), call = call)
   }
   lock
 }
@@ -43,7 +46,8 @@ part_of <- function(folder, process) {
 
 check_output_folder <- function(folder, call) {
   if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", c(sprintf("\"%s\" is a file, not a folder.", folder), i = "Give another output folder."), call = call)
+    stop_because("file", c(sprintf("\"%s\" is a file, not a folder.", folder), i = "Give another output folder."),
+                 call = call)
   }
 }
 
@@ -61,13 +65,15 @@ keep_foreign_files <- function(folder, part, made_before, call) {
   clash <- intersect(foreign, list.files(part, all.files = TRUE, no.. = TRUE))
   if (length(clash)) {
     stop_because("file", c(
-      sprintf("The folder \"%s\" holds %s, which the last run of this brief has not made, or which was changed since.", folder, examples_of(clash)),
+      sprintf("The folder \"%s\" holds %s, which the last run of this brief has not made, or which was changed since.",
+              folder, examples_of(clash)),
       i = "Move it away, or give another output folder."
     ), call = call)
   }
   kept <- vapply(foreign, function(file) carry_over(file.path(folder, file), part), NA)
   if (!all(kept)) {
-    stop_because("file", sprintf("%s of \"%s\" cannot be carried over.", examples_of(foreign[!kept]), folder), call = call)
+    stop_because("file", sprintf("%s of \"%s\" cannot be carried over.", examples_of(foreign[!kept]), folder),
+                 call = call)
   }
 }
 
@@ -84,7 +90,8 @@ carry_over <- function(file, part) {
   if (is_link(file)) {
     return(file.symlink(Sys.readlink(file), to))
   }
-  suppressWarnings(file.link(file, to)) || file_kind_kernel(path.expand(file)) == "file" && file.copy(file, to, copy.date = TRUE)
+  suppressWarnings(file.link(file, to)) || file_kind_kernel(path.expand(file)) == "file" &&
+    file.copy(file, to, copy.date = TRUE)
 }
 
 # Files that others wrote into the former folder while it was exchanged, which `old` is now.
@@ -93,7 +100,8 @@ bring_newcomers <- function(old, folder, made_before) {
     from <- file.path(old, file)
     to <- file.path(folder, file)
     about <- file.info(c(from, to))
-    if (is.na(about$mtime[2]) || !isTRUE(about$isdir[1]) && (about$mtime[1] > about$mtime[2] || about$size[1] != about$size[2])) file.rename(from, to)
+    if (is.na(about$mtime[2]) || !isTRUE(about$isdir[1]) &&
+        (about$mtime[1] > about$mtime[2] || about$size[1] != about$size[2])) file.rename(from, to)
   }
 }
 
@@ -104,12 +112,13 @@ put_in_place <- function(part, folder, call) {
     placed <- exchange_kernel(path.expand(part), path.expand(folder)) || replace_folder(part, folder)
   }
   if (!placed) {
-    stop_because("file", c(sprintf("\"%s\" cannot be replaced.", folder), i = "Is a file in it open elsewhere?"), call = call)
+    stop_because("file", c(sprintf("\"%s\" cannot be replaced.", folder), i = "Is a file in it open elsewhere?"),
+                 call = call)
   }
 }
 
-# Where the system cannot exchange two names: for a moment there is no folder, never half a one. `part` is what was there
-# afterwards, as after an exchange.
+# Where the system cannot exchange two names: for a moment there is no folder, never half a one. `part` is what was
+# there afterwards, as after an exchange.
 replace_folder <- function(part, folder) {
   former <- paste0(part, "-former")
   if (!file.rename(folder, former)) {

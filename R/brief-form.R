@@ -1,5 +1,5 @@
-# The form of briefs that follows from the registries: periods, measures, steps, figures, formats and sections. The schema
-# file holds it for editors; it is made anew from here, and a test holds the two together.
+# The form of briefs that follows from the registries: periods, measures, steps, figures, formats and sections. The
+# schema file holds it for editors; it is made anew from here, and a test holds the two together.
 
 # A brief schema with its parts from the registries.
 formed_schema <- function(schema) {
@@ -37,7 +37,8 @@ measured_form <- function() {
 }
 
 step_form <- function(kind) {
-  list(description = sprintf("The arguments of %s().", kind$verb), type = list("object", "null"), additionalProperties = FALSE,
+  list(description = sprintf("The arguments of %s().", kind$verb), type = list("object", "null"),
+       additionalProperties = FALSE,
        properties = lapply(kind$arguments, argument_form))
 }
 
@@ -49,7 +50,8 @@ argument_form <- function(argument) {
       text = list(`$ref` = "#/$defs/text"), columns = list(`$ref` = "#/$defs/within"), flag = list(type = "boolean"),
       count = list(type = "integer", minimum = as.integer(argument$least)),
       fraction = list(type = "number", minimum = 0L, maximum = 1L), day = list(`$ref` = "#/$defs/day"),
-      fractions = list(type = "object", minProperties = 1L, additionalProperties = list(type = "number", minimum = 0L, maximum = 1L)),
+      fractions = list(type = "object", minProperties = 1L,
+                       additionalProperties = list(type = "number", minimum = 0L, maximum = 1L)),
       periods = list(
         description = "Two periods by name, the later first, each a first and a last day.",
         type = "object", minProperties = 2L, maxProperties = 2L,
@@ -58,7 +60,12 @@ argument_form <- function(argument) {
     )
   }
   default <- argument$default
-  if (is.null(default)) form else c(form, list(default = if (length(default) > 1) as.list(default) else if (argument$type == "count") as.integer(default) else default))
+  if (is.null(default)) form else c(form,
+                                    list(
+                                      default = if (length(default) > 1) as.list(default) else if (
+                                        argument$type == "count"
+                                      ) as.integer(default) else default
+                                    ))
 }
 
 # Writes the schema anew to its file.

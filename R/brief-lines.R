@@ -87,7 +87,8 @@ note_flow <- function(text, i, rest, path, note) {
   }
   stack <- list()
   repeat {
-    tokens <- regmatches(rest, gregexpr("\"[^\"]*\"|'[^']*'|[][{},]|:(?= |$)|#.*$|[^][{},:\"'#]+|:", rest, perl = TRUE))[[1]]
+    tokens <- regmatches(rest,
+                         gregexpr("\"[^\"]*\"|'[^']*'|[][{},]|:(?= |$)|#.*$|[^][{},:\"'#]+|:", rest, perl = TRUE))[[1]]
     tokens <- trimws(tokens[!grepl("^#", tokens)])
     tokens <- tokens[tokens != ""]
     for (k in seq_along(tokens)) {

@@ -26,19 +26,28 @@ starter_brief <- function(files, folder = ".") {
   splits <- setdiff(intersect(c("category", "region", "channel"), columns), roles$product)
   c(
     "# A starter brief. Read it, mend what is marked with CHECK, then: hinterfeld check, hinterfeld run.",
-    "brief: 1", "", "data:", sprintf("  lines: %s", yaml_text(relative_to(files[[1]], folder))), attach_lines(attached, folder),
-    "", "# The columns:", sprintf("#   %s: %s", comment_text(names(facts)), comment_text(vapply(facts, function(fact) fact$note, ""))),
+    "brief: 1", "", "data:", sprintf("  lines: %s", yaml_text(relative_to(files[[1]], folder))),
+    attach_lines(attached, folder),
+    "", "# The columns:",
+    sprintf("#   %s: %s", comment_text(names(facts)), comment_text(vapply(facts, function(fact) fact$note, ""))),
     "", "daybook:", role_lines(roles, columns),
     "  on_bad: set_aside             # lines that cannot be used are kept apart and counted; `stop` refuses them",
-    "", "# Which lines count, and why. For example:", "# restrict:", "#   - keep: reads_as(status, \"delivered\")", "#     why: delivered orders",
+    "", "# Which lines count, and why. For example:", "# restrict:", "#   - keep: reads_as(status, \"delivered\")",
+    "#     why: delivered orders",
     "", "tables:", "  daily_product_revenue:", sprintf("    by: %s", "product"), "    every: day",
-    "  monthly_revenue:", if (length(splits)) sprintf("    by: %s", yaml_text(splits[1])), "    every: month", "    subtotals: true",
+    "  monthly_revenue:", if (length(splits)) sprintf("    by: %s", yaml_text(splits[1])), "    every: month",
+    "    subtotals: true",
     "    add:", "      - change: {versus: year_before}",
-    "  best_sellers:", sprintf("    by: %s", if (length(splits)) sprintf("[%s, product]", yaml_text(splits[1])) else "product"),
-    "    add:", sprintf("      - share: %s", if (length(splits)) sprintf("{within: %s}", yaml_text(splits[1])) else "{}"),
-    "    pick:", sprintf("      best_sellers: {n: 5%s}", if (length(splits)) sprintf(", within: %s", yaml_text(splits[1])) else ""),
-    "", "figures:", "  monthly_trend: {draw: trend, table: monthly_revenue}", "", "report:", "  title: Sales performance",
-    "", "outputs:", "  tables: [csv]                 # csv, tsv, xlsx, parquet, json, md", "  figures: [png]                # png, svg, pdf", "  workbook: sales.xlsx"
+    "  best_sellers:",
+    sprintf("    by: %s", if (length(splits)) sprintf("[%s, product]", yaml_text(splits[1])) else "product"),
+    "    add:",
+    sprintf("      - share: %s", if (length(splits)) sprintf("{within: %s}", yaml_text(splits[1])) else "{}"),
+    "    pick:",
+    sprintf("      best_sellers: {n: 5%s}", if (length(splits)) sprintf(", within: %s", yaml_text(splits[1])) else ""),
+    "", "figures:", "  monthly_trend: {draw: trend, table: monthly_revenue}", "", "report:",
+    "  title: Sales performance",
+    "", "outputs:", "  tables: [csv]                 # csv, tsv, xlsx, parquet, json, md",
+    "  figures: [png]                # png, svg, pdf", "  workbook: sales.xlsx"
   )
 }
 
@@ -68,16 +77,21 @@ guess_roles <- function(facts) {
     day = c(grep("date|day", days, value = TRUE, ignore.case = TRUE), days)[1],
     product = c(like("^(product|item|article)(_?name)?$", "text"), like("product|item|article", "text"))[1],
     units = quantity[1], order = like("^(order|invoice|receipt)(_?(id|number|no))?$", "text|number")[1],
-    revenue = if (length(revenue)) revenue[1] else if (length(quantity) && length(price)) paste(r_name(quantity[1]), "*", r_name(price[1])) else NA
+    revenue = if (length(revenue)) revenue[1] else if (length(quantity) &&
+                                                       length(price)) paste(
+                                                         r_name(quantity[1]), "*", r_name(price[1])
+                                                       ) else NA
   )
 }
 
 role_lines <- function(roles, columns) {
   known <- Filter(Negate(is.na), roles)
   needed <- setdiff(c("day", "product", "revenue"), names(known))
-  notes <- c(day = "the day of sale", product = "the product's name", revenue = "revenue of a line, a column or an expression", units = "pieces sold",
+  notes <- c(day = "the day of sale", product = "the product's name",
+             revenue = "revenue of a line, a column or an expression", units = "pieces sold",
              order = "the order's number")
-  entries <- sprintf("%s: %s", c(names(known), needed), c(vapply(known, yaml_text, ""), rep(yaml_text(columns[1]), length(needed))))
+  entries <- sprintf("%s: %s", c(names(known), needed),
+                     c(vapply(known, yaml_text, ""), rep(yaml_text(columns[1]), length(needed))))
   remarks <- c(notes[names(known)], if (length(needed)) paste0(notes[needed], "; no column looks like it"))
   c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")
 }
@@ -87,7 +101,8 @@ attach_lines <- function(attached, folder) {
     return(NULL)
   }
   c("  attach:", unlist(lapply(attached, function(one) {
-    by <- if (length(one$by)) sprintf("[%s]", paste(vapply(one$by, yaml_text, ""), collapse = ", ")) else "[]  # CHECK: no column has one name in both"
+    by <- if (length(one$by)) sprintf("[%s]", paste(vapply(one$by, yaml_text, ""),
+                                                    collapse = ", ")) else "[]  # CHECK: no column has one name in both"
     c(sprintf("    - table: %s", yaml_text(relative_to(one$file, folder))), sprintf("      by: %s", by),
       "      need: any                 # lines without a row are kept; `every` refuses them")
   })))
@@ -101,7 +116,8 @@ comment_text <- function(text) {
 # Text as YAML, quoted where it would mean something else.
 yaml_text <- function(text) {
   text <- enc2utf8(text)
-  plain <- grepl("^[[:alpha:]_/.][[:alnum:]_ ./*()-]*$", text) && !grepl("^(true|false|null|yes|no|on|off|y|n|~)$", text, ignore.case = TRUE) && !grepl(" $", text)
+  plain <- grepl("^[[:alpha:]_/.][[:alnum:]_ ./*()-]*$", text) &&
+    !grepl("^(true|false|null|yes|no|on|off|y|n|~)$", text, ignore.case = TRUE) && !grepl(" $", text)
   if (plain) text else sprintf("\"%s\"", yaml_escaped(text))
 }
 

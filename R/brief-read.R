@@ -10,14 +10,15 @@
 #' * `brief`: the version of this form, 1.
 #' * `data`: `lines`, a file, and `attach`, a list of `table`, `by`, `need`, `name` as in [attach_table()]. A file is a
 #'   path, or `file` with the options of [load_table()].
-#' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`, `on_bad` as in
-#'   [daybook()], and `calendar` with the arguments of [sales_calendar()].
+#' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
+#'   `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
-#' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()]; `add`, a list of `change`, `rank`,
-#'   `share`, `running_total`, `moving`, `pareto` with the arguments of [add_change()] and its like; then
-#'   `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`. Or `unsold` with the arguments of [unsold()]. A measure is a
-#'   column's name, or `name: {largest_of: revenue, per: day}`, as in [measures].
-#' * `figures`: each by its name: `draw`, which figure (`trend` is [figure_trend()]), `table`, and the figure's arguments.
+#' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()]; `add`, a list of
+#'   `change`, `rank`, `share`, `running_total`, `moving`, `pareto` with the arguments of [add_change()] and its like;
+#'   then `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`. Or `unsold` with the arguments of
+#'   [unsold()]. A measure is a column's name, or `name: {largest_of: revenue, per: day}`, as in [measures].
+#' * `figures`: each by its name: `draw`, which figure (`trend` is [figure_trend()]), `table`, and the figure's
+#'   arguments.
 #' * `report`: `file`, `title`, `words` (Markdown), `sections` and the columns to report by; see [sales_report()].
 #' * `outputs`: `folder`, the formats of `tables` and `figures`, and `workbook`, one with all tables.
 #'
@@ -27,10 +28,12 @@
 #'   run as code: numbers, texts, `TRUE`, `FALSE`, `NA`, columns, and
 #' * arithmetic `+ - * / ^ %% %/%`, `abs()`, `round()`, `pmin()`, `pmax()`;
 #' * comparison `== != < <= > >=`, membership `%in% c(...)`, logic `& | !`, `ifelse()`;
-#' * missing values `is.na()`; text `tolower()`, `toupper()`, `trimws()`, `startsWith()`, `endsWith()`, `nchar()`, [reads_as()];
-#' * days `as.Date("2026-01-31")` and their parts `year()`, `quarter()`, `month()`, `day_of_month()`, `weekday()` (1 is Monday).
-#' @section Errors: `hinterfeld_error_file` when there is no such file, `hinterfeld_error_brief` with every mistake in its
-#'   form and its line.
+#' * missing values `is.na()`; text `tolower()`, `toupper()`, `trimws()`, `startsWith()`, `endsWith()`, `nchar()`,
+#'   [reads_as()];
+#' * days `as.Date("2026-01-31")` and their parts `year()`, `quarter()`, `month()`, `day_of_month()`, `weekday()` (1 is
+#'   Monday).
+#' @section Errors: `hinterfeld_error_file` when there is no such file, `hinterfeld_error_brief` with every mistake in
+#'   its form and its line.
 #' @references YAML 1.2 (yaml.org); JSON Schema draft 2020-12 (json-schema.org).
 #' @seealso [check_brief()] for all mistakes at once, those in the data too.
 #' @export
@@ -52,7 +55,8 @@ print.hinterfeld_brief <- function(x, ...) {
 #' @export
 format.hinterfeld_brief <- function(x, ...) {
   content <- x$content
-  sketch <- function(name) if (length(content[[name]])) sprintf("%s: %s", name, paste(names(content[[name]]), collapse = ", "))
+  sketch <- function(name) if (length(content[[name]])) sprintf("%s: %s", name,
+                                                                paste(names(content[[name]]), collapse = ", "))
   files <- vapply(brief_files(x), function(file) file$shown, "")
   text_notes(c(
     sprintf("Brief %s", basename(x$path)), sprintf("data: %s", paste(files, collapse = ", ")),
@@ -85,11 +89,13 @@ parse_brief <- function(path, call = caller_env()) {
 # The lines of a brief, which is a page or two of text, whatever its file holds.
 brief_text <- function(path, call) {
   if (file.size(path) > 1e6) {
-    stop_because("brief", c(sprintf("%s is larger than 1 000 000 bytes: no brief is.", basename(path)), i = "Is it the right file?"), call = call)
+    stop_because("brief", c(sprintf("%s is larger than 1 000 000 bytes: no brief is.", basename(path)),
+                            i = "Is it the right file?"), call = call)
   }
   bytes <- readBin(path, "raw", file.size(path))
   if (any(bytes == 0)) {
-    stop_because("encoding", c(sprintf("%s holds a NUL byte: it is no text.", basename(path)), i = "Save it as UTF-8."), call = call)
+    stop_because("encoding", c(sprintf("%s holds a NUL byte: it is no text.", basename(path)), i = "Save it as UTF-8."),
+                 call = call)
   }
   text <- strsplit(gsub("\r\n?", "\n", rawToChar(bytes), useBytes = TRUE), "\n", fixed = TRUE, useBytes = TRUE)[[1]]
   Encoding(text) <- "UTF-8"
@@ -102,9 +108,11 @@ brief_text <- function(path, call) {
 
 # A few lines of YAML can stand for more than a machine holds.
 check_brief_size <- function(text, path, call) {
-  too_much <- function(what, hint) stop_because("brief", c(sprintf("%s %s.", basename(path), what), i = hint), call = call)
+  too_much <- function(what, hint) stop_because("brief", c(sprintf("%s %s.", basename(path), what), i = hint),
+                                                call = call)
   bare <- gsub("\"(\\\\.|[^\"\\\\])*\"|'[^']*'", "", text)
-  if (sum(lengths(regmatches(bare, gregexpr("(^|[ ,:[{-])[*][[:alnum:]_]+", bare)))) > 20 && any(grepl("(^|[ ,:[{-])&[[:alnum:]_]+", bare))) {
+  if (sum(lengths(regmatches(bare, gregexpr("(^|[ ,:[{-])[*][[:alnum:]_]+", bare)))) > 20 &&
+      any(grepl("(^|[ ,:[{-])&[[:alnum:]_]+", bare))) {
     too_much("repeats parts of itself more than 20 times (`*name`)", "Write them out.")
   }
   marks <- unlist(regmatches(bare, gregexpr("[][{}]", bare)))
@@ -132,13 +140,15 @@ yaml_problem <- function(message, lines) {
     twice <- lines[duplicated(lines$path), ]
     if (nrow(twice)) {
       first <- lines$line[match(twice$path[1], lines$path)]
-      return(new_problem(twice$path[1], sprintf("`%s` stands here twice.", last_key(twice$path[1])), sprintf("It stood in line %d already.", first),
+      return(new_problem(twice$path[1], sprintf("`%s` stands here twice.", last_key(twice$path[1])),
+                         sprintf("It stood in line %d already.", first),
                          line = twice$line[1]))
     }
   }
   at <- regmatches(message, regexec("line ([0-9]+), column ([0-9]+)", message))[[1]]
   what <- trimws(sub("at line [0-9]+, column [0-9]+.*$", "", sub("^[^:]*error: *(\\([^)]*\\))?", "", message)))
-  new_problem("", sprintf("This cannot be read as YAML: %s.", what), "Look at indents, colons and quotes there and in the line before.",
+  new_problem("", sprintf("This cannot be read as YAML: %s.", what),
+              "Look at indents, colons and quotes there and in the line before.",
               line = if (length(at)) as.integer(at[2]) else 1L)
 }
 

@@ -25,7 +25,8 @@ former_record <- function(folder, brief) {
   record <- file_json(path)
   fields <- c("brief", "inputs", "versions", "outputs", "started")
   outputs <- if (is.list(record) && all(fields %in% names(record)) && is.list(record$outputs)) record$outputs
-  told <- vapply(outputs, function(output) is.list(output) && rlang::is_string(output$file) && rlang::is_string(output$sha256), NA)
+  told <- vapply(outputs, function(output) is.list(output) && rlang::is_string(output$file) &&
+                 rlang::is_string(output$sha256), NA)
   if (length(outputs) && all(told) && identical(record$brief, basename(brief$path))) record
 }
 
@@ -36,14 +37,16 @@ made_before <- function(former, folder) {
   }
   same <- vapply(former$outputs, function(output) {
     path <- file.path(folder, output$file)
-    file_kind_kernel(path.expand(path)) != "file" || identical(digest::digest(file = path, algo = "sha256"), output$sha256)
+    file_kind_kernel(path.expand(path)) != "file" ||
+      identical(digest::digest(file = path, algo = "sha256"), output$sha256)
   }, NA)
   c("run.json", vapply(former$outputs[same], function(output) output$file, ""))
 }
 
 # Same inputs and versions, and every output is still as it was made.
 is_current <- function(former, inputs, folder) {
-  same <- function(a, b) identical(jsonlite::toJSON(a, auto_unbox = TRUE, digits = NA), jsonlite::toJSON(b, auto_unbox = TRUE, digits = NA))
+  same <- function(a, b) identical(jsonlite::toJSON(a, auto_unbox = TRUE, digits = NA),
+                                   jsonlite::toJSON(b, auto_unbox = TRUE, digits = NA))
   !is.null(former) && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
     all(vapply(former$outputs, function(output) {
       path <- file.path(folder, output$file)

@@ -22,9 +22,11 @@ brief_report <- function(x, path) {
   }
   check_report_path(path)
   book <- brief_daybook(x)
-  own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]), use.names = FALSE)
+  own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]),
+                use.names = FALSE)
   wanted <- x$content$figures[intersect(names(x$content$figures), own)]
-  tables <- x$content$tables[unique(c(intersect(names(x$content$tables), own), unlist(lapply(wanted, function(spec) spec$table))))]
+  tables <- x$content$tables[unique(c(intersect(names(x$content$tables), own),
+                                      unlist(lapply(wanted, function(spec) spec$table))))]
   tables <- named_step("Table", tables, function(spec) brief_table(book, spec, x))
   figures <- named_step("Figure", wanted, function(spec) brief_figure(tables[[spec$table]], spec, x))
   say_progress("Report")
@@ -38,8 +40,10 @@ report_file <- function(brief) {
 
 write_report <- function(book, brief, path, tables, figures) {
   report <- brief$content$report
-  columns <- list(category = report$category %||% "category", region = report$region %||% "region", place = report$place)
-  given <- vapply(c(category = "category", region = "region", place = "place"), function(name) !is.null(report[[name]]), NA)
+  columns <- list(category = report$category %||% "category", region = report$region %||% "region",
+                  place = report$place)
+  given <- vapply(c(category = "category", region = "region", place = "place"), function(name) !is.null(report[[name]]),
+                  NA)
   context <- list(
     book = book, columns = report_columns(book, columns, given),
     catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief, "product")),

@@ -1,20 +1,22 @@
 #' Run a brief: tables, figures, workbook and report
 #'
 #' Does all that a brief asks for and puts it into its output folder, all at once: a run that fails or is
-#' killed leaves the folder as it was. One run at a time writes to a folder (`.NAME.lock` beside it). A second run with the same brief, data and version does nothing and
-#' says so. Files in the folder that no run has made are kept.
+#' killed leaves the folder as it was. One run at a time writes to a folder (`.NAME.lock` beside it). A second run with
+#' the same brief, data and version does nothing and says so. Files in the folder that no run has made are kept.
 #'
 #' @param brief A brief, or the path of one.
 #' @param into Text: the output folder, instead of the brief's own.
 #' @param again Logical: run even when nothing has changed.
 #' @param anywhere Logical: may the brief's own `folder` lie outside of the folder that the brief lies in?
 #' @return Invisibly, the record of the run, as in `run.json`.
-#' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256), `versions`, `lines` (read,
-#'   kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `outputs` (file, rows of tables, size,
-#'   SHA-256), `started` (UTC) and `seconds`. The same inputs give the same bytes in every table.
-#' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which name the table or
-#'   figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes to it, when it holds a file
-#'   that would be replaced and that this brief's last run has not made as it is, or when an input changes during the run.
+#' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256),
+#'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `outputs`
+#'   (file, rows of tables, size, SHA-256), `started` (UTC) and `seconds`. The same inputs give the same bytes in every
+#'   table.
+#' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which
+#'   name the table or figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes
+#'   to it, when it holds a file that would be replaced and that this brief's last run has not made as it is, or when an
+#'   input changes during the run.
 #' @references SHA-256: FIPS 180-4.
 #' @export
 #' @examples
@@ -54,9 +56,11 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
     check_inputs_same(inputs, brief)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "outputs")],
-      list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"), seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1))
+      list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
+           seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1))
     )
-    write_text(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"), file.path(part, "run.json"))
+    write_text(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"),
+               file.path(part, "run.json"))
     record
   }, call))
 }
@@ -65,7 +69,8 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
 with_former_told <- function(folder, code) {
   was <- dir.exists(folder)
   tryCatch(code, error = function(cnd) {
-    abort(if (was) sprintf("The run failed; \"%s\" is as it was.", folder) else sprintf("The run failed; \"%s\" was not made.", folder),
+    abort(if (was) sprintf("The run failed; \"%s\" is as it was.",
+                           folder) else sprintf("The run failed; \"%s\" was not made.", folder),
           class = c("hinterfeld_error_run", "hinterfeld_error"), parent = cnd, call = NULL)
   })
 }
@@ -76,7 +81,8 @@ check_inputs_same <- function(inputs, brief) {
   changed <- vapply(seq_along(now), function(i) !identical(now[[i]], inputs$inputs[[i]]), NA)
   if (any(changed)) {
     stop_because("file", c(
-      sprintf("%s changed while the brief ran.", examples_of(vapply(now[changed], function(input) input$file, ""))), i = "Run it again."
+      sprintf("%s changed while the brief ran.", examples_of(vapply(now[changed], function(input) input$file, ""))),
+      i = "Run it again."
     ), call = NULL)
   }
 }
@@ -127,7 +133,8 @@ named_step <- function(what, entries, make) {
   results <- lapply(seq_along(entries), function(i) {
     say_progress("%s %s (%d of %d)", what, names(entries)[i], i, length(entries))
     tryCatch(make(entries[[i]]), error = function(cnd) {
-      abort(sprintf("%s `%s` cannot be made.", what, names(entries)[i]), class = c("hinterfeld_error_run", "hinterfeld_error"),
+      abort(sprintf("%s `%s` cannot be made.", what, names(entries)[i]),
+            class = c("hinterfeld_error_run", "hinterfeld_error"),
             parent = cnd, call = NULL)
     })
   })

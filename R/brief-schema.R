@@ -74,7 +74,8 @@ is_type <- function(value, types) {
 }
 
 type_words <- c(
-  object = "keys with values", array = "a list", string = "a text", boolean = "true or false", integer = "a whole number",
+  object = "keys with values", array = "a list", string = "a text", boolean = "true or false",
+  integer = "a whole number",
   number = "a number", null = "nothing"
 )
 
@@ -82,11 +83,14 @@ type_problem <- function(value, types, path) {
   found <- value_type(value)
   if (found == "null") {
     if (length(path) == 0) {
-      return(new_problem(path, "The brief holds nothing.", "Begin with `hinterfeld new`, or see the help of `read_brief()`."))
+      return(new_problem(path, "The brief holds nothing.",
+                         "Begin with `hinterfeld new`, or see the help of `read_brief()`."))
     }
-    return(new_problem(path, "Nothing is given here.", sprintf("Give %s, or take the key away.", either(type_words[unique(types)]))))
+    return(new_problem(path, "Nothing is given here.",
+                       sprintf("Give %s, or take the key away.", either(type_words[unique(types)]))))
   }
-  new_problem(path, sprintf("This must be %s.", either(type_words[unique(types)])), sprintf("It is %s.", value_words(value)))
+  new_problem(path, sprintf("This must be %s.", either(type_words[unique(types)])),
+              sprintf("It is %s.", value_words(value)))
 }
 
 value_words <- function(value) {
@@ -110,8 +114,10 @@ enum_problem <- function(value, choices, path) {
   }
   known <- vapply(choices, function(choice) if (is.logical(choice)) tolower(choice) else as.character(choice), "")
   near <- if (is.character(value)) nearest(value, known, 1)
-  new_problem(path, sprintf("This cannot be %s.", if (is.character(value)) quoted(value) else value_words(value)), paste(c(
-    if (length(near)) sprintf("Did you mean \"%s\"?", near), sprintf("Choose %s.", examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
+  new_problem(path, sprintf("This cannot be %s.", if (is.character(value)) quoted(value) else value_words(value)),
+              paste(c(
+    if (length(near)) sprintf("Did you mean \"%s\"?", near),
+    sprintf("Choose %s.", examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
   ), collapse = " "))
 }
 
@@ -127,7 +133,8 @@ object_problems <- function(value, rule, path, schema) {
       inner <- if (key %in% known) rule$properties[[key]] else others
       if (is.list(inner)) schema_problems(value[[key]], inner, c(path, key), schema)
     }),
-    if (length(unknown) == 0) list(count_problem(length(value), rule$minProperties, rule$maxProperties, "key", known, path))
+    if (length(unknown) == 0) list(count_problem(length(value), rule$minProperties, rule$maxProperties, "key", known,
+                                                 path))
   )
   bind_problems(problems)
 }
@@ -151,7 +158,8 @@ array_problems <- function(value, rule, path, schema) {
 count_problem <- function(n, least, most, noun, known, path) {
   plural <- if (noun == "key") "keys" else "entries"
   if (!is.null(least) && n < least) {
-    return(new_problem(path, sprintf("This needs %s%s.", if (identical(least, most)) "" else "at least ", count_of(least, noun, plural)),
+    return(new_problem(path, sprintf("This needs %s%s.", if (identical(least, most)) "" else "at least ",
+                                     count_of(least, noun, plural)),
                        if (length(known)) sprintf("Known are %s.", columns_named(known)) else NA))
   }
   if (!is.null(most) && n > most) {
@@ -165,7 +173,8 @@ scalar_problems <- function(value, rule, path) {
   wrong <- if (is.character(value)) {
     if (nchar(value) < (rule$minLength %||% 0L)) {
       "This text is empty."
-    } else if (identical(rule$pattern, day_pattern) && grepl(day_pattern, value) && is.na(read_iso_days_kernel(value))) {
+    } else if (identical(rule$pattern, day_pattern) && grepl(day_pattern, value) &&
+               is.na(read_iso_days_kernel(value))) {
       sprintf("There is no day %s.", quoted(value))
     } else if (!is.null(rule$pattern) && !grepl(rule$pattern, value)) {
       sprintf("This cannot be %s%s.", quoted(value), pattern_words[[rule$pattern]] %||% "")

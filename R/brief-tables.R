@@ -5,7 +5,8 @@ brief_table <- function(book, spec, brief) {
     return(unsold_table(book, spec$unsold, brief))
   }
   t <- totals_for(book, spec)
-  for (step in c(spec$add, if (!is.null(spec$pick)) list(spec$pick))) t <- brief_step(t, names(step), step_arguments(step[[1]]))
+  for (step in c(spec$add,
+                 if (!is.null(spec$pick)) list(spec$pick))) t <- brief_step(t, names(step), step_arguments(step[[1]]))
   if (!is.null(spec$crosstab)) {
     t <- rlang::exec(crosstab, t, !!!lapply(spec$crosstab, function(x) if (is.list(x)) unlist(x) else x))
   }
@@ -50,7 +51,8 @@ brief_measures <- function(measures) {
   if (is.null(measures)) {
     return("revenue")
   }
-  named <- lapply(as.list(measures), function(measure) if (is.list(measure)) lapply(measure, brief_measure) else measure)
+  named <- lapply(as.list(measures),
+                  function(measure) if (is.list(measure)) lapply(measure, brief_measure) else measure)
   unlist_once(named)
 }
 

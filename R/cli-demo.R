@@ -13,5 +13,6 @@ cli_demo <- function(args) {
   book <- demo_daybook()
   writeLines(c("What was read, kept and left out", "", format(audit(book)), ""))
   writeLines(c(format(totals(book, by = "product", every = "day"), n = 8), ""))
-  writeLines(c(run_lines(record, given$out), "", sprintf("Open %s in a browser.", file.path(given$out, report_file(brief)))))
+  writeLines(c(run_lines(record, given$out), "",
+               sprintf("Open %s in a browser.", file.path(given$out, report_file(brief)))))
 }

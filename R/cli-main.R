@@ -1,7 +1,8 @@
 # The command line: finds the command, runs it, turns conditions into text and exit codes.
 
 cli_commands <- list(
-  demo = list(run = function(args) cli_demo(args), about = "run the made-up Kilnmoor brief: tables, figures, workbook, report"),
+  demo = list(run = function(args) cli_demo(args),
+              about = "run the made-up Kilnmoor brief: tables, figures, workbook, report"),
   survey = list(run = function(args) cli_survey(args), about = "what the columns of a file hold"),
   totals = list(run = function(args) cli_totals(args), about = "answer one question from a file of sale lines"),
   new = list(run = function(args) cli_new(args), about = "write a starter brief from the columns of files"),
@@ -35,7 +36,8 @@ cli_run_line <- function(args) {
       message = function(cnd) say_it(cnd, "muffleMessage"), warning = function(cnd) say_it(cnd, "muffleWarning")
     ),
     hinterfeld_error_usage = function(cnd) {
-      cli_say(c(conditionMessage(cnd), sprintf("See hinterfeld %s--help.", if (is_command(args[1])) paste0(args[1], " ") else "")))
+      cli_say(c(conditionMessage(cnd),
+                sprintf("See hinterfeld %s--help.", if (is_command(args[1])) paste0(args[1], " ") else "")))
       cli_exit[["wrong_use"]]
     },
     error = function(cnd) {
@@ -111,14 +113,16 @@ option_problem <- function(cnd) {
 }
 
 # Options and files of one command; NULL when its help was asked for and given. `files` says how many files it takes, at
-# least and at most, and `of` what they are called. Options that are `repeated` come as a list of name and value, in order.
+# least and at most, and `of` what they are called. Options that are `repeated` come as a list of name and value, in
+# order.
 cli_options <- function(command, options, args, example, files = c(0, 0), of = "", repeated = character()) {
   taken <- take_repeated(args, repeated)
   parser <- optparse::OptionParser(
     usage = trimws(sprintf("hinterfeld %s %s [options]", command, of)), option_list = options, add_help_option = FALSE,
     epilogue = paste0("Example:\n", paste0("  ", example, collapse = "\n"))
   )
-  parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE, help = "show this help")
+  parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE,
+                                 help = "show this help")
   wrong <- function(problem) stop_because("usage", sprintf("hinterfeld %s: %s", command, problem))
   given <- tryCatch(
     optparse::parse_args(parser, taken$args, print_help_and_exit = FALSE, positional_arguments = TRUE),
@@ -144,7 +148,8 @@ take_repeated <- function(args, names) {
   while (i <= length(args)) {
     takes <- startsWith(args[i], "--") && name[i] %in% names && (joined[i] || i < length(args))
     if (takes) {
-      repeated <- c(repeated, list(list(name = name[i], value = if (joined[i]) sub("^[^=]*=", "", args[i]) else args[i + 1])))
+      repeated <- c(repeated,
+                    list(list(name = name[i], value = if (joined[i]) sub("^[^=]*=", "", args[i]) else args[i + 1])))
     } else {
       rest <- c(rest, args[i])
     }

@@ -5,7 +5,8 @@ cli_survey <- function(args) {
     "survey",
     list(option("column", "the distinct values of this column, with how often each stands", "NAME"),
          option("rows", "how many columns or values to print [default: %default]", "N", 40L, "integer"),
-         option("delimiter", "by default found in the heading", "MARK"), option("encoding", "the file's encoding [default: UTF-8]", "NAME", "UTF-8")),
+         option("delimiter", "by default found in the heading", "MARK"),
+         option("encoding", "the file's encoding [default: UTF-8]", "NAME", "UTF-8")),
     args, files = c(1, 1), of = "FILE",
     example = c("hinterfeld survey orders.csv", "hinterfeld survey orders.csv --column status")
   )
@@ -13,5 +14,6 @@ cli_survey <- function(args) {
     return(invisible())
   }
   table <- load_table(cli_file(given$files), delimiter = given$delimiter, encoding = given$encoding)
-  writeLines(format(if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column), n = given$rows))
+  writeLines(format(if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column),
+                    n = given$rows))
 }

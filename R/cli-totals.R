@@ -1,7 +1,8 @@
 # hinterfeld totals: one question answered without a brief.
 
 cli_totals <- function(args) {
-  given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]", repeated = names(totals_rules), example = c(
+  given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]",
+                       repeated = names(totals_rules), example = c(
     "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
@@ -72,7 +73,8 @@ read_whole_options <- function(given) {
     value <- given[[name]]
     if (is.null(value)) next
     if (!grepl("^[0-9]{1,9}$", value) || as.integer(value) < whole_options[[name]]) {
-      stop_because("usage", sprintf("hinterfeld totals: --%s must be a whole number from %d on; it is \"%s\".", name, whole_options[[name]], value))
+      stop_because("usage", sprintf("hinterfeld totals: --%s must be a whole number from %d on; it is \"%s\".", name,
+                                    whole_options[[name]], value))
     }
     given[[name]] <- as.integer(value)
   }
@@ -108,9 +110,11 @@ cli_daybook <- function(given) {
     lines <- attach_table(lines, table, by = tidyselect::all_of(by), need = "any")
   }
   rlang::inject(daybook(
-    lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units, order = !!given$order,
+    lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units,
+    order = !!given$order,
     decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
-    calendar = sales_calendar(year_starts = given[["year-starts"]]), on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
+    calendar = sales_calendar(year_starts = given[["year-starts"]]),
+    on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
   ))
 }
 
@@ -119,7 +123,8 @@ shared_key <- function(lines, table, path, call = caller_env()) {
   if (length(by) == 0) {
     stop_because("column", c(
       sprintf("%s shares no column with the lines, so it cannot be attached.", basename(path)),
-      i = sprintf("The lines have %s.", columns_named(names(lines))), i = sprintf("It has %s.", columns_named(names(table)))
+      i = sprintf("The lines have %s.", columns_named(names(lines))),
+      i = sprintf("It has %s.", columns_named(names(table)))
     ), call = call)
   }
   by
@@ -127,7 +132,8 @@ shared_key <- function(lines, table, path, call = caller_env()) {
 
 # Columns are handed over as texts, so that errors name them as they were typed.
 cli_table <- function(book, given) {
-  t <- rlang::exec(totals, book, by = cli_list(given$by), every = given$every, measures = cli_list(given$measures), subtotals = if (given$subtotals) TRUE)
+  t <- rlang::exec(totals, book, by = cli_list(given$by), every = given$every, measures = cli_list(given$measures),
+                   subtotals = if (given$subtotals) TRUE)
   of <- cli_list(given$measures)[1]
   within <- cli_list(given$within)
   if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change)

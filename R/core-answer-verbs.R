@@ -1,5 +1,5 @@
-# The verbs that users apply to a totals table or a crosstab: it stays an answer as long as its rows and columns still mean the
-# same, and says so when they do not.
+# The verbs that users apply to a totals table or a crosstab: it stays an answer as long as its rows and columns still
+# mean the same, and says so when they do not.
 
 forget <- function(x, why) {
   kind <- if (inherits(x, "hinterfeld_crosstab")) "crosstab" else "totals table"
@@ -66,7 +66,8 @@ match_rows <- function(x, among, columns) {
     found <- distinct_codes(.subset2(x, name))
     same <- identical(class(.subset2(x, name)), class(.subset2(among, name)))
     to <- if (same) match(found$labels, known$labels) else rep(NA_integer_, length(found$labels))
-    list(x = recode_kernel(found$codes, to, NA_integer_, threads_wanted()), among = known$codes, size = length(known$labels))
+    list(x = recode_kernel(found$codes, to, NA_integer_, threads_wanted()), among = known$codes,
+         size = length(known$labels))
   })
   at <- find_groups(lapply(pairs, function(pair) pair$x), lapply(pairs, function(pair) pair$among),
                     vapply(pairs, function(pair) pair$size, 0L))
@@ -130,7 +131,8 @@ retain_part <- function(out, t, i = NULL) {
 # The inquiry keeps the names that columns had first; what is shown of it is told in the present ones.
 renamed_answer <- function(answer, old, new) {
   names(answer$columns) <- new[match(names(answer$columns), old)]
-  answer$levels <- lapply(answer$levels, function(level) replace(level, "columns", list(new[match(level$columns, old)])))
+  answer$levels <- lapply(answer$levels,
+                          function(level) replace(level, "columns", list(new[match(level$columns, old)])))
   answer
 }
 
@@ -198,7 +200,8 @@ after_change <- function(out, before) {
 
 #' @export
 rbind.hinterfeld_totals <- function(...) {
-  parts <- lapply(list(...), function(part) if (inherits(part, answer_classes)) as_tibble.hinterfeld_totals(part) else part)
+  parts <- lapply(list(...),
+                  function(part) if (inherits(part, answer_classes)) as_tibble.hinterfeld_totals(part) else part)
   say("plain", "Rows of several tables together: this is a plain tibble now, no totals table.")
   do.call(rbind, parts)
 }
@@ -211,7 +214,10 @@ cbind.hinterfeld_totals <- function(...) {
   parts <- list(...)
   t <- parts[[1]]
   if (!inherits(t, answer_classes)) {
-    return(do.call(cbind, lapply(parts, function(part) if (inherits(part, answer_classes)) as_tibble.hinterfeld_totals(part) else part)))
+    return(do.call(cbind,
+                   lapply(parts,
+                          function(part) if (inherits(part,
+                                                      answer_classes)) as_tibble.hinterfeld_totals(part) else part)))
   }
   restore_answer(do.call(cbind, c(list(as.data.frame(t)), parts[-1])), t)
 }

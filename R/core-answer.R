@@ -1,5 +1,5 @@
-# Answers: a totals table or a crosstab with its inquiry and, for each column, what it is. Nothing is told from the name of a
-# column. The facts stand behind a handle that is empty once the table was saved and read again.
+# Answers: a totals table or a crosstab with its inquiry and, for each column, what it is. Nothing is told from the name
+# of a column. The facts stand behind a handle that is empty once the table was saved and read again.
 
 answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
 
@@ -16,7 +16,8 @@ new_totals <- function(columns, answer) {
 # found    for each step of the inquiry what its sentence tells
 # about    of the facts: calendar, currency, days, number of lines, trail
 # facts    the handle
-answer_fields <- c("inquiry", "columns", "levels", "labels", "rows", "cut", "by_hand", "others", "found", "about", "facts")
+answer_fields <- c("inquiry", "columns", "levels", "labels", "rows", "cut", "by_hand", "others", "found", "about",
+                   "facts")
 
 new_answer <- function(inquiry, columns, levels, labels, rows, facts) {
   list(
@@ -27,14 +28,15 @@ new_answer <- function(inquiry, columns, levels, labels, rows, facts) {
 
 column_roles <- c("key", "level", "measure", "added", "cell")
 
-# What a column is: `id` the name it had first, `role`, what it `counts` (money, pieces, lines, orders, days, percent, rank,
-# class, other), its `decimals` (NULL where it is not exact), and what else belongs to its role.
+# What a column is: `id` the name it had first, `role`, what it `counts` (money, pieces, lines, orders, days, percent,
+# rank, class, other), its `decimals` (NULL where it is not exact), and what else belongs to its role.
 new_column <- function(id, role, counts = "other", decimals = NULL, signed = FALSE, ...) {
   c(list(id = id, role = role, counts = counts, decimals = decimals, signed = signed), list(...))
 }
 
 check_answer <- function(answer, names) {
-  described <- vapply(answer$columns, function(column) isTRUE(column$role %in% column_roles) && rlang::is_string(column$id), NA)
+  described <- vapply(answer$columns,
+                      function(column) isTRUE(column$role %in% column_roles) && rlang::is_string(column$id), NA)
   sound <- setequal(names(answer), answer_fields) && inherits(answer$inquiry, "hinterfeld_inquiry") && all(described) &&
     all(names(answer$columns) %in% names) && !anyDuplicated(names) && length(answer$levels) > 0 &&
     length(answer$found) == length(answer$inquiry$steps)
@@ -42,8 +44,8 @@ check_answer <- function(answer, names) {
   answer
 }
 
-# The answer of a table, with its columns by role; NULL for any other table, whatever attributes it was left with. `every` is
-# the grain of its period, `period` the column that holds it.
+# The answer of a table, with its columns by role; NULL for any other table, whatever attributes it was left with.
+# `every` is the grain of its period, `period` the column that holds it.
 answer_of <- function(t) {
   answer <- if (inherits(t, answer_classes)) attr(t, "answer", exact = TRUE)
   if (is.null(answer)) {
@@ -97,7 +99,8 @@ names_of <- function(answer, ids) {
   replace(ids, !is.na(found), names(answer$columns)[found[!is.na(found)]])
 }
 
-# What is known of a column of numbers: what it counts, and its decimals where it is exact. NULL for a column of the user's own.
+# What is known of a column of numbers: what it counts, and its decimals where it is exact. NULL for a column of the
+# user's own.
 known_column <- function(answer, name) {
   column <- answer$columns[[name]]
   if (!is.null(column) && column$role %in% c("measure", "added", "cell")) column

@@ -11,7 +11,8 @@ table_as_of <- function(t, as_of, call = caller_env()) {
     ), call = call)
   }
   if (answer$cut) {
-    stop_because("argument", c("A table cut to some rows cannot be taken as of another day.", i = "Use `as_of` first."), call = call)
+    stop_because("argument", c("A table cut to some rows cannot be taken as of another day.", i = "Use `as_of` first."),
+                 call = call)
   }
   # On its last day a table is as it is.
   if (as_of == span[2]) {
@@ -27,7 +28,8 @@ facts_to <- function(facts, as_of, call) {
   day <- facts$every %||% "day"
   if (day != "day" && period_end(as_of, day, facts$calendar) > as_of) {
     stop_because("facts", c(sprintf("The tally holds no days, only each %s as a whole.", day),
-                            i = sprintf("Take it as of the end of a %s, or tally with `every = \"day\"`.", day)), call = call)
+                            i = sprintf("Take it as of the end of a %s, or tally with `every = \"day\"`.",
+                                        day)), call = call)
   }
   when <- rlang::inject(rlang::quo(!!as.symbol(day) <= !!as_of))
   facts <- restrict(facts, when, sprintf("days to %s", as_of), TRUE, "keep", call)

@@ -14,14 +14,15 @@ compare_rows <- function(t, of, plan, call) {
   if (answer$cut || length(gone) == 0) {
     return(list(table = t, earlier = earlier, period = codes$keys[[1]]))
   }
-  gone <- list(codes = lapply(before$codes, function(code) code[gone]), level = before$level[gone], values = before$values[gone])
+  gone <- list(codes = lapply(before$codes, function(code) code[gone]), level = before$level[gone],
+               values = before$values[gone])
   whole <- with_gone_rows(t, codes, gone)
   list(table = whole$table, earlier = c(earlier, gone$values)[whole$order],
        period = c(codes$keys[[1]], gone$codes[[1]])[whole$order])
 }
 
-# The measure of the earlier periods as rows of the periods they are compared with, for every level of the table. A whole
-# earlier period is in the table already; only of parts of periods the lines are totalled anew.
+# The measure of the earlier periods as rows of the periods they are compared with, for every level of the table. A
+# whole earlier period is in the table already; only of parts of periods the lines are totalled anew.
 earlier_rows <- function(t, of, plan, codes, call) {
   answer <- answer_of(t)
   if (answer$cut) {
@@ -39,7 +40,8 @@ earlier_rows <- function(t, of, plan, codes, call) {
     return(held)
   }
   lines <- earlier_lines(answer, of, plan, codes, target, call)
-  list(codes = Map(c, held$codes, lines$codes), level = c(held$level, lines$level), values = c(held$values, lines$values))
+  list(codes = Map(c, held$codes, lines$codes), level = c(held$level, lines$level),
+       values = c(held$values, lines$values))
 }
 
 # The same from the lines: `target` tells for each day of the span the period that it is an earlier day of.
@@ -55,8 +57,8 @@ earlier_lines <- function(answer, of, plan, codes, target, call) {
   list(codes = taken$codes, level = taken$level, values = taken$values[[1]])
 }
 
-# A tally of longer periods has the earlier lines only where each of its periods goes to one period as a whole: its first day
-# stands for it.
+# A tally of longer periods has the earlier lines only where each of its periods goes to one period as a whole: its
+# first day stands for it.
 period_target <- function(facts, target, call) {
   if (is.null(facts$every) || facts$every == "day") {
     return(target)
@@ -90,8 +92,8 @@ row_codes <- function(t, call = caller_env()) {
   list(keys = unname(codes), level = level, all = keys, facts = facts)
 }
 
-# The table with rows of members that sold before and not now, and the order of its rows: those of `t`, then the gone. Steps
-# that were taken before are taken anew; columns of the user's own are missing in the new rows.
+# The table with rows of members that sold before and not now, and the order of its rows: those of `t`, then the gone.
+# Steps that were taken before are taken anew; columns of the user's own are missing in the new rows.
 with_gone_rows <- function(t, codes, gone) {
   answer <- answer_of(t)
   data <- as_tibble.hinterfeld_totals(t)

@@ -9,14 +9,14 @@
 #' @param of Text: name of a measure of `t`.
 #' @param versus Text: `"year_before"` or `"period_before"`.
 #' @param align Text: what the same period one year before is. `"date"`: the same dates, the same week
-#'   number, the same place in the fiscal year; 29 February has none. Days meet the same date also in 4-4-5 years, and weeks
-#'   that start on another day than Monday are counted through the year as those of ISO 8601 are. `"weekday"`: 364 days before, so
-#'   that Mondays meet Mondays.
+#'   number, the same place in the fiscal year; 29 February has none. Days meet the same date also in 4-4-5 years, and
+#'   weeks that start on another day than Monday are counted through the year as those of ISO 8601 are. `"weekday"`: 364
+#'   days before, so that Mondays meet Mondays.
 #' @param like_for_like Logical: cut the earlier period of an incomplete last period to the days that
 #'   have passed: up to the same date, or for weeks, 4-4-5 years and `"period_before"` to the same number
 #'   of days.
-#' @param as_of Date: take the table as it was at the end of this day instead of the daybook's last. A day before the first
-#'   kept line leaves nothing to take, which is an error.
+#' @param as_of Date: take the table as it was at the end of this day instead of the daybook's last. A day before the
+#'   first kept line leaves nothing to take, which is an error.
 #' @param periods For a table without a period, two periods to compare: a named list of two pairs of dates,
 #'   the later first, `list("Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")), ...)`.
 #' @param name Text: what the new columns start with, instead of `of`.
@@ -48,7 +48,8 @@ add_change <- function(t, of = "revenue", versus = c("year_before", "period_befo
   check_totals(t)
   check_name(name)
   check_measure(t, of)
-  parts <- c(before = "_before", change = "_change", pct = "_change_pct", direction = "_direction", comparable = "_comparable")
+  parts <- c(before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
+             comparable = "_comparable")
   if (!is.null(periods)) parts <- c(now = "_now", parts)
   columns <- stats::setNames(paste0(name %||% of, parts), names(parts))
   if (is.null(name)) columns[["comparable"]] <- "comparable"

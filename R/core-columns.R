@@ -3,12 +3,16 @@
 # Blank text is missing: nobody's group must not look like somebody's. Texts are coded by identity; texts that are
 # equal in different encodings are told by their UTF-8 form.
 encode_text <- function(x) {
-  found <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else encode_text_kernel(x, threads_wanted())
+  found <- if (is.factor(x)) list(codes = c(as.integer(x)),
+                                  labels = levels(x)) else encode_text_kernel(x, threads_wanted())
   known <- enc2utf8(found$labels)
   known[is.na(known) | !grepl("[^[:space:]]", known)] <- NA
   levels <- unique(known[!is.na(known)])
   to <- match(known, levels)
-  codes <- if (identical(to, seq_along(known))) found$codes else recode_kernel(found$codes, to, NA_integer_, threads_wanted())
+  codes <- if (identical(to,
+                         seq_along(known))) found$codes else recode_kernel(
+                           found$codes, to, NA_integer_, threads_wanted()
+                         )
   label_kernel(codes, levels)
 }
 

@@ -115,7 +115,8 @@ mention_unknown_values <- function(when, book) {
     same <- if (part$loose) plain_text else identity
     unknown <- unique(part$values[!same(part$values) %in% same(known)])
     if (length(unknown) > 5) {
-      say("unknown_value", sprintf("No line has %s in `%s`.", examples_of(unknown), part$column), column = part$column, value = unknown)
+      say("unknown_value", sprintf("No line has %s in `%s`.", examples_of(unknown), part$column), column = part$column,
+          value = unknown)
       next
     }
     for (value in unknown) {

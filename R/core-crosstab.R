@@ -8,8 +8,8 @@
 #'   be several.
 #' @param of Text: names of measures of `t`, one or several.
 #' @param margins Logical: give a last row and a last column of totals.
-#' @param empty Text: what a combination without lines shows, `"blank"` (missing) or `"zero"`, which sums and counts then have;
-#'   means and extremes of nothing stay missing.
+#' @param empty Text: what a combination without lines shows, `"blank"` (missing) or `"zero"`, which sums and counts
+#'   then have; means and extremes of nothing stay missing.
 #' @return A crosstab: a tibble with the `rows` columns, a column for each value of `columns`, in
 #'   calendar order or from the largest, labelled as by [period_label()] (`2026-03`, `Mar`, `Mon`),
 #'   and `Total`. With several measures, `<label> <measure>`. [deliver()], [in_words()] and
@@ -52,14 +52,15 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
   unknown <- setdiff(of, names(answer$measures))
   if (!is.character(of) || length(of) == 0 || length(unknown)) {
     stop_because("measure", c(
-      if (length(unknown)) sprintf("`of` names %s, which the table does not hold.", columns_named(unknown)) else "`of` must name measures.",
+      if (length(unknown)) sprintf("`of` names %s, which the table does not hold.",
+                                   columns_named(unknown)) else "`of` must name measures.",
       i = sprintf("Its measures are %s.", columns_named(names(answer$measures)))
     ), call = call)
   }
 }
 
-# Rows and columns stand in the order of their totals, whether these are shown or not; a cell is found by its codes. `how`
-# tells rows, columns and `of` by their first names; they are shown by their present ones.
+# Rows and columns stand in the order of their totals, whether these are shown or not; a cell is found by its codes.
+# `how` tells rows, columns and `of` by their first names; they are shown by their present ones.
 spread_totals <- function(answer, how) {
   found <- ask_again(answer, c(how$rows, how$columns), how$of, list(how$rows, how$columns, "Total"))
   at_level <- function(columns) {
@@ -99,14 +100,16 @@ new_crosstab <- function(values, answer, how, found, heads, labels) {
               found$keys[match(how$rows, found$names)])
   columns <- c(unname(rows), lapply(seq_len(nrow(heads)), function(j) {
     cell <- measures[[heads$measure[j]]]
-    rlang::exec(new_column, heads$id[j], "cell", cell$counts, cell$decimals, of = heads$measure[j], total = heads$total[j])
+    rlang::exec(new_column, heads$id[j], "cell", cell$counts, cell$decimals, of = heads$measure[j],
+                total = heads$total[j])
   }))
   names(columns) <- names(values)
   levels <- if (how$margins) found$levels else found$levels[1]
   levels <- lapply(levels, function(level) replace(level, "columns", list(names_of(answer, level$columns))))
   size <- length(values[[1]])
   out <- c(new_answer(inquiry, columns, levels, labels, size, found$facts), list(grid = c(
-    list(shown = list(rows = names_of(answer, how$rows), columns = names_of(answer, how$columns), of = names_of(answer, how$of)),
+    list(shown = list(rows = names_of(answer, how$rows), columns = names_of(answer, how$columns),
+                      of = names_of(answer, how$of)),
          measures = stats::setNames(measures, names_of(answer, how$of))), how[c("margins", "empty")]
   )))
   tibble::new_tibble(values, nrow = size, class = "hinterfeld_crosstab", answer = out)

@@ -68,7 +68,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     stop_unusable(reason, origin$file, origin$empty)
   }
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
-    stop_because("no_lines", c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)))
+    stop_because("no_lines",
+                 c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)))
   }
   steps <- daybook_steps(roles$revenue, reason, nrow(lines), decimals[["revenue"]])
   columns <- book_columns(roles, lines)
@@ -146,7 +147,8 @@ exact_columns <- function(book, decimals, call = caller_env()) {
     x <- book$columns[[name]]
     if (!is.numeric(x)) {
       stop_because("column", c(
-        sprintf("`decimals` names `%s`, which %s.", name, if (is.null(x)) "is not a column" else paste("is", type_of(x))),
+        sprintf("`decimals` names `%s`, which %s.", name,
+                if (is.null(x)) "is not a column" else paste("is", type_of(x))),
         i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book)))
       ), call = call)
     }
@@ -221,7 +223,8 @@ stop_unusable <- function(reason, file, empty, call = caller_env()) {
   stop_because("unusable_lines", c(
     sprintf("%s of %s cannot be used.", count_of(length(bad), "line"), group_digits(length(reason))),
     reason_counts(reason),
-    i = sprintf("The first: %s%s.", paste(sprintf("row %d (%s)", file_rows(first, empty), reason[first]), collapse = ", "), place),
+    i = sprintf("The first: %s%s.",
+                paste(sprintf("row %d (%s)", file_rows(first, empty), reason[first]), collapse = ", "), place),
     i = "Mend them, or keep them apart with `on_bad = \"set_aside\"` and look at `set_aside(book)`."
   ), rows = bad, reasons = reason[bad], call = call)
 }
@@ -244,7 +247,8 @@ daybook_steps <- function(revenue, reason, left, decimals) {
 # Lines that were set aside when these lines were made a daybook before stand first.
 aside_table <- function(lines, reason, origin) {
   bad <- which(!is.na(reason))
-  found <- tibble::tibble(reason = reason[bad], row = file_rows(bad, origin$empty), file = rep(basename(origin$file), length(bad)))
+  found <- tibble::tibble(reason = reason[bad], row = file_rows(bad, origin$empty),
+                          file = rep(basename(origin$file), length(bad)))
   kept <- lines[bad, !names(lines) %in% names(found), drop = FALSE]
   found[names(kept)] <- kept
   attr(found, "hinterfeld_origin") <- NULL
@@ -257,7 +261,8 @@ both_tables <- function(a, b) {
     x <- a[[name]] %||% rep(NA, nrow(a))
     y <- b[[name]] %||% rep(NA, nrow(b))
     plain <- is.factor(x) || is.factor(y) || type_of(x) != type_of(y) && name %in% intersect(names(a), names(b))
-    if (plain) c(as.character(x), as.character(y)) else if (is.null(a[[name]])) y[c(rep(NA, nrow(a)), seq_along(y))] else c(x, y)
+    if (plain) c(as.character(x),
+                 as.character(y)) else if (is.null(a[[name]])) y[c(rep(NA, nrow(a)), seq_along(y))] else c(x, y)
   })
   tibble::new_tibble(columns, nrow = nrow(a) + nrow(b))
 }

@@ -82,8 +82,8 @@ exact_product <- function(parts) {
   whole_or_nothing(parts[[1]]$minor * parts[[2]]$minor, parts[[1]]$decimals + parts[[2]]$decimals)
 }
 
-# Whole numbers up to 2^53 are exact in a double; what is beyond is too large to be exact. Only where decimals are rounded off
-# anyway does the ordinary way do.
+# Whole numbers up to 2^53 are exact in a double; what is beyond is too large to be exact. Only where decimals are
+# rounded off anyway does the ordinary way do.
 whole_or_nothing <- function(minor, decimals) {
   large <- which(abs(minor) > 2^53)
   if (length(large) && decimals > most_decimals) {

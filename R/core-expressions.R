@@ -1,6 +1,6 @@
-# The language of conditions and measures, the same in R, in briefs and on the command line: these functions, columns and
-# values. In R others may be called as well. An inquiry keeps expressions as plain data: columns by name, the values of
-# variables in their place, and functions by name.
+# The language of conditions and measures, the same in R, in briefs and on the command line: these functions, columns
+# and values. In R others may be called as well. An inquiry keeps expressions as plain data: columns by name, the values
+# of variables in their place, and functions by name.
 
 date_part <- function(format) {
   function(x) as.integer(format(as.Date(x), format))
@@ -37,8 +37,8 @@ evaluate_expression <- function(expr, env, columns) {
 
 # Plain data -------------------------------------------------------------------------------------------
 
-# An expression over the columns `known` as plain data: list(expr =, language =), the latter telling whether it needs nothing
-# but the language.
+# An expression over the columns `known` as plain data: list(expr =, language =), the latter telling whether it needs
+# nothing but the language.
 plain_expression <- function(quo, known, call = caller_env()) {
   expr <- plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, call)
   list(expr = expr, language = in_language(expr, rlang::quo_get_env(quo), call))
@@ -102,8 +102,8 @@ plain_constant <- function(value, call) {
   if (length(value) == 1 || is.null(value) || is.object(value)) value else as.call(c(quote(c), as.list(unname(value))))
 }
 
-# Does an expression call nothing but functions of the language? Other functions must be found from anywhere: a function that
-# only its caller knows could not be called again.
+# Does an expression call nothing but functions of the language? Other functions must be found from anywhere: a function
+# that only its caller knows could not be called again.
 in_language <- function(expr, env, call) {
   if (!is.call(expr)) {
     return(TRUE)
@@ -131,7 +131,8 @@ in_language <- function(expr, env, call) {
 
 # The text of an expression, which parses to the same again.
 expression_source <- function(expr) {
-  text <- function(control) paste(deparse(expr, width.cutoff = 500L, backtick = TRUE, control = control), collapse = " ")
+  text <- function(control) paste(deparse(expr, width.cutoff = 500L, backtick = TRUE, control = control),
+                                  collapse = " ")
   short <- text(c("keepInteger", "keepNA"))
   if (identical(parse_utf8(short)[[1]], expr)) short else text(c("keepInteger", "keepNA", "digits17"))
 }
@@ -147,7 +148,8 @@ read_expression <- function(text, columns = NULL) {
                 hint = "Compare a column with many values by `%in%`, or give several rules."))
   }
   if (is.null(parsed) || length(parsed) != 1) {
-    return(list(problem = sprintf("`%s` is not one expression.", text), hint = "Look at brackets, quotes and operators."))
+    return(list(problem = sprintf("`%s` is not one expression.", text),
+                hint = "Look at brackets, quotes and operators."))
   }
   wrong <- expression_problem(parsed[[1]], columns)
   if (!is.null(wrong)) {
@@ -169,7 +171,8 @@ expression_problem <- function(expr, columns) {
   }
   if (!is.call(expr)) {
     plain <- is.character(expr) || is.numeric(expr) || is.logical(expr)
-    return(if (!plain) list(problem = sprintf("`%s` is not allowed in an expression.", deparse(expr)[1]), hint = allowed_words))
+    return(if (!plain) list(problem = sprintf("`%s` is not allowed in an expression.", deparse(expr)[1]),
+                            hint = allowed_words))
   }
   head <- expr[[1]]
   name <- if (is.symbol(head)) as.character(head) else deparse(head)[1]
@@ -194,7 +197,8 @@ expression_problem <- function(expr, columns) {
   NULL
 }
 
-allowed_words <- "Allowed are arithmetic, comparison, logic, %in%, is.na(), reads_as(), the case of text and the parts of days."
+allowed_words <- paste("Allowed are arithmetic, comparison, logic, %in%, is.na(), reads_as(), the case of text",
+                       "and the parts of days.")
 
 symbol_problem <- function(name, columns) {
   if (is.null(columns) || name %in% columns) {
@@ -213,7 +217,8 @@ most_nested <- 50L
 nested_deeper <- function(expr, levels) {
   parts <- list(expr)
   while (length(parts <- Filter(is.call, parts)) && levels > 0) {
-    parts <- unlist(lapply(parts, function(part) Filter(Negate(rlang::is_missing), as.list(part)[-1])), recursive = FALSE)
+    parts <- unlist(lapply(parts, function(part) Filter(Negate(rlang::is_missing), as.list(part)[-1])),
+                    recursive = FALSE)
     levels <- levels - 1L
   }
   length(parts) > 0

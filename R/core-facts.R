@@ -1,8 +1,9 @@
-# Facts: what can be asked. A daybook has lines, a tally groups of lines that were added up before. Computing code sees neither:
-# it asks for columns and their keys, the amounts of measures, a part of the facts, and what the facts are about.
+# Facts: what can be asked. A daybook has lines, a tally groups of lines that were added up before. Computing code sees
+# neither: it asks for columns and their keys, the amounts of measures, a part of the facts, and what the facts are
+# about.
 #
-# Both consist of parts with `columns` and `lines` (rows). A daybook is one part; a tally has one for its groups and one for
-# each measure that is taken of stages. Rows of a part are chosen by a list, one vector of rows for each part.
+# Both consist of parts with `columns` and `lines` (rows). A daybook is one part; a tally has one for its groups and one
+# for each measure that is taken of stages. Rows of a part are chosen by a list, one vector of rows for each part.
 
 facts_classes <- c("hinterfeld_daybook", "hinterfeld_tally")
 
@@ -92,7 +93,8 @@ split_columns <- function(facts) {
 # From the first day of the period in which the facts begin: a tally of months has no other day of it.
 held_span <- function(facts) {
   span <- facts$span
-  if (!is.null(facts$every)) span[1] <- plain_days(period_bounds_kernel(as.integer(span[1]), facts$every, FALSE, facts$calendar$rules))
+  if (!is.null(facts$every)) span[1] <- plain_days(period_bounds_kernel(as.integer(span[1]), facts$every, FALSE,
+                                                                        facts$calendar$rules))
   span
 }
 

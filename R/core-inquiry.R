@@ -32,25 +32,27 @@ is_plain_data <- function(x) {
   if (is.list(x)) all(vapply(x, is_plain_data, NA)) else is.null(x) || is.atomic(x) || is.symbol(x) || is.call(x)
 }
 
-# A step of an inquiry: its kind, its arguments, in the names that columns had first, and the names of the columns that it
-# adds, by their part in it.
+# A step of an inquiry: its kind, its arguments, in the names that columns had first, and the names of the columns that
+# it adds, by their part in it.
 new_step <- function(kind, args, columns) {
-  structure(list(kind = kind, args = args, columns = columns), class = c(paste0("hinterfeld_step_", kind), "hinterfeld_step"))
+  structure(list(kind = kind, args = args, columns = columns),
+            class = c(paste0("hinterfeld_step_", kind), "hinterfeld_step"))
 }
 
-# Takes a step: each kind has a method, in the file of its verb. `again` is for a table whose rows the step shall not change.
+# Takes a step: each kind has a method, in the file of its verb. `again` is for a table whose rows the step shall not
+# change.
 take_step <- function(step, t, again = FALSE, call = caller_env()) {
   UseMethod("take_step")
 }
 
 #' The inquiry of a table: everything that defines it, as data
 #'
-#' A totals table is the answer to an inquiry: the columns and the period it is split by, its measures, subtotals and steps.
-#' An inquiry holds no lines. It can be kept, shown as R calls, or written into a brief.
+#' A totals table is the answer to an inquiry: the columns and the period it is split by, its measures, subtotals and
+#' steps. An inquiry holds no lines. It can be kept, shown as R calls, or written into a brief.
 #'
 #' @param t A totals table or a crosstab.
-#' @return An inquiry. Rows that were left out and columns that were added by hand are no part of it, and a message says so;
-#'   columns that were renamed are.
+#' @return An inquiry. Rows that were left out and columns that were added by hand are no part of it, and a message says
+#'   so; columns that were renamed are.
 #' @section Errors: `hinterfeld_error_argument` for any other table.
 #' @seealso [as_code()], [in_words()]
 #' @export
@@ -61,7 +63,8 @@ inquiry_of <- function(t) {
   if (!inherits(t, "hinterfeld_crosstab")) check_totals(t)
   answer <- answer_of(t)
   own <- setdiff(names(t), names(answer$columns))
-  if (answer$by_hand) say("inquiry", "Rows or columns of this table were left out by hand; its inquiry gives all of them.")
+  if (answer$by_hand) say("inquiry",
+                          "Rows or columns of this table were left out by hand; its inquiry gives all of them.")
   if (length(own)) {
     say("inquiry", sprintf("The inquiry does not give %s, which %s added by hand.", columns_named(own),
                            if (length(own) == 1) "was" else "were"))

@@ -45,8 +45,8 @@ key_of_period <- function(days, every, calendar, span) {
   new_key(every, days, plain_days(labels), match(starts, labels), first)
 }
 
-# What a measure takes: kind, minor units per line (NULL to count lines) and which lines (NULL for all); with `counts`, also how
-# many lines each value took.
+# What a measure takes: kind, minor units per line (NULL to count lines) and which lines (NULL for all); with `counts`,
+# also how many lines each value took.
 new_amount <- function(kind, minor = NULL, mask = NULL, counts = TRUE) {
   list(kind = kind, minor = minor, mask = mask, counts = counts)
 }
@@ -74,7 +74,8 @@ group_keys <- function(lines, keys) {
   group_kernel(lines, kernel_keys(keys), threads_wanted())
 }
 
-# The row of `among` with the codes of each row of `codes`, both by key; NA where there is none. `sizes`: labels per key.
+# The row of `among` with the codes of each row of `codes`, both by key; NA where there is none. `sizes`: labels per
+# key.
 find_groups <- function(codes, among, sizes) {
   if (length(codes) == 0) {
     return(1L)
@@ -104,7 +105,8 @@ kernel_keys <- function(keys) {
 }
 
 kernel_amounts <- function(amounts) {
-  lapply(unname(amounts), function(amount) list(kind = amount$kind, minor = amount$minor, mask = amount$mask, lines = amount$lines, counts = amount$counts))
+  lapply(unname(amounts), function(amount) list(kind = amount$kind, minor = amount$minor, mask = amount$mask,
+                                                lines = amount$lines, counts = amount$counts))
 }
 
 # A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.

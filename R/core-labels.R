@@ -14,18 +14,20 @@ unlike <- function(label, held, more) {
   label
 }
 
-# The words for subtotals and for missing text. A code decides what a row is; the words only must not be those of a value,
-# whatever rows the table gets later.
+# The words for subtotals and for missing text. A code decides what a row is; the words only must not be those of a
+# value, whatever rows the table gets later.
 choose_labels <- function(keys, codes) {
   texts <- Filter(function(key) is.character(key$labels), keys)
   held <- unlist(lapply(texts, function(key) key$labels))
   labels <- list(total = unlike("Total", held, " of all"), not_given = unlike(not_given, held, ", blank"))
   used <- function(code) vapply(codes, function(of_key) any_special(of_key) && any(of_key == code), NA)
   if (labels$total != "Total" && any(used(total_code))) {
-    say("label", sprintf("%s holds \"Total\", so subtotals are called \"%s\".", holder_of("Total", texts), labels$total))
+    say("label",
+        sprintf("%s holds \"Total\", so subtotals are called \"%s\".", holder_of("Total", texts), labels$total))
   }
   if (labels$not_given != not_given && any(used(0L))) {
-    say("label", sprintf("%s holds \"not given\", so blanks are called \"%s\".", holder_of(not_given, texts), labels$not_given))
+    say("label",
+        sprintf("%s holds \"not given\", so blanks are called \"%s\".", holder_of(not_given, texts), labels$not_given))
   }
   labels
 }

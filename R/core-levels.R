@@ -31,8 +31,8 @@ level_split <- function(columns, names, call) {
   which(names %in% columns)
 }
 
-# The rows of all levels: codes per key (0 missing, -1 Total), values per measure, level. The detail is split by all keys;
-# the finest level need not be.
+# The rows of all levels: codes per key (0 missing, -1 Total), values per measure, level. The detail is split by all
+# keys; the finest level need not be.
 level_rows <- function(facts, keys, measures, levels, detail) {
   whole <- function(level) identical(level$split, seq_along(keys))
   if (length(levels) == 1 && whole(levels[[1]])) {
@@ -106,7 +106,8 @@ nested_order <- function(keys, codes, values, periods, group_values) {
   } else {
     outer <- seq_len(k - 1)
     groups <- group_lines(n, Map(function(key, codes) new_key(key$name, codes, key$labels), keys[outer], codes[outer]))
-    order <- nested_order(keys[outer], groups$parts, if (k - 1 > periods) group_values(groups$parts), periods, group_values)
+    order <- nested_order(keys[outer], groups$parts, if (k - 1 > periods) group_values(groups$parts), periods,
+                          group_values)
     place <- integer(groups$count)
     place[order] <- seq_along(order)
     scope <- recode_kernel(groups$codes, place, NA_integer_, threads_wanted())

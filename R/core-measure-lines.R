@@ -5,8 +5,8 @@ line_measures <- function(measures, book, call = caller_env()) {
   named_measures(measures, function(measure, call) resolve_measure(measure, book, call), call)
 }
 
-# What is taken: kind and label; `minor` per line with `decimals`; a `mask` of the lines that count; `stage`, the key that
-# lines are put together by first; what it counts; and `spec`, the same as plain data.
+# What is taken: kind and label; `minor` per line with `decimals`; a `mask` of the lines that count; `stage`, the key
+# that lines are put together by first; what it counts; and `spec`, the same as plain data.
 resolve_measure <- function(measure, book, call) {
   if (is.character(measure)) measure <- measure_by_name(measure, names(book$columns))
   check_nesting(rlang::quo_get_expr(measure$x))
@@ -92,7 +92,8 @@ measure_minor <- function(x, book, decimals, call) {
   values <- if (is.null(name)) expression_values(x, expr, book, call) else book$columns[[name]]
   check_adds(values, label, book, call)
   decimals <- decimals %||% told_decimals(if (is.null(name)) decimals_of(values) else book$scales[[name]], label)
-  list(label = label, minor = exact_minor(rep_len(values, book$lines), label, decimals, book$rounding, call), decimals = decimals)
+  list(label = label, minor = exact_minor(rep_len(values, book$lines), label, decimals, book$rounding, call),
+       decimals = decimals)
 }
 
 expression_values <- function(x, expr, book, call) {

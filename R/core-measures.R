@@ -13,13 +13,13 @@
 #'   `"add_up"` adds up the rows below it.
 #' @return A measure, for the `measures` of [totals()].
 #' @section Blanks: Lines whose `x` is missing are not taken. A group with no line to take has a sum
-#'   and a count of 0, and a missing mean, smallest and largest value. Lines without an order or whatever `per` names are not
-#'   taken, and a message counts them. With `margin = "add_up"` rows without a value do not count, and a subtotal of nothing but
-#'   such rows is missing.
+#'   and a count of 0, and a missing mean, smallest and largest value. Lines without an order or whatever `per` names
+#'   are not taken, and a message counts them. With `margin = "add_up"` rows without a value do not count, and a
+#'   subtotal of nothing but such rows is missing.
 #' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean
 #'   is an exact total divided once; a median the exact middle value, or the sum of the two middle ones divided once.
-#' @section Medians: The median is the middle one of the values in order; of an even number, the mean of the two middle ones
-#'   (ISO 3534-1:2006). A tally keeps each distinct value with how often it occurs.
+#' @section Medians: The median is the middle one of the values in order; of an even number, the mean of the two middle
+#'   ones (ISO 3534-1:2006). A tally keeps each distinct value with how often it occurs.
 #' @section Errors: Met when [totals()] uses the measure: `hinterfeld_error_measure` for text, an
 #'   unknown column or a condition that does not give yes or no.
 #' @name measures
@@ -111,7 +111,8 @@ measure_kinds <- list(
     divided = TRUE, adds_up = FALSE, empty = NA_real_, words = "the mean {x} of one {one}"
   ),
   median = list(
-    maker = "median_of", takes = "numbers", per = TRUE, margin = FALSE, gather = "sum", staged = "value", over = "middle",
+    maker = "median_of", takes = "numbers", per = TRUE, margin = FALSE, gather = "sum", staged = "value",
+    over = "middle",
     divided = TRUE, adds_up = FALSE, empty = NA_real_, words = "the median {x} of one {one}"
   ),
   smallest = list(
@@ -188,7 +189,10 @@ measure_name <- function(m) {
   if (make.names(m$label) != m$label) {
     return("")
   }
-  if (m$kind == "sum") m$label else if (takes == "column") paste0(m$kind, "_", m$label) else paste(c(m$label, m$kind, m$per), collapse = "_")
+  if (m$kind == "sum") m$label else if (takes == "column") paste0(m$kind, "_",
+                                                                  m$label) else paste(
+                                                                    c(m$label, m$kind, m$per), collapse = "_"
+                                                                  )
 }
 
 expression_text <- function(expr) {
@@ -197,13 +201,15 @@ expression_text <- function(expr) {
 
 # Measures as plain data, and back -------------------------------------------------------------------------
 
-# What an inquiry keeps of a measure: its kind, the column or expression `x`, `per` and `where`, its margin, the decimals that
-# it was found to have, and whether its expressions need nothing but the language of expressions. `m` is what was found.
+# What an inquiry keeps of a measure: its kind, the column or expression `x`, `per` and `where`, its margin, the
+# decimals that it was found to have, and whether its expressions need nothing but the language of expressions. `m` is
+# what was found.
 plain_measure <- function(measure, m, known, call = caller_env()) {
   column <- measure_kinds[[m$kind]]$takes == "column"
   x <- if (column) list(expr = m$label, language = TRUE) else plain_expression(measure$x, known, call)
   where <- plain_expression(measure$where, known, call)
-  list(kind = m$kind, x = named_column(x$expr), per = m$per, where = where$expr, margin = m$margin, decimals = m$decimals,
+  list(kind = m$kind, x = named_column(x$expr), per = m$per, where = where$expr, margin = m$margin,
+       decimals = m$decimals,
        language = x$language && where$language)
 }
 
@@ -219,7 +225,8 @@ is_plain_measure <- function(m) {
 
 # The measure that plain data stand for.
 asked_measure <- function(m) {
-  quo <- function(expr) asked_quosure(if (is.character(expr) && length(expr) == 1) as.symbol(expr) else expr, m$language)
+  quo <- function(expr) asked_quosure(if (is.character(expr) && length(expr) == 1) as.symbol(expr) else expr,
+                                      m$language)
   new_measure(m$kind, quo(m$x), asked_quosure(m$per, TRUE), asked_quosure(m$where, m$language), m$margin, m$decimals)
 }
 

@@ -31,7 +31,8 @@ told_decimals <- function(decimals, name) {
   min(decimals, most_decimals)
 }
 
-# Minor units of decimal values. NaN: not a number; Inf: too large for an exact line. With `whole`, integers where all fit.
+# Minor units of decimal values. NaN: not a number; Inf: too large for an exact line. With `whole`, integers where all
+# fit.
 to_minor <- function(x, decimals, rounding = "half_up", whole = FALSE) {
   minor_kernel(as.double(x), as.integer(decimals), rounding == "half_even", whole, threads_wanted())
 }

@@ -1,5 +1,5 @@
-# Numbers as text, in one place. For machines always with a point and without grouping; for people with the decimal mark and
-# the mark between thousands that the options `hinterfeld.decimal_mark` and `hinterfeld.group_mark` say.
+# Numbers as text, in one place. For machines always with a point and without grouping; for people with the decimal mark
+# and the mark between thousands that the options `hinterfeld.decimal_mark` and `hinterfeld.group_mark` say.
 
 # Numbers that read back as the same number, without exponent.
 number_text <- function(x) {
@@ -41,7 +41,8 @@ group_mark <- function() {
 people_mark <- function(option, default) {
   mark <- getOption(option, default)
   if (!rlang::is_string(mark) || nchar(mark) > 1 || grepl("[0-9+-]", mark)) {
-    stop_because("argument", c(sprintf("The option `%s` must be one character.", option), i = "For example `options(hinterfeld.decimal_mark = \",\")`."),
+    stop_because("argument", c(sprintf("The option `%s` must be one character.", option),
+                               i = "For example `options(hinterfeld.decimal_mark = \",\")`."),
                  call = NULL)
   }
   mark
@@ -50,7 +51,8 @@ people_mark <- function(option, default) {
 # For people: "1 234.50", with `signed` "+1 234.50". Missing stays missing.
 people_number <- function(x, decimals, signed = FALSE) {
   group <- group_mark()
-  text <- formatC(x, format = "f", digits = decimals, big.mark = if (nzchar(group)) group else "", decimal.mark = decimal_mark(),
+  text <- formatC(x, format = "f", digits = decimals, big.mark = if (nzchar(group)) group else "",
+                  decimal.mark = decimal_mark(),
                   flag = if (signed) "+" else "")
   replace(text, is.na(x), NA)
 }

@@ -41,7 +41,8 @@ take_step.hinterfeld_step_pareto <- function(step, t, again = FALSE, call = call
   scope <- derive_scope(t, step_names(t, step$args$within))
   found <- pareto_of(t, derive_values(t, of, call), scope, classes, of)
   if (!again) {
-    warn_scopes(sprintf("`%s` is", (attr(step, "shown") %||% step$columns)[4]), unique(scope$labels[found$not_positive]))
+    warn_scopes(sprintf("`%s` is", (attr(step, "shown") %||% step$columns)[4]),
+                unique(scope$labels[found$not_positive]))
   }
   low <- found$low
   if (low > 0) {

@@ -74,7 +74,8 @@ pick_step <- function(step, t, best, again, call) {
   if (again) {
     picked <- rows
   } else {
-    picks <- if (is.null(args$share)) ranks <= args$n else share_picks(values, scope, of, args$share, best) & !is.na(ranks)
+    picks <- if (is.null(args$share)) ranks <= args$n else share_picks(values, scope, of, args$share,
+                                                                       best) & !is.na(ranks)
     picked <- which(picks)
     picked <- picked[pick_order(t, scope, ranks[picked], rows[picked])]
   }
@@ -100,7 +101,8 @@ leading_rows <- function(values, scope, n, best) {
 check_picks <- function(n, share, call) {
   if (is.null(share)) {
     if (!rlang::is_integerish(n, n = 1, finite = TRUE) || n < 1) {
-      stop_because("argument", c("`n` must be a whole number, 1 or more.", i = sprintf("It is %s.", describe(n))), call = call)
+      stop_because("argument", c("`n` must be a whole number, 1 or more.", i = sprintf("It is %s.", describe(n))),
+                   call = call)
     }
   } else if (!is.numeric(share) || length(share) != 1 || is.na(share) || share <= 0 || share > 1) {
     stop_because("argument", c("`share` must be a fraction above 0, at most 1.", i = "0.05 is 5 %."), call = call)
@@ -208,12 +210,14 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   sums <- is.null(measure) || measure$adds_up || measure$margin == "add_up"
   total <- if (sums) scope_totals(scope, whole$minor, of) else rep(NA_real_, scope$count)
   top <- whole$minor[best[match(seq_len(scope$count), scope$id[best])]]
-  label <- if (identical(ids_of(answer, members), "product")) "best_seller" else paste(c("best", members), collapse = "_")
+  label <- if (identical(ids_of(answer, members),
+                         "product")) "best_seller" else paste(c("best", members), collapse = "_")
   added <- paste0(label, "_", c(of, "share"))
   columns <- c(
     as.list(data[scope$first, within]),
     stats::setNames(list(from_minor(total, whole$decimals)), of),
-    stats::setNames(list(unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), ""))), label),
+    stats::setNames(list(unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), ""))),
+                    label),
     list(tied = unname(lengths(tied))),
     stats::setNames(list(from_minor(top, whole$decimals), ifelse(total > 0, top / total, NA)), added)
   )

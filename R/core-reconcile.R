@@ -82,7 +82,8 @@ cells_right <- function(t, answer) {
   whole <- answer_of(again)
   data <- as_tibble.hinterfeld_totals(t)
   at <- match_rows(data, stats::setNames(as.list(again)[seq_along(answer$keys)], answer$keys), answer$keys)
-  same <- Map(function(name, cell) same_values(data[[name]], again[[names_of(whole, cell$id)]], at), names(answer$cells), answer$cells)
+  same <- Map(function(name, cell) same_values(data[[name]], again[[names_of(whole, cell$id)]], at),
+              names(answer$cells), answer$cells)
   all(unlist(same))
 }
 
@@ -131,7 +132,9 @@ match_codes <- function(data, answer, again) {
   at <- rep_len(find_groups(ours, among, key_sizes(keys)), nrow(data))
   unknown <- Reduce(`|`, lapply(ours, is.na), rep(FALSE, nrow(data)))
   at <- replace(at, unknown, NA)
-  level <- if (length(answer$levels) > 1) as.integer(data[[answer$level]]) == as.integer(again[[theirs$level]])[at] else TRUE
+  level <- if (length(answer$levels) > 1) as.integer(data[[answer$level]]) == as.integer(
+    again[[theirs$level]]
+  )[at] else TRUE
   replace(at, !is.na(at) & !level, NA)
 }
 

@@ -10,9 +10,9 @@
 #'   `day >= as.Date("2026-01-01") & region == "Vale"`. A condition on one text column is
 #'   evaluated on the column's distinct values.
 #' @param why Text: the reason, for the audit and the footnotes. By default the condition itself.
-#' @section Days: A daybook covers the days from its first line to its last, whatever lines are left out: a region without
-#'   a sale on the last day is still compared up to that day. Conditions on the day alone change that, also where they are
-#'   joined with others by "and": then the daybook covers the days for which they hold.
+#' @section Days: A daybook covers the days from its first line to its last, whatever lines are left out: a region
+#'   without a sale on the last day is still compared up to that day. Conditions on the day alone change that, also
+#'   where they are joined with others by "and": then the daybook covers the days for which they hold.
 #' @return A daybook, or a tally. A message names values in the condition that no line has.
 #' @section Errors: `hinterfeld_error_condition` when the condition cannot be evaluated or is not
 #'   logical, `hinterfeld_error_no_lines` when no line would be left.
@@ -89,7 +89,9 @@ restricted_span <- function(when, book, keep, wanted, call) {
   }
   # A condition may look at the whole column, as day > mean(day) does: the lines that are left are covered all the same.
   left <- range(days_of(part, book)[keep])
-  if (name != "day") left[2] <- min(book$span[2], plain_days(period_bounds_kernel(as.integer(left[2]), name, TRUE, book$calendar$rules)))
+  if (name != "day") left[2] <- min(book$span[2],
+                                    plain_days(period_bounds_kernel(as.integer(left[2]), name, TRUE,
+                                                                    book$calendar$rules)))
   plain_days(range(c(days, max(left[1], book$span[1]), left[2])))
 }
 
@@ -110,8 +112,8 @@ day_conditions <- function(expr, env, wanted, known, day) {
   if (identical(intersect(all.vars(expr), known), day)) list(list(expr = expr, env = env, wanted = wanted))
 }
 
-# The rows of a part for which a condition gives what is wanted, and for how many it gives neither. On one text column it is
-# asked of the column's values, and no line has an answer of its own.
+# The rows of a part for which a condition gives what is wanted, and for how many it gives neither. On one text column
+# it is asked of the column's values, and no line has an answer of its own.
 answered_rows <- function(part, when, wanted, call) {
   expr <- rlang::quo_get_expr(when)
   used <- intersect(all.vars(expr), names(part$columns))

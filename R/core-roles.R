@@ -82,7 +82,8 @@ ambiguous_numbers <- function(text) {
 }
 
 two_readings <- function(text) {
-  sprintf("\"%s\" is %s with a decimal comma and %s without", text, number_text(read_numbers(text, ",")), number_text(read_numbers(text, ".")))
+  sprintf("\"%s\" is %s with a decimal comma and %s without", text, number_text(read_numbers(text, ",")),
+          number_text(read_numbers(text, ".")))
 }
 
 read_revenue <- function(quo, column, lines, decimals, rounding, call) {
@@ -180,7 +181,8 @@ read_day <- function(x, name, day_format, call) {
 stop_day_format_unused <- function(x, name, day_format, call) {
   stop_because("day_format", c(
     sprintf("`day_format = \"%s\"` reads text, but `%s` is %s already.", day_format, name, type_of(x)),
-    i = sprintf("Read the column as text: `load_table(path, types = c(%s = \"text\"))`, or leave `day_format` out.", name)
+    i = sprintf("Read the column as text: `load_table(path, types = c(%s = \"text\"))`, or leave `day_format` out.",
+                name)
   ), call = call)
 }
 

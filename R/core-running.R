@@ -35,17 +35,20 @@ add_running_total <- function(t, of = "revenue", within = NULL, along = NULL, re
 take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call = caller_env()) {
   plan <- running_plan(t, step, call)
   values <- run_along(plan, 0L, plan$of, call)
-  add_columns_of(t, step, list(running_column(from_minor(values, plan$decimals), plan$decimals, plan)), found_on(t), call)
+  add_columns_of(t, step, list(running_column(from_minor(values, plan$decimals), plan$decimals, plan)), found_on(t),
+                 call)
 }
 
 #' @rdname add_running_total
 #' @param last Whole number: how many periods the window has, its own included.
 #' @param what Text: `"sum"` or `"mean"` of the window.
 #' @export
-add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), within = NULL, along = NULL, name = NULL) {
+add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), within = NULL, along = NULL,
+                       name = NULL) {
   what <- check_choice(what[1], "what", c("sum", "mean"))
   if (!rlang::is_integerish(last, n = 1, finite = TRUE) || last < 1) {
-    stop_because("argument", c("`last` must be a whole number of periods, 1 or more.", i = sprintf("It is %s.", describe(last))))
+    stop_because("argument",
+                 c("`last` must be a whole number of periods, 1 or more.", i = sprintf("It is %s.", describe(last))))
   }
   args <- running_args(t, of, enquo(within), enquo(along), NULL, name, "A moving sum or mean")
   args <- replace(args, c("last", "what"), list(as.integer(last), what))

@@ -74,7 +74,8 @@ settle_words <- function(name, before, after) {
 settle_book <- function(book, name, merged, why) {
   book$columns[[name]] <- merged
   revenue <- sum_minor(book$columns$revenue)
-  book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue, book$decimals[["revenue"]]))
+  book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue,
+                                                book$decimals[["revenue"]]))
   book
 }
 
@@ -82,5 +83,6 @@ settle_table <- function(table, name, merged, why) {
   origin <- origin_of(table)
   table[[name]] <- levels(merged)[as.integer(merged)]
   n <- nrow(table)
-  set_origin(table, origin$file, add_steps(origin$trail, new_trail("settle", why, n, n)), origin$marks, origin$aside, origin$empty)
+  set_origin(table, origin$file, add_steps(origin$trail, new_trail("settle", why, n, n)), origin$marks, origin$aside,
+             origin$empty)
 }

@@ -45,10 +45,12 @@ derive_values <- function(t, of, call = caller_env()) {
   }
   decimals <- known_column(answer_of(t), of)$decimals
   values <- t[[of]]
-  list(values = if (is.null(decimals)) values else to_minor(values, decimals), decimals = decimals, exact = !is.null(decimals))
+  list(values = if (is.null(decimals)) values else to_minor(values, decimals), decimals = decimals,
+       exact = !is.null(decimals))
 }
 
-# Whole minor units to add up and their decimals: those of the measure, or for inexact values as many as there is room for.
+# Whole minor units to add up and their decimals: those of the measure, or for inexact values as many as there is room
+# for.
 minor_of <- function(values) {
   if (values$exact) {
     return(list(minor = as.double(values$values), decimals = values$decimals))
@@ -79,8 +81,10 @@ check_adds_up <- function(t, of, what, call = caller_env()) {
 # first; and the names of its new columns, each unlike any that the table has had: `first` are those.
 step_on <- function(t, kind, args, columns, first = columns) {
   answer <- answer_of(t)
-  for (name in intersect(c("of", "within", "along"), names(args))) args[name] <- list(if (!is.null(args[[name]])) ids_of(answer, args[[name]]))
-  taken <- c(vapply(answer$columns, function(column) column$id, ""), unlist(lapply(answer$inquiry$steps, function(s) s$columns)))
+  for (name in intersect(c("of", "within", "along"),
+                         names(args))) args[name] <- list(if (!is.null(args[[name]])) ids_of(answer, args[[name]]))
+  taken <- c(vapply(answer$columns, function(column) column$id, ""),
+             unlist(lapply(answer$inquiry$steps, function(s) s$columns)))
   ids <- utils::tail(make.unique(c(taken, first), " "), length(columns))
   step <- new_step(kind, args, stats::setNames(ids, names(columns)))
   structure(step, shown = unname(columns))
@@ -91,8 +95,8 @@ step_names <- function(t, names) {
   names_of(answer_of(t), names)
 }
 
-# The new columns at the end, by part of the step, each with what it is: list(values, counts, decimals, signed, ...). What the
-# sentence about them tells is `found`.
+# The new columns at the end, by part of the step, each with what it is: list(values, counts, decimals, signed, ...).
+# What the sentence about them tells is `found`.
 add_columns_of <- function(t, step, columns, found, call = caller_env()) {
   shown <- attr(step, "shown") %||% unname(step$columns)
   clash <- intersect(shown, names(t))
@@ -136,11 +140,12 @@ check_name <- function(name, call = caller_env()) {
   check_text(name, "name", none = TRUE, call = call)
 }
 
-# What a sentence about a step tells of the table it was taken on: `shown`, how many rows counted where it was cut; whether
-# blanks were among them; how many rows have no value.
+# What a sentence about a step tells of the table it was taken on: `shown`, how many rows counted where it was cut;
+# whether blanks were among them; how many rows have no value.
 found_on <- function(t, missing = 0, ...) {
   answer <- answer_of(t)
-  list(shown = if (answer$cut) nrow(t), not_given = holds_not_given(t), levels = length(answer$levels) > 1, missing = missing, ...)
+  list(shown = if (answer$cut) nrow(t), not_given = holds_not_given(t), levels = length(answer$levels) > 1,
+       missing = missing, ...)
 }
 
 holds_not_given <- function(t) {

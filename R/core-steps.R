@@ -1,8 +1,8 @@
-# The registry of steps: each is one entry, from which the form of briefs, their checks, the code of an inquiry and the help
-# of `read_brief()` are made.
+# The registry of steps: each is one entry, from which the form of briefs, their checks, the code of an inquiry and the
+# help of `read_brief()` are made.
 
-# What an argument of a step is: its `type` (text, columns, flag, count, fraction, day, fractions or periods), its `choices`
-# where it has any, and its `default` (NULL for none).
+# What an argument of a step is: its `type` (text, columns, flag, count, fraction, day, fractions or periods), its
+# `choices` where it has any, and its `default` (NULL for none).
 step_argument <- function(type, default = NULL, choices = NULL, least = NULL) {
   list(type = type, default = default, choices = choices, least = least)
 }
@@ -41,7 +41,8 @@ step_kinds <- list(
     arguments = list(of = arg_of, within = arg_within, name = arg_name)
   ),
   running_total = list(
-    take = function(...) add_running_total(...), verb = "add_running_total", needs = "along", parts = c(running = "_running"),
+    take = function(...) add_running_total(...), verb = "add_running_total", needs = "along",
+    parts = c(running = "_running"),
     arguments = list(of = arg_of, within = arg_within, along = step_argument("text"),
                      restart = step_argument("text", choices = rev(grains[-1])), name = arg_name)
   ),
@@ -77,7 +78,8 @@ step_call_arguments <- function(step) {
   given <- step$args[intersect(names(kind$arguments), names(step$args))]
   name <- given_name(step, kind)
   if (!is.null(name)) given$name <- name
-  same <- vapply(names(given), function(name) is.null(given[[name]]) || identical(given[[name]], kind$arguments[[name]]$default), NA)
+  same <- vapply(names(given),
+                 function(name) is.null(given[[name]]) || identical(given[[name]], kind$arguments[[name]]$default), NA)
   given <- given[!same]
   # No `within` is the whole table, but for what runs along a period.
   empty <- vapply(given, function(x) is.character(x) && length(x) == 0, NA)
@@ -94,5 +96,7 @@ given_name <- function(step, kind) {
   usual <- paste0(step$args$of, if (step$kind == "moving") paste0("_moving_", step$args$what) else ending)
   column <- step$columns[[part]]
   # Steps of one column are called as the name says; others begin with it.
-  if (column == usual) NULL else if (length(step$columns) == 1) column else substr(column, 1, nchar(column) - nchar(ending))
+  if (column == usual) NULL else if (length(step$columns) == 1) column else substr(
+    column, 1, nchar(column) - nchar(ending)
+  )
 }

@@ -20,8 +20,8 @@
 #'
 #'   For one column, one row per distinct value, commonest first, variants of a value together under
 #'   `reads_as`: the column itself, `reads_as`, `together` (lines of all variants), `lines`, `share`
-#'   (fraction of all lines) and, for a daybook, `revenue`. For several columns, one row per value of the first, commonest first, with
-#'   `distinct_<column>` for each other column, `lines` and, for a daybook, `revenue`.
+#'   (fraction of all lines) and, for a daybook, `revenue`. For several columns, one row per value of the first,
+#'   commonest first, with `distinct_<column>` for each other column, `lines` and, for a daybook, `revenue`.
 #' @section Errors: `hinterfeld_error_column` for unknown columns, `hinterfeld_error_argument` when
 #'   `x` cannot be surveyed, and the errors of [load_table()].
 #' @export
@@ -76,7 +76,8 @@ survey_columns <- function(columns, lines, quos, revenue, values_of, decimals = 
 }
 
 new_survey <- function(rows, kind, lines, decimals = NULL) {
-  tibble::new_tibble(rows, kind = kind, lines = lines, decimals = decimals, nrow = nrow(rows), class = "hinterfeld_survey")
+  tibble::new_tibble(rows, kind = kind, lines = lines, decimals = decimals, nrow = nrow(rows),
+                     class = "hinterfeld_survey")
 }
 
 # A cut survey is a plain tibble: its lines could not be told.
@@ -113,7 +114,8 @@ survey_column <- function(name, x, values_of, lines) {
 survey_row <- function(column, type, lines, blanks = NA_real_, distinct = NA_real_,
                        smallest = NA_character_, largest = NA_character_, commonest = NA_character_, variants = NA,
                        unreadable = NA, days_without = NA) {
-  row <- tibble::tibble(column, type, lines = as.double(lines), blanks = as.double(blanks), distinct, smallest, largest, commonest, variants,
+  row <- tibble::tibble(column, type, lines = as.double(lines), blanks = as.double(blanks), distinct, smallest, largest,
+                        commonest, variants,
                         unreadable, days_without)
   row
 }
@@ -134,7 +136,8 @@ read_labels <- function(labels, counts) {
   for (found in list(list("days", days), list("numbers", numbers))) {
     unread <- is.na(found[[2]])
     if (sum(counts[unread]) < sum(counts) / 2) {
-      return(list(type = paste("text, mostly", found[[1]]), values = found[[2]][!unread], unreadable = sum(counts[unread])))
+      return(list(type = paste("text, mostly", found[[1]]), values = found[[2]][!unread],
+                  unreadable = sum(counts[unread])))
     }
   }
   as_is
@@ -189,7 +192,8 @@ survey_values <- function(key, lines, revenue, decimals) {
   alike <- match(heading, unique(heading))
   together <- tally_lines(length(alike), list(new_key(NULL, alike, unique(alike))),
                           list(lines = new_amount("sum", here)))$values$lines[alike]
-  rows <- tibble::tibble(!!key$name := values, reads_as = heading, together = together, lines = here, share = here / !!lines)
+  rows <- tibble::tibble(!!key$name := values, reads_as = heading, together = together, lines = here,
+                         share = here / !!lines)
   if (!is.null(revenue)) rows$revenue <- from_minor(counts$values$revenue, decimals)
   rows <- rows[order(-together, heading, -here, key_ranks(key)[codes], method = "radix"), ]
   new_survey(rows, "values", lines, decimals)
@@ -203,7 +207,8 @@ survey_several <- function(keys, lines, revenue, decimals) {
   for (key in keys[-1]) {
     pairs <- survey_counts(list(first, key), lines, NULL)$codes
     pairs <- pairs[[1]][pairs[[2]] > 0]
-    rows[[paste0("distinct_", key$name)]] <- as.double(tabulate(pairs + 1L, length(first$labels) + 1L)[counts$codes[[1]] + 1L])
+    rows[[paste0("distinct_", key$name)]] <- as.double(tabulate(pairs + 1L,
+                                                                length(first$labels) + 1L)[counts$codes[[1]] + 1L])
   }
   rows$lines <- counts$values$lines
   if (!is.null(revenue)) rows$revenue <- from_minor(counts$values$revenue, decimals)

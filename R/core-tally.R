@@ -1,22 +1,23 @@
 #' Tallies: totals that go on
 #'
-#' A tally holds the totals of some lines in a form that can be asked like a daybook, and merged with those of others: of the
-#' next chunk of a file too large for memory, of last month saved on disk, of another machine. The order and the size of the
-#' chunks do not matter: merged tallies are the tally of all their lines, to the last unit.
+#' A tally holds the totals of some lines in a form that can be asked like a daybook, and merged with those of others:
+#' of the next chunk of a file too large for memory, of last month saved on disk, of another machine. The order and the
+#' size of the chunks do not matter: merged tallies are the tally of all their lines, to the last unit.
 #'
-#' A tally can be asked for its columns, its periods and longer ones made of them, and its measures, besides revenue and the
-#' number of lines, which every tally has. [keep_lines()] and [leave_out()] restrict it by its columns. For anything else
-#' the error says what it holds.
+#' A tally can be asked for its columns, its periods and longer ones made of them, and its measures, besides revenue and
+#' the number of lines, which every tally has. [keep_lines()] and [leave_out()] restrict it by its columns. For anything
+#' else the error says what it holds.
 #'
 #' @param book A daybook made by [daybook()].
 #' @param by,measures As in [totals()].
-#' @param every Text: the period it keeps, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; `NULL` for none. With days
-#'   changes, running totals and moving sums come out as from the lines.
+#' @param every Text: the period it keeps, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; `NULL` for none. With
+#'   days changes, running totals and moving sums come out as from the lines.
 #' @param a,b Tallies of the same columns, period, measures, calendar and currency. Their decimals may differ.
 #' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up.
-#' @section Errors: `hinterfeld_error_argument` for what is no tally, a recurring period, or tallies that do not go together,
-#'   `hinterfeld_error_facts` for what a tally does not hold, and for a median whose distinct values would be more than half
-#'   the lines, `hinterfeld_error_overflow` for a total that cannot be exact, and the errors of [totals()].
+#' @section Errors: `hinterfeld_error_argument` for what is no tally, a recurring period, or tallies that do not go
+#'   together, `hinterfeld_error_facts` for what a tally does not hold, and for a median whose distinct values would be
+#'   more than half the lines, `hinterfeld_error_overflow` for a total that cannot be exact, and the errors of
+#'   [totals()].
 #' @seealso [save_tally()] to keep one in a file.
 #' @export
 #' @examples
@@ -30,7 +31,8 @@ tally_of <- function(book, by = NULL, measures = "revenue", every = "day") {
   check_daybook(book)
   check_choice(every, "every", names(grain_kinds), none = TRUE)
   if (is_recurring(every)) {
-    stop_because("argument", c(sprintf("A tally cannot be kept by %s.", every), i = "Tally by day or month, and total later."))
+    stop_because("argument",
+                 c(sprintf("A tally cannot be kept by %s.", every), i = "Tally by day or month, and total later."))
   }
   by <- setdiff(pick_columns(enquo(by), names(book$columns), "by"), every)
   measures <- line_measures(measures, book)
@@ -43,7 +45,8 @@ tally_of <- function(book, by = NULL, measures = "revenue", every = "day") {
   main <- tally_part(book$lines, keys, c(every, by), c(first, amounts))
   staged <- Filter(is_staged, measures)
   parts <- c(list(main), unname(Map(function(m, name) {
-    part <- tally_part(book$lines, c(keys, list(m$stage)), c(every, by, stage_column), stats::setNames(list(stage_amount(m)), name))
+    part <- tally_part(book$lines, c(keys, list(m$stage)), c(every, by, stage_column),
+                       stats::setNames(list(stage_amount(m)), name))
     check_median_size(m, part, book$lines)
     part
   }, staged, names(staged))))
@@ -54,12 +57,13 @@ stage_column <- ".stage"
 
 # every, by  what it keeps
 # measures   by name: what about_measure() tells
-# parts      groups: `columns` as a daybook has them, `lines` how many groups, `amounts` each with values and the number of
+# parts groups: `columns` as a daybook has them, `lines` how many groups, `amounts` each with values and the number of
 #            lines that it took, as 64-bit integers that only compiled code reads
 new_tally <- function(every, by, measures, parts, about) {
   counted_tally(structure(c(
     list(every = every, by = by, measures = measures, parts = parts),
-    about[c("span", "calendar", "currency", "trail")], list(decimals = about$decimals["revenue"], rounding = about$rounding)
+    about[c("span", "calendar", "currency", "trail")],
+    list(decimals = about$decimals["revenue"], rounding = about$rounding)
   ), class = "hinterfeld_tally"))
 }
 
@@ -72,7 +76,8 @@ about_measure <- function(m) {
 check_median_size <- function(m, part, lines, call = caller_env()) {
   if (identical(measure_kinds[[m$kind]]$staged, "value") && is.null(m$per) && part$lines > max(lines / 2, 1000)) {
     stop_because("facts", c(
-      sprintf("The median %s would keep %s distinct values of %s.", m$label, group_digits(part$lines), count_of(lines, "line")),
+      sprintf("The median %s would keep %s distinct values of %s.", m$label, group_digits(part$lines),
+              count_of(lines, "line")),
       i = "Take the median of totals per day or order, or ask the daybook."
     ), call = call)
   }
@@ -133,7 +138,10 @@ counted_tally <- function(tally) {
 #' @export
 weigh.hinterfeld_tally <- function(facts, rows = NULL) {
   amounts <- facts$parts[[1]]$amounts[c(".lines", ".revenue")]
-  if (!is.null(rows)) amounts <- lapply(amounts, function(amount) replace(amount, c("values", "counted"), take_rows(unname(amount[c("values", "counted")]), rows)))
+  if (!is.null(rows)) amounts <- lapply(amounts, function(amount) replace(amount, c("values", "counted"),
+                                                                          take_rows(
+                                                                            unname(amount[c("values", "counted")]), rows
+                                                                          )))
   found <- tally_lines(length(amounts[[1]]$values), list(), lapply(amounts, held_amount))
   vapply(found$values, function(value) if (length(value)) value else 0, 0, USE.NAMES = FALSE)
 }
@@ -188,10 +196,12 @@ standing_measures <- function(tally) {
 # What is asked for, as plain data. The columns that it is taken of may be none of the tally's any more.
 tally_spec <- function(asked, tally, call) {
   known <- unique(c("revenue", unlist(lapply(tally$measures, function(m) all.vars(m$spec$x))),
-                    unlist(lapply(tally$measures, function(m) c(m$spec$x[is.character(m$spec$x)], m$spec$per, all.vars(m$spec$where)))),
+                    unlist(lapply(tally$measures,
+                                  function(m) c(m$spec$x[is.character(m$spec$x)], m$spec$per, all.vars(m$spec$where)))),
                     tally$by, tally$every))
   per <- rlang::quo_get_expr(asked$per)
-  m <- list(kind = asked$kind, margin = asked$margin, decimals = asked$decimals, per = if (!is.null(per)) as.character(per))
+  m <- list(kind = asked$kind, margin = asked$margin, decimals = asked$decimals,
+            per = if (!is.null(per)) as.character(per))
   if (measure_kinds[[asked$kind]]$takes == "column") m$label <- expression_text(rlang::quo_get_expr(asked$x))
   bare <- rlang::quo_get_expr(asked$x)
   known <- union(known, if (is.symbol(bare)) as.character(bare))
@@ -225,7 +235,8 @@ stop_not_held <- function(tally, problem, call) {
   stop_because("facts", c(
     problem,
     i = sprintf("It holds %s%s.", and_list(unique(c(names(tally$measures), "revenue", "lines"))),
-                paste(c("", if (!is.null(tally$every)) paste("per", tally$every), if (length(tally$by)) paste("by", and_list(tally$by))), collapse = " ")),
+                paste(c("", if (!is.null(tally$every)) paste("per", tally$every),
+                        if (length(tally$by)) paste("by", and_list(tally$by))), collapse = " ")),
     i = "Ask the daybook, or make a tally of what is needed."
   ), call = call)
 }
@@ -275,7 +286,8 @@ widened_tally <- function(tally, measures, decimals) {
   }
   more <- function(name) measures[[name]]$spec$decimals - tally$measures[[name]]$spec$decimals
   tally$parts[[1]] <- widen(tally$parts[[1]], ".revenue", decimals - tally$decimals[["revenue"]])
-  for (name in setdiff(names(tally$measures), names(staged))) tally$parts[[1]] <- widen(tally$parts[[1]], name, more(name))
+  for (name in setdiff(names(tally$measures),
+                       names(staged))) tally$parts[[1]] <- widen(tally$parts[[1]], name, more(name))
   for (i in seq_along(staged)) {
     name <- names(staged)[i]
     part <- widen(tally$parts[[i + 1]], name, more(name))

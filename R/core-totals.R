@@ -59,8 +59,8 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
   table_of(found, keys, measures, levels, choose_labels(keys, found$codes), inquiry, facts)
 }
 
-# The rows of all levels as codes per key, values per measure, level and order. Measures that add up rows add up those of
-# every group of `keys` and `hidden` keys; no level is split by these.
+# The rows of all levels as codes per key, values per measure, level and order. Measures that add up rows add up those
+# of every group of `keys` and `hidden` keys; no level is split by these.
 answer_rows <- function(facts, keys, hidden, measures, levels, periods, fill = FALSE) {
   all <- c(keys, hidden)
   detail <- measure_groups(facts, all, measures)
@@ -91,7 +91,8 @@ key_about <- function(id, key, period) {
 
 measure_about <- function(id, m) {
   kind <- measure_kinds[[m$kind]]
-  new_column(id, "measure", m$counts, if (!kind$divided) m$decimals, kind = m$kind, margin = m$margin, adds_up = kind$adds_up,
+  new_column(id, "measure", m$counts, if (!kind$divided) m$decimals, kind = m$kind, margin = m$margin,
+             adds_up = kind$adds_up,
              label = m$label, plain = is.null(m$where) && m$kind == "sum")
 }
 
@@ -111,8 +112,8 @@ inquiry_measures <- function(facts, inquiry, of = names(inquiry$measures)) {
   quietly(facts_measures(facts, lapply(inquiry$measures[of], asked_measure)))
 }
 
-# The inquiry of a table asked again of its facts, split by some of its columns, with subtotals of its own. What was added up
-# over the table's members is added up over them again. Columns go by their first names.
+# The inquiry of a table asked again of its facts, split by some of its columns, with subtotals of its own. What was
+# added up over the table's members is added up over them again. Columns go by their first names.
 ask_again <- function(answer, split, of = names(answer$inquiry$measures), subtotals = NULL, fill = FALSE,
                       facts = facts_of(answer)) {
   inquiry <- answer$inquiry
@@ -132,7 +133,8 @@ retotal <- function(answer, split, of = names(answer$inquiry$measures), subtotal
                     facts = facts_of(answer)) {
   found <- ask_again(answer, split, of, subtotals, fill, facts)
   every <- intersect(found$names, answer$inquiry$every)
-  inquiry <- new_inquiry(setdiff(found$names, every), if (length(every)) every, answer$inquiry$measures[of], subtotals, fill)
+  inquiry <- new_inquiry(setdiff(found$names, every), if (length(every)) every, answer$inquiry$measures[of], subtotals,
+                         fill)
   labels <- quietly(choose_labels(found$keys, found$codes))
   table_of(found, found$keys, found$measures, found$levels, labels, inquiry, facts)
 }
@@ -140,7 +142,8 @@ retotal <- function(answer, split, of = names(answer$inquiry$measures), subtotal
 # The subtotals of a table, as totals() takes them, in the first names of columns.
 subtotals_of <- function(answer) {
   levels <- answer$levels[-1]
-  if (length(levels)) lapply(levels, function(level) if (length(level$columns)) ids_of(answer, level$columns) else "Total")
+  if (length(levels)) lapply(levels,
+                             function(level) if (length(level$columns)) ids_of(answer, level$columns) else "Total")
 }
 
 check_table_names <- function(by, every, measures, subtotals, call = caller_env()) {
@@ -161,7 +164,8 @@ fill_groups <- function(detail, keys, measures, periods) {
   }
   if (periods == 1) {
     members <- detail$codes[-1]
-    first <- group_lines(row_count(detail), Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-1], members))$first
+    first <- group_lines(row_count(detail),
+                         Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-1], members))$first
     members <- lapply(members, function(code) code[first])
     n <- length(first)
     spans <- length(keys[[1]]$labels)

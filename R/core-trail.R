@@ -1,5 +1,5 @@
-# The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows their
-# decimals, for lines that were made a daybook twice have had two kinds of them.
+# The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows
+# their decimals, for lines that were made a daybook twice have had two kinds of them.
 
 # `unmatched` and `unused` are told by attaching a table; `merged` is of how many steps a step was added up.
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
@@ -18,8 +18,8 @@ add_steps <- function(trail, steps) {
   tibble::as_tibble(rbind(trail, steps))
 }
 
-# Trails of lines that were put together, step by step: steps of one name are added up, whatever file they read; a step that
-# only one of them took left the other's lines as they were.
+# Trails of lines that were put together, step by step: steps of one name are added up, whatever file they read; a step
+# that only one of them took left the other's lines as they were.
 merge_trails <- function(a, b) {
   names <- list(a = step_names_of(a), b = step_names_of(b))
   order <- both_orders(names$a, names$b)
@@ -32,7 +32,8 @@ merge_trails <- function(a, b) {
   both <- here$a & here$b
   why <- ifelse(here$a, a$why[first], b$why[second])
   why[both] <- pmin(a$why[first], b$why[second])[both]
-  out <- new_trail(ifelse(here$a, a$what[first], b$what[second]), why, sum_of_both("lines_before"), sum_of_both("lines_after"),
+  out <- new_trail(ifelse(here$a, a$what[first], b$what[second]), why, sum_of_both("lines_before"),
+                   sum_of_both("lines_after"),
                    sum_of_both("revenue_before"), sum_of_both("revenue_after"), decimals, sum_of_both("unmatched"))
   # What neither used cannot be told from what each did not.
   out$unused <- ifelse(both, 0, sum_of_both("unused"))
@@ -84,12 +85,13 @@ trail_along <- function(trail, at, decimals) {
 # Where a table's lines came from: its file, the steps so far, what was set aside before, and the decimal marks of its
 # texts. Carried as an attribute, and only trusted while the table still has the rows it had.
 set_origin <- function(table, file, trail, marks = NULL, aside = NULL, empty = NULL) {
-  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail, marks = marks, aside = aside, empty = empty)
+  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail, marks = marks, aside = aside,
+                                           empty = empty)
   table
 }
 
-# Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of these
-# among all lines.
+# Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of
+# these among all lines.
 file_rows <- function(rows, empty) {
   if (length(empty) == 0) {
     return(rows)

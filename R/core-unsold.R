@@ -28,7 +28,9 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   where <- enquo(where)
   within <- pick_columns(enquo(within), names(book$columns), "within")
   catalogue <- read_catalogue(book, catalogue, enquo(product))
-  counted <- if (rlang::quo_is_null(where)) seq_len(book$lines) else which(evaluate_condition(book, where, caller_env()))
+  counted <- if (rlang::quo_is_null(where)) seq_len(book$lines) else which(
+    evaluate_condition(book, where, caller_env())
+  )
   if (!rlang::quo_is_null(where)) mention_unknown_values(where, book)
   sold <- sold_there(take_parts(book, list(counted)), book, catalogue$names, within)
   missed <- which(sold$lines == 0)
@@ -44,7 +46,8 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
 
 # What the columns of sales beside a product count.
 sold_columns <- function(book) {
-  c(list(lines = list(counts = "lines", decimals = 0L), revenue = list(counts = "money", decimals = book$decimals[["revenue"]])),
+  c(list(lines = list(counts = "lines", decimals = 0L),
+         revenue = list(counts = "money", decimals = book$decimals[["revenue"]])),
     if ("units" %in% names(book$roles)) list(units = list(counts = "pieces", decimals = book$decimals[["units"]])))
 }
 
@@ -57,7 +60,8 @@ coverage <- function(book, catalogue, within, product = product) {
   sold <- sold_there(book, book, catalogue$names, within)
   sold$sold <- sold$lines > 0
   sold$product <- catalogue$names[sold$product]
-  columns <- sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(book$roles)) "units", "revenue")]
+  columns <- sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(book$roles)) "units",
+                    "revenue")]
   new_listing("coverage", as.list(columns), nrow(sold), sold_columns(book), about_facts(book), list(within = within))
 }
 

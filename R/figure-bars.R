@@ -32,7 +32,8 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   panels <- panel_rows(data, rows, within, most_rows = Inf)
   draw_bars(panels$data) +
     figure_words(rows, picked_sentences(rows$answer),
-                 title %||% sprintf("Best sellers%s", if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
+                 title %||% sprintf("Best sellers%s", if (length(within)) paste(" in each", and_list(within)) else ""),
+                 subtitle, caption,
                  c(others_note(panels$rest, "panels"), panels$cut))
 }
 
@@ -50,7 +51,8 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   panels <- panel_rows(data, rows, within, n)
   draw_bars(panels$data) +
     figure_words(rows, column_sentence(answer_of(shared), ".share"),
-                 title %||% sprintf("Share of %s%s", rows$of, if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
+                 title %||% sprintf("Share of %s%s", rows$of,
+                                    if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
                  c(others_note(panels$rest, "panels"), panels$cut))
 }
 
@@ -64,7 +66,8 @@ panel_columns <- function(quo, t, call = caller_env()) {
   answer <- answer_of(t)
   within <- if (rlang::quo_is_null(quo)) utils::head(answer$keys, -1) else pick_within(quo, t, call = call)
   if (length(setdiff(answer$keys, within)) == 0) {
-    stop_figure("`within` holds every column of the table: there are no bars to draw.", "Split the table by one more column.", call = call)
+    stop_figure("`within` holds every column of the table: there are no bars to draw.",
+                "Split the table by one more column.", call = call)
   }
   within
 }
@@ -91,7 +94,8 @@ panel_rows <- function(data, rows, within, most_rows, most = 9) {
 panel_names <- function(data, within, answer) {
   parts <- data[within]
   period <- intersect(answer$period, within)
-  if (length(period)) parts[[period]] <- period_names(parts[[period]], answer$every, answer$labels, answer$about$calendar)
+  if (length(period)) parts[[period]] <- period_names(parts[[period]], answer$every, answer$labels,
+                                                      answer$about$calendar)
   member_names(parts, within)
 }
 
@@ -100,7 +104,8 @@ panel_names <- function(data, within, answer) {
 panel_columns_across <- function(data) {
   panels <- length(unique(data$panel))
   rows <- max(table(data$panel))
-  if (panels <= 3 && rows > 8) panels else if (panels == 1) 1L else if (ceiling(panels / 2) * (rows + 2) <= 26) 2L else 3L
+  if (panels <= 3 &&
+      rows > 8) panels else if (panels == 1) 1L else if (ceiling(panels / 2) * (rows + 2) <= 26) 2L else 3L
 }
 
 draw_bars <- function(data) {
@@ -119,15 +124,18 @@ draw_bars <- function(data) {
   right <- text_part(data$text, size, columns)
   whole <- (scale * 1.08 - min(0, data$end)) / (1 - left - right)
   ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34, ymax = .data$row + 0.34,
+    ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34,
+                                    ymax = .data$row + 0.34,
                                     fill = .data$quiet)) +
     bar_break(transform(beyond, x = 0.92 * end), scale * 0.05) +
     label_text(ggplot2::aes(x = pmax(0, .data$end), label = .data$text), hjust = -0.08, size = size) +
     label_text(ggplot2::aes(x = pmin(0, .data$end) - whole * 0.008, label = names), hjust = 1, size = size) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y", ncol = columns) +
     ggplot2::scale_fill_manual(values = c("TRUE" = quiet_bar, "FALSE" = bar_ink)) +
-    ggplot2::scale_x_continuous(limits = c(min(0, data$end) - left * whole, scale * 1.08 + right * whole), expand = ggplot2::expansion(mult = 0)) +
+    ggplot2::scale_x_continuous(limits = c(min(0, data$end) - left * whole, scale * 1.08 + right * whole),
+                                expand = ggplot2::expansion(mult = 0)) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(add = 0.6)) +
     theme_bars() +
-    ggplot2::theme(axis.text.y = ggplot2::element_blank(), strip.text = if (alone) ggplot2::element_blank() else ggplot2::element_text())
+    ggplot2::theme(axis.text.y = ggplot2::element_blank(),
+                   strip.text = if (alone) ggplot2::element_blank() else ggplot2::element_text())
 }

@@ -24,11 +24,14 @@ figure_change <- function(t, at = NULL, title = NULL, subtitle = NULL, caption =
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
   found <- change_rows(data, rows, change)
   cap <- change_cap(found$rows$pct)
-  named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$answer$every, rows$answer$about$calendar))
+  named <- if (is.null(period)) "" else paste0(", ",
+                                               period_label(period, rows$answer$every, rows$answer$about$calendar))
   draw_change(found$rows, cap, unit_of(rows$answer, change)) +
     figure_words(rows, change_sentences(rows$answer, change),
-                 title %||% sprintf("Change of %s%s%s", rows$of, if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
-                 subtitle, caption, c(if (any(abs(found$rows$pct) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
+                 title %||% sprintf("Change of %s%s%s", rows$of,
+                                    if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
+                 subtitle, caption,
+                 c(if (any(abs(found$rows$pct) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
                                       others_note(found$rest)))
 }
 
@@ -46,7 +49,8 @@ change_period <- function(rows, at, call = caller_env()) {
     return(max(days, na.rm = TRUE))
   }
   if (!inherits(at, "Date") || !any(days %in% at)) {
-    stop_figure("`at` must be the first day of a period of the table.", sprintf("They run from %s.", days_words(range(days))), call = call)
+    stop_figure("`at` must be the first day of a period of the table.",
+                sprintf("They run from %s.", days_words(range(days))), call = call)
   }
   at
 }
@@ -54,12 +58,14 @@ change_period <- function(rows, at, call = caller_env()) {
 change_rows <- function(data, rows, change, most = 20, call = caller_env()) {
   part <- function(name) {
     column <- added_with(rows$answer, change, name)
-    if (is.null(column)) stop_figure(sprintf("The table has lost a column of `add_change()` (%s).", name), "Keep all of its columns.", call = call)
+    if (is.null(column)) stop_figure(sprintf("The table has lost a column of `add_change()` (%s).", name),
+                                     "Keep all of its columns.", call = call)
     data[[column]]
   }
   now <- added_with(rows$answer, change, "now")
   out <- data.frame(
-    member = member_names(data, rows$answer$by), now = if (is.null(now)) data$value else data[[now]], change = data[[change]],
+    member = member_names(data, rows$answer$by), now = if (is.null(now)) data$value else data[[now]],
+    change = data[[change]],
     before = part("before"), pct = part("pct"), direction = part("direction")
   )
   size <- ifelse(is.na(out$change), abs(out$now), abs(out$change))
@@ -104,7 +110,8 @@ draw_change <- function(data, cap, unit) {
   ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
     ggplot2::annotate("segment", x = 0, xend = 0, y = 0.4, yend = nrow(data) + 0.6, colour = ink, linewidth = 0.4) +
     (if (nrow(drawn)) {
-      ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.32, ymax = .data$row + 0.32,
+      ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.32,
+                                      ymax = .data$row + 0.32,
                                       fill = .data$kind), drawn)
     }) +
     bar_break(transform(data[data$beyond, ], x = 0.88 * sign(end) * cap), cap * 0.05) +

@@ -4,14 +4,16 @@
 figure_rows <- function(t, of, call = caller_env()) {
   check_totals(t, call = call)
   if (nrow(t) == 0) {
-    stop_because("figure", c("The table has no rows to draw.", i = "Look at the conditions that led to it with `audit()`."), call = call)
+    stop_because("figure", c("The table has no rows to draw.",
+                             i = "Look at the conditions that led to it with `audit()`."), call = call)
   }
   t <- detail_rows(t)
   answer <- answer_of(t)
   of <- of %||% names(answer$measures)[1]
   if (!of %in% names(answer$measures)) {
     stop_because("figure", c(
-      sprintf("There is no measure `%s` to draw.", of), i = sprintf("The table holds %s.", columns_named(names(answer$measures)))
+      sprintf("There is no measure `%s` to draw.", of),
+      i = sprintf("The table holds %s.", columns_named(names(answer$measures)))
     ), call = call)
   }
   drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer, of)
@@ -32,13 +34,14 @@ stop_figure <- function(problem, ..., call = caller_env()) {
 figure_column <- function(answer, step, part, call = caller_env()) {
   name <- added_columns(answer, step, part)
   if (length(name) == 0) {
-    stop_figure(sprintf("The table holds no column of `add_%s()`.", step), sprintf("Add it first with `add_%s()`.", step), call = call)
+    stop_figure(sprintf("The table holds no column of `add_%s()`.", step),
+                sprintf("Add it first with `add_%s()`.", step), call = call)
   }
   name[1]
 }
 
-# The name of each row's member: its `by` columns. Members are told apart by their values, so no two share a name: places
-# of one name in two regions, or names that look alike once they are joined.
+# The name of each row's member: its `by` columns. Members are told apart by their values, so no two share a name:
+# places of one name in two regions, or names that look alike once they are joined.
 member_names <- function(data, by) {
   if (length(by) == 0) {
     return(rep("all", nrow(data)))
@@ -52,7 +55,8 @@ member_names <- function(data, by) {
 }
 
 # Title, sentences as subtitle (a figure has no columns, so they are not named), what was left out as caption.
-figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, caption = NULL, notes = NULL, dashed = FALSE) {
+figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, caption = NULL, notes = NULL,
+                         dashed = FALSE) {
   answer <- rows$answer
   spoken <- paste(c(table_words(answer), sentences), collapse = " ")
   incomplete <- incomplete_words(answer, if (dashed) "is not complete and dashed" else "is not complete")
@@ -79,7 +83,8 @@ others_note <- function(rest, noun = "others") {
 shorten <- function(x, width = 30) {
   long <- !is.na(x) & nchar(x) > width
   end <- width %/% 3
-  x[long] <- paste0(trimws(substr(x[long], 1, width - end - 1)), "\u2026", trimws(substring(x[long], nchar(x[long]) - end + 1)))
+  x[long] <- paste0(trimws(substr(x[long], 1, width - end - 1)), "\u2026",
+                    trimws(substring(x[long], nchar(x[long]) - end + 1)))
   x
 }
 
@@ -154,7 +159,8 @@ bar_break <- function(data, width) {
   }
   cuts <- data[rep(seq_len(nrow(data)), each = 2), ]
   cuts$cut <- cuts$x + c(-0.5, 0.5) * width
-  ggplot2::geom_segment(ggplot2::aes(x = .data$cut - width * 0.25, xend = .data$cut + width * 0.25, y = .data$row - 0.42, yend = .data$row + 0.42),
+  ggplot2::geom_segment(ggplot2::aes(x = .data$cut - width * 0.25, xend = .data$cut + width * 0.25,
+                                     y = .data$row - 0.42, yend = .data$row + 0.42),
                         cuts, colour = paper, linewidth = 1.6)
 }
 

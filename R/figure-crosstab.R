@@ -14,7 +14,8 @@
 figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
   answer <- answer_of(x)
   if (!inherits(x, "hinterfeld_crosstab") || length(answer$grid$shown$of) != 1 || !answer$grid$margins) {
-    stop_figure("This figure draws a crosstab of one measure with its margins.", "Make one with `crosstab(t, rows, columns)`.")
+    stop_figure("This figure draws a crosstab of one measure with its margins.",
+                "Make one with `crosstab(t, rows, columns)`.")
   }
   totals <- crosstab_totals(x)
   if (sum(totals$rows) != 1 || length(totals$columns) != 1) {
@@ -31,17 +32,25 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
   inner$dark <- !is.na(inner$value) & inner$value > 0.55 * whole
   ggplot2::ggplot(cells$data, ggplot2::aes(.data$column, .data$row)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$value), inner, colour = paper, linewidth = 0.8) +
-    label_text(ggplot2::aes(x = .data$column + 0.46, label = .data$text), cells$data[!cells$data$key %in% inner$key[inner$dark], ], size = 3.1, hjust = 1) +
-    label_text(ggplot2::aes(x = .data$column + 0.46, label = .data$text), cells$data[cells$data$key %in% inner$key[inner$dark], ], size = 3.1, hjust = 1,
+    label_text(ggplot2::aes(x = .data$column + 0.46, label = .data$text),
+               cells$data[!cells$data$key %in% inner$key[inner$dark], ], size = 3.1, hjust = 1) +
+    label_text(ggplot2::aes(x = .data$column + 0.46, label = .data$text),
+               cells$data[cells$data$key %in% inner$key[inner$dark], ], size = 3.1, hjust = 1,
                colour = paper) +
     ggplot2::geom_hline(yintercept = 0.5, colour = ink, linewidth = 0.4) +
-    ggplot2::scale_fill_gradient(low = "#F1ECDF", high = category_colours(1), na.value = paper, limits = c(min(0, inner$value, na.rm = TRUE), max(whole, 1e-9))) +
-    ggplot2::scale_x_continuous(breaks = seq_along(cells$columns), labels = cells$columns, position = "top", expand = ggplot2::expansion(add = 0.1)) +
-    ggplot2::scale_y_continuous(breaks = cells$places, labels = shorten(cells$rows, 32), expand = ggplot2::expansion(add = c(0.7, 0.55))) +
+    ggplot2::scale_fill_gradient(low = "#F1ECDF", high = category_colours(1), na.value = paper,
+                                 limits = c(min(0, inner$value, na.rm = TRUE), max(whole, 1e-9))) +
+    ggplot2::scale_x_continuous(breaks = seq_along(cells$columns), labels = cells$columns, position = "top",
+                                expand = ggplot2::expansion(add = 0.1)) +
+    ggplot2::scale_y_continuous(breaks = cells$places, labels = shorten(cells$rows, 32),
+                                expand = ggplot2::expansion(add = c(0.7, 0.55))) +
     theme_bars() +
-    ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 0.5, size = ggplot2::rel(0.72)), axis.text.y = ggplot2::element_text(hjust = 0)) +
-    figure_words(rows, if (scale > 1) "Cells are in thousands.", title %||% sprintf("%s: %s by %s", capital(shown$of), and_list(shown$rows), shown$columns),
-                 subtitle, caption, c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
+    ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 0.5, size = ggplot2::rel(0.72)),
+                   axis.text.y = ggplot2::element_text(hjust = 0)) +
+    figure_words(rows, if (scale > 1) "Cells are in thousands.",
+                 title %||% sprintf("%s: %s by %s", capital(shown$of), and_list(shown$rows), shown$columns),
+                 subtitle, caption,
+                 c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
                                       if (cells$rest_rows + cells$rest_columns > 0) "Totals are of all."))
 }
 
@@ -51,13 +60,16 @@ crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12)
   names[totals$rows] <- answer$labels$total
   inner <- setdiff(totals$cells, totals$columns)
   # Periods: the latest. Other columns: the largest, which come first.
-  shown <- if (answer$inquiry$crosstab$columns %in% answer$every) utils::tail(inner, most_columns) else utils::head(inner, most_columns)
+  shown <- if (answer$inquiry$crosstab$columns %in% answer$every) utils::tail(
+    inner, most_columns
+  ) else utils::head(inner, most_columns)
   shown <- c(shown, totals$columns)
   body <- which(!totals$rows)
   kept <- c(utils::head(body, most_rows), which(totals$rows))
   places <- c(rev(seq_len(length(kept) - 1)), 0)
   data <- do.call(rbind, lapply(seq_along(shown), function(j) {
-    data.frame(column = j, row = places, value = table[[shown[j]]][kept], margin = j == length(shown) | places == 0, key = paste(j, places))
+    data.frame(column = j, row = places, value = table[[shown[j]]][kept], margin = j == length(shown) | places == 0,
+               key = paste(j, places))
   }))
   list(data = data, columns = shown, rows = names[kept], places = places, rest_rows = length(body) - length(kept) + 1,
        rest_columns = length(inner) - length(shown) + 1)

@@ -6,7 +6,8 @@
 #' @inheritParams figure_trend
 #' @param t A totals table with [add_pareto()] over the whole table.
 #' @return A ggplot, which can be extended.
-#' @section Errors: `hinterfeld_error_figure` for a table without Pareto columns, with a total of 0 or below, or with several scopes.
+#' @section Errors: `hinterfeld_error_figure` for a table without Pareto columns, with a total of 0 or below, or with
+#'   several scopes.
 #' @export
 #' @examples
 #' figure_pareto(add_pareto(totals(demo_daybook(), by = product)))
@@ -19,16 +20,22 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   named <- data[data$place <= 5 & data$share > 0.02, ]
   named$label_y <- spread_labels(named$cumulative - 0.02, 0.055)
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$cumulative)) +
-    ggplot2::geom_vline(ggplot2::aes(xintercept = .data$to + 0.5), classes[-nrow(classes), ], colour = hairline, linewidth = 0.6) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = .data$place - 0.38, xmax = .data$place + 0.38, ymin = 0, ymax = .data$share, fill = .data$class)) +
+    ggplot2::geom_vline(ggplot2::aes(xintercept = .data$to + 0.5), classes[-nrow(classes), ], colour = hairline,
+                        linewidth = 0.6) +
+    ggplot2::geom_rect(ggplot2::aes(xmin = .data$place - 0.38, xmax = .data$place + 0.38, ymin = 0, ymax = .data$share,
+                                    fill = .data$class)) +
     ggplot2::geom_line(colour = ink, linewidth = 0.6) +
     ggplot2::geom_point(ggplot2::aes(colour = .data$class), size = if (nrow(data) > 100) 0.8 else 1.8) +
-    line_label(ggplot2::aes(x = .data$place + nrow(data) / 90, y = .data$label_y, label = shorten(.data$member)), named, size = 3.3, colour = ink) +
-    label_text(ggplot2::aes(x = (.data$from + .data$to) / 2, y = 1.13, label = .data$text), classes, size = 3.6, lineheight = 1.05) +
+    line_label(ggplot2::aes(x = .data$place + nrow(data) / 90, y = .data$label_y, label = shorten(.data$member)), named,
+               size = 3.3, colour = ink) +
+    label_text(ggplot2::aes(x = (.data$from + .data$to) / 2, y = 1.13, label = .data$text), classes, size = 3.6,
+               lineheight = 1.05) +
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_fill_manual(values = colours) +
-    ggplot2::scale_y_continuous(labels = percent_axis, breaks = c(0, 0.25, 0.5, 0.8, 0.95), limits = c(min(0, data$share), 1.2)) +
-    ggplot2::scale_x_continuous(breaks = function(limits) unique(round(pretty(limits[limits > 0 | TRUE], 8))) |> Filter(f = function(x) x >= 1 & x <= nrow(data)),
+    ggplot2::scale_y_continuous(labels = percent_axis, breaks = c(0, 0.25, 0.5, 0.8, 0.95),
+                                limits = c(min(0, data$share), 1.2)) +
+    ggplot2::scale_x_continuous(breaks = function(limits) unique(round(pretty(limits[limits > 0 | TRUE], 8))) |>
+                                Filter(f = function(x) x >= 1 & x <= nrow(data)),
                                 expand = ggplot2::expansion(mult = 0.01)) +
     theme_hinterfeld() +
     figure_words(rows, sentences[1], title %||% sub("[.]$", "", sentences[2]), subtitle, caption,
@@ -42,16 +49,19 @@ noun_words <- function(answer) {
 pareto_members <- function(rows, call = caller_env()) {
   data <- rows$data
   column <- figure_column(rows$answer, "pareto", "share", call)
-  part <- function(name) added_with(rows$answer, column, name) %||% stop_figure("The table has lost a column of `add_pareto()`.", "Keep all of its columns.", call = call)
+  part <- function(name) added_with(rows$answer, column, name) %||%
+    stop_figure("The table has lost a column of `add_pareto()`.", "Keep all of its columns.", call = call)
   out <- data.frame(
     member = member_names(data, c(rows$answer$by, rows$answer$period)), cumulative = data[[column]],
     members = data[[part("members")]], class = data[[part("class")]], first = part("cumulative")
   )
   if (anyNA(out$cumulative)) {
-    stop_figure("There are no shares to draw: the total is 0 or below.", "Keep lines whose total is above 0.", call = call)
+    stop_figure("There are no shares to draw: the total is 0 or below.", "Keep lines whose total is above 0.",
+                call = call)
   }
   if (anyDuplicated(out$members)) {
-    stop_figure("The table has several scopes, each with a curve of its own.", "Keep one of them, or use `add_pareto()` without `within`.", call = call)
+    stop_figure("The table has several scopes, each with a curve of its own.",
+                "Keep one of them, or use `add_pareto()` without `within`.", call = call)
   }
   out <- out[order(out$members), ]
   out$place <- seq_len(nrow(out))

@@ -27,11 +27,14 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
   frame <- map_frame(c(placed$rows$longitude, shape$longitude), c(placed$rows$latitude, shape$latitude))
   labels <- place_labels(placed$rows, if (length(pct)) placed$rows[[pct[1]]], frame)
   placed$rows$kind <- if (length(pct)) change_kind(placed$rows[[pct[1]]]) else "none"
-  named <- if (is.null(period)) "" else paste0(", ", period_label(period, rows$answer$every, rows$answer$about$calendar))
+  named <- if (is.null(period)) "" else paste0(", ",
+                                               period_label(period, rows$answer$every, rows$answer$about$calendar))
   sentence <- if (length(pct)) change_sentences(rows$answer, pct[1])
   draw_places(placed$rows, labels, frame, shape) +
-    figure_words(rows, c("A circle's area is its value.", sentence), title %||% paste0(capital(rows$of), " by ", and_list(rows$answer$by), named), subtitle, caption,
-                 c(if (placed$missing > 0) sprintf("%s without coordinates not drawn.", count_of(placed$missing, "place")),
+    figure_words(rows, c("A circle's area is its value.", sentence),
+                 title %||% paste0(capital(rows$of), " by ", and_list(rows$answer$by), named), subtitle, caption,
+                 c(if (placed$missing > 0) sprintf("%s without coordinates not drawn.",
+                                                   count_of(placed$missing, "place")),
                    if (any(!labels$shown)) sprintf("%s found no room.", count_of(sum(!labels$shown), "name"))))
 }
 
@@ -45,14 +48,17 @@ place_rows <- function(data, rows, places, call = caller_env()) {
   by <- setdiff(wanted, c("longitude", "latitude"))
   if (length(lacking) || length(by) == 0) {
     stop_figure("`places` needs `longitude`, `latitude` and the place columns of the table.",
-                sprintf("It has %s; the table splits by %s.", columns_named(names(places)), columns_named(rows$answer$by)), call = call)
+                sprintf("It has %s; the table splits by %s.", columns_named(names(places)),
+                        columns_named(rows$answer$by)), call = call)
   }
   places <- as.data.frame(places)
   known <- member_groups(places, by)
   if (known$count < nrow(places)) {
     twice <- unique(member_names(places, by)[duplicated(known$codes)])
-    stop_figure(sprintf("`places` has %s more than once by %s: the table does not tell them apart.", examples_of(twice), and_list(by)),
-                "Split the table by what tells them apart, such as their region, or keep one row per place.", call = call)
+    stop_figure(sprintf("`places` has %s more than once by %s: the table does not tell them apart.", examples_of(twice),
+                        and_list(by)),
+                "Split the table by what tells them apart, such as their region, or keep one row per place.",
+                call = call)
   }
   text <- function(table) tibble::new_tibble(lapply(as.list(table)[by], plain_value), nrow = nrow(table))
   at <- match_rows(text(data), text(places), by)
@@ -70,10 +76,13 @@ draw_places <- function(data, labels, frame, shape) {
   data$size <- pmax(data$value, 0)
   ggplot2::ggplot(data, ggplot2::aes(.data$longitude, .data$latitude)) +
     (if (!is.null(shape)) {
-      ggplot2::geom_polygon(ggplot2::aes(group = .data$ring), shape, fill = "#F1ECDF", colour = quiet_bar, linewidth = 0.5)
+      ggplot2::geom_polygon(ggplot2::aes(group = .data$ring), shape, fill = "#F1ECDF", colour = quiet_bar,
+                            linewidth = 0.5)
     }) +
-    ggplot2::geom_point(ggplot2::aes(size = .data$size, fill = .data$kind), shape = 21, colour = paper, alpha = 0.9, stroke = 0.6) +
-    label_text(ggplot2::aes(x = .data$x, y = .data$y, label = .data$text), labels[labels$shown, ], size = 3.1, hjust = 0) +
+    ggplot2::geom_point(ggplot2::aes(size = .data$size, fill = .data$kind), shape = 21, colour = paper, alpha = 0.9,
+                        stroke = 0.6) +
+    label_text(ggplot2::aes(x = .data$x, y = .data$y, label = .data$text), labels[labels$shown, ], size = 3.1,
+               hjust = 0) +
     ggplot2::scale_size_area(max_size = 11) +
     ggplot2::scale_fill_manual(values = c(change_colours()[c("more", "less")], none = bar_ink)) +
     ggplot2::coord_cartesian(frame$x, frame$y, expand = FALSE, clip = "off") +
@@ -89,7 +98,8 @@ map_frame <- function(longitude, latitude) {
   shrink <- cos(mean(y) * pi / 180)
   tall <- max(diff(y) * 1.12, diff(x) * shrink * 1.25 * 540 / 1240, 0.01)
   wide <- tall * 1240 / 540 / shrink
-  list(x = mean(x) + c(-0.5, 0.5) * wide, y = mean(y) + c(-0.5, 0.5) * tall, pixel_x = wide / 1240, pixel_y = tall / 540)
+  list(x = mean(x) + c(-0.5, 0.5) * wide, y = mean(y) + c(-0.5, 0.5) * tall, pixel_x = wide / 1240,
+       pixel_y = tall / 540)
 }
 
 # Names beside their circles, right or left, above or below, wherever they meet no other; the largest places choose
@@ -98,7 +108,8 @@ place_labels <- function(data, pct, frame) {
   name <- shorten(data$name, 22)
   text <- paste0(name, if (!is.null(pct)) ifelse(is.na(pct), "", paste0("  ", signed_percent(pct))))
   # A text of 3.1 mm is 8.8 points, at 144 pixels per inch 17.6 pixels.
-  width_of <- function(text) systemfonts::string_width(text, family = figure_family(), size = 8.8, res = 144) * frame$pixel_x
+  width_of <- function(text) systemfonts::string_width(text, family = figure_family(), size = 8.8,
+                                                       res = 144) * frame$pixel_x
   height <- 21 * frame$pixel_y
   radius <- sqrt(pmax(data$value, 0) / max(data$value, 1e-9)) * 33
   rx <- pmax(radius, 4) * frame$pixel_x
@@ -113,7 +124,8 @@ place_labels <- function(data, pct, frame) {
     width <- width_of(words)
     for (i in which(!out$shown)) {
       for (side in sides) {
-        start <- data$longitude[i] + switch(as.character(side[1]), "1" = rx[i] + gap, "-1" = -rx[i] - gap - width[i], -width[i] / 2)
+        start <- data$longitude[i] + switch(as.character(side[1]), "1" = rx[i] + gap, "-1" = -rx[i] - gap - width[i],
+                                            -width[i] / 2)
         y <- data$latitude[i] + side[2] * (if (side[1] == 0) ry[i] + height / 2 else ry[i] * 0.7)
         box <- c(start, start + width[i], y - height / 2, y + height / 2)
         if (!any(vapply(boxes[-i], meets, NA, box = box))) {

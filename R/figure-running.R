@@ -27,7 +27,8 @@ figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   lines$data$stretch <- findInterval(lines$data$period, marks)
   draw_lines(lines, rows, if (length(marks)) {
     ggplot2::annotate("segment", x = marks, xend = marks, y = 0, yend = Inf, colour = hairline, linewidth = 0.5)
-  }) + figure_words(rows, column_sentence(rows$answer, column), title %||% running_title(column, rows), subtitle, caption,
+  }) + figure_words(rows, column_sentence(rows$answer, column), title %||% running_title(column, rows), subtitle,
+                    caption,
                     others_note(lines$rest), dashed = TRUE)
 }
 

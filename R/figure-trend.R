@@ -25,10 +25,12 @@ check_time <- function(answer, what, call = caller_env()) {
     stop_figure(sprintf("%s needs a period.", what), "Total with `every = \"month\"`.", call = call)
   }
   if (is_recurring(answer$every)) {
-    stop_figure(sprintf("`%s` comes again every year and has no trend.", answer$every), "Draw it with `figure_weekdays()`.", call = call)
+    stop_figure(sprintf("`%s` comes again every year and has no trend.", answer$every),
+                "Draw it with `figure_weekdays()`.", call = call)
   }
   if (length(answer$by) > 1) {
-    stop_figure(sprintf("%s shows one group column, and the table has %s.", what, columns_named(answer$by)), "Total with one of them.",
+    stop_figure(sprintf("%s shows one group column, and the table has %s.", what, columns_named(answer$by)),
+                "Total with one of them.",
                 call = call)
   }
 }
@@ -62,9 +64,11 @@ draw_lines <- function(lines, rows, marks = NULL) {
   ends$label_y <- spread_labels(ends$value, diff(range(c(0, data$value), na.rm = TRUE)) / 17)
   ends$label <- shorten(as.character(ends$group), 26)
   room <- if (alone) 0.03 else text_part(ends$label, 3.8)
-  ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value, colour = .data$group, group = paste(.data$group, .data$stretch))) +
+  ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value, colour = .data$group,
+                                     group = paste(.data$group, .data$stretch))) +
     marks +
-    ggplot2::annotate("segment", x = min(data$period), xend = max(data$period), y = 0, yend = 0, colour = ink, linewidth = 0.4) +
+    ggplot2::annotate("segment", x = min(data$period), xend = max(data$period), y = 0, yend = 0, colour = ink,
+                      linewidth = 0.4) +
     line_layers(data) +
     (if (!alone) {
       line_label(ggplot2::aes(y = .data$label_y, label = .data$label), ends, nudge_x = end_nudge(data$period),
@@ -73,7 +77,8 @@ draw_lines <- function(lines, rows, marks = NULL) {
     ggplot2::scale_colour_manual(values = lines$colours, guide = "none") +
     ggplot2::scale_x_date(breaks = date_breaks(data$period), labels = date_labels,
                           expand = ggplot2::expansion(mult = c(0.01, room / (1 - room) * 1.15))) +
-    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$answer, rows$of)), limits = range(0, data$value, ends$label_y, na.rm = TRUE)) +
+    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$answer, rows$of)),
+                                limits = range(0, data$value, ends$label_y, na.rm = TRUE)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld()
 }
@@ -87,7 +92,8 @@ line_layers <- function(data) {
   list(
     ggplot2::geom_line(data = data[!data$unfinished, ], linewidth = 0.8, lineend = "round", na.rm = TRUE),
     ggplot2::geom_line(data = last, linewidth = 0.8, linetype = "22", na.rm = TRUE),
-    ggplot2::geom_point(data = data[data$unfinished, ], shape = 21, fill = paper, size = 2.2, stroke = 0.9, na.rm = TRUE)
+    ggplot2::geom_point(data = data[data$unfinished, ], shape = 21, fill = paper, size = 2.2, stroke = 0.9,
+                        na.rm = TRUE)
   )
 }
 

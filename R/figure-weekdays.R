@@ -14,7 +14,8 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
   rows <- figure_rows(t, of)
   answer <- rows$answer
   if (!is_recurring(answer$every) || length(answer$by) > 1) {
-    stop_figure("This figure draws a recurring period, with at most one `by` column.", "Total with `every = \"weekday\"` or `\"month_of_year\"`.")
+    stop_figure("This figure draws a recurring period, with at most one `by` column.",
+                "Total with `every = \"weekday\"` or `\"month_of_year\"`.")
   }
   data <- rows$data
   data$panel <- member_names(data, answer$by)
@@ -27,7 +28,8 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
   even <- !adding_of(answer, rows$of) || length(unique(held)) == 1
   if (!even) data$value <- data$value / held[as.character(data$period)]
   # Where all are equal none is best.
-  data$best <- as.logical(stats::ave(data$value, data$panel, FUN = function(x) x == max(x, na.rm = TRUE) & max(x) > min(x)))
+  data$best <- as.logical(stats::ave(data$value, data$panel,
+                                     FUN = function(x) x == max(x, na.rm = TRUE) & max(x) > min(x)))
   digits <- if (max(data$value) >= 1e4) -2 else 0
   crowded <- length(kept$names) > 1 && answer$every == "month_of_year"
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value)) +
@@ -43,8 +45,10 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
     ggplot2::theme(axis.text.y = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank(),
                    axis.text.x = ggplot2::element_text(colour = ink),
                    strip.text = if (length(answer$by)) ggplot2::element_text() else ggplot2::element_blank()) +
-    figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", grain_kinds[[answer$every]]$single), capital(recurring_words(answer$about, answer$every))),
-                 title %||% weekday_title(data, answer, rows$of, even), subtitle, caption, others_note(kept$rest, "panels"))
+    figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", grain_kinds[[answer$every]]$single),
+                         capital(recurring_words(answer$about, answer$every))),
+                 title %||% weekday_title(data, answer, rows$of, even), subtitle, caption,
+                 others_note(kept$rest, "panels"))
 }
 
 # "Revenue by weekday: Fri is best", or of unequally many single periods "Mean revenue per single month by month of the
@@ -53,7 +57,8 @@ weekday_title <- function(data, answer, of, even) {
   title <- if (even) {
     title_words(answer)
   } else {
-    sprintf("Mean %s per single %s by %s", of, grain_kinds[[answer$every]]$single, and_list(c(grain_kinds[[answer$every]]$name, answer$by)))
+    sprintf("Mean %s per single %s by %s", of, grain_kinds[[answer$every]]$single,
+            and_list(c(grain_kinds[[answer$every]]$name, answer$by)))
   }
   best <- as.character(data$period[data$best])
   if (length(answer$by) || length(best) == 0) {

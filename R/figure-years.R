@@ -18,7 +18,8 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   rows <- figure_rows(t, of)
   answer <- rows$answer
   if (!isTRUE(answer$every %in% c("week", "month", "quarter")) || length(answer$by)) {
-    stop_figure("The years are drawn from months, weeks or quarters of the whole.", "Total with `every = \"month\"` and without `by`.")
+    stop_figure("The years are drawn from months, weeks or quarters of the whole.",
+                "Total with `every = \"month\"` and without `by`.")
   }
   if (cumulative) check_adds_up(rows$t, rows$of, "A running year")
   data <- year_lines(rows, cumulative)
@@ -29,19 +30,26 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   sentence <- if (cumulative) sprintf("Each year adds up from its first %s.", answer$every) else NULL
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
     ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7) +
-    ggplot2::geom_line(data = latest[!latest$unfinished, ], colour = category_colours(1), linewidth = 1.4, lineend = "round") +
-    ggplot2::geom_line(data = utils::tail(latest, if (any(latest$unfinished)) 2 else 0), colour = category_colours(1), linewidth = 1,
+    ggplot2::geom_line(data = latest[!latest$unfinished, ], colour = category_colours(1), linewidth = 1.4,
+                       lineend = "round") +
+    ggplot2::geom_line(data = utils::tail(latest, if (any(latest$unfinished)) 2 else 0), colour = category_colours(1),
+                       linewidth = 1,
                        linetype = "22") +
-    ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1), size = 2.6, stroke = 1) +
+    ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1),
+                        size = 2.6, stroke = 1) +
     year_labels(ends, years) +
-    ggplot2::scale_colour_manual(values = stats::setNames(grDevices::colorRampPalette(c("#CFC8BA", "#8F8891"))(max(1, length(years) - 1)),
+    ggplot2::scale_colour_manual(values = stats::setNames(grDevices::colorRampPalette(
+      c("#CFC8BA", "#8F8891")
+    )(max(1, length(years) - 1)),
                                                           years[-length(years)])) +
     ggplot2::scale_x_continuous(breaks = year_breaks(data, answer), labels = year_break_labels(data, answer),
                                 expand = ggplot2::expansion(mult = c(0.02, 0.1))) +
-    ggplot2::scale_y_continuous(labels = axis_money(unit_of(answer, rows$of)), limits = range(0, data$value, ends$label_y)) +
+    ggplot2::scale_y_continuous(labels = axis_money(unit_of(answer, rows$of)),
+                                limits = range(0, data$value, ends$label_y)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld() +
-    figure_words(rows, sentence, title %||% paste0(title_words(answer), if (cumulative) ", year to date" else ", year by year"),
+    figure_words(rows, sentence,
+                 title %||% paste0(title_words(answer), if (cumulative) ", year to date" else ", year by year"),
                  subtitle, caption, dashed = TRUE)
 }
 
@@ -57,15 +65,20 @@ year_lines <- function(rows, cumulative) {
   if (cumulative) data$value <- unlist(lapply(split(data$value, data$year), cumsum), use.names = FALSE)
   last <- unfinished_period(rows$answer)
   data$unfinished <- if (is.null(last)) FALSE else data$start == last
-  data$year <- factor(data$year, labels = if (rows$answer$every == "week") unique(data$year) else year_name(as.integer(unique(data$year)), calendar))
+  data$year <- factor(data$year,
+                      labels = if (rows$answer$every == "week") unique(data$year) else year_name(
+                        as.integer(unique(data$year)), calendar
+                      ))
   data
 }
 
 year_labels <- function(ends, years) {
   ends$latest <- ends$year == years[length(years)]
   list(
-    line_label(ggplot2::aes(y = .data$label_y, label = .data$year), ends[!ends$latest, ], colour = faint_ink, nudge_x = 0.12),
-    line_label(ggplot2::aes(y = .data$label_y, label = .data$year), ends[ends$latest, ], colour = category_colours(1), fontface = "bold",
+    line_label(ggplot2::aes(y = .data$label_y, label = .data$year), ends[!ends$latest, ], colour = faint_ink,
+               nudge_x = 0.12),
+    line_label(ggplot2::aes(y = .data$label_y, label = .data$year), ends[ends$latest, ], colour = category_colours(1),
+               fontface = "bold",
                size = 4.6, nudge_x = 0.12)
   )
 }

@@ -25,7 +25,8 @@ formula_safe <- function(x) {
     text <- as.character(x[[name]])
     risky <- which(like_formula(text))
     if (length(risky)) {
-      say("protected", sprintf("%s of `%s` begin like a formula and were written with an apostrophe in front, for example %s.",
+      say("protected",
+          sprintf("%s of `%s` begin like a formula and were written with an apostrophe in front, for example %s.",
                                count_of(length(risky), "text"), name, examples_of(text[risky], 1)))
       x[[name]] <- replace(text, risky, paste0("'", text[risky]))
     }

@@ -76,7 +76,8 @@ figure_writers <- list(
 
 check_deliverable <- function(x, figure, several, call = caller_env()) {
   tables <- if (several) x else list(x)
-  if (!figure && (length(tables) == 0 || !all(vapply(tables, is.data.frame, NA)) || several && !rlang::is_named(tables))) {
+  if (!figure &&
+      (length(tables) == 0 || !all(vapply(tables, is.data.frame, NA)) || several && !rlang::is_named(tables))) {
     stop_because("argument", c(
       "`x` must be a table, a figure, or a list of tables with names.", i = sprintf("It is %s.", describe(x))
     ), call = call)

@@ -46,16 +46,17 @@ money_note <- function(facts, unit) {
   }
 }
 
-# For each column: `kind`, one of text, date, period, logical, money, number, percent, change (a signed percent), plain (a
-# number of which nothing is known), and the `decimals` to show; for exact columns these are all there are. Only what a
-# table knows of its columns decides, never their names.
+# For each column: `kind`, one of text, date, period, logical, money, number, percent, change (a signed percent), plain
+# (a number of which nothing is known), and the `decimals` to show; for exact columns these are all there are. Only what
+# a table knows of its columns decides, never their names.
 column_facts <- function(x) {
   known <- known_columns(x)
   Map(function(values, name) {
     about <- known[[name]]
     kind <- number_kind(type_of(values), about)
     if (kind == "date" && !is.null(about$every)) kind <- "period"
-    list(name = name, kind = kind, decimals = about$decimals %||% shown_decimals(values, kind), exact = !is.null(about$decimals),
+    list(name = name, kind = kind, decimals = about$decimals %||% shown_decimals(values, kind),
+         exact = !is.null(about$decimals),
          signed = isTRUE(about$signed), every = if (kind == "period") about$every)
   }, as.list(x), names(x))
 }

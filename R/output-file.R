@@ -14,7 +14,8 @@ write_whole <- function(path, write, call = caller_env()) {
   if (nzchar(problem)) stop_not_written(path, problem, more_room, call)
   if (!is_complete(part)) stop_not_written(path, "It was cut short. Is the disk full?", more_room, call)
   if (!file.rename(part, path)) {
-    stop_because("file", c(sprintf("\"%s\" cannot be written.", path), i = "Is it open elsewhere, or protected?"), call = call)
+    stop_because("file", c(sprintf("\"%s\" cannot be written.", path), i = "Is it open elsewhere, or protected?"),
+                 call = call)
   }
 }
 
@@ -44,7 +45,8 @@ write_text <- function(text, path) {
 write_bytes <- function(bytes, path) {
   problem <- write_bytes_kernel(path.expand(path), bytes)
   if (nzchar(problem)) stop_unwritten(problem)
-  if (!identical(file.size(path), as.double(length(bytes)))) stop_unwritten("It has another length than what was written.")
+  if (!identical(file.size(path),
+                 as.double(length(bytes)))) stop_unwritten("It has another length than what was written.")
 }
 
 # Writers of other packages do not all notice a full disk. What they write last tells whether all of it is there.
@@ -59,7 +61,8 @@ holds_bytes <- function(bytes, mark) {
 
 file_ends <- list(
   # The closing chunk with its checksum.
-  png = function(last) identical(utils::tail(last, 12), as.raw(c(0, 0, 0, 0, 0x49, 0x45, 0x4e, 0x44, 0xae, 0x42, 0x60, 0x82))),
+  png = function(last) identical(utils::tail(last, 12),
+                                 as.raw(c(0, 0, 0, 0, 0x49, 0x45, 0x4e, 0x44, 0xae, 0x42, 0x60, 0x82))),
   svg = function(last) holds_bytes(last, charToRaw("</svg>")),
   pdf = function(last) holds_bytes(last, charToRaw("%%EOF")),
   parquet = function(last) identical(utils::tail(last, 4), charToRaw("PAR1")),

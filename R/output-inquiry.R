@@ -9,11 +9,12 @@
 #' @param name Text: what the table is called in the brief.
 #' @return Text, one element a line, printed as lines. `as_code()`: calls that end in the table `t`. `as_brief()`: the
 #'   entry `tables` of a brief; see [read_brief()].
-#' @section Errors: `hinterfeld_error_argument` for anything but an inquiry, and for one that cannot be written so: a brief
-#'   knows no functions but those of its expressions, and a step on a column that was added by hand is in neither.
+#' @section Errors: `hinterfeld_error_argument` for anything but an inquiry, and for one that cannot be written so: a
+#'   brief knows no functions but those of its expressions, and a step on a column that was added by hand is in neither.
 #' @export
 #' @examples
-#' t <- totals(demo_daybook(), by = c(region, product), measures = list("revenue", best_day = largest_of(revenue, per = "day")))
+#' t <- totals(demo_daybook(), by = c(region, product),
+#'             measures = list("revenue", best_day = largest_of(revenue, per = "day")))
 #' q <- inquiry_of(best_sellers(add_share(t, within = region), n = 2, within = region))
 #' as_code(q)
 #' as_brief(q, "best_of_regions")
@@ -21,7 +22,8 @@ as_code <- function(q, facts = "book") {
   check_inquiry_given(q)
   check_text(facts, "facts")
   check_own_columns(q)
-  calls <- c(list(totals_call(q, facts)), lapply(q$steps, step_call), if (!is.null(q$crosstab)) list(crosstab_call(q$crosstab)))
+  calls <- c(list(totals_call(q, facts)), lapply(q$steps, step_call),
+             if (!is.null(q$crosstab)) list(crosstab_call(q$crosstab)))
   lines <- paste("t <-", vapply(calls, expression_source, ""))
   if (length(q$headings)) {
     renamed <- rlang::expr(names(t)[match(!!vector_call(names(q$headings)), names(t))])
@@ -37,13 +39,19 @@ as_brief <- function(q, name = "table") {
   check_text(name, "name")
   check_own_columns(q)
   table <- list(
-    by = if (length(q$by)) as.list(q$by), every = q$every, measures = unname(Map(brief_measure_entry, q$measures, names(q$measures))),
-    subtotals = if (is.list(q$subtotals)) lapply(q$subtotals, function(one) if (length(one) == 1) one else as.list(one)) else q$subtotals,
+    by = if (length(q$by)) as.list(q$by), every = q$every,
+    measures = unname(Map(brief_measure_entry, q$measures, names(q$measures))),
+    subtotals = if (is.list(q$subtotals)) lapply(q$subtotals,
+                                                 function(one) if (length(one) == 1) one else as.list(
+                                                   one
+                                                 )) else q$subtotals,
     fill = if (q$fill) TRUE, add = if (length(q$steps)) lapply(q$steps, brief_step_entry),
-    crosstab = if (!is.null(q$crosstab)) brief_crosstab_entry(q$crosstab), headings = if (length(q$headings)) as.list(q$headings)
+    crosstab = if (!is.null(q$crosstab)) brief_crosstab_entry(q$crosstab),
+    headings = if (length(q$headings)) as.list(q$headings)
   )
   table <- Filter(Negate(is.null), table)
-  text <- yaml::as.yaml(list(tables = stats::setNames(list(table), name)), precision = 15L, indent.mapping.sequence = TRUE,
+  text <- yaml::as.yaml(list(tables = stats::setNames(list(table), name)), precision = 15L,
+                        indent.mapping.sequence = TRUE,
                         handlers = list(logical = function(x) structure(tolower(x), class = "verbatim")))
   structure(strsplit(text, "\n", fixed = TRUE)[[1]], class = "hinterfeld_code")
 }
@@ -62,7 +70,8 @@ print.hinterfeld_inquiry <- function(x, ...) {
 
 #' @export
 format.hinterfeld_inquiry <- function(x, ...) {
-  split <- c(if (!is.null(x$every)) paste("per", grain_kinds[[x$every]]$name), if (length(x$by)) paste("by", and_list(x$by)))
+  split <- c(if (!is.null(x$every)) paste("per", grain_kinds[[x$every]]$name),
+             if (length(x$by)) paste("by", and_list(x$by)))
   steps <- vapply(x$steps, function(step) gsub("_", " ", step$kind), "")
   text_notes(c(
     sprintf("Inquiry: %s", paste(c(and_list(names(x$measures)), split), collapse = " ")),
@@ -142,7 +151,8 @@ argument_code <- function(value, type) {
 crosstab_call <- function(how) {
   of <- vector_call(how$of)
   given <- list(of = of, margins = if (!how$margins) FALSE, empty = if (how$empty != "blank") how$empty)
-  rlang::call2("crosstab", quote(t), columns_call(how$rows), columns_call(how$columns), !!!Filter(Negate(is.null), given))
+  rlang::call2("crosstab", quote(t), columns_call(how$rows), columns_call(how$columns),
+               !!!Filter(Negate(is.null), given))
 }
 
 # Columns bare where their names allow it.
@@ -151,7 +161,9 @@ columns_call <- function(names) {
     return(quote(character()))
   }
   plain <- all(make.names(names) == names) && !any(names %in% c("t", "T", "F"))
-  if (!plain) vector_call(names) else if (length(names) == 1) as.symbol(names) else rlang::call2("c", !!!lapply(names, as.symbol))
+  if (!plain) vector_call(names) else if (length(names) == 1) as.symbol(names) else rlang::call2(
+    "c", !!!lapply(names, as.symbol)
+  )
 }
 
 vector_call <- function(x) {
@@ -172,9 +184,12 @@ brief_measure_entry <- function(m, name) {
   }
   kind <- measure_kinds[[m$kind]]
   bare <- is.character(m$x) && length(m$x) == 1
-  x <- if (kind$takes == "column") m$x else if (kind$takes == "lines") TRUE else expression_source(if (bare) as.symbol(m$x) else m$x)
+  x <- if (kind$takes == "column") m$x else if (kind$takes == "lines") TRUE else expression_source(
+    if (bare) as.symbol(m$x) else m$x
+  )
   spec <- c(stats::setNames(list(x), kind$maker), list(
-    per = m$per, where = if (!is.null(m$where)) expression_source(m$where), margin = if (m$margin != "recompute") m$margin
+    per = m$per, where = if (!is.null(m$where)) expression_source(m$where),
+    margin = if (m$margin != "recompute") m$margin
   ))
   stats::setNames(list(Filter(Negate(is.null), spec)), name)
 }
@@ -192,7 +207,8 @@ brief_step_entry <- function(step) {
 }
 
 brief_crosstab_entry <- function(how) {
-  entry <- list(rows = as.list(how$rows), columns = how$columns, of = as.list(how$of), margins = if (!how$margins) FALSE,
+  entry <- list(rows = as.list(how$rows), columns = how$columns, of = as.list(how$of),
+                margins = if (!how$margins) FALSE,
                 empty = if (how$empty != "blank") how$empty)
   Filter(Negate(is.null), entry)
 }

@@ -11,20 +11,25 @@ write_json_file <- function(x, path) {
   })
   description <- list(title = jsonlite::unbox(about$title %||% NA_character_), sentences = about$sentences,
                       rows = jsonlite::unbox(nrow(x)), columns = columns)
-  rows <- tibble::new_tibble(lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column), nrow = nrow(x))
-  text <- sprintf("{\n\"description\": %s,\n\"rows\": %s\n}", jsonlite::toJSON(description, pretty = TRUE, na = "null", digits = NA),
+  rows <- tibble::new_tibble(lapply(as.list(x),
+                                    function(column) if (is.factor(column)) as.character(
+                                      column
+                                    ) else column), nrow = nrow(x))
+  text <- sprintf("{\n\"description\": %s,\n\"rows\": %s\n}",
+                  jsonlite::toJSON(description, pretty = TRUE, na = "null", digits = NA),
                   json_rows(rows))
   write_text(text, path)
 }
 
-# One line per row: readable, and a change in one row is a change in one line. Numbers are texts that read back as the same
-# number, where the writer of JSON would keep 15 digits.
+# One line per row: readable, and a change in one row is a change in one line. Numbers are texts that read back as the
+# same number, where the writer of JSON would keep 15 digits.
 json_rows <- function(rows) {
   number <- vapply(rows, function(x) is.numeric(x) && !is.object(x), NA)
   columns <- Map(function(x, number) if (number) json_numbers(x) else json_values(x), as.list(rows), number)
   names <- vapply(names(rows), function(name) as.character(jsonlite::toJSON(name, auto_unbox = TRUE)), "")
   cells <- Map(function(name, values) paste0(name, ":", values), names, columns)
-  if (nrow(rows) == 0) "[]" else paste0("[", paste0("{", do.call(paste, c(unname(cells), sep = ",")), "}", collapse = ",\n"), "]")
+  if (nrow(rows) == 0) "[]" else paste0("[", paste0("{", do.call(paste, c(unname(cells), sep = ",")), "}",
+                                                    collapse = ",\n"), "]")
 }
 
 json_numbers <- function(x) {
@@ -34,12 +39,15 @@ json_numbers <- function(x) {
 # Each value as JSON, once per distinct one; what is missing is null.
 json_values <- function(x) {
   known <- unique(x[!is.na(x)])
-  text <- if (is.logical(x)) tolower(known) else json_texts(if (inherits(x, "POSIXct")) format(known, "%Y-%m-%dT%H:%M:%S") else as.character(known))
+  text <- if (is.logical(x)) tolower(known) else json_texts(if (inherits(x,
+                                                                         "POSIXct")) format(
+                                                                           known, "%Y-%m-%dT%H:%M:%S"
+                                                                         ) else as.character(known))
   replace(text[match(x, known)], is.na(x), "null")
 }
 
-# Texts in quotes. A quote of their own is escaped, so that what parts two texts stands in none; the last one shows where
-# empty texts end.
+# Texts in quotes. A quote of their own is escaped, so that what parts two texts stands in none; the last one shows
+# where empty texts end.
 json_texts <- function(x) {
   json <- as.character(jsonlite::toJSON(c(enc2utf8(x), "end")))
   parts <- strsplit(substr(json, 3, nchar(json) - 2), "\",\"", fixed = TRUE)[[1]]

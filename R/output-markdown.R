@@ -6,11 +6,13 @@ write_markdown <- function(x, path) {
 
 markdown_lines <- function(x) {
   about <- table_description(x)
-  cells <- Map(function(values, fact) markdown_text(shown_text(values, fact, calendar_of(x))), as.list(x), about$columns)
+  cells <- Map(function(values, fact) markdown_text(shown_text(values, fact, calendar_of(x))), as.list(x),
+               about$columns)
   right <- vapply(about$columns, function(fact) fact$kind %in% number_kinds, NA)
   row <- function(cells) paste0("| ", do.call(paste, c(unname(cells), sep = " | ")), " |")
   c(
-    if (!is.null(about$title)) c(paste0("## ", markdown_text(paste0(about$title, money_note(about$columns, about$unit)))), ""),
+    if (!is.null(about$title)) c(paste0("## ",
+                                        markdown_text(paste0(about$title, money_note(about$columns, about$unit)))), ""),
     row(as.list(markdown_text(names(x)))),
     row(as.list(ifelse(right, "---:", "---"))),
     if (nrow(x)) row(cells),

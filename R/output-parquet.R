@@ -3,14 +3,19 @@
 write_parquet_file <- function(x, path) {
   # A column of nothing but blanks is written without its decimals: as DECIMAL it could not be read again.
   exact <- Filter(function(fact) fact$exact && !all(is.na(x[[fact$name]])), column_facts(x))
-  data <- tibble::new_tibble(lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column), nrow = nrow(x))
+  data <- tibble::new_tibble(lapply(as.list(x),
+                                    function(column) if (is.factor(column)) as.character(
+                                      column
+                                    ) else column), nrow = nrow(x))
   for (fact in exact) data[[fact$name]] <- inside_decimal(data[[fact$name]], fact$decimals)
-  types <- lapply(exact, function(fact) list("DECIMAL", precision = 18L, scale = fact$decimals, primitive_type = "INT64"))
+  types <- lapply(exact,
+                  function(fact) list("DECIMAL", precision = 18L, scale = fact$decimals, primitive_type = "INT64"))
   nanoparquet::write_parquet(data, path, schema = do.call(nanoparquet::parquet_schema, types))
 }
 
-# The writer cuts what is behind the last decimal, and 1.15 is a little less than that as a double. A quarter of a unit away
-# from zero is the same decimal, whether cut or rounded; large amounts, whose doubles lie further apart, need a half.
+# The writer cuts what is behind the last decimal, and 1.15 is a little less than that as a double. A quarter of a unit
+# away from zero is the same decimal, whether cut or rounded; large amounts, whose doubles lie further apart, need a
+# half.
 inside_decimal <- function(x, decimals) {
   units <- to_minor(x, decimals)
   from_minor(units + sign(units) * ifelse(abs(units) < 2^48, 1 / 4, 1 / 2), decimals)

@@ -58,7 +58,8 @@ print.hinterfeld_listing <- function(x, ..., n = 10) {
 #' @export
 format.hinterfeld_listing <- function(x, ..., n = 10) {
   listing <- listing_of(x)
-  heading <- sprintf("%s%s: %s", listing_title(listing), money_note(column_facts(x), listing$about$currency), count_of(nrow(x), "row"))
+  heading <- sprintf("%s%s: %s", listing_title(listing), money_note(column_facts(x), listing$about$currency),
+                     count_of(nrow(x), "row"))
   c(text_notes(heading), answer_table(x, n), text_notes(listing_sentences(listing)))
 }
 
@@ -73,7 +74,8 @@ format.hinterfeld_crosstab <- function(x, ..., n = 20) {
   about <- answer_of(x)$about
   heading <- sprintf("%s, %s", table_title(x, unit = TRUE), span_words(about))
   shown <- crosstab_shown(x, n)
-  c(text_notes(heading), answer_table(shown, nrow(shown)), cut_note(nrow(x) - nrow(shown), character()), text_notes(left_out_words(about)))
+  c(text_notes(heading), answer_table(shown, nrow(shown)), cut_note(nrow(x) - nrow(shown), character()),
+    text_notes(left_out_words(about)))
 }
 
 # Totals stay in sight when other rows and columns are cut.

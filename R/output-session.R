@@ -1,5 +1,5 @@
-# What is written must not depend on the session that writes it: options for numbers, the locale of texts and of the names
-# of months.
+# What is written must not depend on the session that writes it: options for numbers, the locale of texts and of the
+# names of months.
 
 # Evaluates `code` with plain options, in a UTF-8 locale where the session has another, and puts everything back.
 in_plain_session <- function(code) {

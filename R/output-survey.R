@@ -12,7 +12,8 @@ format.hinterfeld_survey <- function(x, ..., n = 20) {
   lines <- count_of(attr(x, "lines"), "line")
   switch(attr(x, "kind"),
     columns = c(text_notes(sprintf("Survey of %s, %s", lines, count_of(nrow(x), "column"))), survey_blocks(x, n)),
-    values = c(text_notes(sprintf("Survey of `%s` in %s: %s", names(x)[1], lines, count_of(sum(!is.na(x[[1]])), "distinct value"))),
+    values = c(text_notes(sprintf("Survey of `%s` in %s: %s", names(x)[1], lines,
+                                  count_of(sum(!is.na(x[[1]])), "distinct value"))),
                survey_value_lines(x, n)),
     several = c(text_notes(sprintf("Survey of `%s` in %s", names(x)[1], lines)),
                 text_table(quoted_values(x), list(revenue = attr(x, "decimals")), rows = n))

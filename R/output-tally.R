@@ -5,12 +5,13 @@
 #' @param tally A tally made by [tally_of()] or [merge_tallies()].
 #' @param path Text: the file. The folder must exist.
 #' @return `save_tally()`: `path`, invisibly. `load_tally()`: the tally.
-#' @section File: Version 2, all numbers little-endian: the 16 bytes `hinterfeld tally`; the version, 32 bits; the length of the
-#'   description in bytes, 32 bits; the description, JSON in UTF-8, with keys, labels and their types, measures and the number of
-#'   groups; then for each part the codes of each key as 32-bit integers (0 for missing) and for each measure the
-#'   values and the numbers of lines as 64-bit integers; at the end the SHA-256 of all before it, 32 bytes.
-#' @section Errors: `hinterfeld_error_file` for a file that is missing, is no tally, is damaged, or has a later version; nothing
-#'   of it is used then.
+#' @section File: Version 2, all numbers little-endian: the 16 bytes `hinterfeld tally`; the version, 32 bits; the
+#'   length of the description in bytes, 32 bits; the description, JSON in UTF-8, with keys, labels and their types,
+#'   measures and the number of groups; then for each part the codes of each key as 32-bit integers (0 for missing) and
+#'   for each measure the values and the numbers of lines as 64-bit integers; at the end the SHA-256 of all before it,
+#'   32 bytes.
+#' @section Errors: `hinterfeld_error_file` for a file that is missing, is no tally, is damaged, or has a later version;
+#'   nothing of it is used then.
 #' @references JSON: RFC 8259. SHA-256: FIPS 180-4.
 #' @export
 #' @examples
@@ -27,7 +28,8 @@ save_tally <- function(tally, path) {
   write_whole(path, function(part) {
     write_bytes(bytes, part)
     # Its checksum with it: what reads back is what was meant.
-    if (!identical(readBin(part, "raw", length(bytes) + 1), bytes)) stop_unwritten("It does not read back as it was written.")
+    if (!identical(readBin(part, "raw", length(bytes) + 1),
+                   bytes)) stop_unwritten("It does not read back as it was written.")
   })
   invisible(path)
 }
@@ -49,7 +51,8 @@ tally_bytes <- function(tally) {
   body <- c(
     list(charToRaw(tally_mark), numbers(tally_version), numbers(length(text)), text),
     lapply(parts, function(part) {
-      unlist(c(lapply(part$codes, numbers), lapply(part$held, function(amount) c(numbers(amount$values), numbers(amount$counted)))))
+      unlist(c(lapply(part$codes, numbers),
+               lapply(part$held, function(amount) c(numbers(amount$values), numbers(amount$counted)))))
     })
   )
   body <- unlist(body)
@@ -64,7 +67,10 @@ coded_part <- function(part) {
   }))
   list(
     names = names(part$columns), types = vapply(columns, function(column) column$type, ""),
-    labels = lapply(columns, function(column) if (is.double(column$labels)) number_text(unclass(column$labels)) else column$labels),
+    labels = lapply(columns,
+                    function(column) if (is.double(column$labels)) number_text(
+                      unclass(column$labels)
+                    ) else column$labels),
     amounts = list(names = names(part$amounts), kinds = unname(vapply(part$amounts, function(amount) amount$kind, ""))),
     groups = part$lines, codes = lapply(columns, function(column) column$codes), held = unname(part$amounts)
   )
@@ -97,7 +103,8 @@ label_type <- function(labels) {
   } else if (inherits(labels, "Date")) {
     "date"
   } else if (is.object(labels)) {
-    stop_because("argument", c(sprintf("A tally by %s cannot be saved.", class(labels)[1]), i = "Make the column text or a number before `daybook()`."), call = NULL)
+    stop_because("argument", c(sprintf("A tally by %s cannot be saved.", class(labels)[1]),
+                               i = "Make the column text or a number before `daybook()`."), call = NULL)
   } else {
     typeof(labels)
   }
@@ -115,7 +122,8 @@ format.hinterfeld_tally <- function(x, ...) {
   text_notes(c(
     sprintf("Tally of %s, %s: %s.", count_of(x$lines, "line"), span_words(x),
             paste(c(and_list(names(x$measures)), split), collapse = " ")),
-    sprintf("%s so far. `totals()` and its steps ask it, `merge_tallies()` goes on.", count_of(x$parts[[1]]$lines, "group")),
+    sprintf("%s so far. `totals()` and its steps ask it, `merge_tallies()` goes on.",
+            count_of(x$parts[[1]]$lines, "group")),
     left_out_words(x)
   ))
 }

@@ -36,17 +36,20 @@ words_about <- function(column, ...) {
 }
 
 step_kinds_words <- list(
-  rank = function(about) words_about(about$column[["rank"]], rank_words(about, about$args$highest_first, about$args$ties)),
+  rank = function(about) words_about(about$column[["rank"]],
+                                     rank_words(about, about$args$highest_first, about$args$ties)),
   share = function(about) {
     words_about(about$column[["share"]], sprintf(
-      "%s of %s as a share of the total %s; the shares of a scope add up to 1%s.%s%s", about$args$of, member_words(about),
+      "%s of %s as a share of the total %s; the shares of a scope add up to 1%s.%s%s", about$args$of,
+      member_words(about),
       scope_words(about), not_given_words(about), cut_words(about),
       missing_words(about, "have no share: the total of their scope is 0 or below")
     ))
   },
   running_total = function(about) {
     again <- if (is.null(about$args$restart)) "" else sprintf(", starting again each %s", about$args$restart)
-    words_about(about$column[["running"]], sprintf("running total of %s along %s %s%s.%s", about$args$of, about$args$along,
+    words_about(about$column[["running"]],
+                sprintf("running total of %s along %s %s%s.%s", about$args$of, about$args$along,
                                                    running_words(about), again, cut_words(about)))
   },
   moving = function(about) {
@@ -144,7 +147,8 @@ days_words <- function(days) {
 }
 
 change_words <- function(about) {
-  c(change_compared(about), if (is.null(about$args$periods)) change_counted(about$found$told), if (!is.null(about$found$shown) && is.null(about$args$periods)) {
+  c(change_compared(about), if (is.null(about$args$periods)) change_counted(about$found$told),
+    if (!is.null(about$found$shown) && is.null(about$args$periods)) {
     "The table was cut, so members that are gone have no row."
   })
 }
@@ -169,7 +173,8 @@ change_compared <- function(about) {
   }
   last <- about$found$told$last
   c(sprintf("%s less that of %s.", args$of, versus),
-    if (!is.null(last)) sprintf("The last %s compares %s with %s.", every, days_words(last$now), days_words(last$before)))
+    if (!is.null(last)) sprintf("The last %s compares %s with %s.", every, days_words(last$now),
+                                days_words(last$before)))
 }
 
 # "The last year compares ... with ...": of the change that a column belongs to.

@@ -40,7 +40,8 @@ measures_shown <- function(answer) {
 
 table_words <- function(answer) {
   every <- answer$every
-  split <- c(if (!is.null(every)) paste("per", grain_kinds[[every]]$name), if (length(by_words(answer))) paste("by", and_list(by_words(answer))))
+  split <- c(if (!is.null(every)) paste("per", grain_kinds[[every]]$name),
+             if (length(by_words(answer))) paste("by", and_list(by_words(answer))))
   sprintf("%s: %s, %s.", paste(c(capital(measures_named(answer, " in %s")), split), collapse = " "),
           count_of(answer$about$lines, "line"), span_words(answer$about))
 }

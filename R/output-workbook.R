@@ -17,7 +17,8 @@ write_workbook <- function(tables, path) {
 # XML can hold no control characters.
 visible_texts <- function(x) {
   hidden <- function(text) any(grepl("[[:cntrl:]]", text)) && !identical(visible(text), enc2utf8(text))
-  odd <- names(x)[vapply(as.list(x), function(column) (is.character(column) || is.factor(column)) && hidden(unique(as.character(column))), NA)]
+  odd <- names(x)[vapply(as.list(x), function(column) (is.character(column) || is.factor(column)) &&
+                         hidden(unique(as.character(column))), NA)]
   if (length(odd) == 0 && !hidden(names(x))) {
     return(x)
   }
@@ -32,7 +33,8 @@ check_worksheet_rows <- function(tables) {
   long <- which(vapply(tables, nrow, 0L) >= worksheet_rows)
   if (length(long)) {
     stop_because("file", c(
-      sprintf("A worksheet holds %s rows; the table has %s.", group_digits(worksheet_rows), group_digits(nrow(tables[[long[1]]]))),
+      sprintf("A worksheet holds %s rows; the table has %s.", group_digits(worksheet_rows),
+              group_digits(nrow(tables[[long[1]]]))),
       i = "Write it as .csv or .parquet, or total it more coarsely."
     ), call = NULL)
   }
@@ -54,7 +56,8 @@ sheet_names <- function(tables) {
 }
 
 heading_style <- function() {
-  openxlsx::createStyle(textDecoration = "bold", fgFill = "#EDE7DA", border = "bottom", borderColour = "#6E6A72", valign = "top")
+  openxlsx::createStyle(textDecoration = "bold", fgFill = "#EDE7DA", border = "bottom", borderColour = "#6E6A72",
+                        valign = "top")
 }
 
 write_contents <- function(book, tables, names) {
@@ -63,7 +66,8 @@ write_contents <- function(book, tables, names) {
     words <- visible(about$sentences)
     data.frame(
       Sheet = c(name, rep("", max(0, length(words) - 1))), Rows = c(nrow(table), rep(NA, max(0, length(words) - 1))),
-      `What it is and how it was computed` = if (length(words)) words else "A table as it was given.", check.names = FALSE
+      `What it is and how it was computed` = if (length(words)) words else "A table as it was given.",
+      check.names = FALSE
     )
   }, names, about, tables))
   openxlsx::addWorksheet(book, "Contents", gridLines = FALSE)
@@ -98,7 +102,8 @@ write_sheet <- function(book, x, sheet) {
   }
   totals <- which(total_rows(x)) + 1L
   if (length(totals)) {
-    openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(facts), gridExpand = TRUE, stack = TRUE)
+    openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(facts),
+                       gridExpand = TRUE, stack = TRUE)
   }
 }
 

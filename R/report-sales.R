@@ -9,18 +9,20 @@
 #' @param path Text: the file to write, `.html`. The folder must exist. For a brief, by default its report's name in
 #'   its output folder, which must exist.
 #' @param title Text: the title.
-#' @param words Text: the analyst's own words for the top, in Markdown. HTML in it is shown as it is written, and pictures are
-#'   not loaded.
+#' @param words Text: the analyst's own words for the top, in Markdown. HTML in it is shown as it is written, and
+#'   pictures are not loaded.
 #' @param category,region,place Text: columns to split products and places by. A default column that the daybook lacks
 #'   leaves out the parts that need it.
 #' @param catalogue A data frame of the products there are, as for [unsold()]; for the section on unsold products.
 #' @param places,outline Coordinates and outline for a map, as for [figure_places()].
-#' @param sections Text: which sections, in which order, of `"headline"`, `"trend"`, `"change"`, `"best_sellers"`, `"pareto"`,
-#'   `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All by default.
+#' @param sections Text: which sections, in which order, of `"headline"`, `"trend"`, `"change"`, `"best_sellers"`,
+#'   `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All by
+#'   default.
 #' @param ... The arguments for a daybook; none for a brief, which says them itself.
 #' @return `path`, invisibly.
-#' @section Errors: `hinterfeld_error_file` for a path that is no HTML file or has no folder, `hinterfeld_error_column` for a column that the
-#'   daybook lacks, `hinterfeld_error_argument` for an unknown section, and those of [read_brief()] and [run_brief()].
+#' @section Errors: `hinterfeld_error_file` for a path that is no HTML file or has no folder, `hinterfeld_error_column`
+#'   for a column that the daybook lacks, `hinterfeld_error_argument` for an unknown section, and those of
+#'   [read_brief()] and [run_brief()].
 #' @references WCAG 2.2, level AA, for contrast, headings and alternative texts.
 #' @export
 #' @examples
@@ -41,8 +43,10 @@ sales_report.default <- function(x, path, ...) {
 
 #' @rdname sales_report
 #' @export
-sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance", words = NULL, category = "category", region = "region",
-                                            place = NULL, catalogue = NULL, places = NULL, outline = NULL, sections = NULL, ...) {
+sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance", words = NULL, category = "category",
+                                            region = "region",
+                                            place = NULL, catalogue = NULL, places = NULL, outline = NULL,
+                                            sections = NULL, ...) {
   rlang::check_dots_empty()
   check_text(title, "title")
   check_text(words, "words", none = TRUE)
@@ -51,7 +55,8 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   unknown <- setdiff(sections, names(report_sections))
   if (!is.character(sections) || length(unknown)) {
     stop_because("argument", c(
-      sprintf("`sections` cannot be %s.", examples_of(unknown)), i = sprintf("The sections are %s.", examples_of(names(report_sections), 20))
+      sprintf("`sections` cannot be %s.", examples_of(unknown)),
+      i = sprintf("The sections are %s.", examples_of(names(report_sections), 20))
     ))
   }
   given <- c(category = !missing(category), region = !missing(region), place = !missing(place))
@@ -79,10 +84,12 @@ quietly_without_years <- function(code) {
 check_report_path <- function(path, call = caller_env()) {
   check_text(path, "path", call = call)
   if (!grepl("[.]html?$", path, ignore.case = TRUE)) {
-    stop_because("file", c(sprintf("A report cannot be written as \"%s\".", basename(path)), i = "Give a file name that ends in .html."), call = call)
+    stop_because("file", c(sprintf("A report cannot be written as \"%s\".", basename(path)),
+                           i = "Give a file name that ends in .html."), call = call)
   }
   if (!dir.exists(dirname(path))) {
-    stop_because("file", c(sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`."), call = call)
+    stop_because("file", c(sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`."),
+                 call = call)
   }
 }
 
@@ -95,7 +102,8 @@ report_columns <- function(book, columns, given, call = caller_env()) {
     if (given[[name]]) {
       near <- nearest(column, known, 1)
       stop_because("column", c(
-        sprintf("`%s` names `%s`, which is not a column.", name, column), i = sprintf("The columns are %s.", columns_named(known)),
+        sprintf("`%s` names `%s`, which is not a column.", name, column),
+        i = sprintf("The columns are %s.", columns_named(known)),
         if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
       ), call = call)
     }

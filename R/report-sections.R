@@ -39,7 +39,8 @@ headline_section <- function(context) {
   measures <- names(answer_of(year)$measures)
   cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
-  new_section("headline", "Headline figures", cards_block(cards), table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
+  new_section("headline", "Headline figures", cards_block(cards),
+              table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
 }
 
 headline_table <- function(book, every) {
@@ -69,9 +70,11 @@ headline_card <- function(t, of) {
   ends <- about$span[2]
   part <- period_end(period, answer$every, about$calendar) > ends
   list(
-    label = capital(gsub("_", " ", of)), period = paste0(period_label(period, answer$every, about$calendar), if (part) sprintf(", to %s", format(ends))),
+    label = capital(gsub("_", " ", of)),
+    period = paste0(period_label(period, answer$every, about$calendar), if (part) sprintf(", to %s", format(ends))),
     value = shown_text(t[[of]][last], fact, about$calendar), unit = if (fact$kind == "money") about$currency,
-    pct = t[[paste0(of, "_change_pct")]][last], before = shown_text(t[[paste0(of, "_before")]][last], fact, about$calendar),
+    pct = t[[paste0(of, "_change_pct")]][last],
+    before = shown_text(t[[paste0(of, "_before")]][last], fact, about$calendar),
     against = change_days(answer, paste0(of, "_before")), exact = t[[of]][last]
   )
 }
@@ -82,19 +85,24 @@ trend_section <- function(context) {
   book <- context$book
   months <- add_moving(add_change(totals(book, every = "month")), last = 12, name = "last_12_months")
   by <- totals(book, by = context$columns$category, every = "month")
-  new_section("trend", "Trend", figure_block(figure_trend(by)), table_block("months", months[rev(seq_len(nrow(months))), ], "Revenue per month, latest first"))
+  new_section("trend", "Trend", figure_block(figure_trend(by)),
+              table_block("months", months[rev(seq_len(nrow(months))), ], "Revenue per month, latest first"))
 }
 
 running_section <- function(context) {
   t <- totals(context$book, every = "month")
   years <- add_running_total(t, restart = "year", name = "year_to_date")
   new_section("running", "The running year", figure_block(figure_years(t, cumulative = TRUE)),
-              table_block("year_to_date", years[rev(seq_len(nrow(years))), ], "Revenue of each year to date, latest first"))
+              table_block("year_to_date", years[rev(seq_len(nrow(years))), ],
+                          "Revenue of each year to date, latest first"))
 }
 
 weekdays_section <- function(context) {
-  t <- totals(context$book, every = "weekday", measures = list("revenue", mean_of_a_day = mean_of("revenue", per = "day")))
-  new_section("weekdays", "Profile of the week", figure_block(figure_weekdays(t, of = "mean_of_a_day", title = "Revenue of a mean day by weekday")), table_block("weekdays", add_share(t), "Revenue by weekday"))
+  t <- totals(context$book, every = "weekday",
+              measures = list("revenue", mean_of_a_day = mean_of("revenue", per = "day")))
+  new_section("weekdays", "Profile of the week",
+              figure_block(figure_weekdays(t, of = "mean_of_a_day", title = "Revenue of a mean day by weekday")),
+              table_block("weekdays", add_share(t), "Revenue by weekday"))
 }
 
 # Change --------------------------------------------------------------------------------------------------
@@ -104,7 +112,8 @@ change_section <- function(context) {
   splits <- Filter(Negate(is.null), list(columns$category, columns$region, place_split(columns)))
   blocks <- unlist(lapply(splits, change_blocks, book = context$book), recursive = FALSE)
   map <- if (!is.null(columns$place) && !is.null(context$places)) {
-    figure_block(figure_places(add_change(totals(context$book, by = place_split(columns), every = "year")), context$places, outline = context$outline))
+    figure_block(figure_places(add_change(totals(context$book, by = place_split(columns), every = "year")),
+                               context$places, outline = context$outline))
   }
   if (length(blocks) == 0) blocks <- change_blocks("product", context$book)
   do.call(new_section, c(list("change", "Change against the year before"), list(map), blocks))
@@ -133,28 +142,34 @@ max_period <- function(t) {
 best_sellers_section <- function(context) {
   columns <- context$columns
   blocks <- unlist(lapply(Filter(Negate(is.null), columns[c("category", "region")]), function(column) {
-    t <- add_share(totals(context$book, by = tidyselect::all_of(c(column, "product"))), within = tidyselect::all_of(column))
-    list(figure_block(figure_ranking(totals(context$book, by = tidyselect::all_of(c(column, "product"))), within = tidyselect::all_of(column))),
-         table_block(paste0("best_sellers_", column), best_sellers(t, n = 5, within = tidyselect::all_of(column), others = TRUE),
+    t <- add_share(totals(context$book, by = tidyselect::all_of(c(column, "product"))),
+                   within = tidyselect::all_of(column))
+    list(figure_block(figure_ranking(totals(context$book, by = tidyselect::all_of(c(column, "product"))),
+                                     within = tidyselect::all_of(column))),
+         table_block(paste0("best_sellers_", column),
+                     best_sellers(t, n = 5, within = tidyselect::all_of(column), others = TRUE),
                      sprintf("Best sellers of each %s", column)))
   }), recursive = FALSE)
   both <- unlist(columns[c("category", "region")])
   if (length(both) == 2) {
     t <- totals(context$book, by = tidyselect::all_of(unname(c(both, "product"))))
-    each <- table_block("best_of_each", best_of_each(t, within = tidyselect::all_of(unname(both))), sprintf("The best seller of each %s", paste(both, collapse = " and ")))
+    each <- table_block("best_of_each", best_of_each(t, within = tidyselect::all_of(unname(both))),
+                        sprintf("The best seller of each %s", paste(both, collapse = " and ")))
   } else {
     each <- NULL
   }
   if (length(blocks) == 0) {
     t <- add_share(totals(context$book, by = "product"))
-    blocks <- list(figure_block(figure_ranking(t, n = 15)), table_block("best_sellers", best_sellers(t, n = 15), "Best sellers"))
+    blocks <- list(figure_block(figure_ranking(t, n = 15)),
+                   table_block("best_sellers", best_sellers(t, n = 15), "Best sellers"))
   }
   do.call(new_section, c(list("best_sellers", "Best sellers"), unname(blocks), list(each)))
 }
 
 pareto_section <- function(context) {
   t <- add_pareto(totals(context$book, by = "product"))
-  new_section("pareto", "Pareto: few products make most of it", figure_block(figure_pareto(t)), table_block("pareto", t, "Products from the largest, with their class"))
+  new_section("pareto", "Pareto: few products make most of it", figure_block(figure_pareto(t)),
+              table_block("pareto", t, "Products from the largest, with their class"))
 }
 
 crosstab_section <- function(context) {
@@ -162,9 +177,11 @@ crosstab_section <- function(context) {
   calendar <- book$calendar
   from <- period_start(book$span[2], "month", calendar)
   for (i in seq_len(11)) from <- period_start(from - 1, "month", calendar)
-  if (from > book$span[1]) book <- restrict(book, rlang::quo(day >= !!from), sprintf("the last 12 months, from %s", from), TRUE, "keep")
+  if (from > book$span[1]) book <- restrict(book, rlang::quo(day >= !!from),
+                                            sprintf("the last 12 months, from %s", from), TRUE, "keep")
   t <- totals(book, by = "product", every = "month")
-  new_section("crosstab", "Products by month", table_block("product_by_month", crosstab(t, "product", "month"), "Revenue of each product in the last 12 months"))
+  new_section("crosstab", "Products by month", table_block("product_by_month", crosstab(t, "product", "month"),
+                                                           "Revenue of each product in the last 12 months"))
 }
 
 unsold_section <- function(context) {
@@ -175,7 +192,8 @@ unsold_section <- function(context) {
   rows <- unsold(context$book, context$catalogue, within = tidyselect::all_of(within))
   intro <- sprintf("%s %s. What it sold elsewhere stands beside it.", count_of(nrow(rows), "product", "products"),
                    if (is.null(within)) "never sold" else sprintf("did not sell in some %s", within))
-  new_section("unsold", "Unsold products", text_block(intro), if (nrow(rows)) table_block("unsold", rows, "Products of the catalogue without a kept line"))
+  new_section("unsold", "Unsold products", text_block(intro),
+              if (nrow(rows)) table_block("unsold", rows, "Products of the catalogue without a kept line"))
 }
 
 # Trust --------------------------------------------------------------------------------------------------------
@@ -183,14 +201,17 @@ unsold_section <- function(context) {
 left_out_section <- function(context) {
   aside <- set_aside(context$book)
   new_section(
-    "left_out", "What was left out, and why", text_block(left_out_words(context$book)), table_block("audit", audit_shown(context$book), "Every step from reading to totals"),
-    if (nrow(aside)) table_block("set_aside", utils::head(aside, 50), sprintf("Lines set aside%s", if (nrow(aside) > 50) ", the first 50" else ""))
+    "left_out", "What was left out, and why", text_block(left_out_words(context$book)),
+    table_block("audit", audit_shown(context$book), "Every step from reading to totals"),
+    if (nrow(aside)) table_block("set_aside", utils::head(aside, 50),
+                                 sprintf("Lines set aside%s", if (nrow(aside) > 50) ", the first 50" else ""))
   )
 }
 
 audit_shown <- function(book) {
   steps <- audit(book)
-  tibble::tibble(step = steps$step, what = steps$what, why = steps$why, lines_out = steps$lines_before - steps$lines_after,
+  tibble::tibble(step = steps$step, what = steps$what, why = steps$why,
+                 lines_out = steps$lines_before - steps$lines_after,
                  lines_left = steps$lines_after, revenue_left = steps$revenue_after) |>
     within_reading()
 }
@@ -203,7 +224,8 @@ within_reading <- function(rows) {
 
 # The checks and the sentences are about the tables of all other sections.
 with_closing_sections <- function(sections) {
-  blocks <- Filter(function(block) block$kind == "table" && !is.null(answer_of(block$table)), unlist(lapply(sections, function(s) s$blocks), recursive = FALSE))
+  blocks <- Filter(function(block) block$kind == "table" && !is.null(answer_of(block$table)),
+                   unlist(lapply(sections, function(s) s$blocks), recursive = FALSE))
   lapply(sections, function(section) {
     switch(section$id, checks = checks_section(section, blocks), methods = methods_section(section, blocks), section)
   })
@@ -215,20 +237,28 @@ checks_section <- function(section, blocks) {
     picked <- answer_of(block$table)$others
     if (adds && !picked) {
       found <- reconcile(block$table)
-      data.frame(table = block$title %||% block$name, measure = found$measure, of = found$of, in_table = found$table, in_daybook = found$daybook,
+      data.frame(table = block$title %||% block$name, measure = found$measure, of = found$of, in_table = found$table,
+                 in_daybook = found$daybook,
                  finding = ifelse(found$matches, ifelse(found$cut, "rows match", "adds up"), "DOES NOT ADD UP"))
     }
   }))
   bad <- sum(checks$finding == "DOES NOT ADD UP")
-  verdict <- if (bad == 0) sprintf("All %s hold.", count_of(nrow(checks), "check")) else sprintf("%s of %s DO NOT HOLD.", group_digits(bad), count_of(nrow(checks), "check"))
-  section$blocks <- list(text_block(verdict, "Each table's sums are compared with the daybook's total, taken from the lines anew; of a table that shows some rows only, each row is."),
+  verdict <- if (bad == 0) sprintf("All %s hold.",
+                                   count_of(nrow(checks),
+                                            "check")) else sprintf("%s of %s DO NOT HOLD.", group_digits(bad),
+                                                                   count_of(nrow(checks), "check"))
+  section$blocks <- list(text_block(verdict, paste(
+    "Each table's sums are compared with the daybook's total, taken from the lines anew;",
+    "of a table that shows some rows only, each row is."
+  )),
                          table_block("checks", tibble::as_tibble(checks), "Checks"))
   section
 }
 
 methods_section <- function(section, blocks) {
   section$blocks <- lapply(blocks, function(block) {
-    list(kind = "sentences", title = block$title %||% block$name, sentences = as.character(unclass(in_words(block$table))))
+    list(kind = "sentences", title = block$title %||% block$name,
+         sentences = as.character(unclass(in_words(block$table))))
   })
   section
 }

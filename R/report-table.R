@@ -10,19 +10,23 @@ html_table <- function(block) {
   title <- visible(block$title %||% block$name)
   tags <- htmltools::tags
   # Cells are many, and made as text: html_cells() escapes them.
-  cells <- Map(function(values, fact) html_cells(values, fact, calendar_of(x), answer$added[[fact$name]]$part), as.list(x), facts)
-  rows <- if (nrow(x)) sprintf("<tr%s>%s</tr>", ifelse(total_rows(x), ' class="total"', ""), do.call(paste0, unname(cells))) else character()
+  cells <- Map(function(values, fact) html_cells(values, fact, calendar_of(x), answer$added[[fact$name]]$part),
+               as.list(x), facts)
+  rows <- if (nrow(x)) sprintf("<tr%s>%s</tr>", ifelse(total_rows(x), ' class="total"', ""),
+                               do.call(paste0, unname(cells))) else character()
   rows_id <- paste0(id, "-rows")
   html_of(tags$div(
     class = "table", id = id,
     if (nrow(x) > 7) {
-      tags$p(class = "filter", tags$label("Filter ", tags$input(type = "search", `aria-controls` = rows_id)), " ", tags$output(count_of(nrow(x), "row")))
+      tags$p(class = "filter", tags$label("Filter ", tags$input(type = "search", `aria-controls` = rows_id)), " ",
+             tags$output(count_of(nrow(x), "row")))
     },
     tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = title, tags$table(
       tags$caption(title, unit_words(x, facts)), tags$thead(tags$tr(unname(lapply(facts, html_heading)))),
       tags$tbody(id = rows_id, htmltools::HTML(paste(rows, collapse = "\n")))
     )),
-    if (nrow(block$table) > nrow(x)) tags$p(class = "note", sprintf("The first %s of %s.", group_digits(nrow(x)), count_of(nrow(block$table), "row")))
+    if (nrow(block$table) > nrow(x)) tags$p(class = "note", sprintf("The first %s of %s.", group_digits(nrow(x)),
+                                                                    count_of(nrow(block$table), "row")))
   ))
 }
 
@@ -43,8 +47,10 @@ is_number <- function(fact) {
 html_heading <- function(fact) {
   # A word is not broken at its hyphens.
   words <- strsplit(visible(gsub("_", " ", fact$name)), " ", fixed = TRUE)[[1]]
-  spans <- unlist(lapply(words, function(word) list(" ", htmltools::tags$span(class = "whole", word))), recursive = FALSE)[-1]
-  htmltools::tags$th(scope = "col", class = if (is_number(fact)) "number", `aria-sort` = "none", htmltools::tags$button(type = "button", spans))
+  spans <- unlist(lapply(words, function(word) list(" ", htmltools::tags$span(class = "whole", word))),
+                  recursive = FALSE)[-1]
+  htmltools::tags$th(scope = "col", class = if (is_number(fact)) "number", `aria-sort` = "none",
+                     htmltools::tags$button(type = "button", spans))
 }
 
 # A cell shows a readable text and carries the exact value: the browser sorts by it.
@@ -66,7 +72,8 @@ html_cells <- function(values, fact, calendar, part) {
   } else {
     ""
   }
-  sprintf('<td%s data-value="%s">%s</td>', ifelse(class == "", "", sprintf(' class="%s"', class)), escape(value), gsub("(?<=[0-9]) ", "&nbsp;", text, perl = TRUE))
+  sprintf('<td%s data-value="%s">%s</td>', ifelse(class == "", "", sprintf(' class="%s"', class)), escape(value),
+          gsub("(?<=[0-9]) ", "&nbsp;", text, perl = TRUE))
 }
 
 plain_columns_text <- function(values, fact) {

@@ -1,7 +1,7 @@
 # The bytes of a text file: unpacked, in UTF-8, and told where they are not what they should be.
 
-# list(bytes =, path =, temporary =): the text in UTF-8 without a byte order mark, a file that holds it, and that file again
-# when it is to be removed after use.
+# list(bytes =, path =, temporary =): the text in UTF-8 without a byte order mark, a file that holds it, and that file
+# again when it is to be removed after use.
 text_source <- function(path, encoding, call = caller_env()) {
   check_encoding_known(encoding, call)
   temporary <- NULL
@@ -40,10 +40,15 @@ unpacked <- function(bytes, path, call) {
     stop_because("file", c(
       sprintf("\"%s\" cannot be unpacked.", basename(path)),
       x = switch(found$problem,
-        cut = "It was cut short: its end is missing.", damaged = "It is damaged: its checksum does not fit its contents.",
+        cut = "It was cut short: its end is missing.",
+        damaged = "It is damaged: its checksum does not fit its contents.",
         limit = sprintf("It holds more than %s bytes.", group_digits(limit))
       ),
-      i = if (found$problem == "limit") "Allow more with `options(hinterfeld.unpacked_limit = )`." else "Get the file again."
+      i = if (found$problem == "limit") {
+        "Allow more with `options(hinterfeld.unpacked_limit = )`."
+      } else {
+        "Get the file again."
+      }
     ), call = call)
   }
   found$bytes
@@ -94,7 +99,8 @@ stop_not_encoded <- function(bytes, path, encoding, call) {
     if (is.null(iconv(list(part), encoding, "UTF-8", toRaw = TRUE)[[1]])) bad <- middle else good <- middle
   }
   stop_because("encoding", c(
-    sprintf("Line %s of %s is not text in %s.", group_digits(bad), basename(path), encoding), i = "Say how the file is encoded with `encoding`."
+    sprintf("Line %s of %s is not text in %s.", group_digits(bad), basename(path), encoding),
+    i = "Say how the file is encoded with `encoding`."
   ), call = call)
 }
 
@@ -106,7 +112,8 @@ check_text_bytes <- function(bytes, path, call) {
   place <- sprintf("Line %s of %s", group_digits(odd$line), basename(path))
   if (odd$what == "nul") {
     stop_because("encoding", c(
-      paste(place, "holds a NUL byte, which no text does."), i = "Is it text at all? For UTF-16 without a byte order mark: `encoding = \"UTF-16LE\"`."
+      paste(place, "holds a NUL byte, which no text does."),
+      i = "Is it text at all? For UTF-16 without a byte order mark: `encoding = \"UTF-16LE\"`."
     ), call = call)
   }
   stop_because("encoding", c(
@@ -123,7 +130,8 @@ check_records <- function(counted, path, delimiter, call) {
   if (quotes$count > 0 || counted$open_line > 0) {
     stop_because("shape", c(
       sprintf("%s has quotes that do not hold a whole field.", basename(path)),
-      x = if (quotes$count > 0) sprintf("%s, the first in line %s.", count_of(quotes$count, "record"), group_digits(quotes$line[1])),
+      x = if (quotes$count > 0) sprintf("%s, the first in line %s.", count_of(quotes$count, "record"),
+                                        group_digits(quotes$line[1])),
       x = if (counted$open_line > 0) sprintf("A quote in line %s is not closed.", group_digits(counted$open_line)),
       i = "A field with a quote stands in quotes, and its own quotes are doubled: \"5\"\" pot\"."
     ), call = call)
@@ -134,7 +142,8 @@ check_records <- function(counted, path, delimiter, call) {
     stop_because("shape", c(
       sprintf("%s of %s cannot be split into the heading's columns.", count_of(misfits$count, "row"), basename(path)),
       stats::setNames(sprintf("Line %s has %s where there should be %s.", group_digits(misfits$line[shown]),
-                              vapply(misfits$fields[shown], count_of, "", noun = "field"), group_digits(counted$fields)), rep("x", length(shown))),
+                              vapply(misfits$fields[shown], count_of, "", noun = "field"),
+                              group_digits(counted$fields)), rep("x", length(shown))),
       i = sprintf("Look at quotes and at fields that hold the delimiter \"%s\".", delimiter)
     ), call = call)
   }

@@ -71,8 +71,8 @@ NULL
 #' @param completed Logical: keep completed sales only, those delivered or collected in whatever
 #'   spelling.
 #' @return `demo_files()`: the paths of the demo's files, named `orders`, `order_lines`, `products`,
-#'   `towns` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the daybook made of them, unusable lines set aside; see
-#'   [kilnmoor] for its columns.
+#'   `towns` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the daybook made
+#'   of them, unusable lines set aside; see [kilnmoor] for its columns.
 #' @section Errors: `hinterfeld_error_argument` when `completed` is not `TRUE` or `FALSE`.
 #' @export
 #' @examples
@@ -105,7 +105,8 @@ demo_daybook <- function(completed = TRUE) {
   known <- as.character(completed)
   if (is.null(demo_books[[known]])) {
     # The demo's files are known to have lines without an order or a product: no news to a caller.
-    demo_books[[known]] <- suppressMessages(kilnmoor_daybook(demo_files(), completed), classes = "hinterfeld_message_attach")
+    demo_books[[known]] <- suppressMessages(kilnmoor_daybook(demo_files(), completed),
+                                            classes = "hinterfeld_message_attach")
   }
   demo_books[[known]]
 }

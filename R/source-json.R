@@ -1,5 +1,5 @@
-# JSON from files. It is looked at before it is parsed: the parser of some versions takes what is no JSON for the pattern of its
-# own message, and a percent sign in it ends R.
+# JSON from files. It is looked at before it is parsed: the parser of some versions takes what is no JSON for the
+# pattern of its own message, and a percent sign in it ends R.
 
 # Nested lists; NULL for what is no JSON.
 parsed_json <- function(text) {

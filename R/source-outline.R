@@ -9,10 +9,12 @@ load_outline <- function(path) {
   }
   rings <- polygon_rings(shape)
   if (length(rings) == 0) {
-    stop_because("file", c(sprintf("%s holds no polygon.", basename(path)), i = "Outlines are GeoJSON polygons or multipolygons."), call = NULL)
+    stop_because("file", c(sprintf("%s holds no polygon.", basename(path)),
+                           i = "Outlines are GeoJSON polygons or multipolygons."), call = NULL)
   }
   do.call(rbind, lapply(seq_along(rings), function(i) {
-    data.frame(longitude = vapply(rings[[i]], function(p) as.numeric(p[[1]]), 0), latitude = vapply(rings[[i]], function(p) as.numeric(p[[2]]), 0),
+    data.frame(longitude = vapply(rings[[i]], function(p) as.numeric(p[[1]]), 0),
+               latitude = vapply(rings[[i]], function(p) as.numeric(p[[2]]), 0),
                ring = i)
   }))
 }

@@ -20,11 +20,12 @@
 #' @param encoding Text: the file's encoding, as in [iconvlist()]. UTF-16 with a byte order mark is known by itself.
 #' @return A tibble that remembers its file. A file with only a heading gives no rows, and a
 #'   message says so.
-#' @section Nothing lost: The records of the file are counted before they are read, and what was read must agree: a quote that
-#'   swallows lines, a row with too many or too few fields, a last line that was cut off, or a gzip file whose length or
-#'   checksum does not fit is an error that names the line. Rows are counted as they stand in the file, empty lines included.
-#' @section Errors: `hinterfeld_error_file` for a file that is missing, empty, no regular file, or a gzip file that was cut, is
-#'   damaged, or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)` bytes,
+#' @section Nothing lost: The records of the file are counted before they are read, and what was read must agree: a
+#'   quote that swallows lines, a row with too many or too few fields, a last line that was cut off, or a gzip file
+#'   whose length or checksum does not fit is an error that names the line. Rows are counted as they stand in the file,
+#'   empty lines included.
+#' @section Errors: `hinterfeld_error_file` for a file that is missing, empty, no regular file, or a gzip file that was
+#'   cut, is damaged, or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)` bytes,
 #'   `hinterfeld_error_encoding` for an unknown encoding or text that is not in it, `hinterfeld_error_type` for a
 #'   value that does not fit its type, `hinterfeld_error_shape` for quotes, headings and rows that are not as they
 #'   should be, `hinterfeld_error_column` for a type given to an unknown column.
@@ -49,7 +50,8 @@ load_table <- function(path, ..., delimiter = NULL, decimal_mark = c(".", ","), 
   check_type_names(types, names(text), path)
   table <- text
   for (name in names(text)) {
-    table[[name]] <- type_column(text[[name]], name, if (name %in% names(types)) types[[name]], mark, path, counted$empty)
+    table[[name]] <- type_column(text[[name]], name, if (name %in% names(types)) types[[name]], mark, path,
+                                 counted$empty)
   }
   if (nrow(table) == 0) {
     say("no_rows", sprintf("%s has a heading and no rows.", basename(path)))
@@ -77,7 +79,8 @@ check_file <- function(path, call = caller_env()) {
   }
   if (file_kind_kernel(path.expand(path)) == "other") {
     stop_because("file", c(
-      sprintf("\"%s\" is no file that stands on a disk.", path), i = "Pipes and devices may never end: write what they give into a file first."
+      sprintf("\"%s\" is no file that stands on a disk.", path),
+      i = "Pipes and devices may never end: write what they give into a file first."
     ), call = call)
   }
   if (file.size(path) == 0) {
@@ -154,7 +157,8 @@ read_as_text <- function(file, rows, path, delimiter, blank, call = caller_env()
   tibble::as_tibble(text)
 }
 
-# A row of nothing but tabs is a row of blanks, which the reader would take for an empty line: two quotes hold its place.
+# A row of nothing but tabs is a row of blanks, which the reader would take for an empty line: two quotes hold its
+# place.
 with_rows_of_tabs <- function(source, call = caller_env()) {
   bytes <- source$bytes
   text <- rawToChar(bytes)
@@ -175,7 +179,8 @@ with_rows_of_tabs <- function(source, call = caller_env()) {
 check_names <- function(names, path, delimiter, call) {
   # What dots and numbers stand for in R is no column.
   dots <- grep("^[.][.]([.]|[0-9]+)$", names, value = TRUE)
-  wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name", sprintf("\"%s\"", c(dots, names[duplicated(names)]))))
+  wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name",
+                    sprintf("\"%s\"", c(dots, names[duplicated(names)]))))
   if (length(wrong)) {
     stop_because("shape", c(
       sprintf("The heading of %s needs one name of its own per column.", basename(path)),
@@ -253,8 +258,10 @@ found_type <- function(x, given, name, mark, path) {
   same <- duplicated(numbers) | duplicated(numbers, fromLast = TRUE)
   if (any(same)) {
     pair <- known[numbers == numbers[same][1]]
-    say("kept_text", c(sprintf("`%s` of %s holds %s, which are one number, and stays text.", name, basename(path), examples_of(pair, 2)),
-                       i = sprintf("Are they amounts? `types = c(%s = \"number\")` reads them as numbers.", name)), column = name)
+    say("kept_text", c(sprintf("`%s` of %s holds %s, which are one number, and stays text.", name, basename(path),
+                               examples_of(pair, 2)),
+                       i = sprintf("Are they amounts? `types = c(%s = \"number\")` reads them as numbers.",
+                                   name)), column = name)
     return(x)
   }
   at(numbers)
@@ -278,10 +285,12 @@ read_heading <- function(path, delimiter = NULL, decimal_mark = NULL, blank = ch
   start <- readBin(con, "raw", longest_heading)
   # What stands behind the last line end may be half a character; in UTF-16 a line end has two bytes.
   ends <- which(start == as.raw(10L))
-  if (length(start) == longest_heading && length(ends)) start <- utils::head(start, max(ends) + max(ends) %% 2 * holds_utf16(start, encoding))
+  if (length(start) == longest_heading &&
+      length(ends)) start <- utils::head(start, max(ends) + max(ends) %% 2 * holds_utf16(start, encoding))
   heading <- heading_text(utf8_bytes(start, path, encoding, caller_env()), path)
   suppressWarnings(readr::read_delim(
-    I(paste0(heading, "\n")), delim = delimiter %||% find_delimiter(heading), col_types = readr::cols(.default = readr::col_character()),
+    I(paste0(heading, "\n")), delim = delimiter %||% find_delimiter(heading),
+    col_types = readr::cols(.default = readr::col_character()),
     name_repair = "minimal", progress = FALSE, lazy = FALSE
   ))
 }

@@ -1,5 +1,5 @@
-# Tallies from files; output-tally.R writes them and tells the form. Nothing that a file says of itself is trusted: every size,
-# code and label is looked at before it is used.
+# Tallies from files; output-tally.R writes them and tells the form. Nothing that a file says of itself is trusted:
+# every size, code and label is looked at before it is used.
 
 #' @rdname save_tally
 #' @export
@@ -14,21 +14,25 @@ load_tally <- function(path) {
   read <- byte_reader(bytes, length(mark), n - 32)
   version <- read("integer", 1L)
   if (!identical(version, 3L)) {
-    stop_because("file", c(sprintf("%s is a tally of version %s.", basename(path), version), i = "This version of the package reads version 3."))
+    stop_because("file", c(sprintf("%s is a tally of version %s.", basename(path), version),
+                           i = "This version of the package reads version 3."))
   }
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   if (!identical(bytes[(n - 31L):n], sum)) stop_damaged(path, "Its checksum does not fit its contents.")
-  tryCatch(tally_from(description_of(read), read), hinterfeld_damaged = function(cnd) stop_damaged(path, conditionMessage(cnd)))
+  tryCatch(tally_from(description_of(read), read),
+           hinterfeld_damaged = function(cnd) stop_damaged(path, conditionMessage(cnd)))
 }
 
 stop_damaged <- function(path, why, call = caller_env()) {
-  stop_because("file", c(sprintf("%s is damaged.", basename(path)), x = why, i = "Make the tally again from its lines."), call = call)
+  stop_because("file", c(sprintf("%s is damaged.", basename(path)), x = why,
+                         i = "Make the tally again from its lines."), call = call)
 }
 
 # What holds of every tally that was saved, and need not of one that was made up.
 must <- function(holds, what) {
   if (!isTRUE(holds)) {
-    stop(structure(class = c("hinterfeld_damaged", "error", "condition"), list(message = sprintf("Its %s not as they were saved.", what), call = NULL)))
+    stop(structure(class = c("hinterfeld_damaged", "error", "condition"),
+                   list(message = sprintf("Its %s not as they were saved.", what), call = NULL)))
   }
 }
 
@@ -59,7 +63,8 @@ description_of <- function(read) {
 }
 
 tally_from <- function(about, read) {
-  fields <- c("every", "by", "measures", "lines", "span", "calendar", "currency", "decimals", "rounding", "trail", "parts")
+  fields <- c("every", "by", "measures", "lines", "span", "calendar", "currency", "decimals", "rounding", "trail",
+              "parts")
   must(is.list(about) && setequal(names(about), fields), "fields are")
   every <- text_field(about$every, most = 1)
   by <- as.character(text_field(about$by))
@@ -67,7 +72,8 @@ tally_from <- function(about, read) {
   must(!anyDuplicated(c(every, by)), "keys are")
   must(is.list(about$measures), "measures are")
   measures <- lapply(about$measures, measure_from, known = by)
-  must(length(measures) > 0 && rlang::is_named(measures) && !anyDuplicated(c(names(measures), every, by)), "measures are")
+  must(length(measures) > 0 && rlang::is_named(measures) && !anyDuplicated(c(names(measures), every, by)),
+       "measures are")
   must(!any(startsWith(names(measures), ".")), "measures are")
   staged <- Filter(is_staged_spec, measures)
   plain <- measures[setdiff(names(measures), names(staged))]
@@ -77,7 +83,8 @@ tally_from <- function(about, read) {
     stats::setNames(if (is.null(staged[[name]]$spec$per)) "count" else "sum", name)
   })
   keys <- c(every, by)
-  parts <- Map(part_from, about$parts, c(list(keys), rep(list(c(keys, stage_column)), length(staged))), c(list(first), stages),
+  parts <- Map(part_from, about$parts, c(list(keys), rep(list(c(keys, stage_column)), length(staged))),
+               c(list(first), stages),
                MoreArgs = list(read = read, dated = length(every) == 1))
   span <- number_field(about$span, 2)
   must(all(span == round(span)) && all(abs(span) < 1e7) && span[1] <= span[2], "days are")
@@ -102,7 +109,8 @@ check_periods_of <- function(parts, every, about) {
   from <- period_start(about$span[1], every, about$calendar)
   for (part in parts) {
     days <- part$columns[[every]]
-    must(!anyNA(days) && all(days == round(as.double(days))) && all(days >= from & days <= about$span[2]), "periods are")
+    must(!anyNA(days) && all(days == round(as.double(days))) && all(days >= from & days <= about$span[2]),
+         "periods are")
     must(all(period_start(days, every, about$calendar) == days), "periods are")
   }
 }
@@ -111,8 +119,10 @@ trail_from <- function(trail) {
   like <- new_trail()
   must(is.list(trail) && identical(names(trail), names(like)), "steps are")
   columns <- Map(function(column, of) {
-    values <- if (is.character(of)) text_field(column) else unlist(lapply(column, function(x) if (is.null(x)) NA_real_ else x))
-    must(is.null(values) || is.character(values) == is.character(of) && (is.character(of) || is.numeric(values) || all(is.na(values))), "steps are")
+    values <- if (is.character(of)) text_field(column) else unlist(lapply(column,
+                                                                          function(x) if (is.null(x)) NA_real_ else x))
+    must(is.null(values) || is.character(values) == is.character(of) &&
+         (is.character(of) || is.numeric(values) || all(is.na(values))), "steps are")
     if (is.integer(of)) as.integer(values) else if (is.character(of)) as.character(values) else as.double(values)
   }, trail, as.list(like))
   must(length(unique(lengths(columns))) == 1 && all(columns$decimals %in% 0:most_decimals), "steps are")
@@ -120,7 +130,8 @@ trail_from <- function(trail) {
 }
 
 part_from <- function(part, keys, kinds, read, dated) {
-  must(is.list(part) && setequal(names(part), c("names", "labels", "types", "amounts", "groups")) && is.list(part$labels), "parts are")
+  must(is.list(part) && setequal(names(part), c("names", "labels", "types", "amounts", "groups")) &&
+       is.list(part$labels), "parts are")
   types <- as.character(text_field(part$types))
   must(identical(as.character(text_field(part$names)), as.character(keys)), "keys are")
   must(length(part$labels) == length(keys) && length(types) == length(keys), "keys are")
@@ -174,11 +185,14 @@ measure_from <- function(m, known) {
   margin <- text_field(m$margin, 1)
   per <- text_field(m$per, 1)
   label <- text_field(m$label, 1)
-  must(rlang::is_bool(column) && decimals %in% 0:most_decimals && isTRUE(margin %in% c("recompute", "add_up")), "measures are")
+  must(rlang::is_bool(column) && decimals %in% 0:most_decimals && isTRUE(margin %in% c("recompute", "add_up")),
+       "measures are")
   must((is.null(per) || entry$per) && (margin == "recompute" || entry$margin), "measures are")
   x <- text_field(m$x, 1)
-  must(is.null(x) == (entry$takes == "lines") && is.null(label) == is.null(x) && (entry$takes != "column" || column), "measures are")
-  spec <- list(kind = kind, x = if (column) x else expression_from(x), per = per, where = expression_from(text_field(m$where, 1)),
+  must(is.null(x) == (entry$takes == "lines") && is.null(label) == is.null(x) && (entry$takes != "column" || column),
+       "measures are")
+  spec <- list(kind = kind, x = if (column) x else expression_from(x), per = per,
+               where = expression_from(text_field(m$where, 1)),
                margin = margin, decimals = as.integer(decimals), language = TRUE)
   counts <- text_field(m$counts, 1)
   must(isTRUE(counts %in% c("money", "pieces", "lines", "orders", "days", "other")), "measures are")
@@ -199,8 +213,10 @@ calendar_from <- function(of) {
   must(is.list(of), "calendars are")
   given <- lapply(of[c("year_starts", "week_starts", "weeks")], text_field, most = 1)
   # Calendar months go with weeks from any day only where `weeks` is left out.
-  known <- tryCatch(rlang::inject(sales_calendar(given$year_starts, given$week_starts, !!!given$weeks[given$weeks == "445"])), error = function(cnd) NULL)
-  must(!is.null(known) && identical(known$weeks, given$weeks) && identical(as.integer(unlist(of$rules)), as.integer(known$rules)), "calendars are")
+  known <- tryCatch(rlang::inject(sales_calendar(given$year_starts, given$week_starts,
+                                                 !!!given$weeks[given$weeks == "445"])), error = function(cnd) NULL)
+  must(!is.null(known) && identical(known$weeks, given$weeks) &&
+       identical(as.integer(unlist(of$rules)), as.integer(known$rules)), "calendars are")
   known
 }
 

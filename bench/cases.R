@@ -49,7 +49,8 @@ base_way <- function(lines) {
   cents <- round(lines$revenue[kept] * 100)
   sums <- rowsum(cents, (day - first) * length(products) + code, reorder = FALSE)
   group <- as.integer(rownames(sums)) - 1L
-  out <- data.frame(day = first + group %/% length(products), product = products[group %% length(products) + 1L], revenue = sums[, 1] / 100)
+  out <- data.frame(day = first + group %/% length(products), product = products[group %% length(products) + 1L],
+                    revenue = sums[, 1] / 100)
   out[order(out$day, -out$revenue, out$product), ]
 }
 
@@ -68,9 +69,11 @@ if (what == "lines") {
     columns$month <- format(lines$day, "%Y-%m")
     columns$cents <- round(lines$revenue * 100)
     with_database(columns, function(ask) {
-      ask("whole", "SELECT day, product, sum(cents) FROM t WHERE status IN ('delivered', 'collected') GROUP BY day, product
+      ask("whole",
+          "SELECT day, product, sum(cents) FROM t WHERE status IN ('delivered', 'collected') GROUP BY day, product
                     ORDER BY day, sum(cents) DESC, product")
-      ask("category_region_month", "SELECT month, category, region, sum(cents) FROM t WHERE status IN ('delivered', 'collected')
+      ask("category_region_month",
+          "SELECT month, category, region, sum(cents) FROM t WHERE status IN ('delivered', 'collected')
                                     GROUP BY month, category, region")
     })
     rm(columns)
@@ -88,8 +91,10 @@ if (what == "lines") {
     timed("day_product", "floor", floor_two(coded$day, coded$product, coded$units, 731L, 2000L), 1)
     timed("day_product", "one_thread", with_threads(1, totals(kept, by = product, every = "day")), 1)
     timed("day_product", "ours", with_threads(2, totals(kept, by = product, every = "day")), 1)
-    timed("category_region_month", "floor", floor_three(coded$month, coded$category, coded$region, coded$units, 24L, 5L, 6L), 1)
-    timed("category_region_month", "one_thread", with_threads(1, totals(kept, by = c(category, region), every = "month")), 1)
+    timed("category_region_month", "floor",
+          floor_three(coded$month, coded$category, coded$region, coded$units, 24L, 5L, 6L), 1)
+    timed("category_region_month", "one_thread",
+          with_threads(1, totals(kept, by = c(category, region), every = "month")), 1)
     timed("category_region_month", "ours", with_threads(2, totals(kept, by = c(category, region), every = "month")), 1)
   }
 }
@@ -120,12 +125,14 @@ if (what == "tables") {
     running[order(order)]
   }, times = 1)
   timed("share", "ours", add_share(t, within = c(category, region, month)), times = 2 * repeats + 1)
-  timed("share", "base", plain$revenue / stats::ave(plain$revenue, plain$category, plain$region, plain$month, FUN = sum))
+  timed("share", "base",
+        plain$revenue / stats::ave(plain$revenue, plain$category, plain$region, plain$month, FUN = sum))
   timed("change", "ours", add_change(t), times = 2 * repeats + 1)
   timed("change", "base", {
     before <- as.POSIXlt(plain$month)
     before$year <- before$year - 1
-    at <- match(paste(as.Date(before), plain$category, plain$region, plain$product), paste(plain$month, plain$category, plain$region, plain$product))
+    at <- match(paste(as.Date(before), plain$category, plain$region, plain$product),
+                paste(plain$month, plain$category, plain$region, plain$product))
     plain$revenue - ifelse(is.na(at), 0, plain$revenue[at])
   })
   timed("pareto", "ours", suppressMessages(add_pareto(t, within = c(category, region))), times = 2 * repeats + 1)
@@ -139,11 +146,13 @@ if (what == "tables") {
   columns <- transform(plain[c("category", "region", "product")], cents = round(plain$revenue * 100),
                        month = 12L * as.integer(format(plain$month, "%Y")) + as.integer(format(plain$month, "%m")))
   with_database(columns, function(ask) {
-    ask("best_sellers", "SELECT * FROM (SELECT *, rank() OVER (PARTITION BY category, region ORDER BY cents DESC) AS place FROM t)
+    ask("best_sellers",
+        "SELECT * FROM (SELECT *, rank() OVER (PARTITION BY category, region ORDER BY cents DESC) AS place FROM t)
                          WHERE place <= 5 ORDER BY category, region, place")
     ask("running_total", "SELECT *, sum(cents) OVER (PARTITION BY category, region, product ORDER BY month) FROM t")
     ask("share", "SELECT *, cents * 1.0 / sum(cents) OVER (PARTITION BY category, region, month) FROM t")
-    ask("change", "SELECT t.*, t.cents - coalesce(earlier.cents, 0) FROM t LEFT JOIN t AS earlier ON earlier.product = t.product AND
+    ask("change", "SELECT t.*, t.cents - coalesce(earlier.cents, 0) FROM t LEFT JOIN t AS earlier ON earlier.product =
+         t.product AND
                    earlier.region = t.region AND earlier.category = t.category AND earlier.month = t.month - 12")
     ask("pareto", "SELECT *, sum(cents) OVER (PARTITION BY category, region ORDER BY cents DESC, product, month) * 1.0 /
                    sum(cents) OVER (PARTITION BY category, region) FROM t")

@@ -13,7 +13,8 @@ double floor_two(Rcpp::IntegerVector a, Rcpp::IntegerVector b, Rcpp::IntegerVect
 }
 
 // [[Rcpp::export]]
-double floor_three(Rcpp::IntegerVector a, Rcpp::IntegerVector b, Rcpp::IntegerVector c, Rcpp::IntegerVector units, int size_a,
+double floor_three(Rcpp::IntegerVector a, Rcpp::IntegerVector b, Rcpp::IntegerVector c, Rcpp::IntegerVector units,
+                   int size_a,
                    int size_b, int size_c) {
   std::vector<long long> sums(static_cast<std::size_t>(size_a + 1) * (size_b + 1) * (size_c + 1));
   const int *x = INTEGER(a), *y = INTEGER(b), *z = INTEGER(c), *u = INTEGER(units);

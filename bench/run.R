@@ -1,6 +1,7 @@
 # Runs every case in processes of their own and writes bench/RESULTS.md: medians and ratios of one run.
 cases <- function(n, repeats, what) {
-  out <- system2(file.path(R.home("bin"), "Rscript"), c("bench/cases.R", format(n, scientific = FALSE), repeats, what), stdout = TRUE)
+  out <- system2(file.path(R.home("bin"), "Rscript"), c("bench/cases.R", format(n, scientific = FALSE), repeats, what),
+                 stdout = TRUE)
   message(what, " ", format(n, big.mark = " ", scientific = FALSE), " done")
   out
 }
@@ -13,9 +14,13 @@ medians <- function(out) {
 number_in <- function(out, pattern) as.numeric(sub("^.* ([0-9.e+]+) *$", "\\1", grep(pattern, out, value = TRUE)[1]))
 
 at <- function(x, name) unname(x[name])
-verdict <- function(value, bound, least = FALSE) if (is.na(value)) "-" else if (if (least) value >= bound else value <= bound) "yes" else "no"
+verdict <- function(value, bound,
+                    least = FALSE) if (is.na(value)) "-" else if (
+                      if (least) value >= bound else value <= bound
+                    ) "yes" else "no"
 ratio_row <- function(what, value, bound, least = FALSE) {
-  sprintf("| %s | %.2f | %s %s | %s |", what, value, if (least) "at least" else "at most", bound, verdict(value, bound, least))
+  sprintf("| %s | %.2f | %s %s | %s |", what, value, if (least) "at least" else "at most", bound,
+          verdict(value, bound, least))
 }
 
 lines10 <- cases(1e7, 5, "lines")
@@ -41,39 +46,60 @@ ways <- c("best_sellers", "running_total", "share", "change", "pareto")
 wanted <- ways[1:4]
 writeLines(c(
   "# What it takes", "",
-  sprintf("One run of `make bench` on %s: %s, %d processors, %.0f GiB, %s, 2 threads. Medians in seconds; ratios within the run.",
+  sprintf(paste("One run of `make bench` on %s: %s, %d processors, %.0f GiB, %s, 2 threads.",
+                "Medians in seconds; ratios within the run."),
           format(Sys.Date()), cpu, parallel::detectCores(), memory, R.version.string), "",
-  "10 million lines of 8 columns: 2 000 products, 731 days in no order, 6 regions, 4 statuses. The floor is a plain C++ loop over coded",
-  "integer arrays with the same flags, which finds no groups, labels or order. Base R's way codes what is asked for, filters and takes",
+  "10 million lines of 8 columns: 2 000 products, 731 days in no order, 6 regions, 4 statuses. The floor is a plain",
+  "C++ loop over coded integer arrays with the same flags, which finds no groups, labels or order. Base R's way codes what",
+  "is asked for, filters and takes",
   "`rowsum()`, `ave()`, `order()`.", "",
   "| | ratio | wanted | reached |", "| --- | ---: | --- | --- |",
   ratio_row("daybook to one `match()` of a text column", at(m, "daybook ours") / at(m, "match base"), 3),
-  ratio_row("base R to daybook, keep and daily product revenue together", at(m, "whole base") / at(m, "whole ours"), 4, TRUE),
+  ratio_row("base R to daybook, keep and daily product revenue together", at(m, "whole base") / at(m, "whole ours"), 4,
+            TRUE),
   ratio_row("day x product to the floor", at(m, "day_product ours") / at(m, "day_product floor"), 2.5),
-  ratio_row("category x region x month to the floor", at(m, "category_region_month ours") / at(m, "category_region_month floor"), 2.5),
+  ratio_row("category x region x month to the floor",
+            at(m, "category_region_month ours") / at(m, "category_region_month floor"), 2.5),
   ratio_row("day x product, 1 thread to 2", at(m, "day_product one_thread") / at(m, "day_product ours"), 1.6, TRUE),
-  ratio_row("category x region x month, 1 thread to 2", at(m, "category_region_month one_thread") / at(m, "category_region_month ours"), 1.6, TRUE),
-  vapply(wanted, function(way) ratio_row(sprintf("base R to %s on a table of a million rows", gsub("_", " ", way)), at(t, paste(way, "base")) / at(t, paste(way, "ours")), 10, TRUE), ""),
+  ratio_row("category x region x month, 1 thread to 2",
+            at(m, "category_region_month one_thread") / at(m, "category_region_month ours"), 1.6, TRUE),
+  vapply(wanted, function(way) ratio_row(sprintf("base R to %s on a table of a million rows", gsub("_", " ", way)),
+                                         at(t, paste(way, "base")) / at(t, paste(way, "ours")), 10, TRUE), ""),
   ratio_row("daybook's size to its data frame's", number_in(lines10, "daybook_size"), 0.6),
   ratio_row("memory that category x region x month adds to the daybook", extra("totals_peak "), 0.2),
   ratio_row("memory that day x product (1.5 million rows) adds to the daybook", extra("totals_peak_large"), 0.2),
   ratio_row("the same, by what the process takes", extra("totals_process"), 0.2),
-  ratio_row("day x product, 30 million lines to 10", at(growth[[4]], "day_product ours") / at(m, "day_product ours"), 3.3),
-  ratio_row("category x region x month, 30 million lines to 10", at(growth[[4]], "category_region_month ours") / at(m, "category_region_month ours"), 3.3),
+  ratio_row("day x product, 30 million lines to 10", at(growth[[4]], "day_product ours") / at(m, "day_product ours"),
+            3.3),
+  ratio_row("category x region x month, 30 million lines to 10",
+            at(growth[[4]], "category_region_month ours") / at(m, "category_region_month ours"), 3.3),
   ratio_row("daybook, 30 million lines to 10", at(growth[[4]], "daybook ours") / at(m, "daybook ours"), 3.3), "",
-  sprintf("100 million lines in chunks of 2 million, tallied by day and product and merged: %.0f seconds, peak %.0f MB (with the generator of the lines).",
+  sprintf(paste("100 million lines in chunks of 2 million, tallied by day and product and merged: %.0f seconds,",
+                "peak %.0f MB (with the generator of the lines)."),
           number_in(chunks, "chunks seconds"), number_in(chunks, "^peak")),
-  sprintf("One pass over the same 100 million lines gives the same totals bit for bit: %s.", if (same) "yes" else "NO"), "",
-  "## Seconds", "", "| lines | match | daybook | whole | whole, base R | day x product | floor | category x region x month | floor |",
+  sprintf("One pass over the same 100 million lines gives the same totals bit for bit: %s.", if (same) "yes" else "NO"),
+  "",
+  "## Seconds", "",
+  "| lines | match | daybook | whole | whole, base R | day x product | floor | category x region x month | floor |",
   "| ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: |",
-  Map(function(n, g) sprintf("| %s | %s |", n, paste(sprintf("%.3f", at(g, c("match base", "daybook ours", "whole ours", "whole base", "day_product ours", "day_product floor",
-    "category_region_month ours", "category_region_month floor"))), collapse = " | ")), c("1 million", "3 million", "10 million", "30 million"), growth) |> unlist(use.names = FALSE),
+  Map(function(n, g) sprintf("| %s | %s |", n,
+                             paste(sprintf("%.3f", at(g, c("match base", "daybook ours", "whole ours", "whole base",
+                                                           "day_product ours", "day_product floor",
+    "category_region_month ours",
+    "category_region_month floor"))), collapse = " | ")), c("1 million", "3 million", "10 million",
+                                                            "30 million"), growth) |> unlist(use.names = FALSE),
   "", "SQLite in memory, one run each, once the lines or the table are in it:", "",
   "| | ours | base R | SQLite |", "| --- | ---: | ---: | ---: |",
-  sprintf("| 10 million lines: daybook, keep and daily product revenue (SQLite: without the daybook) | %.3f | %.3f | %.3f |", at(m, "whole ours"), at(m, "whole base"), at(m, "whole sqlite")),
-  sprintf("| 10 million lines: category x region x month | %.3f | - | %.3f |", at(m, "category_region_month ours"), at(m, "category_region_month sqlite")),
-  sprintf("| a table of a million rows: %s | %.3f | %.3f | %.3f |", gsub("_", " ", ways), at(t, paste(ways, "ours")), at(t, paste(ways, "base")), at(t, paste(ways, "sqlite"))), "",
+  sprintf(
+    "| 10 million lines: daybook, keep and daily product revenue (SQLite: without the daybook) | %.3f | %.3f | %.3f |",
+    at(m, "whole ours"), at(m, "whole base"), at(m, "whole sqlite")
+  ),
+  sprintf("| 10 million lines: category x region x month | %.3f | - | %.3f |", at(m, "category_region_month ours"),
+          at(m, "category_region_month sqlite")),
+  sprintf("| a table of a million rows: %s | %.3f | %.3f | %.3f |", gsub("_", " ", ways), at(t, paste(ways, "ours")),
+          at(t, paste(ways, "base")), at(t, paste(ways, "sqlite"))), "",
   "## Peak memory of the process, 10 million lines", "",
-  sprintf("| %s | %.0f MB |", c("the lines alone", "with a daybook"), vapply(peaks[1:2], number_in, 0, pattern = "^peak")) |>
+  sprintf("| %s | %.0f MB |", c("the lines alone", "with a daybook"),
+          vapply(peaks[1:2], number_in, 0, pattern = "^peak")) |>
     append(c("| | |", "| --- | ---: |"), after = 0)
 ), "bench/RESULTS.md")

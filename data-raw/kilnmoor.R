@@ -147,7 +147,8 @@ name <- products$product[match(two[2], products$product_id)]
 list_cents <- as.integer(round(catalogue$list_price[match(two[2], products$product_id)] * 100))
 full <- short %/% list_cents
 rest <- as.integer(short %% list_cents)
-add_order("2026-06-30", "Highfen", "Turvenhay", rep(name, 1 + (rest > 0)), c(full, if (rest > 0) 1), c(list_cents, if (rest > 0) rest))
+add_order("2026-06-30", "Highfen", "Turvenhay", rep(name, 1 + (rest > 0)), c(full, if (rest > 0) 1),
+          c(list_cents, if (rest > 0) rest))
 
 # Orders by day; statuses in the spellings that people and tills leave behind ----------------------
 

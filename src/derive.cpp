@@ -60,7 +60,8 @@ Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVecto
 // Row numbers (from 1) in order of scope, value and name; without `value` of names only. `codes` (NULL for none) are
 // names, -1 a total, which comes last; `rank` tells the place of each code, NULL that codes are places.
 // [[Rcpp::export]]
-Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank, bool highest_first,
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank,
+                                 bool highest_first,
                                  int threads) {
   const std::size_t n = scope.size();
   order::By by;
@@ -77,9 +78,11 @@ Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP val
   return Rcpp::IntegerVector(static_cast<SEXP>(result));
 }
 
-// Rows (from 1) that hold one of the `n` best distinct values of their scope: all that any tie rule can rank `n` or better.
+// Rows (from 1) that hold one of the `n` best distinct values of their scope: all that any tie rule can rank `n` or
+// better.
 // [[Rcpp::export]]
-Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n, bool highest_first) {
+Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n,
+                                   bool highest_first) {
   const std::size_t rows = scope.size(), most = n;
   const int* of = INTEGER(scope);
   const double* x = REAL(value);
@@ -121,9 +124,9 @@ Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
   return Rcpp::IntegerVector(out.begin(), out.end());
 }
 
-// For rows in order of scope and value: share of the scope's total that they and those before make, share of its members,
-// and class by the share before; NA where the total is. Per scope its rows, and the members of the first class and their
-// share. `low` counts members at or below 0, which have the last class.
+// For rows in order of scope and value: share of the scope's total that they and those before make, share of its
+// members, and class by the share before; NA where the total is. Per scope its rows, and the members of the first class
+// and their share. `low` counts members at or below 0, which have the last class.
 // [[Rcpp::export]]
 Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor,
                          Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds) {
@@ -131,7 +134,8 @@ Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, R
   const int *row_at = INTEGER(order), *of = INTEGER(scope);
   const double *value = REAL(minor), *so_far = REAL(cumulative), *whole = REAL(total), *bound = REAL(bounds);
   const int classes = bounds.size();
-  Rcpp::Shield<SEXP> share(pages::vector(REALSXP, n)), members(pages::vector(REALSXP, n)), class_of(pages::vector(INTSXP, n));
+  Rcpp::Shield<SEXP> share(pages::vector(REALSXP, n)), members(pages::vector(REALSXP, n)),
+      class_of(pages::vector(INTSXP, n));
   double *part = REAL(share), *member = REAL(members);
   int* to = INTEGER(class_of);
   Rcpp::IntegerVector rows(total.size()), top(total.size());
@@ -159,14 +163,16 @@ Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, R
       top_share[s] = std::max(top_share[s], part[row]);
     }
   }
-  return Rcpp::List::create(Rcpp::_["share"] = share, Rcpp::_["members"] = members, Rcpp::_["class"] = class_of, Rcpp::_["rows"] = rows,
+  return Rcpp::List::create(Rcpp::_["share"] = share, Rcpp::_["members"] = members, Rcpp::_["class"] = class_of,
+                            Rcpp::_["rows"] = rows,
                             Rcpp::_["top"] = top, Rcpp::_["top_share"] = top_share, Rcpp::_["low"] = low);
 }
 
-// The middle of each group's values, each as often as `times` says: `order` puts rows in order of group and value. The sum of
-// the two middle ones, which of an odd number are one, and how many they are.
+// The middle of each group's values, each as often as `times` says: `order` puts rows in order of group and value. The
+// sum of the two middle ones, which of an odd number are one, and how many they are.
 // [[Rcpp::export]]
-Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value, Rcpp::NumericVector times) {
+Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value,
+                         Rcpp::NumericVector times) {
   std::vector<int> groups;
   std::vector<double> middle;
   const R_xlen_t n = order.size();
@@ -194,11 +200,13 @@ Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, R
 // Difference, part of the earlier value where that is above 0, and direction: 1 up, 2 down, 3 level, 4 new, 5 gone,
 // 6 unknown. What is `unknown` has no earlier value.
 // [[Rcpp::export]]
-Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads) {
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown,
+                         int threads) {
   const std::size_t n = now.size();
   const double *x = REAL(now), *before = REAL(earlier);
   const int* dark = LOGICAL(unknown);
-  Rcpp::Shield<SEXP> from(pages::vector(REALSXP, n)), difference(pages::vector(REALSXP, n)), part(pages::vector(REALSXP, n)),
+  Rcpp::Shield<SEXP> from(pages::vector(REALSXP, n)), difference(pages::vector(REALSXP, n)),
+      part(pages::vector(REALSXP, n)),
       direction(pages::vector(INTSXP, n));
   double *known = REAL(from), *apart = REAL(difference), *fraction = REAL(part);
   int* way = INTEGER(direction);

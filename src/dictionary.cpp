@@ -184,8 +184,8 @@ bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
   return found;
 }
 
-// The rows (from 1) of lines whose answer is as wanted, and how many lines gave none. Without codes each line has its own
-// answer; with codes it has that of its code, and the last answer is that of a missing one.
+// The rows (from 1) of lines whose answer is as wanted, and how many lines gave none. Without codes each line has its
+// own answer; with codes it has that of its code, and the last answer is that of a missing one.
 // [[Rcpp::export]]
 Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads) {
   if (Rf_isNull(codes)) {
@@ -195,7 +195,8 @@ Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, 
   const std::size_t n = Rf_xlength(codes), missing = answer.size() - 1;
   const int *code = INTEGER(codes), *known = LOGICAL(answer);
   check_at_most(code, n, static_cast<R_xlen_t>(missing), threads);
-  return answered(n, wanted, threads, [=](std::size_t i) { return known[code[i] > 0 ? static_cast<std::size_t>(code[i]) - 1 : missing]; });
+  return answered(n, wanted, threads,
+                  [=](std::size_t i) { return known[code[i] > 0 ? static_cast<std::size_t>(code[i]) - 1 : missing]; });
 }
 
 // Some rows of each column: integers, doubles and logicals, with their attributes. NULL for a column of another type.
@@ -270,8 +271,8 @@ bool holds_text_kernel(SEXP x, std::string text) {
   return false;
 }
 
-// Codes that a kernel has just made, as a factor. Setting the attributes in R would wrap the codes, and a wrapped vector
-// is copied when it is first read.
+// Codes that a kernel has just made, as a factor. Setting the attributes in R would wrap the codes, and a wrapped
+// vector is copied when it is first read.
 // [[Rcpp::export]]
 SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels) {
   Rf_setAttrib(codes, R_LevelsSymbol, levels);

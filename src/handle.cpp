@@ -1,6 +1,6 @@
-// A handle to what a table was made of: it keeps it while the table lives, and is empty once the table was saved and read
-// again. An external pointer to nothing protects a weak reference whose key is the pointer itself, and R saves no weak
-// reference's value. That value is a pointer of the same kind, for R would copy a list.
+// A handle to what a table was made of: it keeps it while the table lives, and is empty once the table was saved and
+// read again. An external pointer to nothing protects a weak reference whose key is the pointer itself, and R saves no
+// weak reference's value. That value is a pointer of the same kind, for R would copy a list.
 #include <Rcpp.h>
 
 namespace {

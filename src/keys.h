@@ -1,5 +1,5 @@
-// Keys of lines as numbers: the number of a line's codes in the space of all combinations, block by block, and the slots
-// of numbers that turn up.
+// Keys of lines as numbers: the number of a line's codes in the space of all combinations, block by block, and the
+// slots of numbers that turn up.
 #pragma once
 #include <algorithm>
 #include <climits>

@@ -11,7 +11,8 @@ namespace {
 
 R_altrep_class_t whole_class, real_class, logical_class;
 
-// The first slot holds source, rows (from 1) and threads until the rows were gathered, then NULL; the second what was gathered.
+// The first slot holds source, rows (from 1) and threads until the rows were gathered, then NULL; the second what was
+// gathered.
 SEXP waiting(SEXP x) { return R_altrep_data1(x); }
 SEXP gathered(SEXP x) { return R_altrep_data2(x); }
 SEXP source(SEXP x) { return VECTOR_ELT(waiting(x), 0); }
@@ -109,7 +110,8 @@ Rcpp::List lazy_rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int th
     SET_VECTOR_ELT(held, 0, x);
     SET_VECTOR_ELT(held, 1, rows);
     SET_VECTOR_ELT(held, 2, wanted);
-    Rcpp::Shield<SEXP> taken(R_new_altrep(type == INTSXP ? whole_class : type == REALSXP ? real_class : logical_class, held, R_NilValue));
+    Rcpp::Shield<SEXP> taken(R_new_altrep(type == INTSXP ? whole_class : type == REALSXP ? real_class : logical_class,
+                                          held, R_NilValue));
     Rf_copyMostAttrib(x, taken);
     out[k] = taken;
   }

@@ -114,4 +114,6 @@ SEXP lazy_parts_kernel(SEXP x) {
 
 // Text of codes from 1 and their labels.
 // [[Rcpp::export]]
-SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) { return lazy_text::text(codes, labels); }
+SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) {
+  return lazy_text::text(codes, labels);
+}

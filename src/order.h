@@ -38,7 +38,8 @@ inline bool all_whole(const double* x, std::size_t n, int wanted) {
   threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
     bool here = true;
     for (std::size_t i = from; i < to && here; ++i) {
-      here = std::isnan(x[i]) || (std::fabs(x[i]) < 9007199254740992.0 && x[i] == static_cast<double>(static_cast<int64_t>(x[i])));
+      here = std::isnan(x[i]) ||
+        (std::fabs(x[i]) < 9007199254740992.0 && x[i] == static_cast<double>(static_cast<int64_t>(x[i])));
     }
     if (!here) whole = false;
   });
@@ -130,7 +131,8 @@ inline Scopes by_scope(std::size_t n, const int* scope, int scopes, const By& by
   std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(width, 0));
   threads::each(count, [&](int t) {
     std::size_t* mine = next[t].data();
-    runs(scope, n * t / count, n * (t + 1) / count, [&](std::size_t s, std::size_t from, std::size_t to) { mine[s] += to - from; });
+    runs(scope, n * t / count, n * (t + 1) / count,
+         [&](std::size_t s, std::size_t from, std::size_t to) { mine[s] += to - from; });
   });
   Scopes out{std::vector<std::size_t>(width + 1, 0), pages::Zeros<Row>(n)};
   for (std::size_t s = 0; s < width; ++s) {
@@ -150,7 +152,8 @@ inline Scopes by_scope(std::size_t n, const int* scope, int scopes, const By& by
       mine[s] += to - from;
       for (std::size_t i = from; i < to; ++i, ++row) {
         const uint32_t name = tie(of, i);
-        const uint64_t value = name == kLast ? UINT64_MAX : of.value == nullptr ? 0 : key(of.value[i], of.highest_first, whole);
+        const uint64_t value =
+            name == kLast ? UINT64_MAX : of.value == nullptr ? 0 : key(of.value[i], of.highest_first, whole);
         *row = {value, name, static_cast<int>(i)};
       }
     });

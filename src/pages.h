@@ -29,7 +29,8 @@ inline void prefer_large(void* start, std::size_t bytes) {
 #endif
 }
 
-// A new R vector of integers, logicals or doubles, not yet filled, for a caller that leaves nothing behind when R jumps.
+// A new R vector of integers, logicals or doubles, not yet filled, for a caller that leaves nothing behind when R
+// jumps.
 inline SEXP plain_vector(SEXPTYPE type, std::size_t n) {
   SEXP out = Rf_allocVector(type, static_cast<R_xlen_t>(n));
   if (type == REALSXP) prefer_large(REAL(out), n * sizeof(double));

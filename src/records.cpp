@@ -29,7 +29,8 @@ Rcpp::List records_kernel(Rcpp::RawVector bytes, std::string delimiter, int thre
   const auto found = records::count(n ? reinterpret_cast<const char*>(&bytes[0]) : nullptr, n, delimiter[0], threads);
   return Rcpp::List::create(
       Rcpp::_["records"] = static_cast<double>(found.records), Rcpp::_["fields"] = static_cast<double>(found.fields),
-      Rcpp::_["misfits"] = places(found.misfits, found.misfit_count), Rcpp::_["quotes"] = places(found.quotes, found.quote_count),
+      Rcpp::_["misfits"] = places(found.misfits, found.misfit_count),
+      Rcpp::_["quotes"] = places(found.quotes, found.quote_count),
       Rcpp::_["open_line"] = static_cast<double>(found.open_line),
       Rcpp::_["empty"] = Rcpp::NumericVector(found.empty.begin(), found.empty.end()));
 }
@@ -41,7 +42,8 @@ Rcpp::List odd_byte_kernel(Rcpp::RawVector bytes) {
   const unsigned char* end = at + bytes.size();
   const unsigned char* start = at;
   const auto found = [&](const char* what) {
-    return Rcpp::List::create(Rcpp::_["line"] = 1.0 + std::count(start, at, '\n'), Rcpp::_["byte"] = static_cast<int>(*at), Rcpp::_["what"] = what);
+    return Rcpp::List::create(Rcpp::_["line"] = 1.0 + std::count(start, at, '\n'),
+                              Rcpp::_["byte"] = static_cast<int>(*at), Rcpp::_["what"] = what);
   };
   while (at < end) {
     // Eight plain bytes at once: none with its high bit set, none 0.
@@ -59,13 +61,16 @@ Rcpp::List odd_byte_kernel(Rcpp::RawVector bytes) {
       ++at;
       continue;
     }
-    const int more = byte >= 0xc2 && byte <= 0xdf ? 1 : byte >= 0xe0 && byte <= 0xef ? 2 : byte >= 0xf0 && byte <= 0xf4 ? 3 : 0;
+    const int more = byte >= 0xc2 && byte <= 0xdf ? 1
+                   : byte >= 0xe0 && byte <= 0xef ? 2
+                   : byte >= 0xf0 && byte <= 0xf4 ? 3 : 0;
     if (more == 0 || end - at <= more) return found("encoding");
     for (int i = 1; i <= more; ++i) {
       if ((at[i] & 0xc0) != 0x80) return found("encoding");
     }
     // Overlong forms, surrogates and what lies beyond the last character.
-    if ((byte == 0xe0 && at[1] < 0xa0) || (byte == 0xed && at[1] > 0x9f) || (byte == 0xf0 && at[1] < 0x90) || (byte == 0xf4 && at[1] > 0x8f)) {
+    if ((byte == 0xe0 && at[1] < 0xa0) || (byte == 0xed && at[1] > 0x9f) || (byte == 0xf0 && at[1] < 0x90) ||
+        (byte == 0xf4 && at[1] > 0x8f)) {
       return found("encoding");
     }
     at += more + 1;

@@ -33,7 +33,8 @@ inline void note(std::vector<Odd>& list, std::size_t& count, Odd odd) {
   ++count;
 }
 
-// Counts from the start of a record to the end of one. `fields` is what the heading has, 0 when the heading is among these.
+// Counts from the start of a record to the end of one. `fields` is what the heading has, 0 when the heading is among
+// these.
 inline Count scan(const char* at, const char* end, char delimiter, std::size_t fields) {
   Count out;
   out.fields = fields;
@@ -110,7 +111,9 @@ inline const char* record_start(const char* from, const char* end, bool inside) 
 
 // The parts of several threads as one; places move on by what stands before them.
 inline void append(Count& whole, const Count& part) {
-  for (const Odd& odd : part.misfits) note(whole.misfits, whole.misfit_count, {odd.line + whole.lines, odd.record + whole.records, odd.fields});
+  for (const Odd& odd : part.misfits) {
+    note(whole.misfits, whole.misfit_count, {odd.line + whole.lines, odd.record + whole.records, odd.fields});
+  }
   whole.misfit_count += part.misfit_count - part.misfits.size();
   const std::size_t before = whole.records + whole.empty.size();
   for (std::size_t place : part.empty) whole.empty.push_back(place + before);
@@ -118,8 +121,8 @@ inline void append(Count& whole, const Count& part) {
   whole.lines += part.lines;
 }
 
-// In threads where every quote is as it should be; else from the start to the end, for what quotes hold then depends on all
-// before them.
+// In threads where every quote is as it should be; else from the start to the end, for what quotes hold then depends on
+// all before them.
 inline Count count(const char* data, std::size_t n, char delimiter, int wanted) {
   const char* end = data + n;
   const int parts = threads::useful(n / 16, wanted);

@@ -28,7 +28,8 @@ void totals(const int* order, std::size_t n, const int* scope, const int* place,
 
 // Sums over the last `width` places, the row's own included; places without a row count as nothing.
 template <typename Put>
-void moving(const int* order, std::size_t n, const int* scope, const int* place, const double* value, int width, Put put) {
+void moving(const int* order, std::size_t n, const int* scope, const int* place, const double* value, int width,
+            Put put) {
   int64_t total = 0;
   std::size_t back = 0;  // first row still in the window
   for (std::size_t i = 0; i < n;) {

@@ -37,7 +37,8 @@ tally::KeySpace key_space(const Rcpp::List& keys, double lines, int wanted) {
     const double size = Rcpp::as<double>(key["size"]);
     const bool looked_up = !Rf_isNull(lookup);
     if (TYPEOF(codes) != INTSXP || !(size >= 0) || static_cast<std::size_t>(Rf_xlength(codes)) < n ||
-        !within(looked_up ? INTEGER(lookup) : INTEGER(codes), looked_up ? Rf_xlength(lookup) : n, static_cast<uint64_t>(size), wanted)) {
+        !within(looked_up ? INTEGER(lookup) : INTEGER(codes), looked_up ? Rf_xlength(lookup) : n,
+                static_cast<uint64_t>(size), wanted)) {
       Rcpp::stop("codes that no label stands for");
     }
     out.push_back({INTEGER(codes), static_cast<uint64_t>(Rcpp::as<double>(key["size"])),
@@ -139,13 +140,15 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
   try {
     const std::vector<tally::Amount> taken = amounts_of(amounts, lines);
     const tally::Tally tally(key_space(keys, lines, threads), taken);
-    const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads, [] { Rcpp::checkUserInterrupt(); });
+    const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads,
+                                           [] { Rcpp::checkUserInterrupt(); });
     Rcpp::List values(taken.size()), counted(taken.size());
     for (std::size_t m = 0; m < taken.size(); ++m) {
       values[m] = values_of(groups, groups.columns[m], taken[m].kind, raw, threads);
       counted[m] = counts_of(groups, groups.columns[m], raw, threads);
     }
-    Rcpp::List codes = group_codes(tally.keys(), groups.size(), threads, [&](std::size_t g) { return groups.numbers.get()[g]; });
+    Rcpp::List codes = group_codes(tally.keys(), groups.size(), threads,
+                                   [&](std::size_t g) { return groups.numbers.get()[g]; });
     return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["values"] = values, Rcpp::_["counted"] = counted);
   } catch (const std::overflow_error&) {
     return Rcpp::List::create(Rcpp::_["overflow"] = true);
@@ -185,8 +188,10 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
     if (from / tally::kBlock % tally::kPause == 0) Rcpp::checkUserInterrupt();
   }
   const std::size_t count = dense ? seen.size() : slots.size();
-  Rcpp::List parts = group_codes(space, count, threads, [&](std::size_t g) { return dense ? seen[g] : slots.number(g); });
-  return Rcpp::List::create(Rcpp::_["codes"] = result, Rcpp::_["parts"] = parts, Rcpp::_["count"] = static_cast<int>(count),
+  Rcpp::List parts = group_codes(space, count, threads,
+                                 [&](std::size_t g) { return dense ? seen[g] : slots.number(g); });
+  return Rcpp::List::create(Rcpp::_["codes"] = result, Rcpp::_["parts"] = parts,
+                            Rcpp::_["count"] = static_cast<int>(count),
                             Rcpp::_["first"] = Rcpp::IntegerVector(first.begin(), first.end()));
 }
 

@@ -1,7 +1,7 @@
 // The tally: takes lines with coded keys and exact amounts, group by group.
 //
-// Keys are codes 1..size, 0 (or NA) for a missing value, -1 for a total over all. A group's place is its number in the key
-// space where that is small enough for arrays, and is found by hashing otherwise. Threads share the
+// Keys are codes 1..size, 0 (or NA) for a missing value, -1 for a total over all. A group's place is its number in the
+// key space where that is small enough for arrays, and is found by hashing otherwise. Threads share the
 // lines and merge their arrays at the end; with hashing each takes the groups that fall to it. Totals
 // are whole numbers, so every way gives the same ones.
 #pragma once
@@ -132,7 +132,8 @@ class Tally {
 
   // Arrays where they are not much larger than the lines themselves.
   bool dense(std::size_t lines) const {
-    const uint64_t bytes = keys_.size() > (uint64_t{1} << 32) ? UINT64_MAX : keys_.size() * (2 * sizeof(int64_t) * amounts_.size() + 1);
+    const uint64_t place = 2 * sizeof(int64_t) * amounts_.size() + 1;
+    const uint64_t bytes = keys_.size() > (uint64_t{1} << 32) ? UINT64_MAX : keys_.size() * place;
     return bytes < (uint64_t{1} << 20) || (keys_.size() < lines * uint64_t{4} && bytes < (uint64_t{1} << 29));
   }
 
@@ -188,10 +189,13 @@ class Tally {
 
   // Brings the results of marks first..last into the first of the sets, and tells how many groups there are.
   std::size_t bring_together(const std::vector<Arrays>& sets, std::size_t first, std::size_t last) const {
-    const std::size_t wide = places_per_mark(), from = first * wide, to = std::min<std::size_t>(last * wide, keys_.size());
+    const std::size_t wide = places_per_mark(), from = first * wide, to = std::min<std::size_t>(
+      last * wide, keys_.size()
+    );
     uint64_t* seen = sets[0].marks.get();
     for (std::size_t t = 1; t < sets.size(); ++t) {
-      for (std::size_t m = 0; m < amounts_.size(); ++m) merge(amounts_[m].kind, sets[0].columns[m], sets[t].columns[m], from, to);
+      for (std::size_t m = 0; m < amounts_.size(); ++m) merge(amounts_[m].kind, sets[0].columns[m], sets[t].columns[m],
+                                                              from, to);
       for (std::size_t w = first; w < last; ++w) seen[w] |= sets[t].marks.get()[w];
     }
     std::size_t count = 0;
@@ -293,7 +297,9 @@ class Tally {
       }
     }
     for (std::size_t m = 0; m < width; ++m) {
-      groups.columns.push_back({groups.vectors[2 * m].data(), amounts_[m].needs_counts() ? groups.vectors[2 * m + 1].data() : nullptr});
+      groups.columns.push_back(
+        {groups.vectors[2 * m].data(), amounts_[m].needs_counts() ? groups.vectors[2 * m + 1].data() : nullptr}
+      );
     }
     return groups;
   }

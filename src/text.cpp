@@ -2,7 +2,8 @@
 
 #include "text.h"
 
-// Decimals written as text: NA for blank text, NaN for what is not a number. `group` is "" where digits are not grouped.
+// Decimals written as text: NA for blank text, NaN for what is not a number. `group` is "" where digits are not
+// grouped.
 // [[Rcpp::export]]
 Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group) {
   const text::Marks marks{decimal[0], group.empty() ? '\0' : group[0]};

@@ -54,8 +54,8 @@ class Failure {
   std::exception_ptr first_;
 };
 
-// A process that was forked has none of the threads that its parent had, but believes that it has them: waiting for them
-// would never end, so it works alone.
+// A process that was forked has none of the threads that its parent had, but believes that it has them: waiting for
+// them would never end, so it works alone.
 inline bool forked() {
 #if defined(__unix__) || defined(__APPLE__)
   static const pid_t first = getpid();

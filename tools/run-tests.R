@@ -11,7 +11,8 @@ run_share <- function(folder, names, into) {
     library(testthat)
     library(hinterfeld)
   })
-  found <- test_dir(folder, filter = sprintf("^(%s)$", paste(names, collapse = "|")), package = "hinterfeld", load_package = "installed",
+  found <- test_dir(folder, filter = sprintf("^(%s)$", paste(names, collapse = "|")), package = "hinterfeld",
+                    load_package = "installed",
                     reporter = "silent", stop_on_failure = FALSE)
   bad <- unlist(lapply(found, function(test) lapply(test$results, function(result) {
     if (inherits(result, c("expectation_failure", "expectation_error", "expectation_skip"))) {
@@ -28,6 +29,7 @@ names <- grep(pattern, names, value = TRUE)
 cost <- file.size(file.path(folder, sprintf("test-%s.R", names))) / 1000
 if (file.exists(times_file)) {
   known <- utils::read.csv(times_file)
+  known <- known[!is.na(known$seconds), ]
   at <- match(names, known$name)
   cost[!is.na(at)] <- known$seconds[at[!is.na(at)]]
 }
@@ -41,8 +43,10 @@ for (i in order(-cost)) {
 into <- replicate(workers, tempfile(fileext = ".rds"))
 started <- lapply(seq_len(workers), function(w) {
   processx::process$new(
-    file.path(R.home("bin"), "Rscript"), c("-e", sprintf("(%s)(%s, %s, %s)", paste(deparse(run_share), collapse = "\n"), deparse(folder),
-                                                         paste(deparse(names[share == w]), collapse = ""), deparse(into[w]))),
+    file.path(R.home("bin"), "Rscript"),
+    c("-e", sprintf("(%s)(%s, %s, %s)", paste(deparse(run_share), collapse = "\n"), deparse(folder),
+                                                         paste(deparse(names[share == w]), collapse = ""),
+                                                         deparse(into[w]))),
     stdout = "", stderr = "2>&1"
   )
 })
@@ -54,7 +58,8 @@ cat(unlist(lapply(results, function(result) result$bad)), sep = "\n")
 if (lost) cat(sprintf("%d of %d test processes ended early.\n", lost, workers))
 if (pattern == "." && dir.exists(dirname(times_file)) && !lost) {
   seconds <- tapply(table$real, table$file, sum)
-  utils::write.csv(data.frame(name = sub("^test-(.*)[.]R$", "\\1", names(seconds)), seconds = as.vector(seconds)), times_file, row.names = FALSE)
+  utils::write.csv(data.frame(name = sub("^test-(.*)[.]R$", "\\1", names(seconds)), seconds = as.vector(seconds)),
+                   times_file, row.names = FALSE)
 }
 failed <- sum(table$failed) + sum(table$error) + lost
 cat(sprintf("\n%d passed, %d failed, %d skipped\n", sum(table$passed), failed, sum(table$skipped)))

@@ -1,7 +1,8 @@
-# The campaign: cases of random lines and random chains, played against SQLite and varied; a failure is made small and shown
-# as calls.
+# The campaign: cases of random lines and random chains, played against SQLite and varied; a failure is made small and
+# shown as calls.
 
-for (file in c("lines", "chains", "oracle", "changes", "play", "endings", "variants")) source(file.path(campaign_folder, paste0(file, ".R")), local = TRUE)
+for (file in c("lines", "chains", "oracle", "changes", "play", "endings",
+               "variants")) source(file.path(campaign_folder, paste0(file, ".R")), local = TRUE)
 
 random_case <- function(seed) {
   set.seed(seed, "Mersenne-Twister", "Inversion", "Rejection")
@@ -16,7 +17,8 @@ wrong_in <- function(case) {
   # An ending that is refused leaves the table as it was.
   ends <- vapply(case$chain, function(move) move$kind %in% names(endings), NA)
   play(case$made, case$chain, place) %||% tryCatch(
-    vary(case$made, case$chain[!ends], answer_in(place)), error = function(cnd) paste("variants:", conditionMessage(cnd))
+    vary(case$made, case$chain[!ends], answer_in(place)),
+    error = function(cnd) paste("variants:", conditionMessage(cnd))
   )
 }
 
@@ -53,14 +55,16 @@ calls_of <- function(case) {
     to <- if (move$kind %in% c("keep", "leave_out")) "book <- " else if (!move$kind %in% names(endings)) "t <- "
     paste0(to, text_of(move$call))
   }
-  c(paste("lines <-", text_of(given_lines(case$made))), paste("book <-", text_of(daybook_call(case$made))), vapply(case$chain, assign, ""))
+  c(paste("lines <-", text_of(given_lines(case$made))), paste("book <-", text_of(daybook_call(case$made))),
+    vapply(case$chain, assign, ""))
 }
 
 text_of <- function(x) paste(trimws(deparse(x, width.cutoff = 200)), collapse = " ")
 
 # Exported functions that a case calls.
 functions_of <- function(case) {
-  intersect(unlist(c(all.names(daybook_call(case$made)), lapply(case$chain, function(move) all.names(move$call)))), getNamespaceExports("hinterfeld"))
+  intersect(unlist(c(all.names(daybook_call(case$made)), lapply(case$chain, function(move) all.names(move$call)))),
+            getNamespaceExports("hinterfeld"))
 }
 
 # Plays cases from a seed on: how many, which functions how often, and what failed, made small.
@@ -75,7 +79,8 @@ run_campaign <- function(seed, cases, most = 5, say = function(...) NULL) {
     wrong <- wrong_in(case)
     if (!is.null(wrong)) {
       small <- if (length(failed) < most) tryCatch(shrink(case, wrong), error = function(cnd) case) else case
-      failed <- c(failed, list(list(seed = seed + i, wrong = wrong, small = wrong_in(small) %||% wrong, calls = calls_of(small))))
+      failed <- c(failed, list(list(seed = seed + i, wrong = wrong, small = wrong_in(small) %||% wrong,
+                                    calls = calls_of(small))))
       say(failed[[length(failed)]])
     }
   }

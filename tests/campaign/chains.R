@@ -1,5 +1,5 @@
-# Random chains: conditions, a table of totals, then steps, cuts and renamings. A move is plain data: the call that makes it
-# in R, and what SQLite is to be asked.
+# Random chains: conditions, a table of totals, then steps, cuts and renamings. A move is plain data: the call that
+# makes it in R, and what SQLite is to be asked.
 
 # Conditions -----------------------------------------------------------------------------------------------
 
@@ -18,8 +18,10 @@ random_condition <- function(made) {
     function() list(r = quote(units > 2), sql = "pieces > 2"),
     function() list(r = quote(revenue >= 0), sql = "revenue >= 0"),
     function() list(r = quote(shelf < 10), sql = "shelf < 10"),
-    function() list(r = bquote(day >= as.Date(.(format(day)))), sql = sprintf("day >= '%s'", day), days = function(x) x >= day),
-    function() list(r = bquote(day < as.Date(.(format(day)))), sql = sprintf("day < '%s'", day), days = function(x) x < day)
+    function() list(r = bquote(day >= as.Date(.(format(day)))), sql = sprintf("day >= '%s'", day),
+                    days = function(x) x >= day),
+    function() list(r = bquote(day < as.Date(.(format(day)))), sql = sprintf("day < '%s'", day),
+                    days = function(x) x < day)
   )
   a <- pick(one)()
   if (chance(0.6)) {
@@ -34,7 +36,8 @@ random_condition <- function(made) {
   }
   # Of "neither a nor b" each part speaks for itself: not a, and not b.
   apart <- if (!and) Filter(Negate(is.null), list(a$days, b$days))
-  list(r = call(if (and) "&" else "|", a$r, b$r), sql = sprintf("((%s) %s (%s))", a$sql, if (and) "AND" else "OR", b$sql), days = days,
+  list(r = call(if (and) "&" else "|", a$r, b$r),
+       sql = sprintf("((%s) %s (%s))", a$sql, if (and) "AND" else "OR", b$sql), days = days,
        neither = if (length(apart)) function(x) Reduce(`|`, lapply(apart, function(f) f(x))))
 }
 
@@ -43,8 +46,11 @@ random_restriction <- function(made) {
   keep <- chance(0.6)
   # Days for which an "and" with another column does not hold are no days without lines.
   both <- rlang::is_call(condition$r, "&")
-  days <- if (keep) condition$days else if (both && !all(all.vars(condition$r) == "day")) NULL else condition$neither %||% condition$days
-  list(kind = if (keep) "keep" else "leave_out", call = as.call(list(as.symbol(if (keep) "keep_lines" else "leave_out"), quote(book), condition$r)),
+  days <- if (keep) condition$days else if (both &&
+                                            !all(all.vars(condition$r) == "day")) NULL else condition$neither %||%
+                                            condition$days
+  list(kind = if (keep) "keep" else "leave_out",
+       call = as.call(list(as.symbol(if (keep) "keep_lines" else "leave_out"), quote(book), condition$r)),
        sql = condition$sql, days = if (!is.null(days)) if (keep) days else function(x) !days(x))
 }
 
@@ -54,7 +60,8 @@ random_restriction <- function(made) {
 random_measure <- function(made) {
   d <- made$decimals
   columns <- list(
-    revenue = list(r = quote(revenue), sql = "revenue", scale = d), units = list(r = quote(units), sql = "pieces", scale = 0),
+    revenue = list(r = quote(revenue), sql = "revenue", scale = d),
+    units = list(r = quote(units), sql = "pieces", scale = 0),
     cost = list(r = quote(cost), sql = "cost_whole", scale = made$places$cost),
     profit = list(r = quote(revenue - units * cost), scale = max(d, made$places$cost), sql = sprintf(
       "(revenue * %d - pieces * cost_whole * %d)", 10^max(0, made$places$cost - d), 10^max(0, d - made$places$cost)
@@ -62,18 +69,22 @@ random_measure <- function(made) {
   )
   x <- pick(columns[c("revenue", "revenue", "units", "cost", "profit")])
   kind <- pick(c("sum", "sum", "sum", "lines", "distinct", "mean", "median", "smallest", "largest"))
-  per <- if (kind %in% c("mean", "median", "smallest", "largest") && chance(0.5)) pick(c("day", "order", "product", "month"))
+  per <- if (kind %in% c("mean", "median", "smallest", "largest") &&
+             chance(0.5)) pick(c("day", "order", "product", "month"))
   where <- if (chance(0.25)) random_condition(made)
   margin <- if (kind %in% c("distinct", "smallest", "largest") && chance(0.4)) "add_up" else "recompute"
   counted <- pick(c("order", "product", "region", "shelf"))
   taken <- if (kind == "distinct") as.symbol(counted) else if (kind != "lines") x$r
   r <- as.call(c(
-    as.symbol(c(sum = "sum_of", lines = "count_lines", distinct = "count_distinct", mean = "mean_of", median = "median_of", smallest = "smallest_of",
+    as.symbol(c(sum = "sum_of", lines = "count_lines", distinct = "count_distinct", mean = "mean_of",
+                median = "median_of", smallest = "smallest_of",
                 largest = "largest_of")[[kind]]),
-    taken, if (!is.null(per)) list(per = per), if (!is.null(where)) list(where = where$r), if (margin == "add_up") list(margin = margin)
+    taken, if (!is.null(per)) list(per = per), if (!is.null(where)) list(where = where$r),
+    if (margin == "add_up") list(margin = margin)
   ))
   list(r = r, kind = kind, per = if (identical(per, "order")) "order_" else per, where = where$sql, margin = margin,
-       x = if (kind == "distinct") sub("^order$", "order_", counted) else x$sql, scale = if (kind %in% c("lines", "distinct")) 0 else x$scale)
+       x = if (kind == "distinct") sub("^order$", "order_", counted) else x$sql,
+       scale = if (kind %in% c("lines", "distinct")) 0 else x$scale)
 }
 
 sums_up <- function(m) m$kind %in% c("sum", "lines") || m$margin == "add_up"
@@ -81,14 +92,16 @@ sums_up <- function(m) m$kind %in% c("sum", "lines") || m$margin == "add_up"
 # Tables and steps -----------------------------------------------------------------------------------------
 
 random_totals <- function(made) {
-  by <- sample(c("product", "region", "place", "shelf", "order"), sample(0:3, 1, prob = c(1, 3, 4, 2)), prob = c(4, 4, 3, 1, 1))
+  by <- sample(c("product", "region", "place", "shelf", "order"), sample(0:3, 1, prob = c(1, 3, 4, 2)),
+               prob = c(4, 4, 3, 1, 1))
   every <- pick(list(NULL, "day", "week", "month", "quarter", "year", "weekday", "month_of_year", "quarter_of_year"))
   named <- sample(c("m1", "revenue", "a b", "m_rank"), sample(3, 1))
   measures <- lapply(stats::setNames(nm = named), function(name) random_measure(made))
   split <- c(every, by)
   subtotals <- if (length(split) && chance(0.5)) if (chance(0.6)) TRUE else some(c(split, "Total"), 2)
   fill <- chance(0.15)
-  r <- rlang::expr(totals(book, by = !!by, every = !!every, measures = !!as.call(c(quote(list), lapply(measures, function(m) m$r))),
+  r <- rlang::expr(totals(book, by = !!by, every = !!every,
+                          measures = !!as.call(c(quote(list), lapply(measures, function(m) m$r))),
                           subtotals = !!subtotals, fill = !!fill))
   list(kind = "totals", call = r, by = by, every = every, measures = measures, subtotals = subtotals, fill = fill)
 }
@@ -109,7 +122,8 @@ steps_for <- function(shape) {
   steps <- list(
     rank = function() {
       p <- list(of = of(), within = within(), ties = ties(), highest = chance(0.7), name = name())
-      taken("rank", rlang::expr(add_rank(t, !!p$of, !!p$within, ties = !!p$ties, highest_first = !!p$highest, name = !!p$name)), p = p)
+      taken("rank", rlang::expr(add_rank(t, !!p$of, !!p$within, ties = !!p$ties, highest_first = !!p$highest,
+                                         name = !!p$name)), p = p)
     },
     share = if (length(sums)) function() {
       p <- list(of = pick(sums), within = within(), name = name())
@@ -120,7 +134,8 @@ steps_for <- function(shape) {
       taken("pareto", rlang::expr(add_pareto(t, !!p$of, !!p$within, name = !!p$name)), p = p)
     },
     running = if (length(sums) && !is.null(shape$every)) function() {
-      longer <- if (days) list(day = c("month", "year"), week = "year", month = c("quarter", "year"), quarter = "year")[[shape$every]]
+      longer <- if (days) list(day = c("month", "year"), week = "year", month = c("quarter", "year"),
+                               quarter = "year")[[shape$every]]
       p <- list(of = pick(sums), restart = if (length(longer) && chance(0.5)) pick(longer), name = name())
       taken("running", rlang::expr(add_running_total(t, !!p$of, restart = !!p$restart, name = !!p$name)), p = p)
     },
@@ -130,8 +145,10 @@ steps_for <- function(shape) {
     },
     change = if (days) function() {
       versus <- pick(c("year_before", "period_before"))
-      p <- list(of = of(), versus = versus, align = if (versus == "year_before") pick(c("date", "weekday")) else "date", like = chance(0.8), name = name())
-      taken("change", rlang::expr(add_change(t, !!p$of, versus = !!p$versus, align = !!p$align, like_for_like = !!p$like, name = !!p$name)), p = p)
+      p <- list(of = of(), versus = versus, align = if (versus == "year_before") pick(c("date", "weekday")) else "date",
+                like = chance(0.8), name = name())
+      taken("change", rlang::expr(add_change(t, !!p$of, versus = !!p$versus, align = !!p$align,
+                                             like_for_like = !!p$like, name = !!p$name)), p = p)
     },
     best = function() {
       p <- list(of = of(), n = sample(1:4, 1), within = within(), ties = ties(), best = chance(0.7))
@@ -164,7 +181,8 @@ verbs_for <- function(shape) {
     },
     note = function() list(kind = "note", call = quote(dplyr::mutate(t, note = "mine"))),
     twice = function() list(kind = "plain", call = quote(dplyr::bind_rows(t, t)), never = nonempty),
-    double = function() list(kind = "plain", call = bquote(dplyr::mutate(t, !!.(first) := 2 * .(column) + 1)), never = any_number(first))
+    double = function() list(kind = "plain", call = bquote(dplyr::mutate(t, !!.(first) := 2 * .(column) + 1)),
+                             never = any_number(first))
   ))
 }
 
@@ -178,8 +196,10 @@ random_ending <- function(shape, made) {
   pick(Filter(Negate(is.null), list(
     NULL, function() list(kind = "reconcile", call = quote(reconcile(t))),
     if (length(two)) function() {
-      p <- list(rows = two[1], columns = two[2], of = pick(names(shape$measures)), margins = chance(0.7), empty = pick(c("blank", "zero")))
-      list(kind = "crosstab", p = p, call = rlang::expr(crosstab(t, !!p$rows, !!p$columns, of = !!p$of, margins = !!p$margins, empty = !!p$empty)))
+      p <- list(rows = two[1], columns = two[2], of = pick(names(shape$measures)), margins = chance(0.7),
+                empty = pick(c("blank", "zero")))
+      list(kind = "crosstab", p = p, call = rlang::expr(crosstab(t, !!p$rows, !!p$columns, of = !!p$of,
+                                                                 margins = !!p$margins, empty = !!p$empty)))
     },
     function() {
       ending <- pick(c("csv", "tsv", "json", "parquet", "xlsx", "md"))

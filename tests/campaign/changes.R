@@ -91,7 +91,8 @@ oracle_change <- function(o, rows, shape, p) {
   for (i in seq_len(nrow(known))) {
     span <- seq(known$from[i], known$to[i], length.out = max(0, as.integer(known$to[i] - known$from[i]) + 1))
     if (known$to[i] >= known$from[i]) {
-      days <- rbind(days, data.frame(day_ = format(span), period = format(known$start[i]), month_start = format(period_starts(span, "month", o$made$calendar))))
+      days <- rbind(days, data.frame(day_ = format(span), period = format(known$start[i]),
+                                     month_start = format(period_starts(span, "month", o$made$calendar))))
     }
   }
   put_table(o$db, "earlier", days)
@@ -112,7 +113,9 @@ oracle_change <- function(o, rows, shape, p) {
     if (nrow(gone)) {
       extra <- rows[rep(NA_integer_, nrow(gone)), ]
       extra[keys] <- gone[keys]
-      for (name in names(shape$measures)) if (shape$measures[[name]]$kind %in% c("sum", "lines", "distinct")) extra[[name]] <- 0
+      for (name in names(shape$measures)) if (
+        shape$measures[[name]]$kind %in% c("sum", "lines", "distinct")
+      ) extra[[name]] <- 0
       rows <- rbind(rows, extra)
       earlier <- c(earlier, gone[[p$of]])
     }
@@ -123,7 +126,8 @@ oracle_change <- function(o, rows, shape, p) {
   earlier[unknown] <- NA
   now <- rows[[p$of]]
   list(rows = rows, answer = stats::setNames(
-    data.frame(earlier, now - earlier, ifelse(earlier > 0, (now - earlier) / earlier, NA), direction_of(now, earlier, unknown),
+    data.frame(earlier, now - earlier, ifelse(earlier > 0, (now - earlier) / earlier, NA),
+               direction_of(now, earlier, unknown),
                ifelse(is.na(period), "none", plan$comparable[period])),
     paste0(p$name, c("_before", "_change", "_change_pct", "_direction", "_comparable"))
   ))
@@ -132,6 +136,8 @@ oracle_change <- function(o, rows, shape, p) {
 direction_of <- function(now, earlier, unknown) {
   none <- function(x) is.na(x) | x == 0
   ifelse(unknown | earlier %in% earlier[!is.na(earlier) & earlier < 0], "unknown", ifelse(
-    none(now) & none(earlier), "level", ifelse(none(earlier), "new", ifelse(none(now), "gone", ifelse(now > earlier, "up", ifelse(now < earlier, "down", "level"))))
+    none(now) & none(earlier), "level",
+    ifelse(none(earlier), "new",
+           ifelse(none(now), "gone", ifelse(now > earlier, "up", ifelse(now < earlier, "down", "level"))))
   ))
 }

@@ -6,7 +6,8 @@ endings <- list(
   },
   words = function(move, value, shape, o, t) {
     n <- DBI::dbGetQuery(o$db, "SELECT count(*) AS n FROM kept")$n
-    if (!grepl(format(n, big.mark = " "), value[1], fixed = TRUE)) differ("in_words() does not speak of %d lines: %s", n, value[1])
+    if (!grepl(format(n, big.mark = " "), value[1], fixed = TRUE)) differ("in_words() does not speak of %d lines: %s",
+                                                                          n, value[1])
   },
   crosstab = function(move, value, shape, o, t) compare_crosstab(move$p, value, shape, o),
   deliver = function(move, value, shape, o, t) {
@@ -28,7 +29,8 @@ compare_crosstab <- function(p, x, shape, o) {
     text <- as.character(k(name))
     if (identical(name, shape$every) && !name %in% recurring_names) {
       known <- !is.na(text)
-      text[known] <- hinterfeld::period_label(as.Date(text[known]), name, eval(o$made$calendar, asNamespace("hinterfeld")))
+      text[known] <- hinterfeld::period_label(as.Date(text[known]), name,
+                                              eval(o$made$calendar, asNamespace("hinterfeld")))
     }
     text[is.na(text)] <- labels$not_given
     replace(text, !split, labels$total)
@@ -43,22 +45,26 @@ compare_crosstab <- function(p, x, shape, o) {
   }
   own <- as.character(x[[p$rows]])
   own[is.na(own)] <- labels$not_given
-  if (anyDuplicated(own) || !setequal(own, row)) differ("rows of the crosstab: %s, of SQLite: %s", toString(own), toString(unique(row)))
+  if (anyDuplicated(own) || !setequal(own, row)) differ("rows of the crosstab: %s, of SQLite: %s", toString(own),
+                                                        toString(unique(row)))
   names <- setdiff(names(x), p$rows)
   heads <- ifelse(column %in% names, column, paste0(p$columns, ": ", column))
-  if (!setequal(names, heads)) differ("columns of the crosstab: %s, of SQLite: %s", toString(names), toString(unique(heads)))
+  if (!setequal(names, heads)) differ("columns of the crosstab: %s, of SQLite: %s", toString(names),
+                                      toString(unique(heads)))
   zero <- p$empty == "zero" && m[[1]]$kind %in% c("sum", "lines", "distinct")
   for (name in names) {
     mine <- heads == name
     expected <- (cells[[p$of]][mine] / 10^m[[1]]$scale)[match(own, row[mine])]
-    compare_column(sprintf("crosstab, %s", name), x[[name]], if (zero) replace(expected, is.na(expected), 0) else expected, loose = m[[1]]$kind == "mean")
+    compare_column(sprintf("crosstab, %s", name), x[[name]],
+                   if (zero) replace(expected, is.na(expected), 0) else expected, loose = m[[1]]$kind == "mean")
   }
 }
 
 # Files read back by other readers -------------------------------------------------------------------------
 
 read_texts <- function(path, delim) {
-  readr::read_delim(path, delim, col_types = readr::cols(.default = "c"), na = character(), trim_ws = FALSE, progress = FALSE, lazy = FALSE, name_repair = "minimal")
+  readr::read_delim(path, delim, col_types = readr::cols(.default = "c"), na = character(), trim_ws = FALSE,
+                    progress = FALSE, lazy = FALSE, name_repair = "minimal")
 }
 
 readers <- list(
@@ -80,19 +86,23 @@ readers <- list(
 compare_file <- function(read, t, ending) {
   exact <- names(hinterfeld:::exact_decimals(t))
   t <- tibble::as_tibble(t)
-  if (nrow(read) != nrow(t) || ncol(read) != ncol(t)) differ("%s: %d rows and %d columns of %d and %d", ending, nrow(read), ncol(read), nrow(t), ncol(t))
+  if (nrow(read) != nrow(t) || ncol(read) != ncol(t)) differ("%s: %d rows and %d columns of %d and %d", ending,
+                                                             nrow(read), ncol(read), nrow(t), ncol(t))
   for (name in names(t)) {
     ours <- t[[name]]
     back <- read[[match(name, names(t))]]
     if (is.numeric(ours) && !inherits(ours, "Date")) {
       back <- if (is.character(back)) as.numeric(replace(back, !nzchar(back), NA)) else as.numeric(back)
       # A worksheet keeps 15 digits of what is no exact amount.
-      same <- is.na(ours) & is.na(back) | ours == back | ending == "xlsx" & !name %in% exact & abs(ours - back) <= 1e-14 * abs(ours)
+      same <- is.na(ours) & is.na(back) | ours == back | ending == "xlsx" & !name %in% exact & abs(
+        ours - back
+      ) <= 1e-14 * abs(ours)
     } else {
       plain <- function(x) replace(if (inherits(x, "POSIXct")) format(x, "%Y-%m-%d") else as.character(x), is.na(x), "")
       same <- plain(ours) == plain(back) | startsWith(plain(back), "'") & substring(plain(back), 2) == plain(ours)
     }
     bad <- which(!(same %in% TRUE))
-    if (length(bad)) differ("%s: `%s`, row %d holds %s, was %s", ending, name, bad[1], format(back[bad[1]], digits = 17), format(ours[bad[1]], digits = 17))
+    if (length(bad)) differ("%s: `%s`, row %d holds %s, was %s", ending, name, bad[1],
+                            format(back[bad[1]], digits = 17), format(ours[bad[1]], digits = 17))
   }
 }

@@ -1,10 +1,13 @@
-# Random daybooks: lines with look-alike names, blanks, halves, negatives and days at the edges of periods, as the daybook
-# gets them and, beside that, in whole numbers for SQLite.
+# Random daybooks: lines with look-alike names, blanks, halves, negatives and days at the edges of periods, as the
+# daybook gets them and, beside that, in whole numbers for SQLite.
 
 look_alikes <- c(
-  "Sieve", "Sieve fine", "fine 10 cm", "10 cm", "Total", "Total of all", "not given", "not given, blank", "others (2)", "blank", "region",
-  "product", "level", "revenue", "a", "A", "a b", "a  b", "a / b", "b", "9", "10", "100", "1.10", "1.1", "NA", "TRUE", "Gl\u00fchofen",
-  "Glu\u0308hofen", "\u00c9tabli", "z", "2024", "2024-01", "Jan", "-1", "x|y", "it's", "\"quoted\"", "1234567890123456001", "1234567890123456002"
+  "Sieve", "Sieve fine", "fine 10 cm", "10 cm", "Total", "Total of all", "not given", "not given, blank", "others (2)",
+  "blank", "region",
+  "product", "level", "revenue", "a", "A", "a b", "a  b", "a / b", "b", "9", "10", "100", "1.10", "1.1", "NA", "TRUE",
+  "Gl\u00fchofen",
+  "Glu\u0308hofen", "\u00c9tabli", "z", "2024", "2024-01", "Jan", "-1", "x|y", "it's", "\"quoted\"",
+  "1234567890123456001", "1234567890123456002"
 )
 
 pick <- function(x) x[[sample.int(length(x), 1)]]
@@ -13,8 +16,10 @@ chance <- function(p) stats::runif(1) < p
 
 random_calendar <- function() {
   pick(list(
-    quote(sales_calendar()), quote(sales_calendar()), quote(sales_calendar(year_starts = "07-01")), quote(sales_calendar(year_starts = "04-06")),
-    quote(sales_calendar(week_starts = "sunday")), quote(sales_calendar(year_starts = "02-01", week_starts = "sunday", weeks = "445")),
+    quote(sales_calendar()), quote(sales_calendar()), quote(sales_calendar(year_starts = "07-01")),
+    quote(sales_calendar(year_starts = "04-06")),
+    quote(sales_calendar(week_starts = "sunday")),
+    quote(sales_calendar(year_starts = "02-01", week_starts = "sunday", weeks = "445")),
     quote(sales_calendar(weeks = "445"))
   ))
 }
@@ -37,8 +42,10 @@ random_lines <- function() {
   largest <- pick(c(5, 200, 99999, if (chance(0.15)) 2e12))
   price <- floor(stats::runif(n, -largest / 5, largest)) * pick(c(1, 1, 5, 50))
   lines <- data.frame(
-    day = random_days(n), product = random_texts(n, 0), region = random_texts(n), place = random_texts(n), ticket = random_texts(n, 0.2),
-    price_whole = replace(price, stats::runif(n) < 0.03, NA), pieces = as.double(sample(c(1:9, 0, -2), n, replace = TRUE)),
+    day = random_days(n), product = random_texts(n, 0), region = random_texts(n), place = random_texts(n),
+    ticket = random_texts(n, 0.2),
+    price_whole = replace(price, stats::runif(n) < 0.03, NA),
+    pieces = as.double(sample(c(1:9, 0, -2), n, replace = TRUE)),
     cost_whole = replace(as.double(sample(c(400, 425, 37, 0), n, replace = TRUE)), stats::runif(n) < 0.05, NA),
     shelf = sample(c(100, 9, 10, 1.5, -3, NA), n, replace = TRUE)
   )
@@ -46,7 +53,8 @@ random_lines <- function() {
   if (largest > 1e6) lines$pieces <- 1
   if (is.na(lines$price_whole[1])) lines$price_whole[1] <- 7
   list(
-    lines = lines, places = places, decimals = sample(0:4, 1, prob = c(1, 1, 6, 1, 1)), rounding = pick(c("half_up", "half_even")),
+    lines = lines, places = places, decimals = sample(0:4, 1, prob = c(1, 1, 6, 1, 1)),
+    rounding = pick(c("half_up", "half_even")),
     per_piece = chance(0.5), calendar = random_calendar()
   )
 }
@@ -55,14 +63,16 @@ random_lines <- function() {
 given_lines <- function(made) {
   lines <- made$lines
   data.frame(
-    lines[c("day", "product", "region", "place", "ticket", "pieces", "shelf")], price = lines$price_whole / 10^made$places$price,
+    lines[c("day", "product", "region", "place", "ticket", "pieces", "shelf")],
+    price = lines$price_whole / 10^made$places$price,
     cost = lines$cost_whole / 10^made$places$cost
   )
 }
 
 daybook_call <- function(made) {
   revenue <- if (made$per_piece) quote(pieces * price) else quote(price)
-  bquote(daybook(lines, day, .(revenue), product, units = pieces, order = ticket, decimals = .(made$decimals), rounding = .(made$rounding),
+  bquote(daybook(lines, day, .(revenue), product, units = pieces, order = ticket, decimals = .(made$decimals),
+                 rounding = .(made$rounding),
                  calendar = .(made$calendar), on_bad = "set_aside"))
 }
 
@@ -70,9 +80,11 @@ daybook_call <- function(made) {
 put_table <- function(db, name, table, whole = character()) {
   type <- ifelse(names(table) %in% whole, "INTEGER", ifelse(vapply(table, is.numeric, NA), "REAL", "TEXT"))
   DBI::dbExecute(db, sprintf("DROP TABLE IF EXISTS temp.%s", name))
-  DBI::dbExecute(db, sprintf("CREATE TEMP TABLE %s (%s)", name, paste(sprintf("\"%s\" %s", names(table), type), collapse = ", ")))
+  DBI::dbExecute(db, sprintf("CREATE TEMP TABLE %s (%s)", name,
+                             paste(sprintf("\"%s\" %s", names(table), type), collapse = ", ")))
   if (nrow(table)) {
-    DBI::dbExecute(db, sprintf("INSERT INTO %s VALUES (%s)", name, paste(rep("?", ncol(table)), collapse = ", ")), params = unname(as.list(table)))
+    DBI::dbExecute(db, sprintf("INSERT INTO %s VALUES (%s)", name, paste(rep("?", ncol(table)), collapse = ", ")),
+                   params = unname(as.list(table)))
   }
 }
 
@@ -93,9 +105,12 @@ lines_database <- function(made) {
   rounded <- if (down == 1) {
     sprintf("x * %d", up)
   } else {
-    sprintf("sign(x) * (abs(x) / %1$d + CASE WHEN 2 * (abs(x) %% %1$d) > %1$d THEN 1 WHEN 2 * (abs(x) %% %1$d) = %1$d THEN %2$s ELSE 0 END)", down, half)
+    sprintf("sign(x) * (abs(x) / %1$d + CASE WHEN 2 * (abs(x) %% %1$d) > %1$d THEN 1 WHEN 2 * (abs(x) %% %1$d) = %1$d
+             THEN %2$s ELSE 0 END)", down, half)
   }
-  DBI::dbExecute(db, sprintf("CREATE TABLE lines AS SELECT day, product, region, place, order_, pieces, cost_whole, shelf, %s AS revenue FROM (SELECT *, %s AS x FROM given) WHERE x IS NOT NULL AND product IS NOT NULL",
+  DBI::dbExecute(db, sprintf("CREATE TABLE lines AS SELECT day, product, region, place, order_, pieces, cost_whole,
+                        shelf, %s AS revenue FROM (SELECT *, %s AS x FROM given) WHERE x IS NOT NULL AND product IS
+                        NOT NULL",
                              rounded, amount))
   # Amounts beyond what is kept exactly are set aside.
   DBI::dbExecute(db, sprintf("DELETE FROM lines WHERE abs(revenue) > %.0f", 2^51))

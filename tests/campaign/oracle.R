@@ -1,4 +1,5 @@
-# The independent answer: SQLite asked of the raw lines, level by level and step by step. Nothing here calls the package.
+# The independent answer: SQLite asked of the raw lines, level by level and step by step. Nothing here calls the
+# package.
 
 # Periods --------------------------------------------------------------------------------------------------
 
@@ -31,7 +32,8 @@ calendar_rules <- function(calendar) {
   given <- as.list(calendar)[-1]
   start <- as.integer(strsplit(given$year_starts %||% "01-01", "-")[[1]])
   days <- c("sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday")
-  list(month = start[1], day = start[2], week = match(given$week_starts %||% "monday", days) - 1, weeks_445 = identical(given$weeks, "445"))
+  list(month = start[1], day = start[2], week = match(given$week_starts %||% "monday", days) - 1,
+       weeks_445 = identical(given$weeks, "445"))
 }
 
 `%||%` <- function(x, y) if (is.null(x)) y else x
@@ -49,7 +51,8 @@ periods_between <- function(from, to, every, calendar) {
 }
 
 recurring_label <- function(days, every) {
-  if (every == "weekday") c("Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat")[as.POSIXlt(days)$wday + 1] else month.abb[as.POSIXlt(days)$mon + 1]
+  if (every == "weekday") c("Sun", "Mon", "Tue", "Wed", "Thu", "Fri",
+                            "Sat")[as.POSIXlt(days)$wday + 1] else month.abb[as.POSIXlt(days)$mon + 1]
 }
 
 # In years of whole weeks, and in years that start inside a month, months of the year have names of their own.
@@ -68,7 +71,8 @@ quarter_names <- function(days, calendar) {
 }
 
 period_text <- function(days, every, calendar) {
-  switch(every, weekday = recurring_label(days, every), month_of_year = month_names(days, calendar), quarter_of_year = quarter_names(days, calendar),
+  switch(every, weekday = recurring_label(days, every), month_of_year = month_names(days, calendar),
+         quarter_of_year = quarter_names(days, calendar),
          format(period_starts(days, every, calendar)))
 }
 
@@ -100,16 +104,19 @@ splits_of <- function(move) {
   } else {
     lapply(as.list(move$subtotals), setdiff, "Total")
   }
-  Filter(function(split) !setequal(split, all), unique(splits)) |> (\(splits) c(list(all), splits[order(-lengths(splits))]))()
+  Filter(function(split) !setequal(split, all), unique(splits)) |>
+    (\(splits) c(list(all), splits[order(-lengths(splits))]))()
 }
 
 key_sql <- function(name) if (name == "order") "order_" else name
 
-# The rows of one level: the keys of its split and every measure. `lines` is what stands behind FROM, with a column `period`.
+# The rows of one level: the keys of its split and every measure. `lines` is what stands behind FROM, with a column
+# `period`.
 level_rows <- function(o, split, all, measures, from) {
   keys <- vapply(split, key_sql_of, "", USE.NAMES = FALSE)
   list_of <- function(names) paste(c(names, "1"), collapse = ", ")
-  rows <- DBI::dbGetQuery(o$db, sprintf("SELECT %s AS one, count(*) AS n FROM %s GROUP BY %s", list_of(sprintf("%s AS k%d", keys, match(split, all))),
+  rows <- DBI::dbGetQuery(o$db, sprintf("SELECT %s AS one, count(*) AS n FROM %s GROUP BY %s",
+                                        list_of(sprintf("%s AS k%d", keys, match(split, all))),
                                         from, list_of(keys)))
   if (length(split) == 0) rows <- rows[rows$n > 0, ]
   for (name in names(measures)) {
@@ -130,11 +137,13 @@ row_ids <- function(keys) {
   if (length(parts)) do.call(paste, c(unname(parts), sep = "\x1f")) else rep("", nrow(keys))
 }
 
-aggregates <- list(sum = "sum(x)", lines = "count(*)", mean = "1.0 * sum(x) / count(x)", smallest = "min(x)", largest = "max(x)", distinct = "count(DISTINCT x)")
+aggregates <- list(sum = "sum(x)", lines = "count(*)", mean = "1.0 * sum(x) / count(x)", smallest = "min(x)",
+                   largest = "max(x)", distinct = "count(DISTINCT x)")
 
 # The middle one of the values in order, of an even number the mean of the two middle ones.
 median_sql <- function(keys, from) {
-  sprintf("SELECT %1$s, avg(x) AS v FROM (SELECT *, row_number() OVER (PARTITION BY %1$s ORDER BY x) AS rn_, count(*) OVER (PARTITION BY %1$s) AS many_
+  sprintf("SELECT %1$s, avg(x) AS v FROM (SELECT *, row_number() OVER (PARTITION BY %1$s ORDER BY x) AS rn_, count(*)
+           OVER (PARTITION BY %1$s) AS many_
            FROM %2$s WHERE x IS NOT NULL) WHERE rn_ IN ((many_ + 1) / 2, many_ / 2 + 1) GROUP BY %1$s", keys, from)
 }
 
@@ -145,10 +154,16 @@ measure_rows <- function(o, keys, all, m, from) {
   staged <- function(keys) {
     if (is.null(m$per)) return(sprintf("(%s)", taken))
     per <- if (m$per == "month") "month_start" else m$per
-    sprintf("(SELECT %s, sum(x) AS x FROM (%s) WHERE x IS NOT NULL AND %s IS NOT NULL GROUP BY %s, %s)", groups(keys), taken, per, groups(keys), per)
+    sprintf("(SELECT %s, sum(x) AS x FROM (%s) WHERE x IS NOT NULL AND %s IS NOT NULL GROUP BY %s, %s)", groups(keys),
+            taken, per, groups(keys), per)
   }
-  ask <- function(keys) if (m$kind == "median") median_sql(groups(keys), staged(keys)) else sprintf("SELECT %s, %s AS v FROM %s GROUP BY %s", groups(keys), aggregates[[m$kind]], staged(keys), groups(keys))
-  DBI::dbGetQuery(o$db, if (m$margin == "add_up") sprintf("SELECT %s, sum(v) AS v FROM (%s) GROUP BY %s", groups(keys), ask(all), groups(keys)) else ask(keys))
+  ask <- function(keys) if (m$kind == "median") median_sql(groups(keys),
+                                                           staged(keys)) else sprintf(
+                                                             "SELECT %s, %s AS v FROM %s GROUP BY %s", groups(keys),
+                                                             aggregates[[m$kind]], staged(keys), groups(keys)
+                                                           )
+  DBI::dbGetQuery(o$db, if (m$margin == "add_up") sprintf("SELECT %s, sum(v) AS v FROM (%s) GROUP BY %s", groups(keys),
+                                                          ask(all), groups(keys)) else ask(keys))
 }
 
 # Levels and rows of a totals table, in whole numbers: lvl, k1 .. kn, measures.
@@ -170,7 +185,8 @@ dated_lines <- function(o, every) {
   days <- unique(DBI::dbGetQuery(o$db, "SELECT DISTINCT day FROM lines")$day)
   calendar <- o$made$calendar
   dates <- data.frame(day_ = days, month_start = format(period_starts(as.Date(days), "month", calendar)),
-                      period = if (is.null(every)) rep(NA_character_, length(days)) else period_text(as.Date(days), every, calendar))
+                      period = if (is.null(every)) rep(NA_character_,
+                                                       length(days)) else period_text(as.Date(days), every, calendar))
   put_table(o$db, "dates", dates)
   "(SELECT * FROM kept JOIN dates ON day = day_)"
 }
@@ -188,7 +204,8 @@ filled_rows <- function(o, rows, splits, all, move) {
     if (length(all) == 1) {
       data.frame(k1 = periods)
     } else {
-      cbind(data.frame(k1 = rep(periods, each = nrow(members))), members[rep(seq_len(nrow(members)), length(periods)), , drop = FALSE])
+      cbind(data.frame(k1 = rep(periods, each = nrow(members))),
+            members[rep(seq_len(nrow(members)), length(periods)), , drop = FALSE])
     }
   }
   lapply(seq_along(splits), function(i) {
@@ -230,7 +247,9 @@ rank_sql <- function(m, over, direction, ties, names) {
     standard = sprintf("rank() OVER %s)", window), dense = sprintf("dense_rank() OVER %s)", window),
     ordinal = sprintf("row_number() OVER %s, %s)", window, names),
     modified = sprintf("count(*) OVER %s RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW)", window),
-    fractional = sprintf("(rank() OVER %1$s) + count(*) OVER %1$s RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW)) / 2.0", window)
+    fractional = sprintf(
+      "(rank() OVER %1$s) + count(*) OVER %1$s RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW)) / 2.0", window
+    )
   )
   sprintf("CASE WHEN %s IS NOT NULL THEN %s END", m, rank)
 }
@@ -239,36 +258,44 @@ quote_sql <- function(name) sprintf("\"%s\"", name)
 
 step_answers <- list(
   rank = function(o, rows, shape, p) {
-    sql <- rank_sql(quote_sql(p$of), scope_sql(shape, p$within), if (p$highest) "DESC" else "ASC", p$ties, names_sql(shape))
+    sql <- rank_sql(quote_sql(p$of), scope_sql(shape, p$within), if (p$highest) "DESC" else "ASC", p$ties,
+                    names_sql(shape))
     stats::setNames(ask_rows(o, rows, paste(sql, "AS x")), p$name)
   },
   share = function(o, rows, shape, p) {
-    sql <- sprintf("CASE WHEN sum(%1$s) OVER (PARTITION BY %2$s) > 0 THEN 1.0 * %1$s / sum(%1$s) OVER (PARTITION BY %2$s) END AS x", quote_sql(p$of),
+    sql <- sprintf("CASE WHEN sum(%1$s) OVER (PARTITION BY %2$s) > 0 THEN 1.0 * %1$s / sum(%1$s) OVER (PARTITION BY
+                    %2$s) END AS x", quote_sql(p$of),
                    scope_sql(shape, p$within))
     stats::setNames(ask_rows(o, rows, sql), p$name)
   },
   pareto = function(o, rows, shape, p) {
     m <- sprintf("coalesce(%s, 0)", quote_sql(p$of))
     over <- sprintf("PARTITION BY %s", scope_sql(shape, p$within))
-    order <- sprintf("%s ORDER BY %s, %s DESC, %s ROWS BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW", over, paste(quote_sql(p$of), "IS NULL"), m, names_sql(shape))
-    sql <- sprintf("%1$s AS v, sum(%1$s) OVER (%2$s) AS cumulative, sum(%1$s) OVER (%3$s) AS total, 1.0 * count(*) OVER (%2$s) / count(*) OVER (%3$s) AS members",
+    order <- sprintf("%s ORDER BY %s, %s DESC, %s ROWS BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW", over,
+                     paste(quote_sql(p$of), "IS NULL"), m, names_sql(shape))
+    sql <- sprintf("%1$s AS v, sum(%1$s) OVER (%2$s) AS cumulative, sum(%1$s) OVER (%3$s) AS total, 1.0 * count(*)
+                    OVER (%2$s) / count(*) OVER (%3$s) AS members",
                    m, order, over)
     found <- ask_rows(o, rows, sql)
     total <- ifelse(found$total > 0, found$total, NA)
     before <- (found$cumulative - found$v) / total
-    class <- ifelse(is.na(total), NA, ifelse(found$v <= 0, "C", ifelse(before < 0.80, "A", ifelse(before < 0.95, "B", "C"))))
+    class <- ifelse(is.na(total), NA,
+                    ifelse(found$v <= 0, "C", ifelse(before < 0.80, "A", ifelse(before < 0.95, "B", "C"))))
     stats::setNames(data.frame(found$cumulative, found$cumulative / total, found$members, class),
                     paste0(p$name, c("_cumulative", "_cumulative_share", "_member_share", "_class")))
   },
   running = function(o, rows, shape, p) {
-    again <- if (is.null(p$restart)) rep("", nrow(rows)) else restart_of(rows$k1, p$restart, shape$every, o$made$calendar)
+    again <- if (is.null(p$restart)) rep("", nrow(rows)) else restart_of(rows$k1, p$restart, shape$every,
+                                                                         o$made$calendar)
     rows$again <- again
-    sql <- sprintf("CASE WHEN period_no IS NOT NULL THEN sum(coalesce(%s, 0)) OVER (PARTITION BY %s, again ORDER BY period_no RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW) END AS x",
+    sql <- sprintf("CASE WHEN period_no IS NOT NULL THEN sum(coalesce(%s, 0)) OVER (PARTITION BY %s, again ORDER BY
+                    period_no RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW) END AS x",
                    quote_sql(p$of), scope_sql(shape, shape$by))
     stats::setNames(ask_rows(o, rows, sql), p$name)
   },
   moving = function(o, rows, shape, p) {
-    sql <- sprintf("CASE WHEN period_no >= %d THEN sum(coalesce(%s, 0)) OVER (PARTITION BY %s ORDER BY period_no RANGE BETWEEN %d PRECEDING AND CURRENT ROW) END AS x",
+    sql <- sprintf("CASE WHEN period_no >= %d THEN sum(coalesce(%s, 0)) OVER (PARTITION BY %s ORDER BY period_no RANGE
+                    BETWEEN %d PRECEDING AND CURRENT ROW) END AS x",
                    p$last, quote_sql(p$of), scope_sql(shape, shape$by), p$last - 1)
     found <- ask_rows(o, rows, sql)
     if (p$what == "mean") found$x <- found$x / p$last
@@ -276,8 +303,8 @@ step_answers <- list(
   }
 )
 
-# What a running total starts again with. A week belongs to the year that holds its Thursday, or in years of whole weeks to
-# that which it is a week of.
+# What a running total starts again with. A week belongs to the year that holds its Thursday, or in years of whole weeks
+# to that which it is a week of.
 restart_of <- function(start, restart, every, calendar) {
   days <- as.Date(start)
   known <- !is.na(days)
@@ -292,7 +319,9 @@ period_numbers <- function(o, shape, rows) {
   if (is.null(shape$every)) return(rep(NA_integer_, nrow(rows)))
   days <- seq(o$span[1], o$span[2], by = 1)
   known <- unique(period_text(days, shape$every, o$made$calendar))
-  if (shape$every == "weekday") known <- recurring_label(as.Date("2024-01-01") + 0:6 + calendar_rules(o$made$calendar)$week - 1, "weekday") |> intersect(known)
+  if (shape$every == "weekday") known <- recurring_label(
+    as.Date("2024-01-01") + 0:6 + calendar_rules(o$made$calendar)$week - 1, "weekday"
+  ) |> intersect(known)
   if (shape$every == "month_of_year") {
     year <- seq(period_starts(o$span[1], "year", o$made$calendar), by = 1, length.out = 366)
     known <- intersect(unique(month_names(year, o$made$calendar)), known)

@@ -1,6 +1,7 @@
 # Plays a chain in the package and in SQLite side by side, and says where they differ.
 
-differ <- function(...) stop(structure(class = c("campaign_difference", "error", "condition"), list(message = sprintf(...), call = NULL)))
+differ <- function(...) stop(structure(class = c("campaign_difference", "error", "condition"),
+                                       list(message = sprintf(...), call = NULL)))
 
 # What was not right, NULL where all is. `place` is where the calls leave their book and table.
 play <- function(made, chain, place = call_place(given_lines(made))) {
@@ -62,8 +63,11 @@ excused <- function(cnd, move, o, shape) {
   count <- function(sql) DBI::dbGetQuery(o$db, sql)[[1]]
   kind <- sub("hinterfeld_error_", "", class(cnd)[1])
   switch(kind,
-    no_lines = move$kind %in% c("keep", "leave_out") && count(sprintf("SELECT count(*) FROM kept WHERE coalesce((%s) = %d, 0)", move$sql, move$kind == "keep")) == 0,
-    overflow = count("SELECT max(sum(abs(revenue)) * 1000, sum(abs(pieces * coalesce(cost_whole, 0))) * 10000) FROM kept") > 2^45,
+    no_lines = move$kind %in% c("keep", "leave_out") &&
+    count(sprintf("SELECT count(*) FROM kept WHERE coalesce((%s) = %d, 0)", move$sql, move$kind == "keep")) == 0,
+    overflow = count(
+      "SELECT max(sum(abs(revenue)) * 1000, sum(abs(pieces * coalesce(cost_whole, 0))) * 10000) FROM kept"
+    ) > 2^45,
     argument = move$kind == "crosstab" && shape$cut,
     measure = move$kind == "reconcile" && !any(vapply(shape$measures, function(m) m$kind %in% c("sum", "lines"), NA)),
     FALSE
@@ -73,10 +77,14 @@ excused <- function(cnd, move, o, shape) {
 check_book <- function(book, o) {
   kept <- DBI::dbGetQuery(o$db, "SELECT count(*) AS n, coalesce(sum(revenue), 0) AS r FROM kept")
   steps <- hinterfeld::audit(book)
-  if (steps$lines_after[nrow(steps)] != kept$n) differ("the audit has %g lines, SQLite %g", steps$lines_after[nrow(steps)], kept$n)
-  if (steps$revenue_after[nrow(steps)] != kept$r / 10^o$made$decimals) differ("the audit has another revenue than SQLite")
+  if (steps$lines_after[nrow(steps)] != kept$n) differ("the audit has %g lines, SQLite %g",
+                                                       steps$lines_after[nrow(steps)], kept$n)
+  if (steps$revenue_after[nrow(steps)] != kept$r / 10^o$made$decimals) differ(
+    "the audit has another revenue than SQLite"
+  )
   if (!identical(as.numeric(book$span), as.numeric(o$span))) {
-    differ("the daybook covers %s, by its conditions on the day %s", paste(format(book$span), collapse = " to "), paste(format(o$span), collapse = " to "))
+    differ("the daybook covers %s, by its conditions on the day %s", paste(format(book$span), collapse = " to "),
+           paste(format(o$span), collapse = " to "))
   }
 }
 
@@ -92,8 +100,10 @@ follow <- function(move, value, shape, o, place) {
     if (move$never(before) && inherits(value, "hinterfeld_totals")) differ("the table still claims to be one of totals")
     return(NULL)
   }
-  shape <- switch(move$kind, totals = start_shape(move, o), cut = cut_shape(shape, move, before), rename = renamed_shape(shape, move),
-                  note = shape, best = best_shape(shape, move, o), change = change_shape(shape, move, o), step_shape(shape, move, o))
+  shape <- switch(move$kind, totals = start_shape(move, o), cut = cut_shape(shape, move, before),
+                  rename = renamed_shape(shape, move),
+                  note = shape, best = best_shape(shape, move, o), change = change_shape(shape, move, o),
+                  step_shape(shape, move, o))
   if (!inherits(value, "hinterfeld_totals")) differ("it is no totals table any more")
   shape$at <- compare_rows(value, shape)
   if (move$kind == "totals") check_order(value, shape, move, o)
@@ -103,8 +113,10 @@ follow <- function(move, value, shape, o, place) {
 }
 
 start_shape <- function(move, o) {
-  shape <- list(asked = move, every = move$every, by = move$by, names = c(move$every, move$by), measures = move$measures, splits = splits_of(move), cut = FALSE,
-                steps = list(), fill = move$fill, scales = lapply(move$measures, function(m) m$scale), inexact = names(Filter(function(m) m$kind %in% c("mean", "median"), move$measures)))
+  shape <- list(asked = move, every = move$every, by = move$by, names = c(move$every, move$by),
+                measures = move$measures, splits = splits_of(move), cut = FALSE,
+                steps = list(), fill = move$fill, scales = lapply(move$measures, function(m) m$scale),
+                inexact = names(Filter(function(m) m$kind %in% c("mean", "median"), move$measures)))
   shape$rows <- oracle_totals(o, move)
   shape$rows$period_no <- period_numbers(o, shape, shape$rows)
   shape
@@ -131,7 +143,8 @@ added <- function(shape, answer, move) {
   shape$rows[names(answer)] <- answer
   scale <- shape$scales[[move$p$of]]
   mean <- move$p$of %in% shape$inexact || identical(move$p$what, "mean")
-  exact <- !grepl("_share$|_pct$|_class$|_direction$|_comparable$", names(answer)) & !move$kind %in% c("rank", "share", "best")
+  exact <- !grepl("_share$|_pct$|_class$|_direction$|_comparable$",
+                  names(answer)) & !move$kind %in% c("rank", "share", "best")
   shape$scales[names(answer)[exact]] <- scale
   if (mean) shape$inexact <- c(shape$inexact, names(answer)[exact])
   shape
@@ -164,12 +177,14 @@ best_shape <- function(shape, move, o) {
   shape$rows <- shape$rows[shape$rows$lvl == 1, , drop = FALSE]
   shape$splits <- shape$splits[1]
   p <- move$p
-  ranks <- ask_rows(o, shape$rows, paste(rank_sql(quote_sql(p$of), scope_sql(shape, p$within), if (p$best) "DESC" else "ASC", p$ties, names_sql(shape)), "AS x"))$x
+  ranks <- ask_rows(o, shape$rows, paste(rank_sql(quote_sql(p$of), scope_sql(shape, p$within),
+                                                  if (p$best) "DESC" else "ASC", p$ties, names_sql(shape)), "AS x"))$x
   keep <- which(ranks <= p$n)
   column <- paste0(p$of, "_rank")
   if (is.null(shape$rows[[column]])) {
     shape$rows[[column]] <- ranks
-    shape$steps <- c(shape$steps, list(list(kind = "rank", p = list(of = p$of, within = p$within, ties = p$ties, highest = p$best, name = column))))
+    shape$steps <- c(shape$steps, list(list(kind = "rank", p = list(of = p$of, within = p$within, ties = p$ties,
+                                                                    highest = p$best, name = column))))
   }
   shape$cut <- shape$cut || length(keep) < nrow(shape$rows)
   shape$rows <- shape$rows[keep, , drop = FALSE]
@@ -199,10 +214,12 @@ compare_rows <- function(t, shape) {
   theirs <- row_ids(shape$rows[c("lvl", paste0("k", seq_along(shape$names), recycle0 = TRUE))])
   if (anyDuplicated(ours)) differ("two rows are one group: %s", ours[duplicated(ours)][1])
   if (!setequal(ours, theirs)) {
-    differ("rows differ; only ours: %s; only SQLite's: %s", toString(utils::head(setdiff(ours, theirs), 3)), toString(utils::head(setdiff(theirs, ours), 3)))
+    differ("rows differ; only ours: %s; only SQLite's: %s", toString(utils::head(setdiff(ours, theirs), 3)),
+           toString(utils::head(setdiff(theirs, ours), 3)))
   }
   at <- match(ours, theirs)
-  for (name in setdiff(names(shape$rows), c("lvl", "period_no", paste0("k", seq_along(shape$names), recycle0 = TRUE)))) {
+  for (name in setdiff(names(shape$rows),
+                       c("lvl", "period_no", paste0("k", seq_along(shape$names), recycle0 = TRUE)))) {
     if (!name %in% names(t)) next
     expected <- shape$rows[[name]][at]
     scale <- shape$scales[[name]]
@@ -222,7 +239,8 @@ compare_column <- function(name, ours, expected, loose) {
     same <- (is.na(ours) & is.na(expected)) | near
   }
   bad <- which(!(same %in% TRUE))
-  if (length(bad)) differ("`%s`, row %d: ours %s, SQLite's %s", name, bad[1], format(ours[bad[1]], digits = 17), format(expected[bad[1]], digits = 17))
+  if (length(bad)) differ("`%s`, row %d: ours %s, SQLite's %s", name, bad[1], format(ours[bad[1]], digits = 17),
+                          format(expected[bad[1]], digits = 17))
 }
 
 # Periods in order, then by the first measure within the groups before, then by names.
@@ -235,7 +253,8 @@ check_order <- function(t, shape, move, o) {
   sums <- sprintf("sum(%s) OVER (PARTITION BY %s) AS s%d", quote_sql(names(shape$measures)[1]), over, seq_along(keys))
   ask_rows(o, shape$rows, "1")
   terms <- sprintf("s%d DESC, %s IS NULL, %s", seq_along(keys), keys, keys)
-  found <- DBI::dbGetQuery(o$db, sprintf("SELECT rn FROM (SELECT %s FROM t) ORDER BY %s", paste(c("*", if (length(keys)) sums), collapse = ", "),
+  found <- DBI::dbGetQuery(o$db, sprintf("SELECT rn FROM (SELECT %s FROM t) ORDER BY %s",
+                                         paste(c("*", if (length(keys)) sums), collapse = ", "),
                                          paste(c(period, if (length(keys)) terms), collapse = ", ")))$rn
   if (!identical(as.integer(found), as.integer(shape$at))) differ("rows are not in order")
 }

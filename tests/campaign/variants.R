@@ -1,5 +1,5 @@
-# What must not change anything: the order of lines, chunks, threads, the locale, options for numbers, lines that a condition
-# leaves out, the names of columns.
+# What must not change anything: the order of lines, chunks, threads, the locale, options for numbers, lines that a
+# condition leaves out, the names of columns.
 
 # The table that the calls of a chain give, and what was thrown where one fails.
 table_of <- function(made, chain, lines = given_lines(made), book_call = daybook_call(made)) {
@@ -8,14 +8,16 @@ table_of <- function(made, chain, lines = given_lines(made), book_call = daybook
     place$book <- quiet_eval(book_call, place)
     for (move in chain) {
       value <- quiet_eval(move$call, place)
-      if (move$kind %in% c("keep", "leave_out")) place$book <- value else if (!move$kind %in% names(endings)) place$t <- value
+      if (move$kind %in% c("keep",
+                           "leave_out")) place$book <- value else if (!move$kind %in% names(endings)) place$t <- value
     }
     answer_in(place)
   }, hinterfeld_error = function(cnd) list(error = class(cnd)[1]))
 }
 
 answer_in <- function(place) {
-  if (is.null(place$error)) list(table = if (!is.null(place$t)) tibble::as_tibble(place$t), book = place$book) else list(error = place$error)
+  if (is.null(place$error)) list(table = if (!is.null(place$t)) tibble::as_tibble(place$t),
+                                 book = place$book) else list(error = place$error)
 }
 
 variants <- list(
@@ -42,9 +44,11 @@ variants <- list(
   `names of columns` = function(made, chain) {
     lines <- given_lines(made)
     names(lines)[match(c("price", "pieces", "ticket"), names(lines))] <- c("units", "level", "Total")
-    call <- do.call(substitute, list(daybook_call(made), list(price = quote(units), pieces = quote(level), ticket = quote(Total))))
+    call <- do.call(substitute,
+                    list(daybook_call(made), list(price = quote(units), pieces = quote(level), ticket = quote(Total))))
     # A role's own name is kept for the role.
-    if (made$per_piece) table_of(made, chain, stats::setNames(lines, replace(names(lines), names(lines) == "units", "kg")),
+    if (made$per_piece) table_of(made, chain,
+                                 stats::setNames(lines, replace(names(lines), names(lines) == "units", "kg")),
                                  do.call(substitute, list(call, list(units = quote(kg))))) else NULL
   },
   `lines that are left out` = function(made, chain) {
@@ -67,10 +71,12 @@ vary <- function(made, chain, base, most = 2) {
     # More lines may be more than can be exact.
     if (is.null(other) || identical(other$error, "hinterfeld_error_overflow")) next
     if (!identical(base$table, other$table) || !identical(base$error, other$error)) {
-      return(sprintf("another table with another: %s. %s", name, toString(utils::head(all.equal(base$table, other$table), 2))))
+      return(sprintf("another table with another: %s. %s", name,
+                     toString(utils::head(all.equal(base$table, other$table), 2))))
     }
   }
-  if (chance(0.3)) chunked(made, chain, base) else if (chance(0.5)) asked_again(made, chain) else tallied(made, chain, base)
+  if (chance(0.3)) chunked(made, chain,
+                           base) else if (chance(0.5)) asked_again(made, chain) else tallied(made, chain, base)
 }
 
 # The moves of a chain; `change` may make another one of each.
@@ -93,15 +99,19 @@ asked_again <- function(made, chain) {
   q <- quiet_eval(quote(inquiry_of(t)), place)
   first <- place$t
   if (!identical(unserialize(serialize(q, NULL)), q)) return("an inquiry does not save as it is")
-  for (line in quiet_eval(quote(as_code(inquiry_of(t))), place)) quiet_eval(parse(text = line, keep.source = FALSE)[[1]], place)
-  if (!identical(place$t, first)) return(paste("another table by its code:", toString(utils::head(all.equal(first, place$t), 2))))
+  for (line in quiet_eval(quote(as_code(inquiry_of(t))),
+                          place)) quiet_eval(parse(text = line, keep.source = FALSE)[[1]], place)
+  if (!identical(place$t, first)) return(paste("another table by its code:",
+                                               toString(utils::head(all.equal(first, place$t), 2))))
   text <- paste(as_brief(q, "again"), collapse = "\n")
   spec <- yaml::yaml.load(text, handlers = hinterfeld:::yaml_handlers, eval.expr = FALSE)$tables$again
   place$t <- quiet_eval(quote(brief_table(book, spec, NULL)), rlang::env(place, spec = spec))
-  if (!identical(place$t, first)) paste("another table by its brief:", toString(utils::head(all.equal(first, place$t), 2)))
+  if (!identical(place$t, first)) paste("another table by its brief:",
+                                        toString(utils::head(all.equal(first, place$t), 2)))
 }
 
-# A tally of days that was merged of chunks, and read from a file, answers as the lines do: the table and all of its steps.
+# A tally of days that was merged of chunks, and read from a file, answers as the lines do: the table and all of its
+# steps.
 tallied <- function(made, chain, base) {
   starts <- Filter(function(move) move$kind == "totals", chain)
   if (!is.null(base$error) || length(starts) == 0 || nrow(made$lines) < 4) return(NULL)
@@ -117,7 +127,8 @@ tallied <- function(made, chain, base) {
   place <- tryCatch(moved(made, chain, as_tally), hinterfeld_error_facts = function(cnd) NULL)
   if (is.null(place)) return(NULL)
   lines <- moved(made, chain)$t
-  if (!identical(place$t, lines)) sprintf("a tally of days answers another: %s", toString(utils::head(all.equal(place$t, lines), 2)))
+  if (!identical(place$t, lines)) sprintf("a tally of days answers another: %s",
+                                          toString(utils::head(all.equal(place$t, lines), 2)))
 }
 
 # Tallies of chunks, merged and read from a file, give the totals of all lines.
@@ -131,7 +142,8 @@ chunked <- function(made, chain, base) {
   lines <- quiet_eval(quote(lines_of(book)), place)
   book_of <- function(rows) {
     place$chunk <- lines[rows, ]
-    quiet_eval(rlang::expr(daybook(chunk, day, revenue, product, units = units, order = order, decimals = !!made$decimals,
+    quiet_eval(rlang::expr(daybook(chunk, day, revenue, product, units = units, order = order,
+                                   decimals = !!made$decimals,
                                    rounding = !!made$rounding, calendar = !!made$calendar)), place)
   }
   place$book <- book_of(seq_len(nrow(lines)))
@@ -149,5 +161,7 @@ chunked <- function(made, chain, base) {
   }), rlang::env(place, merged = merged, path = path))
   back <- tibble::as_tibble(back)
   expected <- tibble::as_tibble(whole)
-  if (!identical(as.list(back), as.list(expected))) sprintf("merged tallies differ: %s", toString(utils::head(all.equal(as.list(back), as.list(expected)), 2)))
+  if (!identical(as.list(back),
+                 as.list(expected))) sprintf("merged tallies differ: %s",
+                                             toString(utils::head(all.equal(as.list(back), as.list(expected)), 2)))
 }

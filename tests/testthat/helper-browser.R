@@ -6,7 +6,8 @@ open_page <- function(path, env = parent.frame(), width = 1280) {
   withr::defer(driver$kill_tree(), envir = env)
   call <- function(method, where, body = NULL) {
     handle <- curl::new_handle(customrequest = method)
-    if (!is.null(body)) curl::handle_setopt(handle, postfields = jsonlite::toJSON(body, auto_unbox = TRUE, null = "null"))
+    if (!is.null(body)) curl::handle_setopt(handle,
+                                            postfields = jsonlite::toJSON(body, auto_unbox = TRUE, null = "null"))
     answer <- curl::curl_fetch_memory(sprintf("http://127.0.0.1:%d%s", port, where), handle)
     jsonlite::fromJSON(rawToChar(answer$content), simplifyVector = FALSE)$value
   }
@@ -14,9 +15,11 @@ open_page <- function(path, env = parent.frame(), width = 1280) {
     if (isTRUE(tryCatch(call("GET", "/status")$ready, error = function(cnd) FALSE))) break
     Sys.sleep(0.1)
   }
-  options <- list(args = list("--headless=new", "--no-sandbox", "--disable-gpu", sprintf("--window-size=%d,900", width)))
+  options <- list(args = list("--headless=new", "--no-sandbox", "--disable-gpu",
+                              sprintf("--window-size=%d,900", width)))
   session <- call("POST", "/session", list(capabilities = list(alwaysMatch = list(
-    browserName = "chrome", `goog:chromeOptions` = options, `goog:loggingPrefs` = list(browser = "ALL", performance = "ALL")
+    browserName = "chrome", `goog:chromeOptions` = options,
+    `goog:loggingPrefs` = list(browser = "ALL", performance = "ALL")
   ))))
   at <- paste0("/session/", session$sessionId)
   withr::defer(call("DELETE", at), envir = env)
@@ -30,7 +33,8 @@ open_page <- function(path, env = parent.frame(), width = 1280) {
 
 # Addresses the page asked for over a network.
 network_requests <- function(page) {
-  messages <- lapply(page$log("performance"), function(entry) jsonlite::fromJSON(entry$message, simplifyVector = FALSE)$message)
+  messages <- lapply(page$log("performance"),
+                     function(entry) jsonlite::fromJSON(entry$message, simplifyVector = FALSE)$message)
   asked <- Filter(function(message) message$method == "Network.requestWillBeSent", messages)
   urls <- vapply(asked, function(message) message$params$request$url, "")
   urls[!grepl("^(file|data):", urls)]

@@ -69,7 +69,8 @@ expect_sql <- function(t, db, keys, splits, measures = names(sql_measures)) {
     at <- match(id(ours), id(expected))
     extra <- ours[[measure]][is.na(at)]
     testthat::expect_true(length(measure) == 2 || all(is.na(extra) | extra == 0), label = paste(measure, "extra rows"))
-    testthat::expect_equal(ours[[measure]][!is.na(at)], expected$value[at[!is.na(at)]], label = measure, tolerance = 1e-13)
+    testthat::expect_equal(ours[[measure]][!is.na(at)], expected$value[at[!is.na(at)]], label = measure,
+                           tolerance = 1e-13)
   }
 }
 

@@ -63,16 +63,25 @@ test_that("what does not fit together is found", {
     mistakes_in("outputs:", figure("{draw: trend, table: regions, n: 3}"))
     mistakes_in("outputs:", figure("{draw: places, table: regions}"))
     mistakes_in("  - keep: status == \"paid\"\n", "  - keep: status == \"paid\"\n    leave_out: region == \"Vale\"\n")
-    mistakes_in("    add:", "    measures: [units, m: {mean_of: revenue, per: ticket}, n: {per: day}, o: {count_lines: true, per: day}]\n    add:")
+    mistakes_in("    add:", paste0(
+      "    measures: [units, m: {mean_of: revenue, per: ticket}, n: {per: day}, ",
+      "o: {count_lines: true, per: day}]\n    add:"
+    ))
     mistakes_in("    add:", "    unsold: {catalogue: sales.csv, within: town}\n    add:")
-    mistakes_in("    add:", "    crosstab: {rows: region, columns: month}\n    pick: {best_sellers: {within: product}}\n    add:")
-    mistakes_in("outputs:", "report:\n  region: regoin\n  catalogue: none.csv\n  sections: [headline, {heading: Mine, table: regins, figure: f}]\noutputs:")
+    mistakes_in("    add:",
+                "    crosstab: {rows: region, columns: month}\n    pick: {best_sellers: {within: product}}\n    add:")
+    mistakes_in("outputs:", paste0(
+      "report:\n  region: regoin\n  catalogue: none.csv\n",
+      "  sections: [headline, {heading: Mine, table: regins, figure: f}]\noutputs:"
+    ))
     mistakes_in("  regions:", "  a/b: {by: region}\n  regions:")
   })
 })
 
 test_that("columns that an attached table brings are known, renamed where they clash", {
-  text <- sub("  lines: sales.csv\n", "  lines: sales.csv\n  attach:\n    - {table: more.csv, by: {product: item}, need: any}\n", small_brief, fixed = TRUE)
+  text <- sub("  lines: sales.csv\n",
+              "  lines: sales.csv\n  attach:\n    - {table: more.csv, by: {product: item}, need: any}\n", small_brief,
+              fixed = TRUE)
   check <- function(by) {
     path <- brief_folder(sub("by: region", paste("by:", by), text))
     writeLines(c("item,region,colour", "Sieve,x,red"), file.path(dirname(path), "more.csv"))
@@ -83,8 +92,12 @@ test_that("columns that an attached table brings are known, renamed where they c
 })
 
 test_that("outputs of one name, days that are none and numbers that are none are mistakes", {
-  expect_match(mistakes_in("  regions:", "  run:", sub("folder: out", "folder: out\n  tables: [json]", small_brief))$problem, "run.json", all = FALSE)
-  expect_match(mistakes_in("folder: out", "folder: out\n  tables: [xlsx]\n  workbook: Regions.xlsx")$problem, "Two outputs would be called", all = FALSE)
-  expect_match(mistakes_in("- share:", "- change: {as_of: 2026-02-30}", sub("by: region", "by: region\n    every: year", small_brief))$problem, "There is no day", all = FALSE)
+  expect_match(mistakes_in("  regions:", "  run:", sub("folder: out", "folder: out\n  tables: [json]",
+                                                       small_brief))$problem, "run.json", all = FALSE)
+  expect_match(mistakes_in("folder: out", "folder: out\n  tables: [xlsx]\n  workbook: Regions.xlsx")$problem,
+               "Two outputs would be called", all = FALSE)
+  expect_match(mistakes_in("- share:", "- change: {as_of: 2026-02-30}",
+                           sub("by: region", "by: region\n    every: year",
+                               small_brief))$problem, "There is no day", all = FALSE)
   expect_match(mistakes_in("revenue: revenue", "revenue: .nan")$problem, "must be a number", all = FALSE)
 })

@@ -23,11 +23,16 @@ test_that("nothing else is reachable, however it is dressed", {
   marker <- withr::local_tempfile()
   touch <- sprintf("file.create('%s')", marker)
   attempts <- c(
-    touch, sprintf("system('touch %s')", marker), sprintf("base::%s", touch), sprintf("(function() %s)()", touch), sprintf("{%s}", touch),
-    sprintf("ifelse(TRUE, %s, 1)", touch), sprintf("!!%s", touch), sprintf("`file.create`('%s')", marker), sprintf("'file.create'('%s')", marker),
-    sprintf("do.call('file.create', list('%s'))", marker), sprintf("eval(parse(text = \"%s\"))", touch), "a <- 1", "a = 1", "get('system')", "environment()",
-    "Sys.getenv('HOME')", "Sys.time()", "library(utils)", "readLines('/etc/passwd')", "url('http://x.example')", "a$b", "a[['b']]", "a@b", "~ a", "function(x) x",
-    "for (i in 1:9) a", "while (TRUE) a", "quit()", "stop('x')", "c(system)", "as.Date(Sys.Date())", "(\\(x) x)(1)", "a |> system()", "1; 2", "", "a +", "c()", "ifelse(a, , 1)",
+    touch, sprintf("system('touch %s')", marker), sprintf("base::%s", touch), sprintf("(function() %s)()", touch),
+    sprintf("{%s}", touch),
+    sprintf("ifelse(TRUE, %s, 1)", touch), sprintf("!!%s", touch), sprintf("`file.create`('%s')", marker),
+    sprintf("'file.create'('%s')", marker),
+    sprintf("do.call('file.create', list('%s'))", marker), sprintf("eval(parse(text = \"%s\"))", touch), "a <- 1",
+    "a = 1", "get('system')", "environment()",
+    "Sys.getenv('HOME')", "Sys.time()", "library(utils)", "readLines('/etc/passwd')", "url('http://x.example')", "a$b",
+    "a[['b']]", "a@b", "~ a", "function(x) x",
+    "for (i in 1:9) a", "while (TRUE) a", "quit()", "stop('x')", "c(system)", "as.Date(Sys.Date())", "(\\(x) x)(1)",
+    "a |> system()", "1; 2", "", "a +", "c()", "ifelse(a, , 1)",
     "hinterfeld::deliver(a, 'x')", "repeat a", "if (a) b", "nchar(environment)", "reads_as(a, Sys.getenv('HOME'))"
   )
   for (text in attempts) {

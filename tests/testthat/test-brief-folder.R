@@ -18,7 +18,8 @@ test_that("two folders exchange their names", {
 test_that("an output folder that cannot be is an error", {
   path <- brief_folder()
   writeLines("in the way", file.path(dirname(path), "out"))
-  expect_snapshot(error = TRUE, quiet(run_brief(path)), transform = function(lines) gsub("\".*/out\"", "\"out\"", lines))
+  expect_snapshot(error = TRUE, quiet(run_brief(path)),
+                  transform = function(lines) gsub("\".*/out\"", "\"out\"", lines))
   expect_identical(readLines(file.path(dirname(path), "out")), "in the way")
 })
 
@@ -80,13 +81,16 @@ test_that("files that come while the folder is exchanged are brought over", {
   write("late", old, "late.txt")
   hinterfeld:::bring_newcomers(old, out, "made.csv")
   read <- function(file) readLines(file.path(out, file))
-  expect_identical(vapply(c("made.csv", "notes.txt", "list.txt", "late.txt"), read, "", USE.NAMES = FALSE), c("made anew", "notes", "a longer list", "late"))
+  expect_identical(vapply(c("made.csv", "notes.txt", "list.txt", "late.txt"), read, "", USE.NAMES = FALSE),
+                   c("made anew", "notes", "a longer list", "late"))
 })
 
 test_that("two runs do not write to one folder, and a lock ends with its process", {
   path <- brief_folder()
   lock <- file.path(dirname(path), ".out.lock")
-  holder <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", "l <- filelock::lock(commandArgs(TRUE)[1]); cat('held\n'); Sys.sleep(60)", lock), stdout = "|")
+  holder <- processx::process$new(file.path(R.home("bin"), "Rscript"),
+                                  c("-e", "l <- filelock::lock(commandArgs(TRUE)[1]); cat('held\n'); Sys.sleep(60)",
+                                    lock), stdout = "|")
   holder$poll_io(20000)
   expect_error(quiet(run_brief(path)), "is as it was|was not made", class = "hinterfeld_error_run")
   holder$kill()

@@ -5,14 +5,18 @@ lines_of_text <- function(...) {
 
 test_that("keys, entries and flow collections have their lines", {
   found <- lines_of_text(
-    "# comment", "a: 1", "b:", "  - x", "  - k: 1", "    l: [1, {m: 2,", "      n: 3}]", "  -", "    o: 1", "c:", "- 1", "- 2",
+    "# comment", "a: 1", "b:", "  - x", "  - k: 1", "    l: [1, {m: 2,", "      n: 3}]", "  -", "    o: 1", "c:", "- 1",
+    "- 2",
     "\"d e\": |", "  not: a key", "", "  - nor this", "f: {g: 1, 'h i': [2,", "  3]}", "- odd: x"
   )
-  expect_identical(found[c("a", "b", "b > 1", "b > 2", "b > 2 > k", "b > 2 > l", "b > 2 > l > 2 > m", "b > 2 > l > 2 > n", "b > 3 > o")],
-                   c(a = 2L, b = 3L, `b > 1` = 4L, `b > 2` = 5L, `b > 2 > k` = 5L, `b > 2 > l` = 6L, `b > 2 > l > 2 > m` = 6L,
+  expect_identical(found[c("a", "b", "b > 1", "b > 2", "b > 2 > k", "b > 2 > l", "b > 2 > l > 2 > m",
+                           "b > 2 > l > 2 > n", "b > 3 > o")],
+                   c(a = 2L, b = 3L, `b > 1` = 4L, `b > 2` = 5L, `b > 2 > k` = 5L, `b > 2 > l` = 6L,
+                     `b > 2 > l > 2 > m` = 6L,
                      `b > 2 > l > 2 > n` = 7L, `b > 3 > o` = 9L))
   expect_identical(found[c("c > 1", "c > 2", "d e", "f", "f > g", "f > h i", "f > h i > 2")],
-                   c(`c > 1` = 11L, `c > 2` = 12L, `d e` = 13L, f = 17L, `f > g` = 17L, `f > h i` = 17L, `f > h i > 2` = 17L))
+                   c(`c > 1` = 11L, `c > 2` = 12L, `d e` = 13L, f = 17L, `f > g` = 17L, `f > h i` = 17L,
+                     `f > h i > 2` = 17L))
   expect_false(any(grepl("not|nor", names(found))))
 })
 

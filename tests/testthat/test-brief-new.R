@@ -19,7 +19,8 @@ test_that("one file, odd names and no likely columns still make a brief", {
   expect_true(any(grepl("revenue: Net amount", starter, fixed = TRUE)))
   writeLines(c("a,b", "x,y"), path)
   expect_true(any(grepl("revenue: a .*no column looks like it", starter_brief(path, folder))))
-  expect_identical(hinterfeld:::relative_to(file.path(folder, "x", "y.csv"), file.path(folder, "z", "q")), "../../x/y.csv")
+  expect_identical(hinterfeld:::relative_to(file.path(folder, "x", "y.csv"), file.path(folder, "z", "q")),
+                   "../../x/y.csv")
 })
 
 test_that("what comes from data stays what it is in a starter brief", {
@@ -27,7 +28,8 @@ test_that("what comes from data stays what it is in a starter brief", {
   names <- c("day\nrestrict: [{keep: 'revenue < 0'}]", "product\u2028x", "revenue", "a: b # c", "\u0085y")
   rows <- rbind(names, c("2026-01-01", "cell\u2028restrict:\u0085- keep: FALSE", "1", "\"x\"", "z"))
   quote <- function(x) paste0("\"", gsub("\"", "\"\"", x, fixed = TRUE), "\"")
-  writeLines(enc2utf8(apply(rows, 1, function(row) paste(quote(row), collapse = ","))), file.path(folder, "sales.csv"), useBytes = TRUE)
+  writeLines(enc2utf8(apply(rows, 1, function(row) paste(quote(row), collapse = ","))), file.path(folder, "sales.csv"),
+             useBytes = TRUE)
   brief <- starter_brief(file.path(folder, "sales.csv"), folder)
   expect_false(any(grepl("[\u0085\u2028]|\n", brief)))
   writeLines(enc2utf8(brief), file.path(folder, "job.yaml"), useBytes = TRUE)

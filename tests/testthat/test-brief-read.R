@@ -34,16 +34,26 @@ test_that("a brief that stands for too much, or is none, is refused at once", {
     writeBin(if (is.raw(text)) text else charToRaw(text), path)
     path
   }
-  bomb <- paste0("a0: &a0 [x, x]\n", paste(sprintf("a%d: &a%d [%s]\n", 1:9, 1:9, vapply(0:8, function(i) paste(rep(sprintf("*a%d", i), 9), collapse = ", "), "")), collapse = ""))
+  bomb <- paste0("a0: &a0 [x, x]\n",
+                 paste(sprintf("a%d: &a%d [%s]\n", 1:9, 1:9,
+                               vapply(0:8, function(i) paste(rep(sprintf("*a%d", i), 9), collapse = ", "),
+                                      "")), collapse = ""))
   started <- Sys.time()
   expect_error(read_brief(with_text(bomb)), "more than 20 times", class = "hinterfeld_error_brief")
-  expect_error(read_brief(with_text(paste0("a: ", strrep("[", 500), strrep("]", 500), "\n"))), "nested more than 20", class = "hinterfeld_error_brief")
-  expect_error(read_brief(with_text(paste0(small_brief, "---\nbrief: 1\n"))), "more than one YAML document", class = "hinterfeld_error_brief")
-  expect_error(read_brief(with_text(c(charToRaw(small_brief), as.raw(0), charToRaw("tables: {}\n")))), "NUL byte", class = "hinterfeld_error_encoding")
+  expect_error(read_brief(with_text(paste0("a: ", strrep("[", 500), strrep("]", 500), "\n"))), "nested more than 20",
+               class = "hinterfeld_error_brief")
+  expect_error(read_brief(with_text(paste0(small_brief, "---\nbrief: 1\n"))), "more than one YAML document",
+               class = "hinterfeld_error_brief")
+  expect_error(read_brief(with_text(c(charToRaw(small_brief), as.raw(0), charToRaw("tables: {}\n")))), "NUL byte",
+               class = "hinterfeld_error_encoding")
   expect_error(read_brief(with_text(strrep("# much\n", 2e5))), "larger than", class = "hinterfeld_error_brief")
   expect_lt(as.numeric(Sys.time() - started, units = "secs"), 10)
   # What stands in quotes, and what is multiplied, is no repetition.
-  expect_identical(read_brief(brief_folder(sub("revenue: revenue", "revenue: \"units *price\"", small_brief)))$content$daybook$revenue, "units *price")
-  for (marked in c("---\n", "# a brief\n\n---\n")) expect_s3_class(read_brief(brief_folder(paste0(marked, small_brief, "...\n"))), "hinterfeld_brief")
+  expect_identical(read_brief(brief_folder(sub("revenue: revenue", "revenue: \"units *price\"",
+                                               small_brief)))$content$daybook$revenue, "units *price")
+  for (marked in c("---\n",
+                   "# a brief\n\n---\n")) expect_s3_class(
+                     read_brief(brief_folder(paste0(marked, small_brief, "...\n"))), "hinterfeld_brief"
+                   )
   expect_error(read_brief(with_text(paste0(small_brief, "...\nmore: 1\n"))), "more than one YAML document")
 })

@@ -1,17 +1,22 @@
 test_that("a brief's report has its sections, its own words, tables and figures", {
-  text <- paste0(small_brief, "  tables: [csv]\nfigures:\n  shares: {draw: share, table: regions}\nreport:\n  file: march.html\n  title: March
-  words: \"A **good** month.\"\n  sections:\n    - headline\n    - {heading: Our regions, words: \"By *region*.\", table: regions, figure: shares}\n    - checks\n")
+  text <- paste0(
+    small_brief, "  tables: [csv]\nfigures:\n  shares: {draw: share, table: regions}\n",
+    "report:\n  file: march.html\n  title: March\n  words: \"A **good** month.\"\n  sections:\n    - headline\n",
+    "    - {heading: Our regions, words: \"By *region*.\", table: regions, figure: shares}\n    - checks\n"
+  )
   path <- brief_folder(text)
   quiet(run_brief(path))
   out <- file.path(dirname(path), "out")
   expect_setequal(list.files(out), c("march.html", "regions.csv", "shares.png", "run.json"))
   html <- paste(readLines(file.path(out, "march.html")), collapse = "\n")
-  for (part in c("<title>March</title>", "A <strong>good</strong> month.", "By <em>region</em>.", "<h2 id=\"own-2-heading\">Our regions</h2>", "id=\"table-regions\"",
+  for (part in c("<title>March</title>", "A <strong>good</strong> month.", "By <em>region</em>.",
+                 "<h2 id=\"own-2-heading\">Our regions</h2>", "id=\"table-regions\"",
                  "Figure: Share of revenue")) {
     expect_match(html, part, fixed = TRUE)
   }
   # The report on its own is the same bytes.
   alone <- quiet(sales_report(path, file.path(dirname(path), "alone.html")))
   expect_identical(readLines(alone), readLines(file.path(out, "march.html")))
-  expect_error(sales_report(brief_folder(sub("day: day", "day: dya", small_brief)), "x.html"), class = "hinterfeld_error_brief")
+  expect_error(sales_report(brief_folder(sub("day: day", "day: dya", small_brief)), "x.html"),
+               class = "hinterfeld_error_brief")
 })

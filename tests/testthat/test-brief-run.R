@@ -44,8 +44,10 @@ test_that("a failed run names the part and leaves the former output whole", {
   out <- file.path(dirname(path), "out")
   before <- tools::md5sum(list.files(out, full.names = TRUE))
   # Text among numbers is no mistake that a heading could show.
-  writeLines(sub("      - share:", "      - share: {name: share}\n      - share: {name: share}", small_brief, fixed = TRUE), path)
-  expect_snapshot(error = TRUE, quiet(run_brief(path)), transform = function(lines) gsub("\".*/out\"", "\"out\"", lines))
+  writeLines(sub("      - share:", "      - share: {name: share}\n      - share: {name: share}", small_brief,
+                 fixed = TRUE), path)
+  expect_snapshot(error = TRUE, quiet(run_brief(path)),
+                  transform = function(lines) gsub("\".*/out\"", "\"out\"", lines))
   expect_identical(tools::md5sum(list.files(out, full.names = TRUE)), before)
   expect_identical(list.files(dirname(path), all.files = TRUE, pattern = "part"), character())
 })
@@ -68,7 +70,8 @@ test_that("files that no run has made stay, and are not written over", {
 })
 
 test_that("a run killed at any moment leaves the former output, whole, or the new one", {
-  path <- brief_folder(sub("  folder: out", "  folder: out\n  tables: [csv, json, md, xlsx]", small_brief, fixed = TRUE))
+  path <- brief_folder(sub("  folder: out", "  folder: out\n  tables: [csv, json, md, xlsx]", small_brief,
+                           fixed = TRUE))
   folder <- dirname(path)
   out <- file.path(folder, "out")
   quiet(run_brief(path))
@@ -76,13 +79,15 @@ test_that("a run killed at any moment leaves the former output, whole, or the ne
     record <- jsonlite::read_json(file.path(out, "run.json"))
     files <- vapply(record$outputs, function(output) output$file, "")
     sums <- vapply(record$outputs, function(output) output$sha256, "")
-    found <- vapply(file.path(out, files), function(file) digest::digest(file = file, algo = "sha256"), "", USE.NAMES = FALSE)
+    found <- vapply(file.path(out, files), function(file) digest::digest(file = file, algo = "sha256"), "",
+                    USE.NAMES = FALSE)
     identical(found, sums) && setequal(list.files(out), c(files, "run.json"))
   }
   expect_true(whole())
   withr::local_seed(20)
   # Each run writes other bytes, and is killed at a moment between its start and its end.
-  code <- "library(hinterfeld); cat('ready\n'); for (i in 1:1000) suppressMessages(run_brief(commandArgs(TRUE)[1], again = TRUE))"
+  code <- paste("library(hinterfeld); cat('ready\n');",
+                "for (i in 1:1000) suppressMessages(run_brief(commandArgs(TRUE)[1], again = TRUE))")
   for (i in 1:4) {
     cat(sprintf("2026-03-%02d,Sieve,Vale,paid,%d.00\n", i, i), file = file.path(folder, "sales.csv"), append = TRUE)
     process <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code, path), stdout = "|",

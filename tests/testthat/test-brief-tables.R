@@ -6,7 +6,8 @@ small_tables <- function(tables, env = parent.frame()) {
 }
 
 small_book <- function() {
-  keep_lines(daybook(readr::read_csv(I(small_sales), show_col_types = FALSE), day, revenue, product), status == "paid", "paid orders")
+  keep_lines(daybook(readr::read_csv(I(small_sales), show_col_types = FALSE), day, revenue, product), status == "paid",
+             "paid orders")
 }
 
 as_csv <- function(t) {
@@ -57,15 +58,19 @@ test_that("tables of a brief are those of the functions", {
   book <- small_book()
   expect_identical(made("measured"), as_csv(totals(
     book, c(region, product), "year", subtotals = c("year", "Total"), measures = list(
-      "revenue", "lines", best_day = largest_of(revenue, per = "day"), mean = mean_of(revenue * 2), low = smallest_of(revenue, margin = "add_up"),
-      sieves = sum_of(revenue, where = product == "Sieve"), kinds = count_distinct(product), big = count_lines(where = revenue > 10)
+      "revenue", "lines", best_day = largest_of(revenue, per = "day"), mean = mean_of(revenue * 2),
+      low = smallest_of(revenue, margin = "add_up"),
+      sieves = sum_of(revenue, where = product == "Sieve"), kinds = count_distinct(product),
+      big = count_lines(where = revenue > 10)
     ))))
-  t <- totals(book, product, "year", fill = TRUE) |> add_change(like_for_like = FALSE) |> add_rank(within = year, ties = "dense", highest_first = FALSE) |>
+  t <- totals(book, product, "year", fill = TRUE) |> add_change(like_for_like = FALSE) |>
+    add_rank(within = year, ties = "dense", highest_first = FALSE) |>
     add_share(within = year, name = "part") |> add_running_total(name = "so_far") |> add_moving(last = 2, what = "mean")
   expect_identical(made("added"), as_csv(t))
   days <- function(...) as.Date(c(...))
   expect_identical(made("periods"), as_csv(totals(book, product) |> add_change(periods = list(
-    now = days("2026-03-01", "2026-03-05"), then = days("2025-03-02", "2025-03-31"))) |> add_pareto(classes = c(top = 0.5, rest = 1))))
+    now = days("2026-03-01", "2026-03-05"),
+    then = days("2025-03-02", "2025-03-31"))) |> add_pareto(classes = c(top = 0.5, rest = 1))))
   both <- totals(book, c(region, product))
   expect_identical(made("slow"), as_csv(slow_sellers(both, 1, within = region)))
   expect_identical(made("each"), as_csv(best_of_each(both, within = region)))

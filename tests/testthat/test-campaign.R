@@ -6,7 +6,8 @@ test_that("random chains on random daybooks give SQLite's numbers, whatever is v
   found <- run_campaign(1000L, 150L, most = 1)
   told <- vapply(found$failed, function(failure) paste(c(failure$small, failure$calls), collapse = "\n"), "")
   expect_identical(told, character())
-  expect_true(all(c("add_change", "add_pareto", "add_rank", "add_share", "add_running_total", "add_moving", "best_sellers", "crosstab", "deliver",
+  expect_true(all(c("add_change", "add_pareto", "add_rank", "add_share", "add_running_total", "add_moving",
+                    "best_sellers", "crosstab", "deliver",
                     "reconcile", "in_words", "keep_lines", "leave_out", "totals") %in% names(found$counts)))
 })
 

@@ -3,7 +3,8 @@ test_that("the demo prints the audit, the first days and what it wrote", {
   run <- run_cli("demo", "--out", out)
   expect_identical(run$status, 0L)
   expect_snapshot(cat(run$stdout), transform = function(lines) gsub(out, "OUT", lines, fixed = TRUE))
-  expect_true(all(c("daily_product_revenue.csv", "kilnmoor.xlsx", "report.html", "towns.png", "run.json") %in% list.files(out)))
+  expect_true(all(c("daily_product_revenue.csv", "kilnmoor.xlsx", "report.html", "towns.png",
+                    "run.json") %in% list.files(out)))
   daily <- utils::read.csv(file.path(out, "daily_product_revenue.csv"))
   monthly <- utils::read.csv(file.path(out, "monthly_product_revenue.csv"))
   expect_identical(names(daily), c("day", "product", "revenue"))

@@ -24,7 +24,8 @@ test_that("the command runs no code of the folder it is started in", {
   writeLines("file.create('profile ran')", file.path(folder, ".Rprofile"))
   writeLines("R_DEFAULT_PACKAGES=none\nHINTERFELD_ENVIRON=ran", file.path(folder, ".Renviron"))
   # As its first line says, which is how a shell starts it.
-  run <- processx::run(system.file("cli", "hinterfeld", package = "hinterfeld"), "--version", wd = folder, error_on_status = FALSE,
+  run <- processx::run(system.file("cli", "hinterfeld", package = "hinterfeld"), "--version", wd = folder,
+                       error_on_status = FALSE,
                        env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
   expect_identical(run$status, 0L)
   expect_identical(list.files(folder), character())

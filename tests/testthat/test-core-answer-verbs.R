@@ -63,7 +63,8 @@ test_that("dplyr's verbs keep a table that is still true and make any other plai
   expect_message(x <- dplyr::select(t, revenue), "cannot be told apart")
   expect_message(x <- dplyr::group_by(t, region), "Grouped")
   expect_false(is_totals(x))
-  expect_message(x <- dplyr::left_join(t, data.frame(region = "Vale", z = 1:2), by = "region", multiple = "all") |> suppressWarnings(), "twice")
+  expect_message(x <- dplyr::left_join(t, data.frame(region = "Vale", z = 1:2), by = "region", multiple = "all") |>
+                 suppressWarnings(), "twice")
   expect_true(is_totals(dplyr::left_join(t, data.frame(region = "Vale", z = 1), by = "region")))
 })
 

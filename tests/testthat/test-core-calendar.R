@@ -8,7 +8,8 @@ test_that("ISO weeks equal R's own, months and years too", {
   expect_identical(period_label(days, "quarter"), paste0(format(days, "%Y-"), quarters(days)))
   expect_identical(period_start(days, "year"), as.Date(format(days, "%Y-01-01")))
   expect_identical(period_end(days, "year"), as.Date(format(days, "%Y-12-31")))
-  expect_identical(period_label(days, "weekday"), c("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")[as.integer(format(days, "%u"))])
+  expect_identical(period_label(days, "weekday"),
+                   c("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")[as.integer(format(days, "%u"))])
   expect_identical(period_label(days, "month_of_year"), month.abb[as.integer(format(days, "%m"))])
 })
 
@@ -58,7 +59,8 @@ test_that("4-4-5 years have 52 or 53 whole weeks and months of 4, 4 and 5", {
   starts <- unique(period_start(days, "month", retail))
   lengths <- as.numeric(diff(starts[starts >= as.Date("2021-01-31") & starts <= as.Date("2022-01-30")])) / 7
   expect_identical(lengths, rep(c(4, 4, 5), 4))
-  expect_identical(period_label(as.Date(c("2024-01-31", "2024-02-03")), "month", retail), c("2023/24-P12", "2023/24-P12"))
+  expect_identical(period_label(as.Date(c("2024-01-31", "2024-02-03")), "month", retail),
+                   c("2023/24-P12", "2023/24-P12"))
   expect_identical(period_label(as.Date("2024-02-03"), "week", retail), "2023/24-W53")
 })
 
@@ -68,7 +70,8 @@ test_that("days before 1970 and missing days are handled", {
 })
 
 test_that("totals follow the daybook's calendar", {
-  book <- daybook(a_sale(day = as.Date(c("2026-04-05", "2026-04-06", "2026-07-05")), revenue = 1:3), day, revenue, product,
+  book <- daybook(a_sale(day = as.Date(c("2026-04-05", "2026-04-06", "2026-07-05")), revenue = 1:3), day, revenue,
+                  product,
                   calendar = sales_calendar("04-06"))
   expect_identical(totals(book, every = "year")$year, as.Date(c("2025-04-06", "2026-04-06")))
   expect_identical(totals(book, every = "quarter")$revenue, c(1, 5))

@@ -37,7 +37,8 @@ test_that("the earlier period is cut to the days that have passed", {
   expect_identical(cut("2026-03-01", "2026-03-30", "month", versus = "period_before"), "2026-02-28")
   expect_identical(cut("2026-09-14", "2026-09-16", "week"), "2025-09-17")
   expect_identical(cut("2026-09-01", "2026-09-17", "month", align = "weekday"), "2025-09-18")
-  expect_identical(cut("2024-02-04", "2024-02-20", "month", calendar = sales_calendar("02-01", "sunday", "445")), "2023-02-14")
+  expect_identical(cut("2024-02-04", "2024-02-20", "month", calendar = sales_calendar("02-01", "sunday", "445")),
+                   "2023-02-14")
 })
 
 test_that("data that start inside the earlier period are not comparable, before it they are unknown", {

@@ -1,6 +1,7 @@
 # The earlier value by SQL: lines moved to the period they are compared with.
 sql_earlier <- function(db, period, moved, until) {
-  sql(db, "SELECT", gsub("day", moved, period), "AS period, product, region, sum(cents) AS c FROM lines WHERE", until, "GROUP BY 1, 2, 3")
+  sql(db, "SELECT", gsub("day", moved, period), "AS period, product, region, sum(cents) AS c FROM lines WHERE", until,
+      "GROUP BY 1, 2, 3")
 }
 
 test_that("changes equal SQL per member for month, year and day, and members add up to the total", {
@@ -18,7 +19,8 @@ test_that("changes equal SQL per member for month, year and day, and members add
       expected <- sql_earlier(random$db, sql_periods[[case$every]], moved, sprintf("%s <= '%s'", moved, last))
       detail <- t[t$level == "region", ]
       known <- !is.na(detail$revenue_before)
-      at <- match(paste(detail[[case$every]], detail$product, detail$region), paste(expected$period, expected$product, expected$region))
+      at <- match(paste(detail[[case$every]], detail$product, detail$region),
+                  paste(expected$period, expected$product, expected$region))
       expect_equal(detail$revenue_before[known], ifelse(is.na(at), 0, expected$c[at] / 100)[known])
       expect_true(all(expected$c[-at[!is.na(at)]] == 0))
       total <- t[t$level == case$every & !is.na(t$revenue_before), ]
@@ -31,7 +33,8 @@ test_that("changes equal SQL per member for month, year and day, and members add
 test_that("the period before, weekdays and days equal SQL", {
   random <- random_book(85, days = 800)
   total <- function(from, to) {
-    sql(random$db, sprintf("SELECT coalesce(sum(cents), 0) / 100.0 AS x FROM lines WHERE day BETWEEN '%s' AND '%s'", from, to))$x
+    sql(random$db,
+        sprintf("SELECT coalesce(sum(cents), 0) / 100.0 AS x FROM lines WHERE day BETWEEN '%s' AND '%s'", from, to))$x
   }
   last <- random$book$span[2]
   weekly <- add_change(totals(random$book, every = "week"), align = "weekday")
@@ -52,7 +55,9 @@ test_that("the period before, weekdays and days equal SQL", {
 test_that("the demo's planted cases come out", {
   book <- kilnmoor_book()
   db <- demo_database()
-  between <- function(from, to) sql(db, sprintf("SELECT sum(units) / 100.0 AS x FROM sales WHERE day BETWEEN '%s' AND '%s'", from, to))$x
+  between <- function(from, to) sql(db,
+                                    sprintf("SELECT sum(units) / 100.0 AS x FROM sales WHERE day BETWEEN '%s' AND '%s'",
+                                            from, to))$x
   monthly <- add_change(totals(book, every = "month"))
   now <- monthly[nrow(monthly), ]
   expect_identical(now$comparable, "to_date")
@@ -75,10 +80,13 @@ test_that("the demo's planted cases come out", {
 
 test_that("any measure and level is compared from the lines", {
   t <- add_change(totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE,
-                         measures = list(customers = count_distinct(customer_id), mean = mean_of(revenue, per = order))), "customers")
+                         measures = list(customers = count_distinct(customer_id),
+                                         mean = mean_of(revenue, per = order))), "customers")
   db <- demo_database()
-  expected <- sql(db, "SELECT region, count(DISTINCT customer_id) AS n FROM sales WHERE day BETWEEN '2025-01-01' AND '2025-09-17' GROUP BY region
-                       UNION ALL SELECT 'Total', count(DISTINCT customer_id) FROM sales WHERE day BETWEEN '2025-01-01' AND '2025-09-17'")
+  expected <- sql(db, "SELECT region, count(DISTINCT customer_id) AS n FROM sales WHERE day BETWEEN '2025-01-01' AND
+                       '2025-09-17' GROUP BY region
+                       UNION ALL SELECT 'Total',
+                       count(DISTINCT customer_id) FROM sales WHERE day BETWEEN '2025-01-01' AND '2025-09-17'")
   now <- t[t$year == "2026-01-01", ]
   expect_equal(now$customers_before, expected$n[match(now$region, expected$region)])
   means <- add_change(t, "mean", name = "order_value")
@@ -103,7 +111,8 @@ test_that("like for like can be refused, and another day taken as the last", {
 test_that("two periods of one's choice are compared", {
   spring <- as.Date(c("2026-03-01", "2026-05-31"))
   autumn <- as.Date(c("2025-09-01", "2025-11-30"))
-  t <- add_change(totals(kilnmoor_book(), by = region, subtotals = TRUE), periods = list(spring = spring, autumn = autumn))
+  t <- add_change(totals(kilnmoor_book(), by = region, subtotals = TRUE),
+                  periods = list(spring = spring, autumn = autumn))
   db <- demo_database()
   x <- sql(db, "SELECT sum(CASE WHEN day BETWEEN '2026-03-01' AND '2026-05-31' THEN units END) / 100.0 AS now,
                 sum(CASE WHEN day BETWEEN '2025-09-01' AND '2025-11-30' THEN units END) / 100.0 AS before FROM sales")
@@ -125,7 +134,8 @@ test_that("fiscal years and 53-week years compare the same places", {
 
 test_that("negative and zero values have a direction and no wrong percentage", {
   days <- as.Date(c("2024-01-10", "2025-01-10", "2024-01-11", "2025-01-11", "2025-01-12", "2024-01-13", "2025-01-13"))
-  book <- daybook(a_sale(day = days, product = c("a", "a", "b", "b", "c", "d", "d"), revenue = c(-5, 3, 4, 4, 2, 6, -1)), day, revenue, product)
+  book <- daybook(a_sale(day = days, product = c("a", "a", "b", "b", "c", "d", "d"),
+                         revenue = c(-5, 3, 4, 4, 2, 6, -1)), day, revenue, product)
   t <- add_change(totals(book, by = product, every = "year"))
   t <- t[t$year == as.Date("2025-01-01"), ]
   t <- t[order(t$product), ]
@@ -155,13 +165,16 @@ test_that("words and mistakes", {
 })
 
 test_that("steps are taken anew for new rows, whatever columns are called or were left out meanwhile", {
-  t <- add_share(totals(kilnmoor_book(), by = product, every = "year", measures = c("revenue", "units")), "units", within = year)
+  t <- add_share(totals(kilnmoor_book(), by = product, every = "year", measures = c("revenue", "units")), "units",
+                 within = year)
   t <- add_rank(t, within = year)
   expected <- quiet(add_change(t))
   names(t)[c(1, 2, 5)] <- c("Year", "item", "part")
   changed <- quiet(add_change(t[c("Year", "item", "revenue", "part")]))
   expect_identical(names(changed)[1:5], c("Year", "item", "revenue", "part", "revenue_before"))
-  expect_identical(as.list(tibble::as_tibble(changed[4:6])), stats::setNames(as.list(expected)[c("units_share", "revenue_before", "revenue_change")], names(changed)[4:6]))
+  expect_identical(as.list(tibble::as_tibble(changed[4:6])),
+                   stats::setNames(as.list(expected)[c("units_share", "revenue_before", "revenue_change")],
+                                   names(changed)[4:6]))
   expect_gt(nrow(changed), nrow(t))
 })
 
@@ -171,7 +184,8 @@ test_that("whole periods taken from the table are what their lines give", {
     book <- random_book(seed, days = 800)$book
     for (every in c("day", "week", "month", "quarter", "year")) {
       for (versus in c("year_before", "period_before")) {
-        t <- quiet(totals(book, by = c(region, product), every = every, measures = list("revenue", mean = mean_of(revenue), kinds = count_distinct(order))))
+        t <- quiet(totals(book, by = c(region, product), every = every,
+                          measures = list("revenue", mean = mean_of(revenue), kinds = count_distinct(order))))
         for (of in c("revenue", "mean", "kinds")) {
           whole <- changed(t, of, versus)
           # A table cut to some rows is compared with the lines.
@@ -207,8 +221,10 @@ test_that("directions, parts and unknown values are told for every kind of pair"
   earlier <- c(2, 5, 3, 0, 4, 4, 0, NA, NA, -3, 1, 9)
   unknown <- c(rep(FALSE, 11), TRUE)
   measure <- list(kind = "sum", counts = "pieces", decimals = 0L)
-  found <- lapply(hinterfeld:::change_values(now, earlier, unknown, rep("full", 12), measure), function(column) column$values)
-  expect_identical(found$direction, c("up", "down", "level", "new", "gone", "gone", "level", "level", "new", "unknown", "down", "unknown"))
+  found <- lapply(hinterfeld:::change_values(now, earlier, unknown, rep("full", 12), measure),
+                  function(column) column$values)
+  expect_identical(found$direction, c("up", "down", "level", "new", "gone", "gone", "level", "level", "new", "unknown",
+                                      "down", "unknown"))
   expect_identical(found$change, c(3, -3, 0, 4, -4, NA, 0, NA, NA, 4, -3, NA))
   expect_identical(found$pct, c(1.5, -0.6, 0, NA, -1, NA, NA, NA, NA, NA, -3, NA))
   expect_identical(found$before, replace(earlier, 12, NA))
@@ -238,12 +254,14 @@ test_that("a value of 0 counts as nothing, before and now, and a day before the 
   t <- add_change(totals(zero, by = product, every = "year"))
   expect_identical(t$revenue_direction[t$year == as.Date("2025-01-01")], c("new", "gone"))
   late <- keep_lines(zero, product == "b")
-  expect_error(add_change(totals(late, every = "year"), as_of = as.Date("2024-05-01")), class = "hinterfeld_error_no_lines")
+  expect_error(add_change(totals(late, every = "year"), as_of = as.Date("2024-05-01")),
+               class = "hinterfeld_error_no_lines")
 })
 
 test_that("days of 4-4-5 years compare with the same date, and weeks without a number with the same place", {
   days <- as.Date("2023-02-01") + 0:760
-  every_day <- function(calendar) daybook(a_sale(day = days, revenue = seq_along(days)), day, revenue, product, calendar = calendar)
+  every_day <- function(calendar) daybook(a_sale(day = days, revenue = seq_along(days)), day, revenue, product,
+                                          calendar = calendar)
   t <- add_change(totals(every_day(sales_calendar("02-01", "sunday", "445")), every = "day"))
   at <- match(as.Date("2024-03-15"), t$day)
   expect_identical(t$revenue_before[at], as.double(match(as.Date("2023-03-15"), days)))

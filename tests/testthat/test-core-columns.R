@@ -17,7 +17,8 @@ test_that("columns are picked bare, as strings, with selections and with values 
   book <- daybook(a_sale(region = "Vale", town = "Oldkiln"), day, revenue, product)
   wanted <- c("town", "region")
   by_all <- list(
-    totals(book, by = c(town, region)), totals(book, by = c("town", "region")), totals(book, by = tidyselect::all_of(wanted))
+    totals(book, by = c(town, region)), totals(book, by = c("town", "region")),
+    totals(book, by = tidyselect::all_of(wanted))
   )
   for (t in by_all) expect_named(t, c("town", "region", "revenue"))
   expect_snapshot(error = TRUE, totals(book, by = c(town, reigon)))
@@ -35,7 +36,8 @@ test_that("columns of lists are carried, surveyed as such, and cannot be grouped
 
 test_that("every type of column splits and comes back as it was", {
   at <- as.POSIXct("2026-01-01 08:00", tz = "UTC")
-  book <- daybook(a_sale(whole = 3L, at = at, on = as.Date("2026-01-01"), yes = TRUE, kind = factor("b", c("z", "b"))), day, revenue, product)
+  book <- daybook(a_sale(whole = 3L, at = at, on = as.Date("2026-01-01"), yes = TRUE, kind = factor("b", c("z", "b"))),
+                  day, revenue, product)
   t <- totals(book, by = c(whole, at, on, yes, kind))
   expect_identical(t$whole, 3L)
   expect_identical(t$at, at)
@@ -72,7 +74,8 @@ test_that("a daybook of plain lines is smaller than its table and gives the same
   expect_identical(lines_of(book)$revenue, sales$revenue)
   expect_identical(lines_of(book)$units, sales$pieces)
   # Revenue beyond 32 bits, and missing units, are held as exactly.
-  large <- daybook(a_sale(product = c("a", "b"), revenue = c(98765432.11, 1), pieces = c(NA, 1)), day, revenue, product, units = pieces)
+  large <- daybook(a_sale(product = c("a", "b"), revenue = c(98765432.11, 1), pieces = c(NA, 1)), day, revenue, product,
+                   units = pieces)
   expect_identical(lines_of(large)$revenue, c(98765432.11, 1))
   expect_identical(totals(large, measures = c("revenue", "units"))$units, 1)
 })
@@ -88,11 +91,15 @@ twins <- function(n = 2000, seed = 3) {
 test_that("coded text reads like the text it stands for", {
   both <- twins()
   looks <- list(
-    identity, length, is.na, anyNA, unique, duplicated, rev, sort, order, table, nchar, toupper, as.character, is.character, typeof,
+    identity, length, is.na, anyNA, unique, duplicated, rev, sort, order, table, nchar, toupper, as.character,
+    is.character, typeof,
     factor, rle, function(x) paste0(x, "!"), function(x) x == "Sieve", function(x) match(c("Sieve", "unused", NA), x),
-    function(x) x %in% c("Glaze", NA), function(x) c(x, "more"), function(x) ifelse(is.na(x), "none", x), function(x) split(seq_along(x), x),
-    function(x) order(x, method = "radix"), function(x) grepl("l", x), function(x) rep(x, 2), function(x) unlist(list(x, x)),
-    function(x) unserialize(serialize(x, NULL)), function(x) tapply(seq_along(x), x, sum), function(x) utils::tail(x, 3), function(x) format(x)
+    function(x) x %in% c("Glaze", NA), function(x) c(x, "more"), function(x) ifelse(is.na(x), "none", x),
+    function(x) split(seq_along(x), x),
+    function(x) order(x, method = "radix"), function(x) grepl("l", x), function(x) rep(x, 2),
+    function(x) unlist(list(x, x)),
+    function(x) unserialize(serialize(x, NULL)), function(x) tapply(seq_along(x), x, sum),
+    function(x) utils::tail(x, 3), function(x) format(x)
   )
   for (look in looks) expect_identical(look(both$coded), look(both$plain))
   # Looking has not changed what was looked at.
@@ -102,7 +109,8 @@ test_that("coded text reads like the text it stands for", {
 test_that("some of a coded text is what some of the text is, however it is picked", {
   both <- twins()
   picks <- list(
-    5:9, c(3, 1, 1), -(1:1990), 0, integer(), NULL, NA, c(2L, NA), c(1999, 2000, 2001), 2^31 + 5, TRUE, c(TRUE, FALSE, NA), both$plain == "Sieve"
+    5:9, c(3, 1, 1), -(1:1990), 0, integer(), NULL, NA, c(2L, NA), c(1999, 2000, 2001), 2^31 + 5, TRUE,
+    c(TRUE, FALSE, NA), both$plain == "Sieve"
   )
   for (pick in picks) expect_identical(both$coded[pick], both$plain[pick])
   expect_identical(both$coded[[7]], both$plain[[7]])
@@ -148,7 +156,8 @@ test_that("a table's text is coded, and figures give the same when it is not", {
 test_that("codes of any column stand for its values", {
   days <- as.Date("2026-01-30") + c(3, 0, 0, 9)
   columns <- list(
-    c("b", NA, "a", "b"), factor(c("b", NA, "a", "b"), c("z", "a", "b")), c(2.5, NA, -1, 2.5), c(3L, 3L, NA, 1L), c(TRUE, NA, FALSE, TRUE),
+    c("b", NA, "a", "b"), factor(c("b", NA, "a", "b"), c("z", "a", "b")), c(2.5, NA, -1, 2.5), c(3L, 3L, NA, 1L),
+    c(TRUE, NA, FALSE, TRUE),
     days, replace(days, 2, NA), days + 0.5, days[0], as.POSIXct("2026-01-01", tz = "UTC") + 1:4
   )
   for (x in columns) {
@@ -187,9 +196,12 @@ test_that("a table's text becomes a daybook's column without a trace in the tabl
 
 test_that("every way of reading a coded text tells what was written, in every way of writing", {
   ways <- list(
-    untouched = function(x) x, sorted = function(x) sort(x), radix = function(x) sort(x, method = "radix"), reversed = function(x) rev(x),
-    one = function(x) replace(x, 2, "new"), many = function(x) replace(x, c(1, 3), NA), longer = function(x) c(x, "more"),
-    named = function(x) stats::setNames(x, seq_along(x)), encoded = function(x) enc2utf8(x), cased = function(x) toupper(x),
+    untouched = function(x) x, sorted = function(x) sort(x), radix = function(x) sort(x, method = "radix"),
+    reversed = function(x) rev(x),
+    one = function(x) replace(x, 2, "new"), many = function(x) replace(x, c(1, 3), NA),
+    longer = function(x) c(x, "more"),
+    named = function(x) stats::setNames(x, seq_along(x)), encoded = function(x) enc2utf8(x),
+    cased = function(x) toupper(x),
     element = function(x) {
       x[[2]] <- "new"
       x
@@ -201,9 +213,12 @@ test_that("every way of reading a coded text tells what was written, in every wa
     }
   )
   readings <- list(
-    as.character = as.character, elements = function(x) vapply(seq_along(x), function(i) x[[i]], ""), some = function(x) x[c(2, 1)],
-    head = function(x) utils::head(x, 2), frame = function(x) data.frame(p = x)$p, unique = unique, match = function(x) match(x, "new"),
-    order = function(x) order(x), paste = function(x) paste(x), factor = function(x) as.character(factor(x)), table = function(x) names(table(x)),
+    as.character = as.character, elements = function(x) vapply(seq_along(x), function(i) x[[i]], ""),
+    some = function(x) x[c(2, 1)],
+    head = function(x) utils::head(x, 2), frame = function(x) data.frame(p = x)$p, unique = unique,
+    match = function(x) match(x, "new"),
+    order = function(x) order(x), paste = function(x) paste(x), factor = function(x) as.character(factor(x)),
+    table = function(x) names(table(x)),
     serialised = function(x) unserialize(serialize(x, NULL)), coded = function(x) {
       found <- hinterfeld:::distinct_codes(x)
       found$labels[found$codes]
@@ -212,7 +227,8 @@ test_that("every way of reading a coded text tells what was written, in every wa
   for (way in names(ways)) {
     for (reading in names(readings)) {
       both <- twins(40)
-      expect_identical(readings[[reading]](ways[[way]](both$coded)), readings[[reading]](ways[[way]](both$plain)), label = paste(way, reading))
+      expect_identical(readings[[reading]](ways[[way]](both$coded)), readings[[reading]](ways[[way]](both$plain)),
+                       label = paste(way, reading))
       expect_identical(both$coded, both$plain)
     }
   }
@@ -223,7 +239,8 @@ test_that("a text column is its texts, whatever it is called", {
   expect_error(daybook(sales, when, revenue, product), class = "hinterfeld_error_role")
   sales <- a_sale(product = c("x", "y"), units = c("kg", "l"), order = c("A", "B"))
   book <- daybook(sales, day, revenue, product)
-  expect_identical(as.list(lines_of(book)[c("units", "order")]) |> lapply(as.character), list(units = c("kg", "l"), order = c("A", "B")))
+  expect_identical(as.list(lines_of(book)[c("units", "order")]) |> lapply(as.character),
+                   list(units = c("kg", "l"), order = c("A", "B")))
   expect_setequal(totals(book, by = units)$units, c("kg", "l"))
   expect_identical(nrow(totals(keep_lines(book, order == "A"), by = order)), 1L)
 })

@@ -1,10 +1,13 @@
 test_that("cells and margins equal SQL for random lines", {
   for (seed in 21:24) {
     random <- random_book(seed)
-    t <- totals(random$book, by = product, every = "month", measures = list("revenue", regions = count_distinct(region)))
+    t <- totals(random$book, by = product, every = "month",
+                measures = list("revenue", regions = count_distinct(region)))
     x <- crosstab(t, product, month, of = c("revenue", "regions"))
     expect_cells <- function(rows, columns, where) {
-      got <- sql(random$db, "SELECT sum(cents) / 100.0 AS r, count(DISTINCT nullif(region, 'not given')) AS n FROM lines WHERE", where)
+      got <- sql(random$db,
+                 "SELECT sum(cents) / 100.0 AS r, count(DISTINCT nullif(region, 'not given')) AS n FROM lines WHERE",
+                 where)
       expect_equal(x[[paste(columns, "revenue")]][x$product == rows], got$r)
       expect_equal(x[[paste(columns, "regions")]][x$product == rows], got$n)
     }
@@ -73,7 +76,8 @@ test_that("mistakes are explained", {
 
 test_that("a crosstab asks what its table asked: added-up peaks are added up over the same members", {
   book <- kilnmoor_book()
-  t <- totals(book, by = c(region, product), every = "year", subtotals = TRUE, measures = list(m = largest_of(units, margin = "add_up")))
+  t <- totals(book, by = c(region, product), every = "year", subtotals = TRUE,
+              measures = list(m = largest_of(units, margin = "add_up")))
   x <- crosstab(t, region, year)
   regions <- tibble::as_tibble(t)[t$level == "region", ]
   for (i in seq_len(nrow(regions))) {
@@ -85,10 +89,12 @@ test_that("a crosstab asks what its table asked: added-up peaks are added up ove
 })
 
 test_that("groups are codes: names that look alike when pasted, like a column or like a label stay apart", {
-  sales <- a_sale(a = c("Sieve fine", "Sieve", "a", "Total", NA, "not given"), b = c("10 cm", "fine 10 cm", "a", "Total", "b", NA), revenue = c(1, 100, 3, 5, 7, 11))
+  sales <- a_sale(a = c("Sieve fine", "Sieve", "a", "Total", NA, "not given"),
+                  b = c("10 cm", "fine 10 cm", "a", "Total", "b", NA), revenue = c(1, 100, 3, 5, 7, 11))
   x <- crosstab(quiet(totals(daybook(sales, day, revenue, product), by = c(a, b))), a, b) |> quiet()
   cell <- function(a, b) x[[b]][x$a == a]
-  expect_identical(c(cell("Sieve fine", "10 cm"), cell("Sieve", "fine 10 cm"), cell("a", "b: a"), cell("Total", "Total")), c(1, 100, 3, 5))
+  expect_identical(c(cell("Sieve fine", "10 cm"), cell("Sieve", "fine 10 cm"), cell("a", "b: a"),
+                     cell("Total", "Total")), c(1, 100, 3, 5))
   expect_identical(c(cell("not given, blank", "b"), cell("not given", "not given, blank")), c(7, 11))
   expect_identical(cell("Total of all", "Total of all"), 127)
   expect_identical(x$a[7], "Total of all")
@@ -96,7 +102,8 @@ test_that("groups are codes: names that look alike when pasted, like a column or
 })
 
 test_that("without margins rows and columns stand as with them, and missing values have a name", {
-  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1, 20, 3, 4), n = c(1, NA, 2, 2), yes = c(TRUE, FALSE, NA, NA), on = as.Date(c("2024-01-01", NA, NA, "2024-02-01")))
+  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1, 20, 3, 4), n = c(1, NA, 2, 2),
+                  yes = c(TRUE, FALSE, NA, NA), on = as.Date(c("2024-01-01", NA, NA, "2024-02-01")))
   book <- daybook(sales, day, revenue, product)
   for (key in c("n", "yes", "on")) {
     t <- totals(book, by = c("product", key))
@@ -110,7 +117,8 @@ test_that("without margins rows and columns stand as with them, and missing valu
 
 test_that("empty cells of sums and counts can be 0, those of means stay blank", {
   sales <- a_sale(product = c("a", "b"), region = c("x", "y"), revenue = 1:2)
-  t <- totals(daybook(sales, day, revenue, product), by = c(product, region), measures = list("revenue", mean = mean_of(revenue)))
+  t <- totals(daybook(sales, day, revenue, product), by = c(product, region),
+              measures = list("revenue", mean = mean_of(revenue)))
   x <- crosstab(t, product, region, of = c("revenue", "mean"), empty = "zero")
   expect_identical(x[["x revenue"]][x$product == "b"], 0)
   expect_identical(x[["x mean"]][x$product == "b"], NA_real_)

@@ -1,6 +1,7 @@
 test_that("counts and examples read as people write them", {
   count_of <- hinterfeld:::count_of
-  expect_identical(c(count_of(1, "line"), count_of(0, "line"), count_of(12345, "line")), c("1 line", "0 lines", "12 345 lines"))
+  expect_identical(c(count_of(1, "line"), count_of(0, "line"), count_of(12345, "line")),
+                   c("1 line", "0 lines", "12 345 lines"))
   expect_identical(count_of(2, "value differs", "values differ"), "2 values differ")
   examples_of <- hinterfeld:::examples_of
   expect_identical(examples_of(c("a", "b", "a")), '"a", "b"')
@@ -17,7 +18,8 @@ test_that("the nearest names are near, and none is named when nothing is", {
 test_that("every error is classed, so that programs can catch it", {
   caught <- tryCatch(totals(a_book(), by = nowhere), hinterfeld_error = function(cnd) class(cnd))
   expect_identical(caught[1:2], c("hinterfeld_error_column", "hinterfeld_error"))
-  bad <- tryCatch(daybook(a_sale(day = c("2026-01-01", "2026-01-02", "soon")), day, revenue, product), hinterfeld_error = identity)
+  bad <- tryCatch(daybook(a_sale(day = c("2026-01-01", "2026-01-02", "soon")), day, revenue, product),
+                  hinterfeld_error = identity)
   expect_identical(bad$rows, 3L)
   expect_identical(bad$reasons, "day not readable")
 })
@@ -32,5 +34,6 @@ test_that("values are described in words", {
 
 test_that("messages name values without their control characters", {
   expect_identical(hinterfeld:::examples_of(c("a\u001b[31m", "b\u009b")), "\"a\ufffd[31m\", \"b\ufffd\"")
-  expect_message(keep_lines(a_book(region = "Vale"), region %in% c("Vale", "\u001b]0;x\u0007")), "\ufffd]0;x", fixed = TRUE)
+  expect_message(keep_lines(a_book(region = "Vale"), region %in% c("Vale", "\u001b]0;x\u0007")), "\ufffd]0;x",
+                 fixed = TRUE)
 })

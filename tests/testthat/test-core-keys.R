@@ -70,7 +70,8 @@ test_that("groups are found again by their codes, missing and totals too", {
 })
 
 test_that("groups are numbered by first appearance, with their first line", {
-  keys <- list(hinterfeld:::new_key("a", c(2L, NA, 2L, 1L, NA), 1:2), hinterfeld:::new_key("b", c(1L, 1L, 1L, 3L, 1L), 1:3))
+  keys <- list(hinterfeld:::new_key("a", c(2L, NA, 2L, 1L, NA), 1:2),
+               hinterfeld:::new_key("b", c(1L, 1L, 1L, 3L, 1L), 1:3))
   groups <- hinterfeld:::group_lines(5, keys)
   expect_identical(groups$codes, c(1L, 2L, 1L, 3L, 2L))
   expect_identical(groups$first, c(1L, 2L, 4L))
@@ -126,7 +127,8 @@ test_that("sums of two threads that do not fit together are an error", {
 
 test_that("days outside a key's lookup belong to no period", {
   days <- as.integer(as.Date("2026-01-01")) + c(-1L, 0L, 31L, 40L, 59L, NA)
-  key <- hinterfeld:::new_key("month", days, 1:2, lookup = rep(1:2, c(31, 28)), first = as.integer(as.Date("2026-01-01")))
+  key <- hinterfeld:::new_key("month", days, 1:2, lookup = rep(1:2, c(31, 28)),
+                              first = as.integer(as.Date("2026-01-01")))
   result <- hinterfeld:::tally_lines(6, list(key), list(x = hinterfeld:::new_amount("count")))
   expect_identical(result$codes[[1]], 0:2)
   expect_identical(result$values$x, c(3, 1, 2))

@@ -10,7 +10,8 @@ test_that("numbers as text read back as the same number, without exponent, in ev
 test_that("codes of a column come back from its labels", {
   key <- hinterfeld:::new_key("k", NULL, c("b", "Total", "not given"))
   labels <- list(total = "Total of all", not_given = "not given, blank")
-  expect_identical(hinterfeld:::label_codes(key, c("Total", "Total of all", "not given, blank", "not given", NA, "other"), labels), c(2L, -1L, 0L, 3L, 0L, NA))
+  expect_identical(hinterfeld:::label_codes(key, c("Total", "Total of all", "not given, blank", "not given", NA,
+                                                   "other"), labels), c(2L, -1L, 0L, 3L, 0L, NA))
   numbers <- hinterfeld:::new_key("k", NULL, c(9, 10, 100))
   expect_identical(hinterfeld:::label_codes(numbers, c("100", "Total of all", "9"), labels), c(3L, -1L, 1L))
 })

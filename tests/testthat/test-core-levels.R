@@ -22,7 +22,8 @@ test_that("the order of groups is their own measure, not the sum of their rows",
   days <- as.Date("2026-03-02") + c(0, 1, 0, 0)
   book <- daybook(a_sale(day = days, category = c("a", "a", "b", "b"), product = c("x", "y", "z", "w"),
                          revenue = c(6, 6, 5, 5)), day, revenue, product)
-  t <- totals(book, by = c(category, product), measures = list(best = largest_of(revenue, per = "day")), subtotals = TRUE)
+  t <- totals(book, by = c(category, product), measures = list(best = largest_of(revenue, per = "day")),
+              subtotals = TRUE)
   expect_identical(t$category, c("b", "b", "b", "a", "a", "a", "Total"))
   expect_identical(t$best, c(5, 5, 10, 6, 6, 6, 16))
 })
@@ -57,8 +58,8 @@ test_that("levels that are not there are refused", {
   expect_snapshot(error = TRUE, totals(book, by = category, fill = "yes"))
 })
 
-# The order of rows as the help page has it, by base R from the rows themselves: the sum of each group of the first columns
-# from the highest, then its name; totals below.
+# The order of rows as the help page has it, by base R from the rows themselves: the sum of each group of the first
+# columns from the highest, then its name; totals below.
 expected_order <- function(t, by, every = NULL) {
   data <- as.data.frame(t)
   columns <- list()
@@ -68,7 +69,8 @@ expected_order <- function(t, by, every = NULL) {
     total <- data[[by[k]]] == "Total"
     own <- if (is.null(data$level)) rep(TRUE, nrow(t)) else data$level == levels(data$level)[1]
     sums <- tapply(data$revenue[own], prefix[own], sum)
-    rank <- match(data[[by[k]]], c(sort(setdiff(data[[by[k]]], c("not given", "Total")), method = "radix"), "not given", "Total"))
+    rank <- match(data[[by[k]]],
+                  c(sort(setdiff(data[[by[k]]], c("not given", "Total")), method = "radix"), "not given", "Total"))
     columns <- c(columns, list(total, replace(-round(sums[prefix] * 100), total, 0), rank))
   }
   unname(do.call(order, columns))
@@ -80,7 +82,8 @@ test_that("rows stand in the order of their groups, with many columns, ties, bla
     n <- 1500
     sales <- tibble::tibble(
       day = as.Date("2025-11-20") + sample(0:80, n, TRUE), product = sample(c("\u00e4", "b", "B", "a b", "z"), n, TRUE),
-      region = sample(c("Vale", "Highfen", NA), n, TRUE), town = sample(c("x", "y"), n, TRUE), channel = sample(c("Web", NA, "Counter"), n, TRUE),
+      region = sample(c("Vale", "Highfen", NA), n, TRUE), town = sample(c("x", "y"), n, TRUE),
+      channel = sample(c("Web", NA, "Counter"), n, TRUE),
       revenue = sample(c(-2, 1, 1, 2), n, TRUE)
     )
     book <- daybook(sales, day, revenue, product)
@@ -106,7 +109,8 @@ test_that("the order does not depend on threads", {
   ), day, revenue, product)
   tables <- lapply(1:3, function(threads) {
     withr::local_options(hinterfeld.threads = threads)
-    list(totals(book, by = product, every = "day"), totals(book, by = c(region, product), every = "month", subtotals = TRUE))
+    list(totals(book, by = product, every = "day"),
+         totals(book, by = c(region, product), every = "month", subtotals = TRUE))
   })
   expect_identical(lapply(tables[[2]], as.list), lapply(tables[[1]], as.list))
   expect_identical(lapply(tables[[3]], as.list), lapply(tables[[1]], as.list))
@@ -126,8 +130,10 @@ test_that("labels are unlike every value, in totals, tallies, crosstabs and cove
 })
 
 test_that("filled groups have counts of 0 at every level, extremes none, and keep the order", {
-  sales <- a_sale(day = as.Date(c("2024-01-01", "2024-03-01", "2024-03-01")), product = c("a", "b", "b"), reg = c("x", "y", "x"), revenue = c(1, 20, 3), c = c("q", "w", "w"))
-  t <- totals(daybook(sales, day, revenue, product), by = c(reg, product), every = "month", fill = TRUE, subtotals = TRUE,
+  sales <- a_sale(day = as.Date(c("2024-01-01", "2024-03-01", "2024-03-01")), product = c("a", "b", "b"),
+                  reg = c("x", "y", "x"), revenue = c(1, 20, 3), c = c("q", "w", "w"))
+  t <- totals(daybook(sales, day, revenue, product), by = c(reg, product), every = "month", fill = TRUE,
+              subtotals = TRUE,
               measures = list(n = count_distinct(c), "revenue", most = largest_of(revenue)))
   empty <- t[t$month == "2024-02-01", ]
   expect_identical(empty$n, rep(0, 6))
@@ -138,6 +144,7 @@ test_that("filled groups have counts of 0 at every level, extremes none, and kee
 
 test_that("what is added up over rows without a value has none where no row has one", {
   sales <- a_sale(product = c("a", "b", "c"), region = c("x", "x", "y"), cost = c(NA, 2, NA))
-  t <- totals(daybook(sales, day, revenue, product), by = c(region, product), subtotals = TRUE, measures = list(m = largest_of(cost, margin = "add_up")))
+  t <- totals(daybook(sales, day, revenue, product), by = c(region, product), subtotals = TRUE,
+              measures = list(m = largest_of(cost, margin = "add_up")))
   expect_identical(t$m[t$product == "Total"], c(2, NA, 2))
 })

@@ -15,7 +15,8 @@ test_that("every measure and margin equals SQL with subtotals, on random lines a
   )))
   for (one in books) {
     t <- totals(one$book, by = c(product, region), measures = our_measures, subtotals = TRUE)
-    expect_sql(t, one$db, c(product = "product", region = "region"), list(c("product", "region"), "product", character()))
+    expect_sql(t, one$db, c(product = "product", region = "region"),
+               list(c("product", "region"), "product", character()))
     t <- quiet(totals(one$book, by = region, every = "quarter", measures = our_measures,
                       subtotals = list("quarter", "region", "Total")))
     expect_sql(t, one$db, c(quarter = sql_periods[["quarter"]], region = "region"),
@@ -36,19 +37,23 @@ test_that("the largest units in one order come as the largest of all and as the 
   book <- kilnmoor_book()
   db <- demo_database()
   most <- function(margin) {
-    t <- totals(book, by = product, subtotals = TRUE, measures = list(most = largest_of(units, per = order, margin = margin)))
+    t <- totals(book, by = product, subtotals = TRUE,
+                measures = list(most = largest_of(units, per = order, margin = margin)))
     t$most[t$level == "Total"]
   }
   per_order <- "SELECT product, order_id, sum(quantity) AS q FROM sales GROUP BY product, order_id"
-  expect_equal(most("add_up"), sql(db, "SELECT sum(m) AS x FROM (SELECT max(q) AS m FROM (", per_order, ") GROUP BY product)")$x)
+  expect_equal(most("add_up"),
+               sql(db, "SELECT sum(m) AS x FROM (SELECT max(q) AS m FROM (", per_order, ") GROUP BY product)")$x)
   all_products <- "SELECT order_id, sum(quantity) AS q FROM sales GROUP BY order_id"
   expect_equal(most("recompute"), sql(db, "SELECT max(q) AS x FROM (", all_products, ")")$x)
 })
 
 test_that("measures of expressions, of blanks and of none are right", {
-  book <- daybook(a_sale(region = c("n", "n", "s"), cost = c(1.125, NA, NA), revenue = c(2, 4, 6)), day, revenue, product)
+  book <- daybook(a_sale(region = c("n", "n", "s"), cost = c(1.125, NA, NA), revenue = c(2, 4, 6)), day, revenue,
+                  product)
   t <- totals(book, by = region, measures = list(
-    "cost", mean = mean_of(cost), profit = sum_of(revenue - cost), least = smallest_of(cost), costs = count_distinct(cost)
+    "cost", mean = mean_of(cost), profit = sum_of(revenue - cost), least = smallest_of(cost),
+    costs = count_distinct(cost)
   ))
   s <- t[t$region == "s", ]
   expect_identical(c(s$cost, s$mean, s$profit, s$least, s$costs), c(0, NA, 0, NA, 0))
@@ -57,7 +62,8 @@ test_that("measures of expressions, of blanks and of none are right", {
 })
 
 test_that("default names tell the measure", {
-  t <- totals(a_book(), measures = list("revenue", "lines", mean_of(revenue), largest_of(revenue, per = "day"), count_distinct(product)))
+  t <- totals(a_book(), measures = list("revenue", "lines", mean_of(revenue), largest_of(revenue, per = "day"),
+                                        count_distinct(product)))
   expect_named(t, c("revenue", "lines", "revenue_mean", "revenue_largest_day", "distinct_product"))
 })
 
@@ -81,10 +87,12 @@ test_that("a measure knows what it counts", {
     unname(vapply(hinterfeld:::answer_of(t)$measures, function(m) m$counts, ""))
   }
   expect_identical(
-    counts(a = "revenue", b = "units", c = "lines", d = count_distinct(order), e = count_distinct(day), f = count_distinct(customer_id), g = largest_of(revenue, per = "day")),
+    counts(a = "revenue", b = "units", c = "lines", d = count_distinct(order), e = count_distinct(day),
+           f = count_distinct(customer_id), g = largest_of(revenue, per = "day")),
     c("money", "pieces", "lines", "orders", "days", "other", "money")
   )
-  expect_identical(counts(a = sum_of(revenue - units * unit_cost), b = sum_of(units * 2), c = mean_of(revenue / units), d = sum_of(longitude)), c("money", "pieces", "money", "other"))
+  expect_identical(counts(a = sum_of(revenue - units * unit_cost), b = sum_of(units * 2), c = mean_of(revenue / units),
+                          d = sum_of(longitude)), c("money", "pieces", "money", "other"))
 })
 
 test_that("lines without an order are not taken per order, and it is said", {

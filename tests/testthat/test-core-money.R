@@ -60,7 +60,8 @@ test_that("units come back as currency, of all rows or some, integers and double
 })
 
 test_that("up to the bound every function is exact, and beyond it each says so", {
-  near <- daybook(a_sale(day = as.Date("2024-01-01") + 0:2, product = c("a", "b", "a"), revenue = c(6e12, 3e12, 4e12)), day, revenue, product)
+  near <- daybook(a_sale(day = as.Date("2024-01-01") + 0:2, product = c("a", "b", "a"), revenue = c(6e12, 3e12, 4e12)),
+                  day, revenue, product)
   t <- totals(near, by = product)
   expect_identical(add_share(t)$revenue_share, c(10 / 13, 3 / 13))
   expect_identical(unlist(best_of_each(t)[c("revenue", "best_seller_revenue")], use.names = FALSE), c(1.3e13, 1e13))
@@ -77,8 +78,10 @@ test_that("up to the bound every function is exact, and beyond it each says so",
   expect_identical(whole$revenue, c(largest - 1, 1, largest))
   for (ending in c(".csv", ".json", ".xlsx", ".parquet")) {
     path <- deliver(totals(at, by = product), withr::local_tempfile(fileext = ending))
-    read <- switch(ending, .csv = utils::read.csv(path), .json = jsonlite::fromJSON(path)$rows, .xlsx = readxl::read_excel(path, 2), nanoparquet::read_parquet(path))
+    read <- switch(ending, .csv = utils::read.csv(path), .json = jsonlite::fromJSON(path)$rows,
+                   .xlsx = readxl::read_excel(path, 2), nanoparquet::read_parquet(path))
     expect_identical(as.double(read$revenue), c(largest - 1, 1), label = ending)
   }
-  expect_error(daybook(a_sale(product = c("a", "b"), revenue = c(largest - 1, 2)), day, revenue, product, decimals = 0), class = "hinterfeld_error_overflow")
+  expect_error(daybook(a_sale(product = c("a", "b"), revenue = c(largest - 1, 2)), day, revenue, product, decimals = 0),
+               class = "hinterfeld_error_overflow")
 })

@@ -4,14 +4,17 @@ test_that("best sellers of each scope equal SQL, ties at the edge included", {
   ours <- best_sellers(totals(book, by = c(category, region, product)), n = 2, within = c(category, region))
   expected <- sql(db, "
     SELECT * FROM (
-      SELECT *, rank() OVER (PARTITION BY category, region ORDER BY c DESC) AS r, sum(c) OVER (PARTITION BY category, region) AS s,
+      SELECT *, rank() OVER (PARTITION BY category, region ORDER BY c DESC) AS r,
+      sum(c) OVER (PARTITION BY category, region) AS s,
         sum(c) OVER (PARTITION BY category) AS k
-      FROM (SELECT coalesce(category, 'not given') AS category, region, product, sum(units) AS c FROM sales GROUP BY 1, 2, 3))
+      FROM (SELECT coalesce(category, 'not given') AS category, region, product, sum(units) AS c FROM sales GROUP BY 1,
+            2, 3))
     WHERE r <= 2 ORDER BY k DESC, s DESC, r, product")
   expect_identical(ours$product, expected$product)
   expect_identical(ours$region, expected$region)
   expect_equal(ours$revenue_rank, expected$r)
-  cut <- best_sellers(totals(book, by = c(category, region, product)), n = 1, within = c(category, region), ties = "ordinal")
+  cut <- best_sellers(totals(book, by = c(category, region, product)), n = 1, within = c(category, region),
+                      ties = "ordinal")
   highfen <- function(t) t$product[t$region == "Highfen" & t$category == "Packing & safety"]
   expect_identical(highfen(cut), "Double-wall box medium")
   kept <- best_sellers(totals(book, by = c(category, region, product)), n = 1, within = c(category, region))
@@ -54,9 +57,11 @@ test_that("one row per scope names all that tie", {
   days <- quiet(best_of_each(totals(kilnmoor_book(), by = product, every = "weekday"), within = product))
   expect_true("best_weekday" %in% names(days))
   db <- demo_database()
-  needle <- sql(db, "SELECT", sql_periods[["weekday"]], "AS w FROM sales WHERE product = 'Needle tool' GROUP BY 1 ORDER BY sum(units) DESC LIMIT 1")$w
+  needle <- sql(db, "SELECT", sql_periods[["weekday"]],
+                "AS w FROM sales WHERE product = 'Needle tool' GROUP BY 1 ORDER BY sum(units) DESC LIMIT 1")$w
   expect_identical(days$best_weekday[days$product == "Needle tool"], needle)
-  profit <- totals(kilnmoor_book(), by = c(region, product), measures = list(profit = sum_of(revenue - units * unit_cost)))
+  profit <- totals(kilnmoor_book(), by = c(region, product),
+                   measures = list(profit = sum_of(revenue - units * unit_cost)))
   expect_identical(nrow(best_of_each(profit, region, "profit")), 4L)
 })
 
@@ -95,12 +100,14 @@ test_that("only rows that can be picked are ordered, and no pick is lost", {
 test_that("rows without a value are never picked", {
   withr::local_seed(42)
   book <- daybook(tibble::tibble(
-    day = as.Date("2026-01-01"), product = rep(sprintf("P%03d", 1:300), 2), revenue = sample(50, 600, TRUE), web = rep(c(TRUE, FALSE), 300)
+    day = as.Date("2026-01-01"), product = rep(sprintf("P%03d", 1:300), 2), revenue = sample(50, 600, TRUE),
+    web = rep(c(TRUE, FALSE), 300)
   ), day, revenue, product)
   t <- totals(book, by = product, measures = list("revenue", web = mean_of(revenue, where = web)))
   expect_gt(sum(is.na(t$web)), 100)
   best <- best_sellers(t, 2, of = "web")
-  expect_identical(sort(best$web, decreasing = TRUE), sort(t$web[which(t$web >= sort(t$web, decreasing = TRUE)[2])], decreasing = TRUE))
+  expect_identical(sort(best$web, decreasing = TRUE),
+                   sort(t$web[which(t$web >= sort(t$web, decreasing = TRUE)[2])], decreasing = TRUE))
   rest <- best_sellers(t, 2, of = "revenue", others = TRUE)
   expect_identical(sum(rest$revenue), sum(t$revenue))
 })

@@ -1,6 +1,7 @@
 test_that("the five tie rules equal SQL window functions, on random lines and the demo", {
   tables <- c(
-    lapply(41:44, function(seed) totals(random_book(seed)$book, by = c(product, region), measures = c("revenue", "units"))),
+    lapply(41:44,
+           function(seed) totals(random_book(seed)$book, by = c(product, region), measures = c("revenue", "units"))),
     list(totals(kilnmoor_book(), by = c(product, region), measures = c("revenue", "units")))
   )
   for (t in tables) {
@@ -31,7 +32,8 @@ test_that("exact ties share a rank, also when cents were added in another order"
 })
 
 test_that("equal means tie although their sums differ", {
-  book <- daybook(a_sale(product = c("a", "a", "a", "b", "b", "b", "b", "b", "b"), revenue = c(0.1, 0, 0, 0.2, 0, 0, 0, 0, 0)),
+  book <- daybook(a_sale(product = c("a", "a", "a", "b", "b", "b", "b", "b", "b"),
+                         revenue = c(0.1, 0, 0, 0.2, 0, 0, 0, 0, 0)),
                   day, revenue, product)
   t <- totals(book, by = product, measures = list(mean = mean_of(revenue)))
   expect_identical(add_rank(t, "mean")$mean_rank, c(1, 1))

@@ -72,7 +72,8 @@ test_that("the span follows the conditions on the day alone, joined or one after
 test_that("very many conditions and values end in words, not in R's stack", {
   book <- kilnmoor_book()
   deep <- parse(text = paste(sprintf("region == \"x%d\"", 1:120), collapse = " | "))[[1]]
-  expect_error(eval(as.call(list(quote(keep_lines), quote(book), deep))), "nested more than 50", class = "hinterfeld_error_condition")
+  expect_error(eval(as.call(list(quote(keep_lines), quote(book), deep))), "nested more than 50",
+               class = "hinterfeld_error_condition")
   measure <- eval(as.call(list(quote(sum_of), quote(revenue), where = deep)))
   expect_error(totals(book, measures = list(m = measure)), "nested more than 50")
   many <- c("Vale", sprintf("unknown %d", 1:1000))

@@ -5,34 +5,41 @@ revenue_of <- function(x) {
 test_that("text amounts are read strictly, with sign, point and exponent", {
   expect_identical(revenue_of(c("1.5", "-2", "+3", ".25", " 7 ", "1e2", "5.")), c(1.5, -2, 3, 0.25, 7, 100, 5))
   for (bad in c("1,000", "12 50", "0x10", "1e", "--1", "1.2.3", "Inf", "NaN", "EUR 5")) {
-    book <- daybook(a_sale(amount = c("1", "2", bad))[c("day", "product", "amount")], day, amount, product, on_bad = "set_aside")
+    book <- daybook(a_sale(amount = c("1", "2", bad))[c("day", "product", "amount")], day, amount, product,
+                    on_bad = "set_aside")
     expect_identical(set_aside(book)$reason, "revenue not a number", label = bad)
   }
 })
 
 test_that("numbers that are none are told from blanks", {
-  book <- daybook(a_sale(price = c(1, NA, NaN, Inf, 2), pieces = c(1, 1, 1, 1, NA))[c("day", "product", "price", "pieces")],
+  book <- daybook(a_sale(price = c(1, NA, NaN, Inf, 2),
+                         pieces = c(1, 1, 1, 1, NA))[c("day", "product", "price", "pieces")],
                   day, price * pieces, product, on_bad = "set_aside")
-  expect_identical(set_aside(book)$reason, c("no revenue", "revenue not a number", "revenue not a number", "no revenue"))
+  expect_identical(set_aside(book)$reason,
+                   c("no revenue", "revenue not a number", "revenue not a number", "no revenue"))
 })
 
 test_that("ISO days are read strictly", {
   read <- function(x) hinterfeld:::read_iso_days_kernel(x)
-  expect_identical(read(c("2024-02-29", "2023-02-29", "2024-2-9", "2024-13-01", "2024-00-10", "20240229", "2024-02-29x", NA, "")),
+  expect_identical(read(c("2024-02-29", "2023-02-29", "2024-2-9", "2024-13-01", "2024-00-10", "20240229", "2024-02-29x",
+                          NA, "")),
                    c(19782L, rep(NA, 8)))
   days <- seq(as.Date("1899-12-25"), as.Date("2101-03-03"), by = 13)
   expect_identical(read(format(days)), as.integer(days))
 })
 
 test_that("roles may be computed", {
-  book <- daybook(data.frame(stamp = "2026-03-02 10:15", sku = "K1", cents = 575), as.Date(substr(stamp, 1, 10)), cents / 100, paste0("item ", sku))
-  expect_identical(lapply(lines_of(book)[1:3], identity), list(day = as.Date("2026-03-02"), product = "item K1", revenue = 5.75))
+  book <- daybook(data.frame(stamp = "2026-03-02 10:15", sku = "K1", cents = 575), as.Date(substr(stamp, 1, 10)),
+                  cents / 100, paste0("item ", sku))
+  expect_identical(lapply(lines_of(book)[1:3], identity),
+                   list(day = as.Date("2026-03-02"), product = "item K1", revenue = 5.75))
   expect_identical(names(lines_of(book)), c("day", "product", "revenue", "stamp", "sku", "cents"))
   expect_snapshot(error = TRUE, daybook(a_sale(), day, sum(revenue), product))
 })
 
 test_that("a product given as a number, a factor and a text are all products", {
   for (x in list(7, factor("seven"), "seven")) {
-    expect_identical(as.character(totals(daybook(a_sale(product = x), day, revenue, product), by = product)$product), as.character(x))
+    expect_identical(as.character(totals(daybook(a_sale(product = x), day, revenue, product), by = product)$product),
+                     as.character(x))
   }
 })

@@ -42,7 +42,8 @@ test_that("a moving annual total equals SQL over the demo", {
 })
 
 test_that("fiscal years restart where the calendar says", {
-  book <- daybook(a_sale(day = as.Date(c("2026-03-31", "2026-04-01", "2026-05-01")), revenue = c(1, 2, 4)), day, revenue, product,
+  book <- daybook(a_sale(day = as.Date(c("2026-03-31", "2026-04-01", "2026-05-01")), revenue = c(1, 2, 4)), day,
+                  revenue, product,
                   calendar = sales_calendar("04-01"))
   expect_identical(add_running_total(totals(book, every = "month"), restart = "year")$revenue_running, c(1, 2, 6))
 })

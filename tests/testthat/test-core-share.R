@@ -9,13 +9,15 @@ test_that("shares equal SQL and add up to 1 in each scope", {
     at <- match(paste(t$product, t$region)[detail], paste(expected$product, expected$region))
     expect_equal(t$lines_share[detail], expected$s[at])
     expect_equal(t$of_all[detail], expected$a[at])
-    expect_equal(c(tapply(t$lines_share[detail], t$product[detail], sum)), rep(1, length(unique(t$product[detail]))), ignore_attr = TRUE)
+    expect_equal(c(tapply(t$lines_share[detail], t$product[detail], sum)), rep(1, length(unique(t$product[detail]))),
+                 ignore_attr = TRUE)
     expect_equal(sum(t$of_all[t$level == "product"]), 1)
   }
 })
 
 test_that("a scope at or below 0 has no shares, and the warning names it", {
-  book <- daybook(a_sale(region = c("n", "n", "s"), product = c("a", "b", "a"), revenue = c(5, -5, 3)), day, revenue, product)
+  book <- daybook(a_sale(region = c("n", "n", "s"), product = c("a", "b", "a"), revenue = c(5, -5, 3)), day, revenue,
+                  product)
   expect_snapshot(t <- add_share(totals(book, by = c(region, product)), within = region))
   expect_identical(t$revenue_share, c(1, NA, NA))
   expect_match(in_words(t), "2 rows without a value have no share", all = FALSE)

@@ -72,7 +72,8 @@ test_that("changes of members add up to the change of their total, whatever is c
     for (versus in c("year_before", "period_before")) {
       for (align in c("date", "weekday")) {
         for (every in c("week", "month", "quarter")) {
-          t <- add_change(totals(random$book, by = c(product, region), every = every, subtotals = TRUE), versus = versus, align = align)
+          t <- add_change(totals(random$book, by = c(product, region), every = every, subtotals = TRUE),
+                          versus = versus, align = align)
           known <- !is.na(t$revenue_change)
           period <- as.character(t[[every]])
           summed <- tapply(t$revenue_change[known & t$level == "region"], period[known & t$level == "region"], sum)
@@ -91,7 +92,8 @@ test_that("rows are ordered inside scopes as base R orders them", {
     whole = as.double(sample(-40:40, n, TRUE)), wide = floor(stats::runif(n, 0, 2^52)) * sample(c(-1, 1), n, TRUE),
     parts = stats::rnorm(n), missing = sample(c(NA, 0, -0, 1.5, Inf, -Inf), n, TRUE), same = rep(7, n)
   )
-  scopes <- list(one = rep(1L, n), runs = sort(sample(9L, n, TRUE)), mixed = sample(60L, n, TRUE), most = sample(n, n, TRUE))
+  scopes <- list(one = rep(1L, n), runs = sort(sample(9L, n, TRUE)), mixed = sample(60L, n, TRUE),
+                 most = sample(n, n, TRUE))
   names <- sample(30L, n, TRUE)
   rank <- sample(30L)
   for (value in values) {
@@ -131,7 +133,8 @@ test_that("equal values stand in order of names, whatever their number", {
   withr::local_seed(23)
   n <- 900
   book <- daybook(tibble::tibble(
-    day = as.Date("2026-01-01"), product = sample(sprintf("%s%03d", c("a", "B", "\u00e9"), 1:n)), region = sample(c("n", "s", NA), n, TRUE),
+    day = as.Date("2026-01-01"), product = sample(sprintf("%s%03d", c("a", "B", "\u00e9"), 1:n)),
+    region = sample(c("n", "s", NA), n, TRUE),
     revenue = sample(c(1, 2, 2, 3), n, TRUE)
   ), day, revenue, product)
   t <- totals(book, by = c(region, product))

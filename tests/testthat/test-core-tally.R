@@ -1,7 +1,9 @@
 tally_measures <- function() {
   list(
-    "revenue", "units", mean = mean_of(revenue), low = smallest_of(revenue), high = largest_of(revenue), lines = count_lines(),
-    vale = sum_of(revenue, where = region == "Vale"), kinds = count_distinct(product), best_day = largest_of(revenue, per = "day"),
+    "revenue", "units", mean = mean_of(revenue), low = smallest_of(revenue), high = largest_of(revenue),
+    lines = count_lines(),
+    vale = sum_of(revenue, where = region == "Vale"), kinds = count_distinct(product),
+    best_day = largest_of(revenue, per = "day"),
     mean_order = mean_of(revenue, per = order)
   )
 }
@@ -20,7 +22,8 @@ test_that("chunks merged in any order are the totals of all lines, to the last b
     withr::local_seed(seed)
     chunks <- chunks_of(random, sample(7, random$lines, replace = TRUE))
     tallies <- quiet(lapply(chunks, tally_of, by = c(region, product), every = "month", measures = tally_measures()))
-    expected <- quiet(totals(chunks_of(random, rep(1, random$lines))[[1]], by = c(region, product), every = "month", measures = tally_measures()))
+    expected <- quiet(totals(chunks_of(random, rep(1, random$lines))[[1]], by = c(region, product), every = "month",
+                             measures = tally_measures()))
     for (order in list(seq_along(tallies), rev(seq_along(tallies)), sample(length(tallies)))) {
       merged <- Reduce(merge_tallies, tallies[order])
       expect_identical(as.list(whole_table(merged)), as.list(tibble::as_tibble(expected)))
@@ -39,7 +42,8 @@ test_that("a tally without keys, and one of days, go on too", {
 })
 
 test_that("threads give the same bits", {
-  lines <- a_sale(day = as.Date("2026-01-01") + rep(0:99, 3000), product = rep(sprintf("p%d", 1:3000), each = 100), revenue = seq(-150000, 149999) / 100)
+  lines <- a_sale(day = as.Date("2026-01-01") + rep(0:99, 3000), product = rep(sprintf("p%d", 1:3000), each = 100),
+                  revenue = seq(-150000, 149999) / 100)
   book <- daybook(lines, day, revenue, product)
   with_threads <- function(n, code) {
     withr::local_options(hinterfeld.threads = n)
@@ -47,17 +51,22 @@ test_that("threads give the same bits", {
   }
   for (by in list("product", c("product", "day"))) {
     one <- with_threads(1, totals(book, by = tidyselect::all_of(by), measures = tally_measures()[c(1, 4, 5, 6)]))
-    for (n in 2:3) expect_identical(as.list(with_threads(n, totals(book, by = tidyselect::all_of(by), measures = tally_measures()[c(1, 4, 5, 6)]))), as.list(one))
+    for (n in 2:3) expect_identical(as.list(with_threads(n, totals(book, by = tidyselect::all_of(by),
+                                                                   measures = tally_measures()[c(
+                                                                     1, 4, 5, 6
+                                                                   )]))), as.list(one))
   }
 })
 
 test_that("sparse key spaces are hashed and overflow is an error in every way", {
-  lines <- a_sale(product = sprintf("p%d", 1:60000), region = sprintf("r%d", 60000:1), day = as.Date("2020-01-01") + 0:59999 %% 2000, revenue = 1.25)
+  lines <- a_sale(product = sprintf("p%d", 1:60000), region = sprintf("r%d", 60000:1),
+                  day = as.Date("2020-01-01") + 0:59999 %% 2000, revenue = 1.25)
   book <- daybook(lines, day, revenue, product)
   t <- totals(book, by = c(product, region), every = "day")
   expect_identical(nrow(t), 60000L)
   expect_identical(sum(t$revenue), 75000)
-  large <- daybook(a_sale(product = rep("p", 4), revenue = 8e12), day, revenue, product, on_bad = "stop") |> tryCatch(error = identity)
+  large <- daybook(a_sale(product = rep("p", 4), revenue = 8e12), day, revenue, product, on_bad = "stop") |>
+    tryCatch(error = identity)
   expect_s3_class(large, "hinterfeld_error_overflow")
 })
 
@@ -76,7 +85,8 @@ test_that("whatever measure comes first, rows stand in the order of totals", {
   for (measure in tally_measures()) {
     for (every in list(NULL, "quarter")) {
       measures <- list(first = measure, "revenue")
-      merged <- quiet(Reduce(merge_tallies, lapply(chunks, tally_of, by = c(region, status, product), every = every, measures = measures)))
+      merged <- quiet(Reduce(merge_tallies, lapply(chunks, tally_of, by = c(region, status, product), every = every,
+                                                   measures = measures)))
       expected <- quiet(totals(whole, by = c(region, status, product), every = every, measures = measures))
       expect_identical(as.list(whole_table(merged)), as.list(tibble::as_tibble(expected)))
     }
@@ -84,8 +94,10 @@ test_that("whatever measure comes first, rows stand in the order of totals", {
 })
 
 test_that("keys keep their type, values and blanks through a file", {
-  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1, 20, 3, 4), k = c("not given", NA, "z", "not given"), none = NA_character_,
-                  whole = c(1L, 2L, 2L, NA), number = c(1.5, 2, 0.1, 1 / 3), yes = c(TRUE, FALSE, NA, TRUE), on = as.Date("2024-01-01") + 0:3)
+  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1, 20, 3, 4), k = c("not given", NA, "z", "not given"),
+                  none = NA_character_,
+                  whole = c(1L, 2L, 2L, NA), number = c(1.5, 2, 0.1, 1 / 3), yes = c(TRUE, FALSE, NA, TRUE),
+                  on = as.Date("2024-01-01") + 0:3)
   book <- daybook(sales, day, revenue, product)
   for (key in c("k", "none", "whole", "number", "yes", "on")) {
     tally <- tally_of(book, by = tidyselect::all_of(key), every = NULL)

@@ -48,7 +48,8 @@ test_that("random lines equal SQL, whatever their order", {
     expect_identical(ours$revenue, expected$units[at] / 100)
 
     shuffled <- daybook(sales[sample(nrow(sales)), ], day, pieces * price, product, on_bad = "set_aside")
-    expect_identical(tibble::as_tibble(totals(shuffled, by = c(region, product), every = "day")), tibble::as_tibble(ours))
+    expect_identical(tibble::as_tibble(totals(shuffled, by = c(region, product), every = "day")),
+                     tibble::as_tibble(ours))
   }
 })
 
@@ -75,7 +76,8 @@ test_that("a key space wider than any integer is handled", {
   t <- t[t$level == "k9", names(t) != "level"] |> quiet()
   expect_identical(sum(t$revenue), as.double(n))
   expect_identical(nrow(t), nrow(unique(wide[-(1:3)])))
-  expect_identical(sort(do.call(paste, as.list(tibble::as_tibble(t))[1:9])), sort(unique(do.call(paste, as.list(wide)[4:12]))))
+  expect_identical(sort(do.call(paste, as.list(tibble::as_tibble(t))[1:9])),
+                   sort(unique(do.call(paste, as.list(wide)[4:12]))))
 })
 
 test_that("mistakes are explained", {
@@ -97,7 +99,8 @@ test_that("fiscal years and weeks from Sunday equal SQL on random lines", {
       year = "printf('%04d-04-06', substr(date(day, '-5 days', 'start of month', '-3 months'), 1, 4))"
     )
     for (every in names(periods)) {
-      rows <- sql(random$db, "SELECT", periods[[every]], "AS p, sum(cents) / 100.0 AS r FROM lines GROUP BY 1 ORDER BY 1")
+      rows <- sql(random$db, "SELECT", periods[[every]],
+                  "AS p, sum(cents) / 100.0 AS r FROM lines GROUP BY 1 ORDER BY 1")
       ours <- totals(random$book, every = every)
       expect_identical(format(ours[[every]]), rows$p)
       expect_equal(ours$revenue, rows$r)

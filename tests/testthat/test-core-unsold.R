@@ -4,7 +4,8 @@ test_that("the product that never sold in a region is found, with its sales else
   found <- unsold(kilnmoor_book(), products, where = region == "Saltcoast")
   expect_identical(found$product, "Tall shelf prop 300 mm")
   db <- demo_database()
-  elsewhere <- sql(db, "SELECT max(day) AS d, count(*) AS n, sum(quantity) AS q, sum(units) / 100.0 AS r FROM sales WHERE product = 'Tall shelf prop 300 mm'")
+  elsewhere <- sql(db, "SELECT max(day) AS d, count(*) AS n, sum(quantity) AS q, sum(units) / 100.0 AS r FROM sales
+                        WHERE product = 'Tall shelf prop 300 mm'")
   expect_identical(format(found$last_sale), elsewhere$d)
   expect_equal(unlist(found[c("lines", "units", "revenue")]), unlist(elsewhere[c("n", "q", "r")]), ignore_attr = TRUE)
 })
@@ -13,8 +14,12 @@ test_that("coverage equals SQL for every product and combination", {
   ours <- coverage(kilnmoor_book(), products, within = c(region, channel))
   expect_identical(nrow(ours), 73L * 12L)
   db <- demo_database()
-  expected <- sql(db, "SELECT region, channel, product, count(*) AS n, sum(units) / 100.0 AS r, max(day) AS d FROM sales GROUP BY 1, 2, 3")
-  at <- match(paste(ours$region, ours$channel, ours$product), paste(expected$region, expected$channel, expected$product))
+  expected <- sql(
+    db,
+    "SELECT region, channel, product, count(*) AS n, sum(units) / 100.0 AS r, max(day) AS d FROM sales GROUP BY 1, 2, 3"
+  )
+  at <- match(paste(ours$region, ours$channel, ours$product),
+              paste(expected$region, expected$channel, expected$product))
   expect_identical(ours$sold, !is.na(at))
   expect_equal(ours$revenue[ours$sold], expected$r[at[ours$sold]])
   expect_identical(format(ours$last_sale[ours$sold]), expected$d[at[ours$sold]])

@@ -16,7 +16,8 @@ test_that("bars end at the percentages, capped ones at the edge with their true 
 
 test_that("what has no percentage says so in words", {
   days <- as.Date(c("2024-01-10", "2025-01-10", "2025-01-12", "2024-01-13", "2024-01-14", "2025-01-14"))
-  book <- daybook(a_sale(day = days, product = c("a", "a", "b", "c", "d", "d"), revenue = c(4, 5, 2, 6, -5, 1)), day, revenue, product)
+  book <- daybook(a_sale(day = days, product = c("a", "a", "b", "c", "d", "d"), revenue = c(4, 5, 2, 6, -5, 1)), day,
+                  revenue, product)
   t <- add_change(totals(book, by = product, every = "year"))
   labels <- labels_of(figure_change(t))
   expect_true(all(c("new", "earlier value below 0", "+25.0\u00a0%", "\u2212100.0\u00a0%") %in% labels))
@@ -38,7 +39,8 @@ test_that("two named periods are drawn too, and mistakes explained", {
   ))
   expect_true("81\u00a0671" %in% labels_of(figure_change(t)))
   expect_snapshot(error = TRUE, figure_change(totals(kilnmoor_book(), by = region, every = "year")))
-  expect_snapshot(error = TRUE, figure_change(add_change(totals(kilnmoor_book(), every = "year")), at = as.Date("2026-02-02")))
+  expect_snapshot(error = TRUE,
+                  figure_change(add_change(totals(kilnmoor_book(), every = "year")), at = as.Date("2026-02-02")))
 })
 
 test_that("a change looks as it did", {

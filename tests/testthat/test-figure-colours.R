@@ -2,9 +2,12 @@
 # physiologically-based model for simulation of color vision deficiency", IEEE TVCG 15(6), 2009.
 deficiencies <- list(
   none = diag(3),
-  protan = matrix(c(0.152286, 1.052583, -0.204868, 0.114503, 0.786281, 0.099216, -0.003882, -0.048116, 1.051998), 3, byrow = TRUE),
-  deutan = matrix(c(0.367322, 0.860646, -0.227968, 0.280085, 0.672501, 0.047413, -0.011820, 0.042940, 0.968881), 3, byrow = TRUE),
-  tritan = matrix(c(1.255528, -0.076749, -0.178779, -0.078411, 0.930809, 0.147602, 0.004733, 0.691367, 0.303900), 3, byrow = TRUE)
+  protan = matrix(c(0.152286, 1.052583, -0.204868, 0.114503, 0.786281, 0.099216, -0.003882, -0.048116, 1.051998), 3,
+                  byrow = TRUE),
+  deutan = matrix(c(0.367322, 0.860646, -0.227968, 0.280085, 0.672501, 0.047413, -0.011820, 0.042940, 0.968881), 3,
+                  byrow = TRUE),
+  tritan = matrix(c(1.255528, -0.076749, -0.178779, -0.078411, 0.930809, 0.147602, 0.004733, 0.691367, 0.303900), 3,
+                  byrow = TRUE)
 )
 
 seen_with <- function(colours, deficiency) {
@@ -41,7 +44,8 @@ test_that("scales use the palettes", {
     scale_fill_category() + scale_colour_category()
   expect_identical(drawn(bars, 1)$fill, category_colours(3))
   expect_identical(drawn(bars, 1)$colour, category_colours(3))
-  change <- ggplot2::ggplot(data, ggplot2::aes(x, 1, fill = d, colour = d)) + ggplot2::geom_col() + scale_fill_change() + scale_colour_change()
+  change <- ggplot2::ggplot(data, ggplot2::aes(x, 1, fill = d, colour = d)) + ggplot2::geom_col() +
+    scale_fill_change() + scale_colour_change()
   expect_identical(drawn(change, 1)$fill, unname(change_colours()[c("less", "none", "more")]))
   expect_identical(drawn(change, 1)$colour, unname(change_colours()[c("less", "none", "more")]))
   expect_snapshot(error = TRUE, category_colours(6))

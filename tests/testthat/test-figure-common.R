@@ -1,6 +1,7 @@
 test_that("names lose their middle, axis labels are short and carry the unit", {
   shorten <- hinterfeld:::shorten
-  expect_identical(shorten(c("Bat", "A product with a long name, number 217"), 20), c("Bat", "A product wit\u2026er 217"))
+  expect_identical(shorten(c("Bat", "A product with a long name, number 217"), 20),
+                   c("Bat", "A product wit\u2026er 217"))
   axis <- hinterfeld:::axis_money("Mk")
   expect_identical(axis(c(0, 25000, NA, 50000)), c("0", "25 k", NA, "50 k Mk"))
   expect_identical(axis(c(0, 1500000)), c("0", "1.5 M Mk"))

@@ -3,7 +3,8 @@ test_that("the daily file equals SQL to the cent and in order, and its total is 
   book <- kilnmoor_book()
   deliver(totals(book, by = product, every = "day"), path)
   db <- demo_database()
-  expected <- sql(db, "SELECT day, product, printf('%s%d.%02d', iif(units < 0, '-', ''), abs(units) / 100, abs(units) % 100)
+  expected <- sql(db,
+                  "SELECT day, product, printf('%s%d.%02d', iif(units < 0, '-', ''), abs(units) / 100, abs(units) % 100)
                          AS revenue
                        FROM (SELECT day, product, sum(units) AS units FROM sales GROUP BY day, product)
                        ORDER BY day, units DESC, product")
@@ -52,7 +53,8 @@ test_that("figures are written as SVG and PDF too", {
 })
 
 test_that("the names of a plain table's columns decide nothing", {
-  path <- deliver(data.frame(shop = "a", market_share = 25.5, price_change = 3, revenue = 7), withr::local_tempfile(fileext = ".md"))
+  path <- deliver(data.frame(shop = "a", market_share = 25.5, price_change = 3, revenue = 7),
+                  withr::local_tempfile(fileext = ".md"))
   expect_identical(readLines(path)[3], "| a | 25.5 | 3 | 7 |")
   json <- deliver(data.frame(kilograms = 1.5, revenue = 2), withr::local_tempfile(fileext = ".json"))
   expect_identical(jsonlite::fromJSON(json)$description$columns$type, c("number", "number"))

@@ -4,10 +4,14 @@ test_that("a disk that takes no more leaves every former file whole, in every fo
   writeLines(c(
     "suppressPackageStartupMessages(library(hinterfeld))", "options(warn = -1)", sprintf("setwd('%s')", folder),
     "days <- as.Date('2024-01-01') + 0:999",
-    "book <- daybook(data.frame(day = days, product = sprintf('product %04d', 1:1000), revenue = (1:1000) / 100), day, revenue, product)",
+    "lines <- data.frame(day = days, product = sprintf('product %04d', 1:1000), revenue = (1:1000) / 100)",
+    "book <- daybook(lines, day, revenue, product)",
     "t <- totals(book, by = product, every = 'day')",
     "figure <- figure_trend(totals(book, every = 'month'))",
-    "outcome <- function(code) tryCatch({ code; 'written' }, hinterfeld_error_file = function(cnd) 'refused', error = conditionMessage)",
+    "refused <- function(cnd) 'refused'",
+    "outcome <- function(code) {",
+    "  tryCatch({ code; 'written' }, hinterfeld_error_file = refused, error = conditionMessage)",
+    "}",
     "for (e in c('csv', 'tsv', 'json', 'md', 'parquet', 'xlsx')) cat(e, outcome(deliver(t, paste0('x.', e))), '\n')",
     "for (e in c('png', 'svg', 'pdf')) cat(e, outcome(deliver(figure, paste0('x.', e))), '\n')",
     "cat('tally', outcome(save_tally(tally_of(book, by = product, every = 'day'), 'x.tally')), '\n')",
@@ -16,7 +20,8 @@ test_that("a disk that takes no more leaves every former file whole, in every fo
   kinds <- c("csv", "tsv", "json", "md", "parquet", "xlsx", "png", "svg", "pdf", "tally", "html")
   for (kind in kinds) writeLines("the former file", file.path(folder, paste0("x.", kind)))
   # No file may be larger than 2 048 bytes: writing past that fails as on a full disk.
-  run <- processx::run("sh", c("-c", sprintf("trap '' XFSZ; ulimit -f 4; exec '%s' '%s'", file.path(R.home("bin"), "Rscript"), script)),
+  run <- processx::run("sh", c("-c", sprintf("trap '' XFSZ; ulimit -f 4; exec '%s' '%s'",
+                                             file.path(R.home("bin"), "Rscript"), script)),
                        env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
   told <- strsplit(trimws(strsplit(run$stdout, "\n")[[1]]), " ")
   expect_identical(vapply(told, function(x) x[1], ""), c(setdiff(kinds, "html"), "report"))
@@ -26,13 +31,15 @@ test_that("a disk that takes no more leaves every former file whole, in every fo
 })
 
 test_that("a brief whose outputs do not fit fails and leaves its folder as it was", {
-  many <- paste0("day,product,region,status,revenue\n", paste(sprintf("2026-03-02,product %04d,Vale,paid,1.00\n", 1:400), collapse = ""))
+  many <- paste0("day,product,region,status,revenue\n",
+                 paste(sprintf("2026-03-02,product %04d,Vale,paid,1.00\n", 1:400), collapse = ""))
   path <- brief_folder(sub("by: region", "by: [region, product]", small_brief, fixed = TRUE), many)
   quiet(run_brief(path))
   out <- file.path(dirname(path), "out")
   before <- tools::md5sum(list.files(out, full.names = TRUE))
   cat("2026-03-03,one more,Vale,paid,1.00\n", file = file.path(dirname(path), "sales.csv"), append = TRUE)
-  run <- processx::run("sh", c("-c", sprintf("trap '' XFSZ; ulimit -f 4; exec '%s' '%s' run '%s'", file.path(R.home("bin"), "Rscript"),
+  run <- processx::run("sh", c("-c", sprintf("trap '' XFSZ; ulimit -f 4; exec '%s' '%s' run '%s'",
+                                             file.path(R.home("bin"), "Rscript"),
                                              system.file("cli", "hinterfeld", package = "hinterfeld"), path)),
                        env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
   expect_identical(run$status, 1L)
@@ -44,7 +51,8 @@ test_that("standard output that takes nothing is an error", {
   skip_if_not(file.exists("/dev/full"))
   file <- withr::local_tempfile(fileext = ".csv")
   writeLines(small_sales, file, sep = "")
-  run <- processx::run("sh", c("-c", sprintf("'%s' '%s' totals '%s' --csv > /dev/full", file.path(R.home("bin"), "Rscript"),
+  run <- processx::run("sh",
+                       c("-c", sprintf("'%s' '%s' totals '%s' --csv > /dev/full", file.path(R.home("bin"), "Rscript"),
                                              system.file("cli", "hinterfeld", package = "hinterfeld"), file)),
                        env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
   expect_identical(run$status, 1L)
@@ -52,7 +60,8 @@ test_that("standard output that takes nothing is an error", {
 })
 
 test_that("what has nothing to do with the disk is told as it is", {
-  figure <- figure_trend(totals(a_book(day = as.Date("2026-01-01") + 0:99), every = "month")) + ggplot2::geom_point(ggplot2::aes(x = nowhere))
+  figure <- figure_trend(totals(a_book(day = as.Date("2026-01-01") + 0:99),
+                                every = "month")) + ggplot2::geom_point(ggplot2::aes(x = nowhere))
   cnd <- tryCatch(deliver(figure, withr::local_tempfile(fileext = ".png")), error = identity)
   expect_s3_class(cnd, "hinterfeld_error_file")
   expect_match(conditionMessage(cnd), "nowhere|could not be written")

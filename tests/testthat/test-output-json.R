@@ -1,5 +1,6 @@
 test_that("JSON holds a description and one object per row", {
-  t <- add_share(totals(kilnmoor_book(), by = region, every = "year", measures = list("revenue", mean = mean_of(revenue))))
+  t <- add_share(totals(kilnmoor_book(), by = region, every = "year",
+                        measures = list("revenue", mean = mean_of(revenue))))
   path <- deliver(t, withr::local_tempfile(fileext = ".json"))
   read <- jsonlite::read_json(path, simplifyVector = TRUE)
   expect_identical(read$description$sentences, as.character(unclass(in_words(t))))

@@ -1,16 +1,19 @@
 test_that("another reader finds the table, exact columns as decimals", {
-  t <- add_change(totals(kilnmoor_book(), by = c(category, product), every = "month", measures = list("revenue", "units", mean = mean_of(revenue))))
+  t <- add_change(totals(kilnmoor_book(), by = c(category, product), every = "month",
+                         measures = list("revenue", "units", mean = mean_of(revenue))))
   path <- deliver(t, withr::local_tempfile(fileext = ".parquet"))
   read <- nanoparquet::read_parquet(path)
   expect_identical(names(read), names(t))
   for (name in names(t)) {
     expected <- if (is.factor(t[[name]])) as.character(t[[name]]) else t[[name]]
     # Dates are whole numbers or doubles; the other columns are the same in every bit.
-    if (inherits(expected, "Date")) expect_equal(read[[name]], expected) else expect_identical(read[[name]], expected, label = name)
+    if (inherits(expected, "Date")) expect_equal(read[[name]],
+                                                 expected) else expect_identical(read[[name]], expected, label = name)
   }
   schema <- nanoparquet::read_parquet_schema(path)
   expect_identical(schema$scale[match(c("revenue", "units", "revenue_change"), schema$name)], c(2L, 0L, 2L))
-  expect_identical(schema$converted_type[match(c("month", "category", "revenue"), schema$name)], c("DATE", "UTF8", "DECIMAL"))
+  expect_identical(schema$converted_type[match(c("month", "category", "revenue"), schema$name)],
+                   c("DATE", "UTF8", "DECIMAL"))
 })
 
 test_that("every cent is kept, on either side of zero and far from it", {
@@ -24,6 +27,7 @@ test_that("every cent is kept, on either side of zero and far from it", {
 
 test_that("an exact column of blanks only can be read again", {
   book <- daybook(a_sale(cost = NA_real_), day, revenue, product, decimals = c(revenue = 2, cost = 2))
-  path <- deliver(totals(book, by = product, measures = list("revenue", m = smallest_of(cost))), withr::local_tempfile(fileext = ".parquet"))
+  path <- deliver(totals(book, by = product, measures = list("revenue", m = smallest_of(cost))),
+                  withr::local_tempfile(fileext = ".parquet"))
   expect_identical(nanoparquet::read_parquet(path)$m, NA_real_)
 })

@@ -24,10 +24,12 @@ test_that("a damaged, foreign, cut or later file is refused", {
   }
   withr::local_seed(3)
   for (at in c(25, sample(30:length(bytes), 30))) {
-    expect_error(load_tally(write_bytes(replace(bytes, at, xor(bytes[at], as.raw(4))))), class = "hinterfeld_error_file")
+    expect_error(load_tally(write_bytes(replace(bytes, at, xor(bytes[at], as.raw(4))))),
+                 class = "hinterfeld_error_file")
   }
   hide <- function(lines) gsub(basename(path), "FILE", lines, fixed = TRUE)
-  expect_snapshot(error = TRUE, load_tally(write_bytes(replace(bytes, length(bytes) - 40, as.raw(255)))), transform = hide)
+  expect_snapshot(error = TRUE, load_tally(write_bytes(replace(bytes, length(bytes) - 40, as.raw(255)))),
+                  transform = hide)
   expect_snapshot(error = TRUE, load_tally(write_bytes(utils::head(bytes, -1))), transform = hide)
   expect_snapshot(error = TRUE, load_tally(write_bytes(replace(bytes, 17, as.raw(9)))), transform = hide)
   expect_snapshot(error = TRUE, load_tally(demo_files()[["towns"]]))
@@ -35,5 +37,6 @@ test_that("a damaged, foreign, cut or later file is refused", {
 })
 
 test_that("a tally says what it is", {
-  expect_snapshot(tally_of(kilnmoor_book(), by = c(category, region), every = "month", measures = c("revenue", "units")))
+  expect_snapshot(tally_of(kilnmoor_book(), by = c(category, region), every = "month",
+                           measures = c("revenue", "units")))
 })

@@ -1,19 +1,24 @@
 all_kinds <- function() {
-  t <- totals(kilnmoor_book(), by = c(category, product), every = "month", measures = list("revenue", "units", mean = mean_of(revenue)))
+  t <- totals(kilnmoor_book(), by = c(category, product), every = "month",
+              measures = list("revenue", "units", mean = mean_of(revenue)))
   suppressWarnings(add_share(add_change(t)))
 }
 
 test_that("another reader finds the table, to the cent and with its types", {
   t <- all_kinds()
-  path <- deliver(list(`per month` = t, `crosstab: a/b` = crosstab(t, category, month)), withr::local_tempfile(fileext = ".xlsx"))
+  path <- deliver(list(`per month` = t, `crosstab: a/b` = crosstab(t, category, month)),
+                  withr::local_tempfile(fileext = ".xlsx"))
   expect_identical(readxl::excel_sheets(path), c("Contents", "per month", "crosstab  a b"))
   read <- readxl::read_excel(path, "per month", guess_max = 1e5)
   expect_identical(names(read), names(t))
   expect_s3_class(read$month, "POSIXct")
   expect_identical(as.Date(read$month), t$month)
-  for (name in c("revenue", "units", "revenue_before", "revenue_change")) expect_identical(read[[name]], t[[name]], label = name)
-  for (name in c("mean", "revenue_change_pct", "revenue_share")) expect_equal(read[[name]], t[[name]], tolerance = 1e-14, label = name)
-  for (name in c("category", "product", "comparable", "revenue_direction")) expect_identical(read[[name]], as.character(t[[name]]), label = name)
+  for (name in c("revenue", "units", "revenue_before",
+                 "revenue_change")) expect_identical(read[[name]], t[[name]], label = name)
+  for (name in c("mean", "revenue_change_pct",
+                 "revenue_share")) expect_equal(read[[name]], t[[name]], tolerance = 1e-14, label = name)
+  for (name in c("category", "product", "comparable",
+                 "revenue_direction")) expect_identical(read[[name]], as.character(t[[name]]), label = name)
   expect_identical(sum(round(read$revenue * 100)), sum(round(t$revenue * 100)))
 })
 
@@ -35,13 +40,15 @@ test_that("formats, the heading that stays and the filter are in the file, and n
   sheet <- part("worksheets", "sheet2.xml")
   expect_match(sheet, "state=\"frozen\"", fixed = TRUE)
   expect_match(sheet, "<autoFilter", fixed = TRUE)
-  expect_no_match(paste(readLines(file.path(folder, "docProps", "core.xml"), warn = FALSE), collapse = ""), format(Sys.Date(), "%Y-"))
+  expect_no_match(paste(readLines(file.path(folder, "docProps", "core.xml"), warn = FALSE), collapse = ""),
+                  format(Sys.Date(), "%Y-"))
   again <- deliver(all_kinds(), withr::local_tempfile(fileext = ".xlsx"))
   expect_identical(unname(tools::md5sum(again)), unname(tools::md5sum(path)))
 })
 
 test_that("names of sheets are made valid and distinct", {
-  sheets <- hinterfeld:::sheet_names(list(contents = 1, `a/b` = 1, `A B` = 1, `[]` = 1, strrep("x", 40)) |> stats::setNames(
+  sheets <- hinterfeld:::sheet_names(list(contents = 1, `a/b` = 1, `A B` = 1, `[]` = 1, strrep("x", 40)) |>
+                                     stats::setNames(
     c("contents", "a/b", "A B", "[]", strrep("x", 40))))
   expect_identical(sheets, c("table contents", "a b", "A B 2", "table", strrep("x", 31)))
 })
@@ -55,7 +62,8 @@ test_that("formulas stay text", {
   expect_identical(readxl::read_excel(path, 2)$s, c("=1+1", "@x", "-a"))
   folder <- withr::local_tempdir()
   utils::unzip(path, exdir = folder)
-  expect_no_match(paste(readLines(file.path(folder, "xl", "worksheets", "sheet2.xml"), warn = FALSE), collapse = ""), "<f>")
+  expect_no_match(paste(readLines(file.path(folder, "xl", "worksheets", "sheet2.xml"), warn = FALSE), collapse = ""),
+                  "<f>")
 })
 
 test_that("control characters, which XML forbids, are written as what cannot be shown", {

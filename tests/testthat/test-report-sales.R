@@ -1,5 +1,6 @@
 test_that("a daybook with few columns still has a report", {
-  book <- daybook(a_sale(product = c("Sieve", "Rib"), day = as.Date("2026-03-02") + 0:1, revenue = c(3, 0)), day, revenue, product)
+  book <- daybook(a_sale(product = c("Sieve", "Rib"), day = as.Date("2026-03-02") + 0:1, revenue = c(3, 0)), day,
+                  revenue, product)
   path <- withr::local_tempfile(fileext = ".html")
   quiet(suppressWarnings(sales_report(book, path)))
   html <- paste(readLines(path), collapse = "\n")

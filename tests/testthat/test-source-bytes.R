@@ -17,16 +17,20 @@ test_that("lines that would vanish are told with their line", {
   for (kind in names(lost)) {
     expect_error(load_table(text_at(lost[[kind]])), class = "hinterfeld_error_shape", label = kind)
   }
-  expect_snapshot(error = TRUE, load_table(text_at(lost[[1]])), transform = function(x) gsub("file[0-9a-f]+", "FILE", x))
-  expect_snapshot(error = TRUE, load_table(text_at(lost[[5]])), transform = function(x) gsub("file[0-9a-f]+", "FILE", x))
+  expect_snapshot(error = TRUE, load_table(text_at(lost[[1]])),
+                  transform = function(x) gsub("file[0-9a-f]+", "FILE", x))
+  expect_snapshot(error = TRUE, load_table(text_at(lost[[5]])),
+                  transform = function(x) gsub("file[0-9a-f]+", "FILE", x))
 })
 
 test_that("what is right is read whole, and rows count as they stand in the file", {
   fine <- list(
-    list("a,b\n1,\"x,\ny\"\n2,\"say \"\"so\"\"\"\n", 2), list("a,b\r\n1,x\r\n\r\n2,y\r\n", 2), list("a,b\n1,x\n2,y", 2), list("a,b\n\n\n1,\n\n2,\"\"\n", 2),
+    list("a,b\n1,\"x,\ny\"\n2,\"say \"\"so\"\"\"\n", 2), list("a,b\r\n1,x\r\n\r\n2,y\r\n", 2), list("a,b\n1,x\n2,y", 2),
+    list("a,b\n\n\n1,\n\n2,\"\"\n", 2),
     list("a\n1\n2\n", 2), list("a,b\n", 0)
   )
-  for (one in fine) expect_identical(nrow(quiet(load_table(text_at(one[[1]])))), as.integer(one[[2]]), label = deparse(one[[1]]))
+  for (one in fine) expect_identical(nrow(quiet(load_table(text_at(one[[1]])))), as.integer(one[[2]]),
+                                     label = deparse(one[[1]]))
   path <- text_at("\nday,product,revenue\n\n2026-01-01,a,1\n\n\nsoon,b,2\n2026-01-02,,3\n")
   expect_identical(set_aside(daybook(load_table(path), day, revenue, product, on_bad = "set_aside"))$row, c(5L, 6L))
   expect_error(daybook(load_table(path), day, revenue, product), "row 5")
@@ -37,7 +41,8 @@ test_that("the count is the same in any number of threads, and that of base R", 
   withr::local_seed(5)
   for (round in 1:3) {
     n <- 60000
-    cell <- sample(c("1", "abc", "\"a,b\"", "\"two\nlines\"", "\"say \"\"so\"\"\"", ""), 3 * n, TRUE, prob = c(5, 5, 1, 1, 1, 2))
+    cell <- sample(c("1", "abc", "\"a,b\"", "\"two\nlines\"", "\"say \"\"so\"\"\"", ""), 3 * n, TRUE,
+                   prob = c(5, 5, 1, 1, 1, 2))
     rows <- apply(matrix(cell, n), 1, paste, collapse = ",")
     lines <- c("x,y,z", replace(rows, sample(n, 50), ""))
     bytes <- charToRaw(paste0(paste(lines, collapse = "\n"), "\n"))
@@ -69,7 +74,9 @@ test_that("a gzip file is checked by its own length and checksum, and may not gr
   writeBin(charToRaw("7,7\n"), con)
   close(con)
   expect_identical(nrow(load_table(path)), 5001L)
-  for (keep in c(10, 100, length(bytes) - 9, length(bytes) - 1)) expect_error(load_table(text_at(utils::head(bytes, keep), ".csv.gz")), class = "hinterfeld_error_file")
+  for (keep in c(10, 100, length(bytes) - 9,
+                 length(bytes) - 1)) expect_error(load_table(text_at(utils::head(bytes, keep), ".csv.gz")),
+                                                  class = "hinterfeld_error_file")
   for (at in c(length(bytes) - 7, length(bytes) - 2)) {
     expect_error(load_table(text_at(replace(bytes, at, xor(bytes[at], as.raw(1))), ".csv.gz")), "damaged")
   }
@@ -85,12 +92,16 @@ test_that("every encoding is converted or refused with its line, and ends nothin
   expect_identical(load_table(text_at(vale("UTF-16")))$name, "Vall\u00e9e")
   hostile <- c(charToRaw("name,n\na,1\nb"), as.raw(c(0x81, 0x20)), charToRaw("c,2\n"))
   for (encoding in c("windows-1252", "CP1252", "ASCII", "SHIFT_JIS", "UTF-8")) {
-    expect_error(load_table(text_at(hostile), encoding = encoding), "Line 3 of", class = "hinterfeld_error_encoding", label = encoding)
+    expect_error(load_table(text_at(hostile), encoding = encoding), "Line 3 of", class = "hinterfeld_error_encoding",
+                 label = encoding)
   }
   expect_error(load_table(text_at(vale("UTF-16LE"))), "UTF-16LE", class = "hinterfeld_error_encoding")
-  expect_error(load_table(text_at("a,b\n1,2\n"), encoding = "latin77"), "There is no encoding", class = "hinterfeld_error_encoding")
-  for (bytes in list(c(0xc0, 0x80), c(0xed, 0xa0, 0x80), c(0xf5, 0x80, 0x80, 0x80), c(0xe2, 0x82), 0xff, c(0xe0, 0x80, 0x80))) {
-    expect_error(load_table(text_at(c(charToRaw("a\n"), as.raw(bytes), charToRaw("\n")))), class = "hinterfeld_error_encoding")
+  expect_error(load_table(text_at("a,b\n1,2\n"), encoding = "latin77"), "There is no encoding",
+               class = "hinterfeld_error_encoding")
+  for (bytes in list(c(0xc0, 0x80), c(0xed, 0xa0, 0x80), c(0xf5, 0x80, 0x80, 0x80), c(0xe2, 0x82), 0xff,
+                     c(0xe0, 0x80, 0x80))) {
+    expect_error(load_table(text_at(c(charToRaw("a\n"), as.raw(bytes), charToRaw("\n")))),
+                 class = "hinterfeld_error_encoding")
   }
 })
 
@@ -112,5 +123,6 @@ test_that("headings that are none, and files that are no files, are refused", {
   expect_error(load_table(text_at(as.raw(c(0x61, 0, 0x0a, 0x31)))), "NUL", class = "hinterfeld_error_encoding")
   fifo <- withr::local_tempfile()
   processx::run("mkfifo", fifo)
-  for (path in c(fifo, "/dev/zero")) expect_error(load_table(path), "no file that stands", class = "hinterfeld_error_file")
+  for (path in c(fifo, "/dev/zero")) expect_error(load_table(path), "no file that stands",
+                                                  class = "hinterfeld_error_file")
 })

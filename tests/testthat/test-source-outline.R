@@ -3,7 +3,8 @@ test_that("polygons are found in every kind of GeoJSON", {
   shapes <- c(
     sprintf('{"type":"Polygon","coordinates":[%s]}', ring),
     sprintf('{"type":"Feature","geometry":{"type":"MultiPolygon","coordinates":[[%s],[%s]]}}', ring, ring),
-    sprintf('{"type":"FeatureCollection","features":[{"type":"Feature","geometry":{"type":"GeometryCollection","geometries":[{"type":"Polygon","coordinates":[%s]}]}}]}', ring)
+    sprintf(paste0('{"type":"FeatureCollection","features":[{"type":"Feature","geometry":{"type":"GeometryCollection",',
+                   '"geometries":[{"type":"Polygon","coordinates":[%s]}]}}]}'), ring)
   )
   rings <- vapply(shapes, function(shape) {
     path <- withr::local_tempfile(lines = shape)

@@ -68,28 +68,36 @@ text_file <- function(..., ending = ".csv", env = parent.frame()) {
 }
 
 test_that("long digits and different texts of one number are names and stay text", {
-  file <- text_file("day,product,order,revenue,shelf", "2024-01-01,1234567890123456001,1.10,3,100000", "2024-01-02,1234567890123456002,1.1,4,200000")
+  file <- text_file("day,product,order,revenue,shelf", "2024-01-01,1234567890123456001,1.10,3,100000",
+                    "2024-01-02,1234567890123456002,1.1,4,200000")
   expect_message(lines <- load_table(file), "\"1.10\", \"1.1\", which are one number")
-  expect_identical(vapply(lines, function(x) class(x)[1], "", USE.NAMES = FALSE), c("Date", "character", "character", "numeric", "numeric"))
-  t <- totals(daybook(lines, day, revenue, product, order = order), by = product, measures = list("revenue", n = count_distinct(order)))
+  expect_identical(vapply(lines, function(x) class(x)[1], "", USE.NAMES = FALSE),
+                   c("Date", "character", "character", "numeric", "numeric"))
+  t <- totals(daybook(lines, day, revenue, product, order = order), by = product,
+              measures = list("revenue", n = count_distinct(order)))
   expect_identical(t$product, c("1234567890123456002", "1234567890123456001"))
   orders <- data.frame(order = c("1.10", "1.1"), place = c("x", "y"))
   expect_identical(quiet(attach_table(lines, orders, order))$place, c("x", "y"))
-  path <- deliver(totals(daybook(lines, day, revenue, product), by = shelf, subtotals = TRUE), withr::local_tempfile(fileext = ".csv"))
-  expect_identical(readLines(path), c("shelf,level,revenue", "200000,shelf,4.00", "100000,shelf,3.00", "Total,Total,7.00"))
+  path <- deliver(totals(daybook(lines, day, revenue, product), by = shelf, subtotals = TRUE),
+                  withr::local_tempfile(fileext = ".csv"))
+  expect_identical(readLines(path),
+                   c("shelf,level,revenue", "200000,shelf,4.00", "100000,shelf,3.00", "Total,Total,7.00"))
   expect_identical(load_table(text_file("a,b", "1e5,007", "2e5,12"))$a, c("1e5", "2e5"))
 })
 
 test_that("the day that was written counts, and a day that does not exist is told", {
-  lines <- load_table(text_file("day,product,revenue", "2026-03-31T23:30:00-05:00,a,1", "2026-04-30T23:30:00-05:00,a,2"))
-  expect_identical(totals(daybook(lines, day, revenue, product), every = "month")$month, as.Date(c("2026-03-01", "2026-04-01")))
+  lines <- load_table(text_file("day,product,revenue", "2026-03-31T23:30:00-05:00,a,1",
+                                "2026-04-30T23:30:00-05:00,a,2"))
+  expect_identical(totals(daybook(lines, day, revenue, product), every = "month")$month,
+                   as.Date(c("2026-03-01", "2026-04-01")))
   lines <- load_table(text_file("day,product,revenue", "2026-02-30,a,1", "2026-02-28,a,2", "2026-02-27,a,2"))
   aside <- set_aside(daybook(lines, day, revenue, product, on_bad = "set_aside"))
   expect_identical(unlist(aside[c("reason", "day")], use.names = FALSE), c("day not readable", "2026-02-30"))
   dates <- load_table(text_file("day,product,revenue", "2026-03-01,a,1", "2026-02-02,a,2"))
   expect_snapshot(error = TRUE, daybook(dates, day, revenue, product, day_format = "%Y-%d-%m"))
   typed <- load_table(text_file("day,product,revenue", "2026-03-01,a,1", "2026-02-02,a,2"), types = c(day = "text"))
-  expect_identical(lines_of(daybook(typed, day, revenue, product, day_format = "%Y-%d-%m"))$day, as.Date(c("2026-01-03", "2026-02-02")))
+  expect_identical(lines_of(daybook(typed, day, revenue, product, day_format = "%Y-%d-%m"))$day,
+                   as.Date(c("2026-01-03", "2026-02-02")))
   short <- data.frame(day = "01/02/26", product = "a", revenue = 1)
   expect_snapshot(error = TRUE, daybook(short, day, revenue, product, day_format = "%d/%m/%Y"))
   expect_identical(lines_of(daybook(short, day, revenue, product, day_format = "%d/%m/%y"))$day, as.Date("2026-02-01"))
@@ -99,17 +107,20 @@ test_that("a mark between thousands counts only where it groups by three, and tw
   rows <- c("2026-03-01;a;1.234", "2026-02-02;a;1.234,56", "2026-02-07;a;2")
   lines <- load_table(text_file("day;product;revenue", rows), decimal_mark = ",")
   expect_identical(lines_of(daybook(lines, day, revenue, product))$revenue, c(1234, 1234.56, 2))
-  one <- function(x, ...) load_table(text_file("revenue;k", paste0(x, ";k")), types = c(revenue = "number"), ...)$revenue
+  one <- function(x, ...) load_table(text_file("revenue;k", paste0(x, ";k")), types = c(revenue = "number"),
+                                     ...)$revenue
   expect_identical(one("1,500", decimal_mark = "."), 1500)
   expect_identical(one("1,500", decimal_mark = ","), 1.5)
   expect_error(one("1,5"), class = "hinterfeld_error_type")
   expect_error(one("12.34.567", decimal_mark = ","), class = "hinterfeld_error_type")
   expect_error(one("1,500"), "can be read in two ways")
-  expect_snapshot(error = TRUE, daybook(data.frame(day = "2026-03-01", product = "a", revenue = "1,500"), day, revenue, product))
+  expect_snapshot(error = TRUE,
+                  daybook(data.frame(day = "2026-03-01", product = "a", revenue = "1,500"), day, revenue, product))
 })
 
 test_that("a row of tabs only is a row of blanks", {
-  lines <- load_table(text_file("day\tproduct\trevenue", "2024-01-01\ta\t1", "\t\t", "2024-01-02\tb\tx", "2024-01-02\tc\t\"\t\"", ending = ".tsv"))
+  lines <- load_table(text_file("day\tproduct\trevenue", "2024-01-01\ta\t1", "\t\t", "2024-01-02\tb\tx",
+                                "2024-01-02\tc\t\"\t\"", ending = ".tsv"))
   expect_identical(nrow(lines), 4L)
   aside <- set_aside(daybook(lines, day, revenue, product, on_bad = "set_aside"))
   expect_identical(aside$row, 2:4)

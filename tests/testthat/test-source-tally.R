@@ -10,9 +10,11 @@ tally_file <- function(tally, env = parent.frame()) {
 }
 
 small_tally <- function() {
-  sales <- a_sale(day = as.Date("2024-01-01") + 0:5, product = c("a", "b", NA, "a", "c", "b"), revenue = c(1, 20, 3, 4, -5, 6), n = c(1.5, 2, NA, 2, 3, 1 / 3))
+  sales <- a_sale(day = as.Date("2024-01-01") + 0:5, product = c("a", "b", NA, "a", "c", "b"),
+                  revenue = c(1, 20, 3, 4, -5, 6), n = c(1.5, 2, NA, 2, 3, 1 / 3))
   tally_of(daybook(sales[!is.na(sales$product), ], day, revenue, product), by = c(product, n), every = "month",
-           measures = list("revenue", orders = count_distinct(product), peak = largest_of(revenue, per = "day"), mean = mean_of(revenue)))
+           measures = list("revenue", orders = count_distinct(product), peak = largest_of(revenue, per = "day"),
+                           mean = mean_of(revenue)))
 }
 
 # Loads what may be damaged: TRUE when it was refused as damaged, FALSE when it is a tally that totals.
@@ -54,21 +56,25 @@ test_that("sizes, codes and counts that cannot be are refused by name", {
     words <- rawToChar(file$bytes[25:start])
     stopifnot(grepl(old, words, fixed = TRUE))
     words <- charToRaw(sub(old, new, words, fixed = TRUE))
-    writeBin(resealed(c(file$bytes[1:20], writeBin(length(words), raw(), endian = "little"), words, utils::tail(file$bytes, -start))), file$path)
+    writeBin(resealed(c(file$bytes[1:20], writeBin(length(words), raw(), endian = "little"), words,
+                        utils::tail(file$bytes, -start))), file$path)
     file$path
   }
   with_body <- function(at, values) {
     writeBin(resealed(replace(file$bytes, start + at + seq_along(values) - 1, values)), file$path)
     file$path
   }
-  expect_error(load_tally(with_words("\"groups\":[5]", "\"groups\":[500000]")), "sizes are", class = "hinterfeld_error_file")
+  expect_error(load_tally(with_words("\"groups\":[5]", "\"groups\":[500000]")), "sizes are",
+               class = "hinterfeld_error_file")
   expect_error(load_tally(with_words("\"groups\":[5]", "\"groups\":[-1]")), class = "hinterfeld_error_file")
   expect_error(load_tally(with_words("\"groups\":[5]", "\"groups\":[1e300]")), class = "hinterfeld_error_file")
   expect_error(load_tally(with_words("\"decimals\":[2]", "\"decimals\":[99]")), class = "hinterfeld_error_file")
   expect_error(load_tally(with_words("\"month\"", "\"fortnight\"")), class = "hinterfeld_error_file")
   expect_error(load_tally(with_words("\"a\"", "\"b\"")), "labels are", class = "hinterfeld_error_file")
-  expect_error(load_tally(with_words("\"kind\":[\"sum\"]", paste0("\"kind\":", strrep("[", 1e5), strrep("]", 1e5)))), "brackets are", class = "hinterfeld_error_file")
-  expect_error(load_tally(with_body(1, as.raw(c(0xff, 0xff, 0xff, 0x7f)))), "codes are", class = "hinterfeld_error_file")
+  expect_error(load_tally(with_words("\"kind\":[\"sum\"]", paste0("\"kind\":", strrep("[", 1e5), strrep("]", 1e5)))),
+               "brackets are", class = "hinterfeld_error_file")
+  expect_error(load_tally(with_body(1, as.raw(c(0xff, 0xff, 0xff, 0x7f)))), "codes are",
+               class = "hinterfeld_error_file")
   expect_error(load_tally(with_body(1, as.raw(c(0, 0, 0, 0x80)))), "codes are", class = "hinterfeld_error_file")
 })
 
@@ -76,18 +82,21 @@ test_that("kernels let no code in that no label stands for", {
   key <- hinterfeld:::new_key("k", c(1L, 7L), c("a", "b"))
   expect_error(hinterfeld:::tally_lines(2, list(key), list(hinterfeld:::new_amount("count"))), "no label")
   expect_error(hinterfeld:::group_lines(3, list(replace(key, "codes", list(1:2)))), "no label")
-  expect_error(hinterfeld:::tally_lines(5, list(hinterfeld:::new_key("k", rep(1L, 5), "a")), list(hinterfeld:::new_amount("sum", 1:2))), "fewer values")
+  expect_error(hinterfeld:::tally_lines(5, list(hinterfeld:::new_key("k", rep(1L, 5), "a")),
+                                        list(hinterfeld:::new_amount("sum", 1:2))), "fewer values")
 })
 
 test_that("keys of every type come back as they were", {
   at <- as.POSIXct("2026-01-01 08:00", tz = "Pacific/Auckland") + c(0, 0.5, 3600)
-  sales <- a_sale(product = c("a", "b", "c"), at = at, number = c(Inf, -Inf, 0.1), long = c("1234567890123456001", "1234567890123456002", "1.10"),
+  sales <- a_sale(product = c("a", "b", "c"), at = at, number = c(Inf, -Inf, 0.1),
+                  long = c("1234567890123456001", "1234567890123456002", "1.10"),
                   on = as.Date("2026-01-01") + c(0, 0.5, 1), large = c(2^53, 2^53 - 1, 123456789012345680))
   book <- daybook(sales, day, revenue, product)
   for (key in c("at", "number", "long", "on", "large")) {
     expected <- as.list(tibble::as_tibble(totals(book, by = tidyselect::all_of(key))))
     tally <- tally_of(book, by = tidyselect::all_of(key), every = NULL)
-    expect_identical(as.list(whole_table(load_tally(save_tally(tally, withr::local_tempfile())))), expected, label = key)
+    expect_identical(as.list(whole_table(load_tally(save_tally(tally, withr::local_tempfile())))), expected,
+                     label = key)
     expect_identical(as.list(whole_table(merge_tallies(tally, tally)))[[key]], expected[[key]], label = key)
   }
 })

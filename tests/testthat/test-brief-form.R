@@ -1,0 +1,18 @@
+test_that("the schema of briefs is what the registries make of it", {
+  schema <- hinterfeld:::brief_schema()
+  path <- withr::local_tempfile(fileext = ".json")
+  file.copy(system.file("brief", "brief.schema.json", package = "hinterfeld"), path)
+  hinterfeld:::write_schema(path)
+  expect_identical(jsonlite::read_json(path), schema)
+  expect_setequal(names(schema[["$defs"]]$step$properties), names(hinterfeld:::step_kinds))
+})
+
+test_that("a brief picks inside its steps, and renames columns at last", {
+  table <- "tables:\n  regions:\n    by: [region, product]\n    add:\n      - best_sellers: {n: 1, within: region}\n"
+  table <- paste0(table, "      - share: {}\n    headings: {region: Place, revenue_share: part}\n")
+  path <- brief_folder(paste0(sub("(?s)tables:.*?(?=outputs:)", table, small_brief, perl = TRUE)))
+  expect_identical(nrow(check_brief(path)), 0L)
+  quiet(run_brief(path))
+  found <- utils::read.csv(file.path(dirname(path), "out", "regions.csv"))
+  expect_identical(names(found), c("Place", "product", "revenue", "revenue_rank", "part"))
+})
