@@ -71,7 +71,7 @@ set_answer <- function(t, ...) {
 }
 
 # The facts behind a table.
-facts_of <- function(answer, call = caller_env()) {
+facts_of <- function(answer, call = NULL) {
   held_kernel(answer$facts) %||% stop_because("facts", c(
     "The lines behind this table are not at hand: it was saved and read again.",
     i = "Make it anew from its daybook or tally: `as_code(inquiry_of(t))` prints how."

@@ -41,6 +41,15 @@ facts_measures <- function(facts, measures, call = caller_env()) {
   UseMethod("facts_measures")
 }
 
+# Can the facts be asked for a measure?
+holds_measure <- function(facts, measure) {
+  tryCatch({
+    quietly(facts_measures(facts, list(measure)))
+    TRUE
+  }, hinterfeld_error_facts = function(cnd) FALSE, hinterfeld_error_measure = function(cnd) FALSE,
+  hinterfeld_error_column = function(cnd) FALSE)
+}
+
 # Stops where a period cannot be told from the facts.
 check_grain <- function(facts, every, call = caller_env()) {
   UseMethod("check_grain")

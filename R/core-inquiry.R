@@ -72,6 +72,6 @@ inquiry_of <- function(t) {
   inquiry <- answer$inquiry
   first <- vapply(answer$columns, function(column) column$id, "")
   renamed <- first != names(answer$columns) & is.null(inquiry$crosstab)
-  inquiry$headings <- if (any(renamed)) stats::setNames(names(answer$columns)[renamed], first[renamed])
+  inquiry["headings"] <- list(if (any(renamed)) stats::setNames(names(answer$columns)[renamed], first[renamed]))
   check_inquiry(inquiry)
 }

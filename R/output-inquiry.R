@@ -7,8 +7,8 @@
 #' @param q An inquiry, from [inquiry_of()].
 #' @param facts Text: what the daybook or tally is called in the code.
 #' @param name Text: what the table is called in the brief.
-#' @return Text, one element a line, printed as lines. `as_code()`: calls that end in the table `t`. `as_brief()`: the
-#'   entry `tables` of a brief; see [read_brief()].
+#' @return Text, one element a call or a line, printed as lines. `as_code()`: calls that end in the table `t`.
+#'   `as_brief()`: the entry `tables` of a brief; see [read_brief()].
 #' @section Errors: `hinterfeld_error_argument` for anything but an inquiry, and for one that cannot be written so: a
 #'   brief knows no functions but those of its expressions, and a step on a column that was added by hand is in neither.
 #' @export
@@ -24,7 +24,7 @@ as_code <- function(q, facts = "book") {
   check_own_columns(q)
   calls <- c(list(totals_call(q, facts)), lapply(q$steps, step_call),
              if (!is.null(q$crosstab)) list(crosstab_call(q$crosstab)))
-  lines <- paste("t <-", vapply(calls, expression_source, ""))
+  lines <- paste("t <-", vapply(calls, expression_source, "", width = 90L))
   if (length(q$headings)) {
     renamed <- rlang::expr(names(t)[match(!!vector_call(names(q$headings)), names(t))])
     lines <- c(lines, paste(expression_source(renamed), "<-", expression_source(vector_call(unname(q$headings)))))

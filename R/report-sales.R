@@ -5,7 +5,8 @@
 #' adds up, and how each figure is computed. The file needs nothing else: no network, no other file. Its
 #' tables sort and filter in the browser, and it prints.
 #'
-#' @param x A daybook, a brief made by [read_brief()], or the path of a brief.
+#' @param x A daybook, a tally (what it does not hold is left out, with a message), a brief made by [read_brief()], or
+#'   the path of a brief.
 #' @param path Text: the file to write, `.html`. The folder must exist. For a brief, by default its report's name in
 #'   its output folder, which must exist.
 #' @param title Text: the title.
@@ -36,7 +37,7 @@ sales_report <- function(x, path, ...) {
 #' @export
 sales_report.default <- function(x, path, ...) {
   stop_because("argument", c(
-    "`x` must be a daybook, a brief, or the path of a brief.",
+    "`x` must be a daybook, a tally, a brief, or the path of a brief.",
     i = sprintf("It is %s.", describe(x))
   ), call = NULL)
 }
@@ -51,6 +52,7 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   check_text(title, "title")
   check_text(words, "words", none = TRUE)
   check_report_path(path)
+  asked <- !is.null(sections)
   sections <- sections %||% names(report_sections)
   unknown <- setdiff(sections, names(report_sections))
   if (!is.character(sections) || length(unknown)) {
@@ -61,19 +63,33 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   }
   given <- c(category = !missing(category), region = !missing(region), place = !missing(place))
   columns <- report_columns(x, list(category = category, region = region, place = place), given)
-  context <- list(book = x, columns = columns, catalogue = catalogue, places = places, outline = outline)
+  context <- list(book = x, columns = columns, catalogue = catalogue, places = places, outline = outline,
+                  may_lack = !asked && inherits(x, "hinterfeld_tally"))
   in_plain_session(write_report_page(as.list(sections), context, title, words, path))
   invisible(path)
 }
 
+#' @rdname sales_report
+#' @export
+sales_report.hinterfeld_tally <- sales_report.hinterfeld_daybook
+
 # Sections are names of standard ones, or sections already made.
 write_report_page <- function(sections, context, title, words, path) {
-  made <- lapply(sections, function(section) {
-    if (is.list(section)) section else quietly_without_years(report_sections[[section]](context))
-  })
+  made <- lapply(sections, function(section) if (is.list(section)) section else make_section(section, context))
   made <- with_closing_sections(Filter(Negate(is.null), made))
   page <- report_page(made, title, words, context$book)
   write_whole(path, function(part) write_text(page, part))
+}
+
+# A tally may lack what a section needs: then it is left out, unless it was asked for.
+make_section <- function(name, context) {
+  lacks <- function(cnd) {
+    if (!isTRUE(context$may_lack)) stop(cnd)
+    say("section", sprintf("The report has no section \"%s\": %s", name, rlang::cnd_header(cnd)))
+    NULL
+  }
+  tryCatch(quietly_without_years(report_sections[[name]](context)), hinterfeld_error_facts = lacks,
+           hinterfeld_error_column = lacks, hinterfeld_error_argument = lacks)
 }
 
 # That several years are added together is said in the report itself.
@@ -95,7 +111,7 @@ check_report_path <- function(path, call = caller_env()) {
 
 # Columns that were asked for must be there; columns by default may be.
 report_columns <- function(book, columns, given, call = caller_env()) {
-  known <- names(book$columns)
+  known <- split_columns(book)
   for (name in names(columns)) {
     column <- columns[[name]]
     if (is.null(column) || column %in% known) next

@@ -44,11 +44,10 @@ headline_section <- function(context) {
 }
 
 headline_table <- function(book, every) {
-  has <- function(role) role %in% names(book$roles)
-  measures <- c(
-    list("revenue"), if (has("units")) list("units"), list(products_sold = count_distinct("product")),
-    if (has("order")) list(orders = count_distinct("order"), revenue_per_order = mean_of("revenue", per = "order"))
-  )
+  measures <- list("revenue", units = "units", products_sold = count_distinct("product"),
+                   orders = count_distinct("order"),
+                   revenue_per_order = mean_of("revenue", per = "order"))
+  measures <- Filter(function(measure) holds_measure(book, measure), measures)
   t <- totals(book, every = every, measures = measures)
   for (name in names(answer_of(t)$measures)) t <- add_change(t, of = name, name = if (name != "revenue") name)
   t
@@ -98,10 +97,15 @@ running_section <- function(context) {
 }
 
 weekdays_section <- function(context) {
-  t <- totals(context$book, every = "weekday",
-              measures = list("revenue", mean_of_a_day = mean_of("revenue", per = "day")))
-  new_section("weekdays", "Profile of the week",
-              figure_block(figure_weekdays(t, of = "mean_of_a_day", title = "Revenue of a mean day by weekday")),
+  mean <- mean_of("revenue", per = "day")
+  held <- holds_measure(context$book, mean)
+  t <- totals(context$book, every = "weekday", measures = c(list("revenue"), if (held) list(mean_of_a_day = mean)))
+  figure <- if (held) {
+    figure_weekdays(t, of = "mean_of_a_day", title = "Revenue of a mean day by weekday")
+  } else {
+    figure_weekdays(t)
+  }
+  new_section("weekdays", "Profile of the week", figure_block(figure),
               table_block("weekdays", add_share(t), "Revenue by weekday"))
 }
 
@@ -175,10 +179,13 @@ pareto_section <- function(context) {
 crosstab_section <- function(context) {
   book <- context$book
   calendar <- book$calendar
+  check_grain(book, "month")
   from <- period_start(book$span[2], "month", calendar)
   for (i in seq_len(11)) from <- period_start(from - 1, "month", calendar)
-  if (from > book$span[1]) book <- restrict(book, rlang::quo(day >= !!from),
-                                            sprintf("the last 12 months, from %s", from), TRUE, "keep")
+  if (from > book$span[1]) {
+    when <- rlang::inject(rlang::quo(!!as.symbol(book$every %||% "day") >= !!from))
+    book <- restrict(book, when, sprintf("the last 12 months, from %s", from), TRUE, "keep")
+  }
   t <- totals(book, by = "product", every = "month")
   new_section("crosstab", "Products by month", table_block("product_by_month", crosstab(t, "product", "month"),
                                                            "Revenue of each product in the last 12 months"))
@@ -199,7 +206,8 @@ unsold_section <- function(context) {
 # Trust --------------------------------------------------------------------------------------------------------
 
 left_out_section <- function(context) {
-  aside <- set_aside(context$book)
+  # A tally has no lines to show.
+  aside <- if (inherits(context$book, "hinterfeld_daybook")) set_aside(context$book) else data.frame()
   new_section(
     "left_out", "What was left out, and why", text_block(left_out_words(context$book)),
     table_block("audit", audit_shown(context$book), "Every step from reading to totals"),

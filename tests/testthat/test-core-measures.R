@@ -101,3 +101,34 @@ test_that("lines without an order are not taken per order, and it is said", {
   expect_message(t <- totals(book, measures = list(m = largest_of(revenue, per = order))), "1 line has no `order`")
   expect_identical(t$m, 21)
 })
+
+test_that("medians of lines and of totals per day or order equal the middle values", {
+  for (seed in 51:52) {
+    random <- random_book(seed)
+    t <- quiet(totals(random$book, by = region, subtotals = TRUE, measures = list(
+      line = median_of(revenue), ticket = median_of(revenue, per = order), day = median_of(revenue, per = "day"),
+      pieces = median_of(units, where = region != "Vale")
+    )))
+    lines <- lines_of(random$book)
+    middle <- function(x) if (length(x)) stats::median(round(100 * x)) / 100 else NA_real_
+    for (i in seq_len(nrow(t))) {
+      here <- if (t$region[i] == "Total") {
+        lines
+      } else if (t$region[i] == "not given") {
+        lines[is.na(lines$region), ]
+      } else {
+        lines[lines$region %in% t$region[i], ]
+      }
+      summed <- function(by) vapply(split(round(100 * here$revenue), by), sum, 0) / 100
+      expect_equal(t$line[i], middle(here$revenue))
+      expect_equal(t$day[i], middle(summed(here$day)))
+      expect_equal(t$ticket[i], middle(summed(here$order)))
+      expect_equal(t$pieces[i], middle(here$units[!is.na(here$region) & here$region != "Vale"]))
+    }
+  }
+  book <- daybook(a_sale(product = c("a", "a", "b"), revenue = c(0.01, 0.02, 5)), day, revenue, product)
+  t <- totals(book, by = product, measures = list(median_of(revenue)))
+  expect_identical(sort(t$revenue_median), c(0.015, 5))
+  expect_match(in_words(t), "the median revenue of one line", all = FALSE)
+  expect_error(add_share(t, "revenue_median"), class = "hinterfeld_error_measure")
+})

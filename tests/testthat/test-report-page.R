@@ -51,7 +51,9 @@ test_that("tables sort and filter, and totals stay at the end", {
   expect_identical(nrow(first), 25L)
   press <- function(column) {
     page$script("var heads = document.querySelectorAll('#' + arguments[0] + ' th');
-    heads[arguments[1]].querySelector('button').click(); return heads[arguments[1]].getAttribute('aria-sort')", box, column)
+    heads[arguments[1]].querySelector('button').click(); return heads[arguments[1]].getAttribute(
+      'aria-sort'
+    )", box, column)
   }
   expect_identical(press(4), "descending")
   sorted <- rows_of(page, box)

@@ -1,0 +1,83 @@
+# A tally is asked like the daybook that it was taken of.
+
+same_table <- function(tally, book, ask) expect_identical(quiet(ask(tally)), quiet(ask(book)))
+
+totals_quietly <- function(facts, every, measures) {
+  quiet(totals(facts, by = c(region, product), every = every, measures = measures, subtotals = TRUE))
+}
+
+test_that("every step, crosstab and listing of a tally is that of its lines, bit for bit", {
+  for (seed in 31:32) {
+    book <- random_book(seed, days = 800)$book
+    tally <- quiet(tally_of(book, by = c(region, product), measures = list(
+      "revenue", pieces = sum_of(units), mean = mean_of(revenue), best = largest_of(revenue, per = "day"),
+      tickets = count_distinct(order), middle = median_of(revenue, per = "day")
+    )))
+    measures <- names(tally$measures)
+    asked <- list(
+      "revenue", pieces = sum_of(units), mean = mean_of(revenue), best = largest_of(revenue, per = "day"),
+      tickets = count_distinct(order), middle = median_of(revenue, per = "day")
+    )
+    for (every in names(hinterfeld:::grain_kinds)) {
+      named <- totals_quietly(tally, every, measures)
+      expect_identical(named, totals_quietly(book, every, asked))
+    }
+    same_table(tally, book, function(x) add_change(totals(x, by = product, every = "month"), versus = "period_before"))
+    same_table(tally, book, function(x) {
+      add_moving(add_running_total(totals(x, by = region, every = "week"), restart = "year"), last = 3)
+    })
+    same_table(tally, book, function(x) {
+      best_sellers(add_pareto(totals(x, by = c(region, product)), within = region), 2, within = region, others = TRUE)
+    })
+    same_table(tally, book, function(x) crosstab(totals(x, by = region, every = "quarter"), quarter, region))
+    same_table(tally, book, function(x) best_of_each(totals(x, by = c(region, product)), within = region))
+    same_table(tally, book, function(x) reconcile(totals(x, by = product, subtotals = TRUE, fill = TRUE)))
+    same_table(tally, book, function(x) add_change(totals(x, every = "year"), as_of = book$span[2] - 40))
+    same_table(tally, book, function(x) in_words(add_rank(totals(x, by = product))))
+  }
+})
+
+test_that("conditions on its columns leave whole groups, and the audit goes on", {
+  book <- kilnmoor_book()
+  tally <- tally_of(book, by = c(region, product))
+  kept <- function(x) {
+    leave_out(keep_lines(x, region == "Vale" & day >= as.Date("2025-01-01")), product == "Needle tool", why = "tools")
+  }
+  expect_identical(audit(kept(tally)), audit(kept(book)))
+  same_table(kept(tally), kept(book), function(x) totals(x, by = product, every = "month"))
+  expect_identical(kept(tally)$span, kept(book)$span)
+  blank <- tally_of(kilnmoor_book(), by = category)
+  expect_identical(audit(keep_lines(blank, category == "Clay bodies")),
+                   audit(keep_lines(book, category == "Clay bodies")))
+})
+
+test_that("a tally of longer periods tells these and longer ones, fiscal years and 4-4-5 among them", {
+  for (calendar in list(sales_calendar("04-01"), sales_calendar(weeks = "445"), sales_calendar("04-06"))) {
+    book <- random_book(33, days = 900, calendar = calendar)$book
+    for (every in c("week", "month", "quarter", "year")) {
+      tally <- tally_of(book, by = region, every = every)
+      for (asked in names(hinterfeld:::grain_kinds)) {
+        if (hinterfeld:::told_from(asked, every, calendar)) {
+          same_table(tally, book, function(x) totals(x, by = region, every = asked, subtotals = TRUE))
+        } else {
+          expect_error(totals(tally, every = asked), class = "hinterfeld_error_facts")
+        }
+      }
+      whole <- function(x) add_change(totals(x, by = region, every = every), like_for_like = FALSE)
+      same_table(tally, book, whole)
+    }
+  }
+})
+
+test_that("what a tally does not hold is refused, and it says what it holds", {
+  book <- kilnmoor_book()
+  tally <- tally_of(book, by = region, every = "month",
+                    measures = list("revenue", best = largest_of(revenue, per = "day")))
+  expect_snapshot(error = TRUE, totals(tally, by = product))
+  expect_snapshot(error = TRUE, totals(tally, every = "weekday"))
+  expect_snapshot(error = TRUE, totals(tally, measures = "units"))
+  expect_snapshot(error = TRUE, totals(tally, measures = list(mean_of(revenue, per = "day"))))
+  expect_snapshot(error = TRUE, add_change(totals(tally, every = "month")))
+  expect_snapshot(error = TRUE, lines_of(tally))
+  expect_snapshot(error = TRUE, tally_of(book, measures = list(m = median_of(revenue + line_id * 0.01))))
+})
