@@ -237,7 +237,7 @@ step_problems <- function(step, given, spec, path) {
   if (identical(needs, "period") && !periodic && is.null(given$periods)) {
     new_problem(path, "A change needs periods to compare.", "Give the table `every`, or name two `periods`.")
   } else if (identical(needs, "along") && is.null(spec$every) && is.null(given$along)) {
-    new_problem(path, "A running figure runs along periods.", "Give the table `every`.")
+    new_problem(path, "What runs along periods needs some.", "Give the table `every`.")
   }
 }
 

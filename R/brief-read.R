@@ -14,9 +14,9 @@
 #'   `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
 #' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()]; `add`, a list of
-#'   `change`, `rank`, `share`, `running_total`, `moving`, `pareto` with the arguments of [add_change()] and its like;
-#'   then `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`. Or `unsold` with the arguments of
-#'   [unsold()]. A measure is a column's name, or `name: {largest_of: revenue, per: day}`, as in [measures].
+#'   steps; then `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`; and `headings`, other names
+#'   for columns. Or `unsold` with the arguments of [unsold()]. A measure is a column's name, or
+#'   `name: {largest_of: revenue, per: day}`, as in [measures]. [as_brief()] writes the entry of a table made in R.
 #' * `figures`: each by its name: `draw`, which figure (`trend` is [figure_trend()]), `table`, and the figure's
 #'   arguments.
 #' * `report`: `file`, `title`, `words` (Markdown), `sections` and the columns to report by; see [sales_report()].
@@ -24,8 +24,12 @@
 #'
 #' The form is described once more, for programs, by the JSON Schema in
 #' `system.file("brief", "brief.schema.json", package = "hinterfeld")`.
-#' @section Expressions: Revenue, conditions and measures may be expressions over columns. They are read as data, never
-#'   run as code: numbers, texts, `TRUE`, `FALSE`, `NA`, columns, and
+#' @section Steps:
+#' `r step_table()`
+#' @section Figures:
+#' `r figure_table()`
+#' @section Expressions: Revenue, conditions and measures may be expressions over columns, the same as in R. They are
+#'   read as data, never run as code: numbers, texts, `TRUE`, `FALSE`, `NA`, columns, and
 #' * arithmetic `+ - * / ^ %% %/%`, `abs()`, `round()`, `pmin()`, `pmax()`;
 #' * comparison `== != < <= > >=`, membership `%in% c(...)`, logic `& | !`, `ifelse()`;
 #' * missing values `is.na()`; text `tolower()`, `toupper()`, `trimws()`, `startsWith()`, `endsWith()`, `nchar()`,

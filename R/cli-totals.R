@@ -44,7 +44,7 @@ totals_options <- function() {
     option("units", "column of the number of pieces", "NAME"),
     option("order", "column of the order's number", "NAME"),
     option("by", "columns to split by, for example region,product", "NAMES"),
-    option("every", "day, week, month, quarter, year, weekday or month_of_year", "PERIOD"),
+    option("every", either(names(grain_kinds)), "PERIOD"),
     option("measures", "columns to total, or lines [default: %default]", "NAMES", "revenue"),
     flag("subtotals", "with subtotals and the grand total"),
     option("keep", "keep the lines for which this holds; may be repeated", "COND"),
@@ -53,7 +53,7 @@ totals_options <- function() {
     option("within", "columns inside which to rank and take shares", "NAMES"),
     flag("rank", "add the rank"), flag("share", "add the share of the total"),
     flag("running", "add the running total along the period"),
-    option("change", "add the change against year_before or period_before", "WHAT"),
+    option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
     option("decimals", "decimals of revenue [default: %default]", "N", "2"),
     option("currency", "the currency's mark", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
@@ -61,7 +61,8 @@ totals_options <- function() {
     flag("set-aside", "keep unusable lines apart instead of stopping"),
     option("rows", "how many rows to print [default: %default]", "N", "20"),
     flag("csv", "print comma separated text, all rows"),
-    option("out", "write a .csv, .tsv, .xlsx, .parquet, .json or .md file instead", "FILE")
+    option("out", sprintf("write a file instead, its name ending in %s", either(paste0(".", names(table_writers)))),
+           "FILE")
   )
 }
 
@@ -92,7 +93,7 @@ check_totals_options <- function(given) {
     }
   }
   wrong("every", given$every, names(grain_kinds))
-  wrong("change", given$change, c("year_before", "period_before"))
+  wrong("change", given$change, step_kinds$change$arguments$versus$choices)
 }
 
 # Further files are attached by the columns that they share with the lines.

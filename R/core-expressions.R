@@ -129,10 +129,12 @@ in_language <- function(expr, env, call) {
 
 # Expressions as text ------------------------------------------------------------------------------------
 
-# The text of an expression, which parses to the same again.
-expression_source <- function(expr) {
-  text <- function(control) paste(deparse(expr, width.cutoff = 500L, backtick = TRUE, control = control),
-                                  collapse = " ")
+# The text of an expression, which parses to the same again; of several lines where it is longer than `width`.
+expression_source <- function(expr, width = 500L) {
+  text <- function(control) {
+    lines <- deparse(expr, width.cutoff = width, backtick = TRUE, control = control)
+    paste(lines, collapse = if (width < 500L) "\n" else " ")
+  }
   short <- text(c("keepInteger", "keepNA"))
   if (identical(parse_utf8(short)[[1]], expr)) short else text(c("keepInteger", "keepNA", "digits17"))
 }

@@ -11,6 +11,8 @@
 #' @param where Condition over columns, as in [keep_lines()]: take only the lines it holds for.
 #' @param margin Text: what a subtotal is. `"recompute"` takes the measure over all lines below it;
 #'   `"add_up"` adds up the rows below it.
+#' @section Kinds:
+#' `r measure_table()`
 #' @return A measure, for the `measures` of [totals()].
 #' @section Blanks: Lines whose `x` is missing are not taken. A group with no line to take has a sum
 #'   and a count of 0, and a missing mean, smallest and largest value. Lines without an order or whatever `per` names

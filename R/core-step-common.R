@@ -65,7 +65,7 @@ derivable <- function(t) {
   names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% c(answer$keys, answer$level)]
 }
 
-# Shares and running figures make sense only of what adds up from row to row.
+# Shares and running totals make sense only of what adds up from row to row.
 check_adds_up <- function(t, of, what, call = caller_env()) {
   measure <- answer_of(t)$measures[[of]]
   if (!is.null(measure) && !measure$adds_up && measure$margin != "add_up") {

@@ -30,6 +30,9 @@
 #'   Rows are in order of period, then of the first measure from the highest, then of names. With
 #'   several `by` columns the later ones are ordered within the earlier ones. A subtotal stands
 #'   below its group.
+#' @section Periods: Named as in print, with days from a calendar year:
+#'
+#' `r grain_table()`
 #' @section Errors: `hinterfeld_error_column` for a column that the facts do not have, `hinterfeld_error_argument`
 #'   for another period or level, `hinterfeld_error_measure` for a measure that cannot be taken,
 #'   `hinterfeld_error_overflow` for a total that cannot be exact.

@@ -1,6 +1,6 @@
 #' The figure that suits a table
 #'
-#' Looks at a totals table's period, columns and added figures and draws the figure made for them: Pareto,
+#' Looks at a totals table's period, columns and steps and draws the figure made for them: Pareto,
 #' change, running totals, best sellers, shares, a profile of the week, a trend, or a ranking.
 #'
 #' @param object A totals table or a crosstab.

@@ -5,17 +5,19 @@
 #' @inheritParams figure_trend
 #' @param t A totals table with [add_running_total()] or [add_moving()], with at most one `by` column.
 #' @return A ggplot, which can be extended.
-#' @section Errors: As for [figure_trend()]; `hinterfeld_error_figure` also for a table without a running figure.
+#' @section Errors: As for [figure_trend()]; `hinterfeld_error_figure` also for a table in which nothing runs along a
+#'   period.
 #' @export
 #' @examples
 #' t <- totals(demo_daybook(), by = region, every = "month")
 #' figure_running(add_running_total(t, restart = "year"))
 figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, NULL)
-  check_time(rows$answer, "A running figure")
+  check_time(rows$answer, "A running total")
   column <- running_columns(rows$answer)
   if (length(column) == 0) {
-    stop_figure("The table holds no running figure.", "Add it first with `add_running_total()` or `add_moving()`.")
+    stop_figure("The table holds nothing that runs along a period.",
+                "Add it first with `add_running_total()` or `add_moving()`.")
   }
   column <- column[length(column)]
   of <- names_of(rows$answer, rows$answer$added[[column]]$of)

@@ -97,10 +97,3 @@ test_that("no files of core call each other in a ring", {
   expect_identical(paste(rings, partners, sep = " -> ")[seq_along(rings)], character())
 })
 
-test_that("no line of code is longer than 120 characters", {
-  long <- unlist(lapply(names(sources()), function(file) {
-    lines <- sources()[[file]]
-    if (file == "RcppExports.R") character() else sprintf("%s:%d", file, which(nchar(lines) > 120))
-  }))
-  expect_identical(long, character())
-})
