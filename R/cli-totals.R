@@ -61,7 +61,7 @@ totals_options <- function() {
     flag("set-aside", "keep unusable lines apart instead of stopping"),
     option("rows", "how many rows to print [default: %default]", "N", "20"),
     flag("csv", "print comma separated text, all rows"),
-    option("out", sprintf("write a file instead, its name ending in %s", either(paste0(".", names(table_writers)))),
+    option("out", sprintf("write a file instead: %s", either(paste0(".", names(table_writers)))),
            "FILE")
   )
 }

@@ -127,7 +127,7 @@ draw_bars <- function(data) {
     ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34,
                                     ymax = .data$row + 0.34,
                                     fill = .data$quiet)) +
-    bar_break(transform(beyond, x = 0.92 * end), scale * 0.05) +
+    bar_break(at_break(beyond, 0.92 * beyond$end), scale * 0.05) +
     label_text(ggplot2::aes(x = pmax(0, .data$end), label = .data$text), hjust = -0.08, size = size) +
     label_text(ggplot2::aes(x = pmin(0, .data$end) - whole * 0.008, label = names), hjust = 1, size = size) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y", ncol = columns) +

@@ -114,7 +114,7 @@ draw_change <- function(data, cap, unit) {
                                       ymax = .data$row + 0.32,
                                       fill = .data$kind), drawn)
     }) +
-    bar_break(transform(data[data$beyond, ], x = 0.88 * sign(end) * cap), cap * 0.05) +
+    bar_break(at_break(data[data$beyond, ], 0.88 * sign(data$end[data$beyond]) * cap), cap * 0.05) +
     label_text(ggplot2::aes(x = ifelse(is.na(.data$end), 0, .data$end), label = .data$label,
                             hjust = ifelse(!is.na(.data$end) & .data$end < 0, 1.12, -0.12))) +
     label_text(ggplot2::aes(x = left, label = names), hjust = 0) +

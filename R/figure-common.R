@@ -152,6 +152,11 @@ line_label <- function(..., size = 3.8) {
               label.padding = grid::unit(0.1, "lines"), !!!border)
 }
 
+at_break <- function(data, x) {
+  data$x <- x
+  data
+}
+
 # Two slanted cuts in the paper's colour across a bar that goes on beyond the axis: at `x`, `width` apart.
 bar_break <- function(data, width) {
   if (nrow(data) == 0) {

@@ -17,7 +17,7 @@
 #' @examples
 #' tally <- tally_of(demo_daybook(), by = product, every = "month")
 #' path <- save_tally(tally, tempfile(fileext = ".tally"))
-#' identical(tally_totals(load_tally(path)), tally_totals(tally))
+#' identical(totals(load_tally(path), by = product, every = "year"), totals(tally, by = product, every = "year"))
 save_tally <- function(tally, path) {
   check_tally(tally, "tally")
   check_text(path, "path")

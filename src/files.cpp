@@ -6,6 +6,7 @@
 #include <cstring>
 
 #if !defined(_WIN32)
+#include <dlfcn.h>
 #include <sys/stat.h>
 #include <unistd.h>
 #endif
@@ -51,12 +52,17 @@ std::string settle_file_kernel(std::string path) {
 // Has writing to standard output failed? A reader that has gone away has seen enough.
 // [[Rcpp::export]]
 bool output_failed_kernel() {
-  const bool failed = std::fflush(stdout) != 0 || std::ferror(stdout) != 0;
-#if !defined(_WIN32)
+#if defined(_WIN32)
+  return false;
+#else
+  // R writes there; this only asks how that went, and looks the stream up instead of being linked to it.
+  FILE* const* stream = static_cast<FILE* const*>(dlsym(RTLD_DEFAULT, "stdout"));
+  if (stream == nullptr) return false;
+  const bool failed = std::fflush(*stream) != 0 || std::ferror(*stream) != 0;
   struct stat about;
   if (failed && fstat(STDOUT_FILENO, &about) == 0 && (S_ISFIFO(about.st_mode) || S_ISSOCK(about.st_mode))) return false;
-#endif
   return failed;
+#endif
 }
 
 // What a path leads to: file, folder, other (a pipe, a device) or none.
