@@ -5,7 +5,7 @@ package <- asNamespace("hinterfeld")
 layers <- c("core", "source", "output", "figure", "report", "brief", "cli")
 
 # Every source file as its lines, by name. A package is installed from one file that marks where each of its own begins.
-sources <- function() {
+read_sources <- function() {
   file <- attr(attr(package$totals, "srcref"), "srcfile")
   lines <- (file$original %||% file)$lines
   lines <- unlist(strsplit(lines, "\n", fixed = TRUE))
@@ -33,11 +33,11 @@ used_by <- function(object) {
   if (is.list(object) && !is.object(object)) unlist(lapply(object, used_by))
 }
 
-where <- files_of_names(sources())
+sources <- read_sources()
+where <- files_of_names(sources)
 layer_of <- function(file) sub("-.*$", "", file)
-uses <- lapply(stats::setNames(nm = intersect(names(where), ls(package, all.names = TRUE))), function(name) {
-  intersect(used_by(package[[name]]), names(where))
-})
+used <- lapply(mget(intersect(names(where), ls(package, all.names = TRUE)), package), used_by)
+uses <- lapply(used, function(names) intersect(names, names(where)))
 
 test_that("every file and its definitions are seen", {
   expect_gt(length(unique(where)), 90)
@@ -56,22 +56,20 @@ core_forbidden <- c(
 test_that("core uses no file, plot, print or clock function and no interface package", {
   core <- names(where)[layer_of(where) == "core"]
   expect_gt(length(core), 150)
-  for (name in intersect(core, ls(package, all.names = TRUE))) {
-    expect_identical(core_forbidden[core_forbidden %in% used_by(package[[name]])], character(), label = name)
-  }
-  for (file in grep("^core-", names(sources()), value = TRUE)) {
-    lines <- grep("^#", sources()[[file]], value = TRUE, invert = TRUE)
+  found <- Filter(length, lapply(used[intersect(core, names(used))], intersect, x = core_forbidden))
+  expect_identical(found, stats::setNames(list(), character()))
+  for (file in grep("^core-", names(sources), value = TRUE)) {
+    lines <- grep("^#", sources[[file]], value = TRUE, invert = TRUE)
     packages <- unlist(regmatches(lines, gregexpr("[[:alnum:].]+(?=:::?[[:alnum:]`])", lines, perl = TRUE)))
     expect_identical(setdiff(packages, c("rlang", "tibble", "tidyselect", "stats", "utils")), character(), label = file)
   }
 })
 
 test_that("a layer calls only those below it", {
-  for (name in names(uses)) {
-    called <- as.character(uses[[name]])
-    above <- called[match(layer_of(where[called]), layers) > match(layer_of(where[[name]]), layers)]
-    expect_identical(above[!is.na(above)], character(), label = name)
-  }
+  level <- stats::setNames(match(layer_of(where), layers), names(where))
+  above <- Map(function(name, called) called[which(level[called] > level[[name]])], names(uses),
+               lapply(uses, as.character))
+  expect_identical(Filter(length, above), stats::setNames(list(), character()))
 })
 
 test_that("no files of core call each other in a ring", {
