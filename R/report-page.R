@@ -3,28 +3,35 @@
 report_page <- function(sections, title, words, book) {
   # The one script that may run is told by its bytes.
   script <- enc2utf8(page_part("report.js"))
-  headings <- lapply(sections,
-                     function(section) sprintf('<li><a href="#%s">%s</a></li>', section$id, escape(section$heading)))
-  paste(c(
-    "<!DOCTYPE html>", '<html lang="en">', "<head>", '<meta charset="utf-8">',
-    '<meta name="viewport" content="width=device-width, initial-scale=1">',
-    # Nothing is fetched, whatever the data or the words may hold.
-    sprintf(paste0('<meta http-equiv="Content-Security-Policy" content="default-src \'none\'; img-src data:; ',
-                   'style-src \'unsafe-inline\'; script-src \'sha256-%s\'">'),
-            jsonlite::base64_enc(digest::digest(script, algo = "sha256", serialize = FALSE, raw = TRUE))),
-    sprintf("<title>%s</title>", escape(title)), "<style>", page_part("report.css"), "</style>", "</head>", "<body>",
-    '<a class="skip" href="#headings">Skip to the contents</a>',
-    "<header>", sprintf("<h1>%s</h1>", escape(title)), sprintf('<p class="span">%s</p>', escape(book_words(book))),
-    "</header>",
-    '<nav id="headings" aria-label="Contents">', "<details open><summary>Contents</summary>", "<ol>", unlist(headings),
-    "</ol>", "</details>", "</nav>",
-    "<main>", if (!is.null(words)) sprintf('<div class="words">%s</div>', html_words(words)),
-    unlist(lapply(sections, html_section)), "</main>",
-    sprintf("<footer><p>Made with hinterfeld %s from %s. Amounts are exact to their decimals.</p></footer>",
-            utils::packageVersion("hinterfeld"),
-            escape(count_of(book$lines, "line"))),
-    paste0("<script>", script, "</script>"), "</body>", "</html>"
-  ), collapse = "\n")
+  hash <- jsonlite::base64_enc(digest::digest(script, algo = "sha256", serialize = FALSE, raw = TRUE))
+  # Nothing is fetched, whatever the data or the words may hold.
+  policy <- sprintf("default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-%s'", hash)
+  tags <- htmltools::tags
+  title <- visible(title)
+  made <- sprintf("Made with hinterfeld %s from %s. Amounts are exact to their decimals.",
+                  utils::packageVersion("hinterfeld"), count_of(book$lines, "line"))
+  head <- list(
+    tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+    tags$meta(`http-equiv` = "Content-Security-Policy", content = policy), tags$title(title),
+    tags$style(htmltools::HTML(page_part("report.css")))
+  )
+  contents <- lapply(sections,
+                     function(section) tags$li(tags$a(href = paste0("#", section$id), visible(section$heading))))
+  body <- list(
+    tags$a(class = "skip", href = "#headings", "Skip to the contents"),
+    tags$header(tags$h1(title), tags$p(class = "span", visible(book_words(book)))),
+    tags$nav(id = "headings", `aria-label` = "Contents",
+             tags$details(open = NA, tags$summary("Contents"), tags$ol(contents))),
+    tags$main(if (!is.null(words)) words_element(words), lapply(sections, section_element)),
+    tags$footer(tags$p(made)),
+    # What the hash is of: not a byte may stand around it.
+    htmltools::HTML(paste0("<script>", script, "</script>"))
+  )
+  # htmltools has no place for a policy in the head of a page of its own, so the frame is written here.
+  parts <- function(of) vapply(of, html_of, "")
+  paste(c("<!DOCTYPE html>", "<html lang=\"en\">", "<head>", parts(head), "</head>", "<body>", parts(body), "</body>",
+          "</html>"),
+        collapse = "\n")
 }
 
 page_part <- function(file) {
@@ -38,20 +45,25 @@ book_words <- function(book) {
           unit, format(book$span[2]))
 }
 
-html_section <- function(section) {
-  c(sprintf('<section id="%s" aria-labelledby="%s-heading">', section$id, section$id),
-    sprintf('<h2 id="%s-heading">%s</h2>', section$id, escape(section$heading)),
-    vapply(section$blocks, html_block, ""), "</section>")
+section_element <- function(section) {
+  tags <- htmltools::tags
+  heading <- paste0(section$id, "-heading")
+  tags$section(id = section$id, `aria-labelledby` = heading, tags$h2(id = heading, visible(section$heading)),
+               lapply(section$blocks, block_element))
 }
 
-html_block <- function(block) {
+block_element <- function(block) {
+  tags <- htmltools::tags
   switch(block$kind,
-    table = html_table(block), figure = html_figure(block$figure), cards = html_cards(block$cards),
-    text = paste(sprintf("<p>%s</p>", escape(block$text)), collapse = "\n"),
-    words = sprintf('<div class="words">%s</div>', html_words(block$words)),
-    sentences = paste0(sprintf("<h3>%s</h3>", escape(block$title)), "<ul>",
-                       paste(sprintf("<li>%s</li>", escape(block$sentences)), collapse = ""), "</ul>")
+    table = htmltools::HTML(html_table(block)), figure = htmltools::HTML(html_figure(block$figure)),
+    cards = tags$ul(class = "cards", lapply(block$cards, card_element)),
+    text = lapply(visible(block$text), tags$p), words = words_element(block$words),
+    sentences = list(tags$h3(visible(block$title)), tags$ul(lapply(visible(block$sentences), tags$li)))
   )
+}
+
+words_element <- function(words) {
+  htmltools::tags$div(class = "words", htmltools::HTML(html_words(words)))
 }
 
 # Pixels for screens of twice the density.
@@ -78,27 +90,31 @@ figure_alt <- function(figure) {
   paste(ifelse(grepl("[.]$", words), words, paste0(words, ".")), collapse = " ")
 }
 
-html_cards <- function(cards) {
-  one <- function(card) {
-    change <- if (is.na(card$pct)) {
-      '<p class="change none">no comparison</p>'
-    } else {
-      sprintf('<p class="change %s"><strong>%s</strong> from %s</p>',
-              if (card$pct > 0) "more" else if (card$pct < 0) "less" else "none",
-              escape(percent_text(card$pct, signed = TRUE)), escape(card$before))
-    }
-    sprintf(paste0('<li><h3>%s <span class="period">%s</span></h3><p class="value" data-value="%s">%s%s</p>%s',
-                   '<p class="against">%s</p></li>'),
-            escape(card$label), escape(card$period), number_text(card$exact), escape(card$value),
-            if (is.null(card$unit)) "" else sprintf(' <span class="unit">%s</span>', escape(card$unit)), change,
-            whole_days(escape(card$against)))
+card_element <- function(card) {
+  tags <- htmltools::tags
+  change <- if (is.na(card$pct)) {
+    tags$p(class = "change none", "no comparison")
+  } else {
+    way <- if (card$pct > 0) "more" else if (card$pct < 0) "less" else "none"
+    tags$p(class = paste("change", way), tags$strong(percent_text(card$pct, signed = TRUE), .noWS = "outside"),
+           paste(" from", card$before))
   }
-  paste0('<ul class="cards">', paste(vapply(cards, one, ""), collapse = "\n"), "</ul>")
+  tags$li(
+    tags$h3(paste0(visible(card$label), " "), tags$span(class = "period", card$period, .noWS = "outside")),
+    tags$p(class = "value", `data-value` = number_text(card$exact), card$value,
+           if (!is.null(card$unit)) list(" ", tags$span(class = "unit", visible(card$unit), .noWS = "outside"))),
+    change, tags$p(class = "against", whole_days(card$against))
+  )
 }
 
 # A day is not broken at its hyphens.
-whole_days <- function(html) {
-  gsub("([0-9]{4}-[0-9]{2}-[0-9]{2})", '<span class="whole">\\1</span>', html)
+whole_days <- function(text) {
+  day <- "[0-9]{4}-[0-9]{2}-[0-9]{2}"
+  found <- gregexpr(day, text)
+  between <- as.list(visible(regmatches(text, found, invert = TRUE)[[1]]))
+  days <- lapply(regmatches(text, found)[[1]], function(one) htmltools::tags$span(class = "whole", one, .noWS = "outside"))
+  # What stands between days begins and ends the text.
+  c(between[1], unlist(Map(list, days, between[-1]), recursive = FALSE))
 }
 
 # Markdown of the analyst: no HTML of its own, no pictures from elsewhere, links to pages and mail only.

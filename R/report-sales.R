@@ -1,8 +1,8 @@
 #' The sales report: one HTML file
 #'
-#' Headline figures against the same days of last year, trend, change, best sellers, Pareto classes, the running
+#' Headline numbers against the same days of last year, trend, change, best sellers, Pareto classes, the running
 #' year, a crosstab, the profile of the week, unsold products, what was left out and why, whether everything
-#' adds up, and how each figure is computed. The file needs nothing else: no network, no other file. Its
+#' adds up, and how each number is computed. The file needs nothing else: no network, no other file. Its
 #' tables sort and filter in the browser, and it prints.
 #'
 #' @param x A daybook, a tally (what it does not hold is left out, with a message), a brief made by [read_brief()], or

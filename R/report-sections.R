@@ -8,7 +8,7 @@ report_sections <- list(
   crosstab = function(context) crosstab_section(context), weekdays = function(context) weekdays_section(context),
   unsold = function(context) unsold_section(context), left_out = function(context) left_out_section(context),
   checks = function(context) new_section("checks", "Does everything add up?"),
-  methods = function(context) new_section("methods", "How each figure is computed")
+  methods = function(context) new_section("methods", "How each number is computed")
 )
 
 new_section <- function(id, heading, ...) {
@@ -39,7 +39,7 @@ headline_section <- function(context) {
   measures <- names(answer_of(year)$measures)
   cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
-  new_section("headline", "Headline figures", cards_block(cards),
+  new_section("headline", "Headline numbers", cards_block(cards),
               table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
 }
 

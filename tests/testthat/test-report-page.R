@@ -138,7 +138,7 @@ test_that("a heading cannot leave its attribute, and only the report's own scrip
   html <- paste(readLines(path), collapse = "\n")
   script <- sub("</script>.*$", "", sub("^.*<script>", "", html))
   hash <- jsonlite::base64_enc(digest::digest(script, algo = "sha256", serialize = FALSE, raw = TRUE))
-  expect_match(html, sprintf("script-src 'sha256-%s'", hash), fixed = TRUE)
+  expect_match(html, sprintf("script-src &#39;sha256-%s&#39;", hash), fixed = TRUE)
   page <- open_page(path)
   expect_identical(page$script("return document.title"), "Safe")
   expect_identical(page$script("return document.querySelectorAll('[onfocus], [autofocus]').length"), 0L)
