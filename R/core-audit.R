@@ -9,7 +9,7 @@
 #' @param book A daybook made by [daybook()], or a tally made by [tally_of()].
 #' @return A tibble with one row per step and the columns
 #'   * `step`: integer, 1 for the first;
-#'   * `what`: text, one of `read`, `attach`, `settle`, `change`, `daybook`, `set aside`, `keep`,
+#'   * `what`: text, one of `read`, `attach`, `settle`, `change`, `daybook`, `extend`, `set aside`, `keep`,
 #'     `leave out`, `neither yes nor no`;
 #'   * `why`: text, the file, the keys or the reason;
 #'   * `lines_before`, `lines_after`: numbers of lines;

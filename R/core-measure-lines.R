@@ -96,9 +96,9 @@ measure_minor <- function(x, book, decimals, call) {
        decimals = decimals)
 }
 
-expression_values <- function(x, expr, book, call) {
+expression_values <- function(x, expr, book, call, name = "x") {
   mask <- lapply(stats::setNames(nm = intersect(all.vars(expr), names(book$columns))), column_values, book = book)
-  evaluate_over(x, mask, "x", call)
+  evaluate_over(x, mask, name, call, names(book$columns))
 }
 
 check_adds <- function(values, label, book, call) {
@@ -150,7 +150,8 @@ expression_counts <- function(expr, book) {
   }
   name <- if (rlang::is_string(expr)) expr else column_asked(expr, book)
   if (!is.null(name)) {
-    return(switch(name, revenue = "money", units = if ("units" %in% names(book$roles)) "pieces" else "other", "other"))
+    known <- if (name %in% names(book$counts)) book$counts[[name]] else "other"
+    return(switch(name, revenue = "money", units = if ("units" %in% names(book$roles)) "pieces" else known, known))
   }
   if (!is.call(expr)) {
     return("number")

@@ -38,16 +38,16 @@ role_values <- function(role, quo, column, lines, call) {
   values
 }
 
-evaluate_over <- function(quo, data, name, call) {
+evaluate_over <- function(quo, data, name, call, known = names(data)) {
   tryCatch(
     rlang::eval_tidy(quo, data),
     error = function(cnd) {
-      unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), names(data))
-      near <- unlist(lapply(unknown, nearest, known = names(data), most = 1))
+      unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), known)
+      near <- unlist(lapply(unknown, nearest, known = known, most = 1))
       stop_because("role", c(
         sprintf("`%s` cannot be computed from `%s`.", name, rlang::as_label(quo)),
         x = conditionMessage(cnd),
-        i = sprintf("The columns are %s.", columns_named(names(data))),
+        i = sprintf("The columns are %s.", columns_named(known)),
         if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
       ), call = call)
     }

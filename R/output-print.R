@@ -151,7 +151,7 @@ format.hinterfeld_audit <- function(x, ...) {
     revenue_out = x$revenue_before - x$revenue_after, revenue = x$revenue_after
   )
   # Reading brings lines in and takes none out.
-  shown$lines_out[x$what %in% c("read", "attach", "settle", "daybook")] <- NA
+  shown$lines_out[x$what %in% c("read", "attach", "settle", "daybook", "extend")] <- NA
   shown$revenue_out[x$what == "daybook"] <- NA
   decimals <- attr(x, "decimals")
   text_table(shown, list(lines_out = 0, lines = 0, revenue_out = decimals, revenue = decimals), rows = nrow(shown),

@@ -226,7 +226,7 @@ audit_shown <- function(book) {
 
 # Reading brings lines in and takes none out.
 within_reading <- function(rows) {
-  rows$lines_out[rows$what %in% c("read", "attach", "settle", "daybook")] <- NA
+  rows$lines_out[rows$what %in% c("read", "attach", "settle", "daybook", "extend")] <- NA
   rows
 }
 

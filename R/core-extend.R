@@ -1,0 +1,101 @@
+#' Extend lines by further columns
+#'
+#' Gives the lines of a daybook a column computed from those they have, and says so in the [audit()]. Columns of numbers are
+#' exact, and can be totalled, ranked and restricted by like any other; what the lines came with stays as it was.
+#'
+#' @param book A daybook made by [daybook()].
+#' @param ... Columns to add, by name: expressions over columns, such as `profit = revenue - units * unit_cost`. One can
+#'   use those before it.
+#' @param decimals Whole number from 0 to 6: the decimals that new columns of numbers are rounded to, once per line. By
+#'   default those that they have, at most six. Money less pieces times money has the decimals of its parts.
+#' @return A daybook. A column computed from revenue counts money, as revenue does; see [totals()].
+#' @section Errors: `hinterfeld_error_argument` for a column without a name or with one that is taken,
+#'   `hinterfeld_error_role` when it cannot be computed, `hinterfeld_error_overflow` for a number that cannot be exact.
+#' @export
+#' @examples
+#' book <- extend_lines(demo_daybook(), profit = revenue - units * unit_cost, margin_class = ifelse(profit > 0, "gain", "loss"))
+#' totals(book, by = margin_class, measures = c("revenue", "profit"))
+#' audit(book)
+extend_lines <- function(book, ..., decimals = NULL) {
+  check_daybook(book)
+  if (!is.null(decimals) && !(is.numeric(decimals) && length(decimals) == 1 && decimals %in% 0:most_decimals)) {
+    stop_because("argument", c("`decimals` must be a whole number from 0 to 6.", i = sprintf("It is %s.", describe(decimals))))
+  }
+  quos <- rlang::enquos(...)
+  check_new_names(names(quos), book)
+  for (name in names(quos)) book <- extend_by(book, name, quos[[name]], decimals, rlang::current_env())
+  book
+}
+
+check_new_names <- function(names, book, call = caller_env()) {
+  taken <- c(intersect(names, names(book$columns)), names[duplicated(names)])
+  if (length(names) == 0 || any(names == "") || length(taken)) {
+    stop_because("argument", c(
+      if (length(taken)) {
+        sprintf("The lines have %s already.", columns_named(unique(taken)))
+      } else {
+        "Every new column needs a name."
+      },
+      i = "For example `extend_lines(book, profit = revenue - units * unit_cost)`."
+    ), call = call)
+  }
+}
+
+extend_by <- function(book, name, quo, decimals, call) {
+  expr <- rlang::quo_get_expr(quo)
+  check_nesting(expr)
+  exact <- exact_value(expr, rlang::quo_get_env(quo), book)
+  values <- if (is.null(exact)) expression_values(quo, expr, book, call, name)
+  number <- !is.null(exact) || is.numeric(values) && !inherits(values, "Date")
+  counts <- if (number) expression_counts(expr, book) else "other"
+  if (is.null(exact) && !length(values) %in% c(1, book$lines)) {
+    stop_because("role", c(sprintf("`%s` must give one value per line.", name),
+                           x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(book$lines, "line"))),
+                 call = call)
+  }
+  if (number) {
+    found <- if (!is.null(exact)) {
+      settled_decimals(exact, name, decimals, book, call)
+    } else {
+      own <- decimals %||% told_decimals(decimals_of(values), name)
+      list(minor = exact_minor(rep_len(values, book$lines), name, own, book$rounding, call), decimals = own)
+    }
+    book$columns[[name]] <- found$minor
+    book$decimals <- c(book$decimals, stats::setNames(as.integer(found$decimals), name))
+    book$counts <- c(book$counts, stats::setNames(if (counts == "number") "other" else counts, name))
+  } else {
+    values <- rep_len(values, book$lines)
+    book$columns[[name]] <- if (type_of(values) == "text") encode_text(values) else values
+  }
+  what <- weigh(book)
+  why <- sprintf("%s is %s", name, expression_text(expr))
+  book$trail <- add_steps(book$trail, new_trail("extend", why, what[1], what[1], what[2], what[2], book$decimals[["revenue"]]))
+  book
+}
+
+# What a user assigns to a daybook would not be in its audit.
+#' @export
+`$<-.hinterfeld_daybook` <- function(x, name, value) {
+  if (!name %in% daybook_fields) stop_assigned(name)
+  fields <- unclass(x)
+  fields[name] <- list(value)
+  structure(fields, class = class(x))
+}
+
+#' @export
+`[[<-.hinterfeld_daybook` <- function(x, i, value) {
+  if (!is.character(i) || !i %in% daybook_fields) stop_assigned(as.character(i))
+  fields <- unclass(x)
+  fields[i] <- list(value)
+  structure(fields, class = class(x))
+}
+
+daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency", "span",
+                    "trail", "aside", "origin")
+
+stop_assigned <- function(name) {
+  stop_because("argument", c(
+    sprintf("A daybook takes no column `%s` by assignment: its audit would not know.", name),
+    i = sprintf("Give it: `book <- extend_lines(book, %s = ...)`.", name)
+  ), call = NULL)
+}
