@@ -207,7 +207,9 @@ table_problems <- function(spec, path, columns) {
   # A step may be about what the steps before it have added.
   within <- function(given, place, before = spec$add) {
     list(column_problems(unlist(given$within), split, c(place, "within"), "the table splits by"),
-         column_problems(given$of, c(measures, added_names(before)), c(place, "of"), "the table totals"))
+         column_problems(given$of, c(measures, added_names(before)), c(place, "of"), "the table totals"),
+         column_problems(names(order_given(unlist(given$order))), c(split, measures, added_names(before)),
+                         c(place, "order"), "the table has"))
   }
   c(
     list(column_problems(unlist(spec$by), columns, c(path, "by"))),

@@ -49,6 +49,7 @@ argument_form <- function(argument) {
     switch(argument$type,
       text = list(`$ref` = "#/$defs/text"), columns = list(`$ref` = "#/$defs/within"), flag = list(type = "boolean"),
       count = list(type = "integer", minimum = as.integer(argument$least)),
+      order = list(`$ref` = "#/$defs/columns"),
       fraction = list(type = "number", minimum = 0L, maximum = 1L), day = list(`$ref` = "#/$defs/day"),
       fractions = list(type = "object", minProperties = 1L,
                        additionalProperties = list(type = "number", minimum = 0L, maximum = 1L)),

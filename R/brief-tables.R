@@ -41,10 +41,19 @@ totals_for <- function(book, spec) {
 
 step_arguments <- function(given) {
   if (!is.null(given$within)) given$within <- as.character(unlist(given$within))
+  if (!is.null(given$order)) given$order <- order_given(unlist(given$order))
   if (!is.null(given$classes)) given$classes <- unlist(given$classes)
   if (!is.null(given$as_of)) given$as_of <- as.Date(given$as_of)
   if (!is.null(given$periods)) given$periods <- lapply(given$periods, function(days) as.Date(unlist(days)))
   given
+}
+
+# "-revenue" begins with the highest.
+order_given <- function(names) {
+  if (length(names) == 0) {
+    return(NULL)
+  }
+  stats::setNames(startsWith(names, "-"), sub("^-", "", names))
 }
 
 brief_measures <- function(measures) {

@@ -1,8 +1,8 @@
 # The registry of steps: each is one entry, from which the form of briefs, their checks, the code of an inquiry and the
 # help of `read_brief()` are made.
 
-# What an argument of a step is: its `type` (text, columns, flag, count, fraction, day, fractions or periods), its
-# `choices` where it has any, and its `default` (NULL for none).
+# What an argument of a step is: its `type` (text, columns, flag, count, fraction, day, fractions, periods or order),
+# its `choices` where it has any, and its `default` (NULL for none).
 step_argument <- function(type, default = NULL, choices = NULL, least = NULL) {
   list(type = type, default = default, choices = choices, least = least)
 }
@@ -65,10 +65,24 @@ step_kinds <- list(
   slow_sellers = list(
     take = function(...) slow_sellers(...), verb = "slow_sellers", needs = NULL, parts = c(rank = "_rank"),
     arguments = seller_arguments
+  ),
+  sort_rows = list(
+    take = function(t, order) rlang::inject(sort_rows(t, !!!order_columns(order))), verb = "sort_rows", needs = NULL,
+    parts = character(), arguments = list(order = step_argument("order"))
+  ),
+  in_period = list(
+    take = function(...) in_period(...), verb = "in_period", needs = "period", parts = character(),
+    arguments = list(period = step_argument("text"))
   )
 )
 
-# Steps that take rows away.
+# The columns of an order as sort_rows() takes them: down(revenue) where TRUE.
+order_columns <- function(order) {
+  unname(Map(function(name, down) if (down) call("down", as.symbol(name)) else as.symbol(name), names(order), order))
+}
+
+# Steps that take rows away, and those that only put them in order or choose a period.
+row_kinds <- c("sort_rows", "in_period")
 pick_kinds <- c("best_sellers", "slow_sellers")
 
 # The arguments of a step as its verb takes them, without those that are its defaults; `name` where the columns are not

@@ -92,9 +92,11 @@ check_inquiry_given <- function(q, call = caller_env()) {
 check_own_columns <- function(q, call = caller_env()) {
   known <- names(q$measures)
   for (step in q$steps) {
-    if (!step$args$of %in% known) {
+    used <- step$args$of %||% setdiff(names(step$args$order), c(q$by, q$every, "level"))
+    if (!all(used %in% known)) {
       stop_because("argument", c(
-        sprintf("%s takes `%s`, a column that was added by hand.", step_kinds[[step$kind]]$verb, step$args$of),
+        sprintf("%s takes `%s`, a column that was added by hand.", step_kinds[[step$kind]]$verb,
+                setdiff(used, known)[1]),
         i = "Make it a measure, so that the inquiry knows it."
       ), call = call)
     }
@@ -136,6 +138,9 @@ measure_code <- function(m, name) {
 step_call <- function(step) {
   kind <- step_kinds[[step$kind]]
   given <- step_call_arguments(step)
+  if (!is.null(given$order)) {
+    return(rlang::call2(kind$verb, quote(t), !!!order_columns(given$order)))
+  }
   given <- Map(function(value, name) argument_code(value, kind$arguments[[name]]$type), given, names(given))
   rlang::call2(kind$verb, quote(t), !!!given)
 }
@@ -200,7 +205,9 @@ brief_step_entry <- function(step) {
   given <- Map(function(value, name) {
     switch(types[[name]]$type,
       columns = as.list(value), day = format(value), periods = lapply(value, function(days) as.list(format(days))),
-      fractions = as.list(value), count = as.integer(value), value
+      fractions = as.list(value), count = as.integer(value),
+      order = as.list(paste0(ifelse(value, "-", ""), names(value))),
+      value
     )
   }, given, names(given))
   stats::setNames(list(if (length(given)) given), step$kind)

@@ -8,7 +8,8 @@ step_sentences <- function(answer, named = TRUE) {
 
 # A pick shows in the rows that are left.
 is_shown <- function(answer, i) {
-  answer$inquiry$steps[[i]]$kind %in% pick_kinds || any(vapply(answer$added, function(column) column$step == i, NA))
+  answer$inquiry$steps[[i]]$kind %in% c(pick_kinds, row_kinds) ||
+    any(vapply(answer$added, function(column) column$step == i, NA))
 }
 
 # The sentences of the step that a column belongs to.
@@ -61,6 +62,8 @@ step_kinds_words <- list(
   },
   pareto = function(about) words_about(about$column[["class"]], pareto_words(about)),
   change = function(about) words_about(about$column[["change"]], change_words(about)),
+  sort_rows = function(about) words_about(NULL, sorted_words(about)),
+  in_period = function(about) words_about(NULL, sprintf("Rows of %s.", period_words(about$args$period))),
   best_sellers = function(about) pick_words(about, TRUE),
   slow_sellers = function(about) pick_words(about, FALSE)
 )
@@ -201,6 +204,16 @@ pick_words <- function(about, best) {
   edge <- if (args$ties == "ordinal") "ties at the edge are cut in order of names" else "ties at the edge stay"
   picked <- sprintf("Picked: %s %s %s; %s.", member_words(about), what, scope_words(about), edge)
   words_about(NULL, rank, picked, if (args$others) "Rows of others hold the sum of the rest of their scope.")
+}
+
+sorted_words <- function(about) {
+  order <- about$args$order
+  names <- names_of(about$answer, names(order))
+  sprintf("Rows in order of %s.", and_list(ifelse(order, paste(names, "from the highest"), names)))
+}
+
+period_words <- function(period) {
+  if (period == "latest") "the latest period" else period
 }
 
 # The words of a pick without those of its rank.

@@ -150,6 +150,12 @@ steps_for <- function(shape) {
       taken("change", rlang::expr(add_change(t, !!p$of, versus = !!p$versus, align = !!p$align,
                                              like_for_like = !!p$like, name = !!p$name)), p = p)
     },
+    sorted = function() {
+      columns <- some(c(shape$every, shape$by, names(shape$measures)), 2)
+      down <- stats::runif(length(columns)) < 0.5
+      keys <- Map(function(name, down) if (down) call("down", as.symbol(name)) else as.symbol(name), columns, down)
+      taken("sorted", rlang::expr(sort_rows(t, !!!unname(keys))), columns = columns, down = down)
+    },
     best = function() {
       p <- list(of = of(), n = sample(1:4, 1), within = within(), ties = ties(), best = chance(0.7))
       verb <- if (p$best) quote(best_sellers) else quote(slow_sellers)

@@ -69,7 +69,8 @@ test_that("the defaults that the schema tells are those of the functions", {
   for (name in names(steps)) {
     # What slow_sellers() takes behind `n` are the arguments of best_sellers().
     verb <- sub("^slow", "best", hinterfeld:::step_kinds[[name]]$verb)
-    told(steps[[name]], getExportedValue("hinterfeld", verb))
+    # The columns of an order are what sort_rows() takes as `...`.
+    told(steps[[name]], getExportedValue("hinterfeld", verb), skip = "order")
   }
   told(schema$properties$daybook, daybook)
   told(schema$properties$daybook$properties$calendar, sales_calendar)

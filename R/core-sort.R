@@ -1,0 +1,129 @@
+#' Rows in another order, and the rows of a period
+#'
+#' `sort_rows()` puts the rows of a totals table in the order of some of its columns. In a table with subtotals it does
+#' so inside their groups, and every subtotal stays below its group. `in_period()` keeps the rows of one period.
+#'
+#' @param t A totals table made by [totals()].
+#' @param ... Columns, bare or as strings; `down()` around one begins with its highest value. Missing values come last,
+#'   rows that are equal in all of them keep their order. Texts are compared byte by byte.
+#' @param period Text: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week (`"2026-W38"`) or day
+#'   (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the table's last. Periods
+#'   of the table that begin in it are kept; subtotals over all periods are not.
+#' @return `t` with its rows in that order, or with some of them. Both are steps of its inquiry; see [inquiry_of()].
+#' @section Errors: `hinterfeld_error_column` for a column that the table does not have, `hinterfeld_error_period` for a
+#'   table without a period that has a year, or a period without a row.
+#' @export
+#' @examples
+#' t <- add_change(totals(demo_daybook(), by = region, every = "year"))
+#' sort_rows(in_period(t, "latest"), down(revenue_change))
+#' sort_rows(t, region, year)
+sort_rows <- function(t, ...) {
+  check_totals(t)
+  order <- sort_columns(rlang::enquos(...), t)
+  take_step(step_on(t, "sort_rows", list(order = order), character()), t, call = rlang::current_env())
+}
+
+# The columns to sort by, by their first names: TRUE for those that begin with the highest.
+sort_columns <- function(quos, t, call = caller_env()) {
+  if (length(quos) == 0) {
+    stop_because("argument", c("Name the columns to sort by.",
+                               i = "For example `sort_rows(t, region, down(revenue))`."), call = call)
+  }
+  parts <- lapply(unname(quos), function(quo) {
+    expr <- rlang::quo_get_expr(quo)
+    down <- rlang::is_call(expr, "down", n = 1)
+    if (down) quo <- rlang::quo_set_expr(quo, expr[[2]])
+    names <- pick_columns(quo, names(t), "...", call)
+    stats::setNames(rep(down, length(names)), ids_of(answer_of(t), names))
+  })
+  unlist(parts)
+}
+
+#' @export
+take_step.hinterfeld_step_sort_rows <- function(step, t, again = FALSE, call = caller_env()) {
+  answer <- answer_of(t)
+  by <- step$args$order
+  names <- step_names(t, names(by))
+  data <- as_tibble.hinterfeld_totals(t)
+  keys <- unname(Map(sort_places, data[names], by))
+  order <- if (again) {
+    seq_len(nrow(t))
+  } else if (is.null(answer$level)) {
+    do.call(ordered_rows, keys)
+  } else {
+    do.call(ordered_rows, c(group_places(data, answer), keys))
+  }
+  out <- t[order, ]
+  set_answer(with_taken_step(out, step), by_hand = answer$by_hand)
+}
+
+# A step that adds no column.
+with_taken_step <- function(t, step, found = list()) {
+  attr(t, "answer") <- with_step(attr(t, "answer", exact = TRUE), step, found)
+  t
+}
+
+# The place of each value in its order, missing ones last.
+sort_places <- function(x, down) {
+  values <- if (is.factor(x)) as.integer(x) else if (is.character(x)) x else as.double(x)
+  known <- sort(unique(values[!is.na(values)]), method = "radix", decreasing = down)
+  match(values, known)
+}
+
+# Where the groups of a table with subtotals stand, and in each its subtotal last.
+group_places <- function(data, answer) {
+  outer <- utils::head(answer$keys, -1)
+  lapply(seq_along(outer), function(k) {
+    groups <- member_groups(data, outer[seq_len(k)])
+    last <- as.character(data[[outer[k]]]) %in% answer$labels$total
+    ifelse(last, nrow(data) + 1L, groups$first[groups$codes])
+  }) |> c(list(as.integer(as.character(data[[answer$keys[length(answer$keys)]]]) %in% answer$labels$total)))
+}
+
+#' @rdname sort_rows
+#' @export
+in_period <- function(t, period) {
+  check_totals(t)
+  check_text(period, "period")
+  take_step(step_on(t, "in_period", list(period = period), character()), t, call = rlang::current_env())
+}
+
+#' @export
+take_step.hinterfeld_step_in_period <- function(step, t, again = FALSE, call = caller_env()) {
+  answer <- answer_of(t)
+  if (is.null(answer$every) || is_recurring(answer$every)) {
+    stop_because("period", c("The table has no period with a year.",
+                             i = "Total with `every = \"month\"` or another period."), call = call)
+  }
+  if (again) {
+    return(with_taken_step(t, step))
+  }
+  days <- row_days(t)
+  named <- period_named(step$args$period, days, answer, call)
+  rows <- which(!is.na(days) & named)
+  if (length(rows) == 0) {
+    known <- period_label(range(days, na.rm = TRUE), answer$every, answer$about$calendar)
+    stop_because("period", c(
+      sprintf("No row of the table is of \"%s\".", step$args$period),
+      i = sprintf("Its periods run from %s to %s.", known[1], known[2]),
+      i = "Write a year as \"2026\", a quarter as \"2026-Q1\", a month as \"2026-03\", or \"latest\"."
+    ), call = call)
+  }
+  out <- t[rows, ]
+  set_answer(with_taken_step(out, step), by_hand = answer$by_hand)
+}
+
+# Which rows begin in the period of this name, of whatever length.
+period_named <- function(period, days, answer, call) {
+  if (period == "latest") {
+    return(days == max(days, na.rm = TRUE))
+  }
+  longer <- grains[match(answer$every, grains):length(grains)]
+  # A week belongs to the year that holds its fourth day.
+  days <- days + belongs_by(answer)
+  hits <- lapply(longer, function(every) {
+    own <- if (every == answer$every) days - belongs_by(answer) else days
+    period_label(own, every, answer$about$calendar) %in% period
+  })
+  Reduce(`|`, hits)
+}

@@ -1,0 +1,54 @@
+book <- kilnmoor_book()
+
+test_that("rows stand in the order asked for, missing ones last, equal ones as they stood", {
+  t <- add_change(totals(book, by = c(region, category), every = "year"))
+  sorted <- sort_rows(t, region, down(revenue_change))
+  data <- tibble::as_tibble(t)
+  at <- order(match(data$region, sort(unique(data$region), method = "radix")), -data$revenue_change,
+              seq_len(nrow(data)))
+  expect_identical(as.list(tibble::as_tibble(sorted)), as.list(data[at, ]))
+  expect_match(in_words(sorted), "Rows in order of region and revenue_change from the highest", all = FALSE)
+  expect_true(all(reconcile(sorted)$matches))
+  expect_false(any(grepl("It shows", in_words(sorted))))
+  expect_identical(sort_rows(t, down("year"))$year, sort(data$year, decreasing = TRUE))
+})
+
+test_that("subtotals stay below their groups", {
+  t <- totals(book, by = c(region, category), subtotals = TRUE)
+  sorted <- sort_rows(t, category)
+  text <- as.character(sorted$category)
+  expect_identical(unique(as.character(sorted$region)), unique(as.character(t$region)))
+  groups <- split(text, factor(as.character(sorted$region), unique(as.character(sorted$region))))
+  for (group in groups[names(groups) != "Total"]) {
+    expect_identical(utils::tail(group, 1), "Total")
+    inner <- utils::head(group, -1)
+    expect_identical(inner, sort(inner, method = "radix"))
+  }
+  expect_identical(utils::tail(as.character(sorted$region), 1), "Total")
+})
+
+test_that("a period is named as it is written, the latest too, and it is a step", {
+  t <- totals(book, by = region, every = "month", subtotals = TRUE)
+  expect_identical(unique(format(in_period(t, "2026-03")$month)), "2026-03-01")
+  expect_identical(nrow(in_period(totals(book, every = "month"), "2025-Q2")), 3L)
+  expect_identical(nrow(in_period(totals(book, every = "week"), "2026-W38")), 1L)
+  # Weeks belong to the year that holds their Thursday.
+  weeks <- in_period(totals(book, every = "week"), "2026")$week
+  expect_identical(weeks[1], as.Date("2025-12-29"))
+  latest <- in_period(add_change(totals(book, by = region, every = "year")), "latest")
+  expect_identical(nrow(latest), 4L)
+  expect_silent(q <- inquiry_of(sort_rows(latest, down(revenue_change))))
+  expect_snapshot(as_code(q))
+  expect_snapshot(as_brief(q))
+  expect_match(in_words(latest), "Rows of the latest period.", all = FALSE)
+  april <- totals(daybook(lines_of(book), day, revenue, product, calendar = sales_calendar("04-01")), every = "quarter")
+  expect_identical(nrow(in_period(april, "2025/26")), 4L)
+})
+
+test_that("mistakes are explained", {
+  t <- totals(book, by = region, every = "year")
+  expect_snapshot(error = TRUE, sort_rows(t))
+  expect_snapshot(error = TRUE, sort_rows(t, down(revenu)))
+  expect_snapshot(error = TRUE, in_period(t, "2031"))
+  expect_snapshot(error = TRUE, in_period(totals(book, by = region), "2026"))
+})
