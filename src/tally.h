@@ -65,16 +65,22 @@ inline void put(const Column& column, std::size_t at, Kind kind, int64_t minor, 
   if (column.counted != nullptr) column.counted[at] += lines;
 }
 
+// The plainest case by itself: integers of every line. They cannot overflow 64 bits in any number of lines that R can hold.
+template <typename Place, typename Line>
+void add_whole(const int* whole, const Place* at, std::size_t n, const Column& column, Line line_of) {
+  int64_t* value = column.value;
+  const std::size_t ahead = column.far ? kAhead : 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    if (ahead > 0 && i + ahead < n) __builtin_prefetch(value + at[i + ahead], 1);
+    const int one = whole[line_of(i)];
+    value[at[i]] += one == INT_MIN ? 0 : one;
+  }
+}
+
 template <typename Place, typename Line>
 void take_lines(const Amount& amount, const Place* at, std::size_t n, const Column& column, Line line_of) {
   if (amount.kind == Kind::sum && amount.whole != nullptr && amount.mask == nullptr && column.counted == nullptr) {
-    // Integers cannot overflow 64 bits in any number of lines that R can hold.
-    const std::size_t ahead = column.far ? kAhead : 0;
-    for (std::size_t i = 0; i < n; ++i) {
-      if (ahead > 0 && i + ahead < n) __builtin_prefetch(column.value + at[i + ahead], 1);
-      const int whole = amount.whole[line_of(i)];
-      column.value[at[i]] += whole == INT_MIN ? 0 : whole;
-    }
+    add_whole(amount.whole, at, n, column, line_of);
     return;
   }
   for (std::size_t i = 0; i < n; ++i) {

@@ -108,3 +108,24 @@ test_that("keys keep their type, values and blanks through a file", {
   }
   expect_identical(whole_table(tally_of(book, measures = list(n = count_distinct(none)), every = NULL))$n, 0)
 })
+
+test_that("tallies of columns with different decimals merge exactly, and refuse what would not fit", {
+  sales <- a_sale(product = c("a", "b", "a", "b"), revenue = c(1.25, 2, 3.5, 4.125), cost = c(1, 2, 0.125, 0.5))
+  measures <- list("revenue", "cost", m = median_of(cost), top = largest_of(cost), mean = mean_of(cost))
+  tally <- function(rows, decimals) {
+    book <- daybook(sales[rows, ], day, revenue, product, decimals = decimals)
+    tally_of(book, by = product, measures = measures)
+  }
+  whole <- daybook(sales, day, revenue, product, decimals = 3)
+  expected <- tibble::as_tibble(totals(whole, by = product, measures = measures))
+  for (parts in list(list(tally(1:2, 2), tally(3:4, 3)), list(tally(3:4, 3), tally(1:2, 2)))) {
+    merged <- do.call(merge_tallies, parts)
+    expect_identical(merged$decimals[["revenue"]], 3L)
+    asked <- totals(merged, by = product, measures = c("revenue", "cost", "m", "top", "mean"))
+    expect_identical(as.list(tibble::as_tibble(asked)), as.list(expected))
+    expect_identical(audit(merged)$revenue_after[2], sum(sales$revenue))
+  }
+  large <- daybook(a_sale(product = "a", revenue = 2e13), day, revenue, product, decimals = 0)
+  fine <- daybook(a_sale(product = "a", revenue = 0.000001), day, revenue, product, decimals = 6)
+  expect_error(totals(merge_tallies(tally_of(large), tally_of(fine))), class = "hinterfeld_error_overflow")
+})
