@@ -18,16 +18,19 @@ column_sentence <- function(answer, column, named = FALSE) {
 }
 
 step_sentence <- function(answer, i, named = TRUE) {
-  step <- answer$inquiry$steps[[i]]
-  found <- answer$found[[i]]
-  column <- names_of(answer, step$columns)
-  own <- lapply(step$args[intersect(names(step$args), c("of", "within", "along"))], names_of, answer = answer)
-  about <- list(answer = answer, args = replace(step$args, names(own), own), found = found, column = column,
-                given = step$args)
-  words <- step_kinds_words[[step$kind]](about)
+  about <- about_step(answer, i)
+  words <- step_kinds_words[[about$kind]](about)
   first <- attr(words, "names_column")
   if (length(first)) words[1] <- if (named) paste0(first, ": ", words[1]) else capital(words[1])
   as.vector(words)
+}
+
+# What the words of a step are put together from: its arguments and columns by the names that they have now.
+about_step <- function(answer, i) {
+  step <- answer$inquiry$steps[[i]]
+  own <- lapply(step$args[intersect(names(step$args), c("of", "within", "along"))], names_of, answer = answer)
+  list(kind = step$kind, answer = answer, args = replace(step$args, names(own), own), found = answer$found[[i]],
+       column = names_of(answer, step$columns), given = step$args)
 }
 
 # The words of a step; the first sentence is about this column.
@@ -192,18 +195,23 @@ change_counted <- function(told) {
 }
 
 pick_words <- function(about, best) {
-  args <- about$args
   rank <- if (length(about$column)) {
-    paste0(about$column[["rank"]], ": ", rank_words(about, best, args$ties))
+    paste0(about$column[["rank"]], ": ", rank_words(about, best, about$args$ties))
   }
+  picked <- picked_words(about, best)
+  words_about(NULL, rank, paste("Picked:", picked[1]), picked[-1])
+}
+
+picked_words <- function(about, best) {
+  args <- about$args
   what <- if (is.null(args$share)) {
     sprintf("ranked %s or %s by %s", group_digits(args$n), if (best) "better" else "slower", args$of)
   } else {
     sprintf("with %s %s of %s", if (best) "at least" else "less than", percent_words(args$share), args$of)
   }
   edge <- if (args$ties == "ordinal") "ties at the edge are cut in order of names" else "ties at the edge stay"
-  picked <- sprintf("Picked: %s %s %s; %s.", member_words(about), what, scope_words(about), edge)
-  words_about(NULL, rank, picked, if (args$others) "Rows of others hold the sum of the rest of their scope.")
+  c(sprintf("%s %s %s; %s.", member_words(about), what, scope_words(about), edge),
+    if (args$others) "Rows of others hold the sum of the rest of their scope.")
 }
 
 sorted_words <- function(about) {
@@ -216,13 +224,12 @@ period_words <- function(period) {
   if (period == "latest") "the latest period" else period
 }
 
-# The words of a pick without those of its rank.
+# The words of the picks of a table without those of their ranks, for a figure.
 picked_sentences <- function(answer) {
-  unlist(lapply(seq_along(answer$inquiry$steps), function(i) {
-    if (answer$inquiry$steps[[i]]$kind %in% pick_kinds) {
-      words <- step_sentence(answer, i)
-      if (length(answer$inquiry$steps[[i]]$columns)) words[-1] else words
-    }
+  kinds <- vapply(answer$inquiry$steps, function(step) step$kind, "")
+  unlist(lapply(which(kinds %in% pick_kinds), function(i) {
+    words <- picked_words(about_step(answer, i), kinds[i] == "best_sellers")
+    c(capital(words[1]), words[-1])
   }))
 }
 
