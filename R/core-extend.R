@@ -1,7 +1,7 @@
 #' Extend lines by further columns
 #'
-#' Gives the lines of a daybook a column computed from those they have, and says so in the [audit()]. Columns of numbers are
-#' exact, and can be totalled, ranked and restricted by like any other; what the lines came with stays as it was.
+#' Gives the lines of a daybook a column computed from those they have, and says so in the [audit()]. Columns of numbers
+#' are exact, and can be totalled, ranked and restricted by like any other; what the lines came with stays as it was.
 #'
 #' @param book A daybook made by [daybook()].
 #' @param ... Columns to add, by name: expressions over columns, such as `profit = revenue - units * unit_cost`. One can
@@ -13,13 +13,15 @@
 #'   `hinterfeld_error_role` when it cannot be computed, `hinterfeld_error_overflow` for a number that cannot be exact.
 #' @export
 #' @examples
-#' book <- extend_lines(demo_daybook(), profit = revenue - units * unit_cost, margin_class = ifelse(profit > 0, "gain", "loss"))
+#' book <- extend_lines(demo_daybook(), profit = revenue - units * unit_cost,
+#'                      margin_class = ifelse(profit > 0, "gain", "loss"))
 #' totals(book, by = margin_class, measures = c("revenue", "profit"))
 #' audit(book)
 extend_lines <- function(book, ..., decimals = NULL) {
   check_daybook(book)
   if (!is.null(decimals) && !(is.numeric(decimals) && length(decimals) == 1 && decimals %in% 0:most_decimals)) {
-    stop_because("argument", c("`decimals` must be a whole number from 0 to 6.", i = sprintf("It is %s.", describe(decimals))))
+    stop_because("argument",
+                 c("`decimals` must be a whole number from 0 to 6.", i = sprintf("It is %s.", describe(decimals))))
   }
   quos <- rlang::enquos(...)
   check_new_names(names(quos), book)
@@ -50,7 +52,8 @@ extend_by <- function(book, name, quo, decimals, call) {
   counts <- if (number) expression_counts(expr, book) else "other"
   if (is.null(exact) && !length(values) %in% c(1, book$lines)) {
     stop_because("role", c(sprintf("`%s` must give one value per line.", name),
-                           x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(book$lines, "line"))),
+                           x = sprintf("It gives %s for %s.", count_of(length(values), "value"),
+                                       count_of(book$lines, "line"))),
                  call = call)
   }
   if (number) {
@@ -69,7 +72,8 @@ extend_by <- function(book, name, quo, decimals, call) {
   }
   what <- weigh(book)
   why <- sprintf("%s is %s", name, expression_text(expr))
-  book$trail <- add_steps(book$trail, new_trail("extend", why, what[1], what[1], what[2], what[2], book$decimals[["revenue"]]))
+  book$trail <- add_steps(book$trail,
+                          new_trail("extend", why, what[1], what[1], what[2], what[2], book$decimals[["revenue"]]))
   book
 }
 
@@ -90,7 +94,8 @@ extend_by <- function(book, name, quo, decimals, call) {
   structure(fields, class = class(x))
 }
 
-daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency", "span",
+daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency",
+                    "span",
                     "trail", "aside", "origin")
 
 stop_assigned <- function(name) {

@@ -112,7 +112,8 @@ whole_days <- function(text) {
   day <- "[0-9]{4}-[0-9]{2}-[0-9]{2}"
   found <- gregexpr(day, text)
   between <- as.list(visible(regmatches(text, found, invert = TRUE)[[1]]))
-  days <- lapply(regmatches(text, found)[[1]], function(one) htmltools::tags$span(class = "whole", one, .noWS = "outside"))
+  days <- lapply(regmatches(text, found)[[1]],
+                 function(one) htmltools::tags$span(class = "whole", one, .noWS = "outside"))
   # What stands between days begins and ends the text.
   c(between[1], unlist(Map(list, days, between[-1]), recursive = FALSE))
 }

@@ -65,7 +65,8 @@ inline void put(const Column& column, std::size_t at, Kind kind, int64_t minor, 
   if (column.counted != nullptr) column.counted[at] += lines;
 }
 
-// The plainest case by itself: integers of every line. They cannot overflow 64 bits in any number of lines that R can hold.
+// The plainest case by itself: integers of every line. They cannot overflow 64 bits in any number of lines that R can
+// hold.
 template <typename Place, typename Line>
 void add_whole(const int* whole, const Place* at, std::size_t n, const Column& column, Line line_of) {
   int64_t* value = column.value;

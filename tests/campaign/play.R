@@ -102,7 +102,8 @@ follow <- function(move, value, shape, o, place) {
   }
   shape <- switch(move$kind, totals = start_shape(move, o), cut = cut_shape(shape, move, before),
                   rename = renamed_shape(shape, move),
-                  note = shape, sorted = shape, best = best_shape(shape, move, o), change = change_shape(shape, move, o),
+                  note = shape, sorted = shape, best = best_shape(shape, move, o),
+                  change = change_shape(shape, move, o),
                   step_shape(shape, move, o))
   if (!inherits(value, "hinterfeld_totals")) differ("it is no totals table any more")
   shape$at <- compare_rows(value, shape)

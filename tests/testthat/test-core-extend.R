@@ -1,7 +1,8 @@
 book <- kilnmoor_book()
 
 test_that("a further column is exact, counts what its parts count, and stands in the audit", {
-  more <- extend_lines(book, profit = revenue - units * unit_cost, loss = profit < 0, kind = ifelse(loss, "loss", "gain"))
+  more <- extend_lines(book, profit = revenue - units * unit_cost, loss = profit < 0,
+                       kind = ifelse(loss, "loss", "gain"))
   t <- totals(more, by = kind, every = "year", measures = c("revenue", "profit"), subtotals = TRUE)
   direct <- totals(book, every = "year", measures = list(profit = sum_of(revenue - units * unit_cost)))
   expect_identical(t$profit[t$level == "year"], direct$profit)
