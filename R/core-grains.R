@@ -55,7 +55,6 @@ is_recurring <- function(every) {
 }
 
 grains <- names(Filter(function(kind) is.null(kind$single), grain_kinds))
-recurring_grains <- setdiff(names(grain_kinds), grains)
 
 # Can a period be told from periods of another grain?
 told_from <- function(every, from, calendar) {

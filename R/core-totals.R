@@ -86,7 +86,7 @@ table_of <- function(found, keys, measures, levels, labels, inquiry, facts) {
   new_totals(values, new_answer(inquiry, columns, levels, labels, length(found$order), facts))
 }
 
-# `every` marks the period; `ordered` says how texts that stand for other values are put in order.
+# `every` marks the period; `numbers` says that texts of the column, where it must say Total, stand for numbers.
 key_about <- function(id, key, period) {
   number <- is.numeric(key$labels) && !inherits(key$labels, "Date") && !is.factor(key$labels)
   new_column(id, "key", every = if (period) key$name, numbers = number)

@@ -4,6 +4,7 @@
 #include <climits>
 #include <vector>
 
+#include "border.h"
 #include "lazy_text.h"
 #include "pages.h"
 #include "threads.h"
@@ -71,17 +72,6 @@ void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted)
     if (most > labels) good = false;
   });
   if (!good) Rcpp::stop("codes that no label stands for");
-}
-
-// Rows from 1 of so many.
-void check_rows(const int* rows, std::size_t n, R_xlen_t held, int wanted) {
-  std::atomic<bool> good{true};
-  threads::ranges(n, wanted, [&](std::size_t a, std::size_t b) {
-    bool all = true;
-    for (std::size_t i = a; i < b; ++i) all &= rows[i] >= 1 && rows[i] <= held;
-    if (!all) good = false;
-  });
-  if (!good) Rcpp::stop("rows that are not there");
 }
 
 // Each thread counts its lines first, and then knows where to write.
@@ -212,7 +202,7 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
     if (type != INTSXP && type != REALSXP && type != LGLSXP) continue;
     if (Rf_xlength(x) < held) {
       held = Rf_xlength(x);
-      check_rows(row, n, held, threads);
+      border::check_rows(row, n, held, threads);
     }
     Rcpp::Shield<SEXP> taken(pages::vector(type, n));
     if (type == REALSXP) {
@@ -239,8 +229,8 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
 SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
   const int *code = INTEGER(codes), *row = INTEGER(rows);
-  check_rows(row, n, codes.size(), threads);
-  check_rows(code, codes.size(), Rf_xlength(labels), threads);
+  border::check_rows(row, n, codes.size(), threads);
+  border::check_rows(code, codes.size(), Rf_xlength(labels), threads);
   Rcpp::Shield<SEXP> out(pages::vector(TYPEOF(labels), n));
   auto fill = [&](const auto* label, auto* to) {
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {

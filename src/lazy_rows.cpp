@@ -2,6 +2,7 @@
 #include <Rcpp.h>
 #include <R_ext/Altrep.h>
 
+#include "border.h"
 #include "pages.h"
 #include "threads.h"
 
@@ -89,15 +90,7 @@ Rcpp::List lazy_rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int th
   using namespace lazy_rows;
   R_xlen_t least = R_XLEN_T_MAX;
   for (R_xlen_t k = 0; k < columns.size(); ++k) least = std::min<R_xlen_t>(least, Rf_xlength(columns[k]));
-  const int* row = INTEGER(rows);
-  const std::size_t n = rows.size();
-  std::atomic<bool> good{true};
-  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-    bool all = true;
-    for (std::size_t i = a; i < b; ++i) all &= row[i] >= 1 && row[i] <= least;
-    if (!all) good = false;
-  });
-  if (!good) Rcpp::stop("rows that are not there");
+  border::check_rows(INTEGER(rows), rows.size(), least, threads);
   MARK_NOT_MUTABLE(rows);
   Rcpp::List out(columns.size());
   const Rcpp::Shield<SEXP> wanted(Rf_ScalarInteger(threads));
