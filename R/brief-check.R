@@ -202,7 +202,7 @@ table_problems <- function(spec, path, columns) {
       expression_problems(spec$unsold$where, c(path, "unsold", "where"), columns)
     ))
   }
-  split <- c(spec$every, unlist(spec$by))
+  split <- c(unlist(spec$every), unlist(spec$by))
   measures <- measure_names_of(spec$measures)
   # A step may be about what the steps before it have added.
   within <- function(given, place, before = spec$add) {
@@ -212,7 +212,7 @@ table_problems <- function(spec, path, columns) {
                          c(place, "order"), "the table has"))
   }
   c(
-    list(column_problems(unlist(spec$by), columns, c(path, "by"))),
+    list(column_problems(unlist(spec$by), columns, c(path, "by")), every_problems(unlist(spec$every), path)),
     measure_problems(spec$measures, c(path, "measures"), columns),
     unlist(lapply(which(lengths(spec$add) > 0), function(i) {
       place <- c(path, "add", i, names(spec$add[[i]]))
@@ -232,10 +232,16 @@ table_problems <- function(spec, path, columns) {
   )
 }
 
+# Several periods have an order.
+every_problems <- function(every, path) {
+  wrong <- tryCatch(check_every(every), hinterfeld_error = identity)
+  if (inherits(wrong, "hinterfeld_error")) new_problem(c(path, "every"), wrong$message[[1]], wrong$body[[1]])
+}
+
 # What a step needs of its table.
 step_problems <- function(step, given, spec, path) {
   needs <- step_kinds[[step]]$needs
-  periodic <- isTRUE(spec$every %in% grains)
+  periodic <- !is.null(single_grain(unlist(spec$every)))
   if (identical(needs, "period") && !periodic && is.null(given$periods)) {
     new_problem(path, "A change needs periods to compare.", "Give the table `every`, or name two `periods`.")
   } else if (identical(needs, "along") && is.null(spec$every) && is.null(given$along)) {
@@ -273,12 +279,16 @@ measure_problems <- function(measures, path, columns) {
       return(list(new_problem(place, sprintf("A measure needs one of %s.", columns_named(measure_makers())))))
     }
     kind <- measure_kinds[[kind_made_by(makers)]]
-    spare <- c(if (!kind$per) intersect("per", names(spec)), if (!kind$margin) intersect("margin", names(spec)))
+    pair <- kind$takes == "pair"
+    spare <- intersect(c(if (!kind$per) "per", if (!kind$margin) "margin", if (!pair) "to"), names(spec))
     c(
       lapply(spare, function(key) new_problem(c(place, key), sprintf("`%s` does not go with `%s`.", key, makers))),
       list(
         if (kind$takes == "column") column_problems(spec[[makers]], columns, c(place, makers)),
-        if (kind$takes == "numbers") expression_problems(spec[[makers]], c(place, makers), columns),
+        if (pair && is.null(spec$to)) new_problem(place, sprintf("`%s` needs `to`.", makers),
+                                                  "Name what it is divided by: `to: revenue`."),
+        if (kind$takes == "numbers" || pair) expression_problems(spec[[makers]], c(place, makers), columns),
+        expression_problems(spec$to, c(place, "to"), columns),
         column_problems(setdiff(spec$per, grains), columns, c(place, "per")),
         expression_problems(spec$where, c(place, "where"), columns)
       )

@@ -4,7 +4,8 @@
 # A brief schema with its parts from the registries.
 formed_schema <- function(schema) {
   table <- schema[["$defs"]]$table$properties
-  table$every <- list(enum = as.list(names(grain_kinds)))
+  grain <- list(enum = as.list(names(grain_kinds)))
+  table$every <- list(anyOf = list(grain, list(type = "array", minItems = 1L, items = grain)))
   table$add <- list(type = "array", minItems = 1L, items = list(`$ref` = "#/$defs/step"))
   table$pick$properties[pick_kinds] <- lapply(pick_kinds, function(kind) step_form(step_kinds[[kind]]))
   table$headings <- list(
@@ -30,9 +31,10 @@ formed_schema <- function(schema) {
 measured_form <- function() {
   expression <- list(`$ref` = "#/$defs/expression")
   makers <- lapply(stats::setNames(measure_kinds, measure_makers()), function(kind) {
-    switch(kind$takes, numbers = expression, column = list(`$ref` = "#/$defs/column"), lines = list(enum = list(TRUE)))
+    switch(kind$takes, numbers = , pair = expression, column = list(`$ref` = "#/$defs/column"),
+           lines = list(enum = list(TRUE)))
   })
-  c(makers, list(per = list(`$ref` = "#/$defs/column"), where = expression,
+  c(makers, list(to = expression, per = list(`$ref` = "#/$defs/column"), where = expression,
                  margin = list(enum = list("recompute", "add_up"), default = "recompute")))
 }
 

@@ -34,6 +34,7 @@ with_headings <- function(t, headings, call = caller_env()) {
 
 totals_for <- function(book, spec) {
   given <- spec[intersect(names(spec), c("every", "fill"))]
+  if (!is.null(given$every)) given$every <- unlist(given$every)
   given$measures <- brief_measures(spec$measures)
   given$subtotals <- if (is.list(spec$subtotals)) lapply(spec$subtotals, unlist) else spec$subtotals
   rlang::exec(totals, book, by = unlist(spec$by), !!!given)
@@ -74,9 +75,9 @@ brief_measure <- function(spec) {
   kind <- kind_made_by(intersect(names(spec), measure_makers()))
   maker <- measure_kinds[[kind]]$maker
   x <- switch(measure_kinds[[kind]]$takes, column = rlang::new_quosure(spec[[maker]], rlang::empty_env()),
-              numbers = brief_quo(spec[[maker]]), rlang::quo(NULL))
+              numbers = , pair = brief_quo(spec[[maker]]), rlang::quo(NULL))
   per <- rlang::new_quosure(spec$per, rlang::empty_env())
-  new_measure(kind, x, per, brief_quo(spec$where), spec$margin %||% "recompute")
+  new_measure(kind, x, per, brief_quo(spec$where), spec$margin %||% "recompute", to = brief_quo(spec$to))
 }
 
 unsold_table <- function(book, spec, brief) {

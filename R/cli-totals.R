@@ -92,7 +92,7 @@ check_totals_options <- function(given) {
       ))
     }
   }
-  wrong("every", given$every, names(grain_kinds))
+  for (one in cli_list(given$every)) wrong("every", one, names(grain_kinds))
   wrong("change", given$change, step_kinds$change$arguments$versus$choices)
 }
 
@@ -133,8 +133,8 @@ shared_key <- function(lines, table, path, call = caller_env()) {
 
 # Columns are handed over as texts, so that errors name them as they were typed.
 cli_table <- function(book, given) {
-  t <- rlang::exec(totals, book, by = cli_list(given$by), every = given$every, measures = cli_list(given$measures),
-                   subtotals = if (given$subtotals) TRUE)
+  t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),
+                   measures = cli_list(given$measures), subtotals = if (given$subtotals) TRUE)
   of <- cli_list(given$measures)[1]
   within <- cli_list(given$within)
   if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change)

@@ -45,7 +45,9 @@ check_answer <- function(answer, names) {
 }
 
 # The answer of a table, with its columns by role; NULL for any other table, whatever attributes it was left with.
-# `every` is the grain of its period, `period` the column that holds it.
+# `everys` are the grains of its periods and `periods` their columns; `every` is the single period that they tell
+# together, or the finest of those that come again, and `period` the column of the finest. `by` are the other columns
+# that split; where periods come again, each longer one splits like these.
 answer_of <- function(t) {
   answer <- if (inherits(t, answer_classes)) attr(t, "answer", exact = TRUE)
   if (is.null(answer)) {
@@ -54,8 +56,13 @@ answer_of <- function(t) {
   role <- vapply(answer$columns, function(column) column$role, "")
   dated <- vapply(answer$columns, function(column) !is.null(column$every), NA)
   named <- names(answer$columns)
+  everys <- answer$inquiry$every
+  periods <- if (any(dated)) named[dated]
+  single <- single_grain(everys)
+  outer <- if (is.null(single)) utils::head(periods, -1)
   c(answer, list(
-    every = answer$inquiry$every, period = if (any(dated)) named[dated], by = named[role == "key" & !dated],
+    everys = everys, periods = periods, every = single %||% utils::tail(everys, 1), period = utils::tail(periods, 1),
+    by = c(outer, named[role == "key" & !dated]),
     keys = named[role == "key"], level = if (any(role == "level")) named[role == "level"],
     measures = answer$columns[role == "measure"], added = answer$columns[role == "added"],
     cells = answer$columns[role == "cell"], values = named[role %in% c("measure", "added", "cell")]

@@ -29,7 +29,7 @@ change_values <- function(now, earlier, unknown, comparable, measure) {
 
 # What the sentence about a change tells: the days compared for the last period, and how many rows are special.
 change_told <- function(columns, plan) {
-  last <- length(plan$starts)
+  last <- plan$periods[[1]]
   earlier <- c(plan$earlier$start[last], plan$earlier$end[last])
   c(list(last = if (!is.na(earlier[1])) list(now = c(plan$starts[last], plan$ends[last]), before = earlier)),
     direction_counts(columns))

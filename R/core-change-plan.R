@@ -1,9 +1,34 @@
 # Which earlier day is compared with which period of the table.
 
+# The plans of all single periods that levels of a table tell, the table's own first: their periods one after the other.
+# `grain` names that of each level, NA for none; `after` tells how many periods stand before those of a grain.
+plan_of_table <- function(answer, how) {
+  grain <- vapply(answer$levels, level_grain, "", answer = answer)
+  plans <- lapply(stats::setNames(nm = unique(c(answer$every, grain[!is.na(grain)]))), change_plan,
+                  about = answer$about, how = how)
+  periods <- vapply(plans, function(plan) length(plan$starts), 0L)
+  after <- cumsum(periods) - periods
+  joined <- function(part) do.call(c, unname(lapply(plans, function(plan) plan[[part]])))
+  list(
+    grain = grain, after = after, periods = periods, starts = joined("starts"), ends = joined("ends"),
+    earlier = list(start = do.call(c, unname(lapply(plans, function(plan) plan$earlier$start))),
+                   end = do.call(c, unname(lapply(plans, function(plan) plan$earlier$end)))),
+    unknown = joined("unknown"), comparable = joined("comparable"),
+    later = unlist(Map(function(plan, after) plan$later + after, plans, after), use.names = FALSE),
+    target = Map(function(plan, after) plan$target + after, plans, after)
+  )
+}
+
+# The single period of a level's rows; NA where it has none, or where weeks tell the longer ones.
+level_grain <- function(level, answer) {
+  grain <- single_grain(answer$everys[answer$periods %in% level$columns]) %||% NA_character_
+  if (weeks_tell(answer$everys, answer$about$calendar) && !grain %in% answer$every) NA_character_ else grain
+}
+
 # For the periods of the span: whether the earlier one can be compared and which days it has; and `later`, the period
 # that is compared with the whole of it (NA for none). For each day of the span: `target`, the period that it is an
 # earlier day of.
-change_plan <- function(about, every, how) {
+change_plan <- function(every, about, how) {
   calendar <- about$calendar
   span <- about$span
   starts <- periods_of(span, every, calendar)

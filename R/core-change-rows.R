@@ -5,20 +5,64 @@
 compare_rows <- function(t, of, plan, call) {
   answer <- answer_of(t)
   codes <- row_codes(t, call)
+  codes$single <- c(list(places_in_plan(answer, codes, plan)), codes$keys[-seq_along(answer$periods)])
   before <- earlier_rows(t, of, plan, codes, call)
-  sizes <- key_sizes(codes$all)
-  at <- find_groups(codes$keys, before$codes, sizes)
+  sizes <- c(length(plan$starts), key_sizes(codes$all[-seq_along(answer$periods)]))
+  at <- find_groups(codes$single, before$codes, sizes)
   earlier <- before$values[at]
   gone <- which(replace(rep(TRUE, length(before$values)), at, FALSE))
   gone <- gone[!before$values[gone] %in% c(NA, 0)]
+  period <- codes$single[[1]]
   if (answer$cut || length(gone) == 0) {
-    return(list(table = t, earlier = earlier, period = codes$keys[[1]]))
+    return(list(table = t, earlier = earlier, period = period))
   }
-  gone <- list(codes = lapply(before$codes, function(code) code[gone]), level = before$level[gone],
-               values = before$values[gone])
+  place <- before$codes[[1]][gone]
+  level <- before$level[gone]
+  gone <- list(codes = c(periods_of_places(answer, codes, plan, place, level),
+                         lapply(before$codes[-1], function(code) code[gone])),
+               level = level, values = before$values[gone])
   whole <- with_gone_rows(t, codes, gone)
-  list(table = whole$table, earlier = c(earlier, gone$values)[whole$order],
-       period = c(codes$keys[[1]], gone$codes[[1]])[whole$order])
+  list(table = whole$table, earlier = c(earlier, gone$values)[whole$order], period = c(period, place)[whole$order])
+}
+
+# The place of each row's single period among those of the plan; the code of totals where it has none.
+places_in_plan <- function(answer, codes, plan) {
+  if (length(answer$periods) == 1) {
+    return(codes$keys[[1]])
+  }
+  place <- rep(total_code, length(codes$level))
+  for (level in which(!is.na(plan$grain))) {
+    rows <- which(codes$level == level)
+    known <- places_of_level(answer, codes, plan, level)
+    own <- lapply(codes$keys[known$split], function(code) code[rows])
+    place[rows] <- known$place[find_groups(own, known$codes, key_sizes(codes$all[known$split]))]
+  }
+  place
+}
+
+# Back from places to the codes of each period of the table.
+periods_of_places <- function(answer, codes, plan, place, level) {
+  if (length(answer$periods) == 1) {
+    return(list(place))
+  }
+  out <- rep(list(rep(total_code, length(place))), length(answer$periods))
+  for (one in unique(level)) {
+    rows <- which(level == one)
+    known <- places_of_level(answer, codes, plan, one)
+    at <- match(place[rows], known$place)
+    for (k in seq_along(known$split)) out[[known$split[k]]][rows] <- known$codes[[k]][at]
+  }
+  out
+}
+
+# The single periods of a level: the periods of the table that tell them, their codes, and their places in the plan.
+places_of_level <- function(answer, codes, plan, level) {
+  grain <- plan$grain[[level]]
+  split <- which(answer$periods %in% answer$levels[[level]]$columns)
+  places <- period_places(codes$all[split])
+  starts <- plan$starts[plan$after[[grain]] + seq_len(plan$periods[[grain]])]
+  own <- period_start(places$first, grain, answer$about$calendar)
+  list(split = split, codes = places$codes, place = plan$after[[grain]] + match(as.integer(own), as.integer(starts)))
 }
 
 # The measure of the earlier periods as rows of the periods they are compared with, for every level of the table. A
@@ -28,33 +72,48 @@ earlier_rows <- function(t, of, plan, codes, call) {
   if (answer$cut) {
     return(earlier_lines(answer, of, plan, codes, plan$target, call))
   }
-  period <- codes$keys[[1]]
-  later <- recode_kernel(period, plan$later, NA_integer_, threads_wanted())
+  later <- recode_kernel(codes$single[[1]], plan$later, NA_integer_, threads_wanted())
   rows <- which(!is.na(later))
   held <- list(
-    codes = c(list(later[rows]), lapply(codes$keys[-1], function(code) code[rows])),
+    codes = c(list(later[rows]), lapply(codes$single[-1], function(code) code[rows])),
     level = codes$level[rows], values = derive_values(t, of)$values[rows]
   )
-  target <- replace(plan$target, plan$target %in% plan$later, NA)
-  if (all(is.na(target))) {
-    return(held)
-  }
+  target <- lapply(plan$target, function(target) replace(target, target %in% plan$later, NA))
   lines <- earlier_lines(answer, of, plan, codes, target, call)
   list(codes = Map(c, held$codes, lines$codes), level = c(held$level, lines$level),
        values = c(held$values, lines$values))
 }
 
-# The same from the lines: `target` tells for each day of the span the period that it is an earlier day of.
+# The same from the lines: `target` tells, by grain, for each day of the span the period that it is an earlier day of.
 earlier_lines <- function(answer, of, plan, codes, target, call) {
+  taken <- lapply(names(target), function(grain) {
+    levels <- which(plan$grain %in% grain)
+    if (length(levels) && !all(is.na(target[[grain]]))) {
+      earlier_of_grain(answer, of, plan, codes, target[[grain]], levels, call)
+    }
+  })
+  taken <- Filter(Negate(is.null), taken)
+  joined <- function(parts) as.integer(unlist(parts))
+  list(codes = lapply(seq_along(codes$single), function(k) joined(lapply(taken, function(rows) rows$codes[[k]]))),
+       level = joined(lapply(taken, function(rows) rows$level)),
+       values = as.double(unlist(lapply(taken, function(rows) rows$values))))
+}
+
+earlier_of_grain <- function(answer, of, plan, codes, target, levels, call) {
   facts <- codes$facts
   target <- period_target(facts, target, call)
   period <- lapply(parts_of(facts), function(part) target[places_in_span(part, facts)])
   rows <- lapply(period, function(of_row) which(!is.na(of_row)))
-  keys <- keys_of_rows(codes$all, rows)
+  times <- seq_along(answer$periods)
+  keys <- keys_of_rows(codes$all[-times], rows)
   at <- Map(function(of_row, rows) of_row[rows], period, rows)
-  keys[[1]] <- replace(new_key(keys[[1]]$name, at[[1]], keys[[1]]$labels), "elsewhere", list(at[-1]))
-  taken <- rows_of_levels(take_parts(facts, rows), keys, answer, of)
-  list(codes = taken$codes, level = taken$level, values = taken$values[[1]])
+  single <- replace(new_key("period", at[[1]], plan$starts), "elsewhere", list(at[-1]))
+  # Split by the single period in the place of the periods that tell it.
+  splits <- lapply(answer$levels[levels], function(level) {
+    replace(level, "split", list(c(1L, setdiff(level$split, times) - length(times) + 1L)))
+  })
+  taken <- rows_of_levels(take_parts(facts, rows), c(list(single), keys), answer, of, splits)
+  list(codes = taken$codes, level = levels[taken$level], values = taken$values[[1]])
 }
 
 # A tally of longer periods has the earlier lines only where each of its periods goes to one period as a whole: its
@@ -76,9 +135,9 @@ period_target <- function(facts, target, call) {
 }
 
 # A measure as rows of the levels of a table, each with its level.
-rows_of_levels <- function(facts, keys, answer, of) {
+rows_of_levels <- function(facts, keys, answer, of, levels = answer$levels) {
   measures <- inquiry_measures(facts, answer$inquiry, ids_of(answer, of))
-  level_rows(facts, keys, measures, answer$levels, measure_groups(facts, keys, measures))
+  level_rows(facts, keys, measures, levels, measure_groups(facts, keys, measures))
 }
 
 # The codes of a table's rows: from its labels back to the keys of its facts.
@@ -86,7 +145,7 @@ row_codes <- function(t, call = caller_env()) {
   answer <- answer_of(t)
   facts <- facts_of(answer, call)
   data <- as_tibble.hinterfeld_totals(t)
-  keys <- facts_keys(facts, ids_of(answer, answer$by), answer$every)
+  keys <- table_keys(answer, facts)
   codes <- Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$keys)
   level <- if (length(answer$levels) > 1) as.integer(data[[answer$level]]) else rep(1L, nrow(data))
   list(keys = unname(codes), level = level, all = keys, facts = facts)
@@ -113,7 +172,7 @@ with_gone_rows <- function(t, codes, gone) {
   } else {
     rows
   }
-  rows$order <- row_order(codes$facts, codes$all, measures, answer$levels, rows, detail, 1)
+  rows$order <- row_order(codes$facts, codes$all, measures, answer$levels, rows, detail, length(answer$periods))
   first <- inquiry
   first["steps"] <- list(list())
   levels <- lapply(answer$levels, function(level) replace(level, "columns", list(ids_of(answer, level$columns))))

@@ -73,7 +73,7 @@ take_step.hinterfeld_step_change <- function(step, t, again = FALSE, call = call
   how <- step$args
   if (!is.null(how$as_of)) t <- table_as_of(t, how$as_of, call)
   of <- step_names(t, how$of)
-  plan <- change_plan(answer_of(t)$about, answer_of(t)$every, how)
+  plan <- plan_of_table(answer_of(t), how)
   compared <- compare_rows(t, of, plan, call)
   t <- compared$table
   columns <- change_columns(t, of, compared, plan)

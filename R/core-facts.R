@@ -120,16 +120,18 @@ days_of <- function(part, facts) {
 
 # Keys ---------------------------------------------------------------------------------------------------
 
-# The keys of the rows of the first part, each with the codes of the others in `elsewhere`.
-facts_keys <- function(facts, by, every) {
+# The keys of the rows of the first part, each with the codes of the others in `elsewhere`. `among` are all periods of
+# the table, some of which it may be asked without.
+facts_keys <- function(facts, by, every, among = every) {
   parts <- parts_of(facts)
-  period <- if (!is.null(every)) list(period_key(facts, parts, every))
-  c(period, lapply(by, column_key, facts = facts, parts = parts))
+  by_week <- weeks_tell(among, facts$calendar)
+  periods <- lapply(every, period_key, facts = facts, parts = parts, by_week = by_week)
+  c(periods, lapply(by, column_key, facts = facts, parts = parts))
 }
 
-period_key <- function(facts, parts, every) {
+period_key <- function(facts, parts, every, by_week) {
   make <- if (is_recurring(every)) key_of_recurring else key_of_period
-  key <- make(days_of(parts[[1]], facts), every, facts$calendar, held_span(facts))
+  key <- make(days_of(parts[[1]], facts), every, facts$calendar, held_span(facts), by_week)
   key$elsewhere <- lapply(parts[-1], days_of, facts = facts)
   key
 }
@@ -165,6 +167,12 @@ codes_in <- function(key, part) {
 
 # Each measure over the groups of `keys`: codes per key and values in minor units (those that are divided in currency).
 measure_groups <- function(facts, keys, measures, call = caller_env()) {
+  found <- sum_groups(facts, keys, summed_measures(measures), call)
+  replace(found, "values", list(stats::setNames(settle_ratios(measures, found$values), names(measures))))
+}
+
+# The same of measures none of which is a ratio.
+sum_groups <- function(facts, keys, measures, call) {
   parts <- parts_of(facts)
   staged <- vapply(measures, is_staged, NA)
   if (!any(staged) && length(measures) > 0) {

@@ -54,6 +54,43 @@ is_recurring <- function(every) {
   !is.null(every) && !is.null(grain_kinds[[every]]$single)
 }
 
+# The single period that periods together are; NULL where they come again. A month of the year with its year is a month.
+single_grain <- function(every) {
+  last <- every[length(every)]
+  single <- if (length(every)) grain_kinds[[last]]$single
+  if (is.null(single)) {
+    return(if (length(every)) last)
+  }
+  dated <- every[!vapply(every, is_recurring, NA)]
+  if (if (single == "day") "week" %in% dated else length(dated) > 0) single
+}
+
+# One period, or several from long to short, none longer than the one before it.
+check_every <- function(every, call = caller_env()) {
+  if (length(every) > 1 && is.character(every)) {
+    for (one in every) check_choice(one, "every", names(grain_kinds), call = call)
+  } else {
+    check_choice(every, "every", names(grain_kinds), none = TRUE, call = call)
+  }
+  size <- grain_size(every)
+  if (any(diff(size) >= 0)) {
+    stop_because("argument", c(
+      sprintf("`every` cannot be %s.", and_list(quoted(every))),
+      i = "Several periods go from long to short, each shorter than the one before it.",
+      i = "For example `every = c(\"year\", \"month_of_year\")`."
+    ), call = call)
+  }
+}
+
+# Where weeks and longer periods split a table, a week is of the month and year that hold its fourth day.
+weeks_tell <- function(every, calendar) {
+  "week" %in% every && calendar$weeks != "445"
+}
+
+grain_size <- function(every) {
+  match(vapply(every, function(one) grain_kinds[[one]]$single %||% one, ""), grains)
+}
+
 grains <- names(Filter(function(kind) is.null(kind$single), grain_kinds))
 
 # Can a period be told from periods of another grain?

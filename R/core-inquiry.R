@@ -1,7 +1,7 @@
 # Inquiries: everything that defines a table, as plain data. No function, no environment, no line.
 
 # by         columns that split, by the names that they have in the facts
-# every      the period, NULL for none
+# every      the periods, from long to short; NULL for none
 # measures   by name, each a kind with its expression: plain_measure()
 # subtotals  as totals() takes them
 # fill       logical
@@ -19,13 +19,18 @@ new_inquiry <- function(by, every, measures, subtotals = NULL, fill = FALSE, ste
 check_inquiry <- function(inquiry) {
   named <- function(x) rlang::is_named(x) && !anyDuplicated(names(x))
   sound <- is.character(inquiry$by) && !anyDuplicated(inquiry$by) &&
-    (is.null(inquiry$every) || rlang::is_string(inquiry$every, names(grain_kinds))) &&
+    is_every(inquiry$every) &&
     length(inquiry$measures) > 0 && named(inquiry$measures) && all(vapply(inquiry$measures, is_plain_measure, NA)) &&
     (is.null(inquiry$subtotals) || isTRUE(inquiry$subtotals) || is.list(inquiry$subtotals)) &&
     rlang::is_bool(inquiry$fill) && all(vapply(inquiry$steps, inherits, NA, "hinterfeld_step")) &&
     is_plain_data(unclass(inquiry))
   if (!sound) rlang::abort("An inquiry that cannot be asked.", .internal = TRUE)
   inquiry
+}
+
+is_every <- function(every) {
+  is.null(every) || is.character(every) && length(every) > 0 && all(every %in% names(grain_kinds)) &&
+    all(diff(grain_size(every)) < 0)
 }
 
 is_plain_data <- function(x) {

@@ -28,21 +28,35 @@ key_of_values <- function(x) {
 }
 
 # Recurring periods: the same weekday or month of every year, in the calendar's order.
-key_of_recurring <- function(days, every, calendar, span) {
-  first <- as.integer(span[1])
-  span <- seq(first, as.integer(span[2]))
-  position <- recurring_place(span, every, calendar)
+key_of_recurring <- function(days, every, calendar, span, by_week = FALSE) {
+  in_span <- days_in_span(span, calendar, by_week && every != "weekday")
+  position <- recurring_place(in_span, every, calendar)
   places <- sort(unique(position))
-  labels <- period_label(plain_days(span[match(places, position)]), every, calendar)
-  new_key(every, days, factor(labels, labels), match(position, places), first)
+  labels <- period_label(plain_days(in_span[match(places, position)]), every, calendar)
+  new_key(every, days, factor(labels, labels), match(position, places), as.integer(span[1]))
 }
 
 # Days are looked up by their distance from the first, so a period is computed once per day.
-key_of_period <- function(days, every, calendar, span) {
-  first <- as.integer(span[1])
-  starts <- period_bounds_kernel(seq(first, as.integer(span[2])), every, FALSE, calendar$rules)
+key_of_period <- function(days, every, calendar, span, by_week = FALSE) {
+  in_span <- days_in_span(span, calendar, by_week && match(every, grains) > match("week", grains))
+  starts <- period_bounds_kernel(in_span, every, FALSE, calendar$rules)
   labels <- unique(starts)
-  new_key(every, days, plain_days(labels), match(starts, labels), first)
+  new_key(every, days, plain_days(labels), match(starts, labels), as.integer(span[1]))
+}
+
+# The days of a span; with `by_week` the fourth day of the week of each, which tells the month and the year of a week.
+days_in_span <- function(span, calendar, by_week) {
+  days <- seq(as.integer(span[1]), as.integer(span[2]))
+  if (by_week) period_bounds_kernel(days, "week", FALSE, calendar$rules) + 3L else days
+}
+
+# The places that several periods take together, in the order of time: codes by key, and the first day of each.
+period_places <- function(keys) {
+  lookups <- lapply(keys, function(key) new_key(key$name, key$lookup, key$labels))
+  groups <- group_lines(length(keys[[1]]$lookup), lookups)
+  order <- order(groups$first)
+  list(codes = lapply(groups$parts, function(code) code[order]),
+       first = plain_days(keys[[1]]$first + groups$first[order] - 1L))
 }
 
 # What a measure takes: kind, minor units per line (NULL to count lines) and which lines (NULL for all); with `counts`,

@@ -11,10 +11,13 @@ resolve_measure <- function(measure, book, call) {
   if (is.character(measure)) measure <- measure_by_name(measure, names(book$columns))
   check_nesting(rlang::quo_get_expr(measure$x))
   check_nesting(rlang::quo_get_expr(measure$where))
+  check_nesting(rlang::quo_get_expr(measure$to))
   kind <- measure_kinds[[measure$kind]]
   m <- list(kind = measure$kind, margin = measure$margin, mask = measure_mask(measure$where, book, call))
   per <- measure_per(measure$per, book, call)
-  if (kind$takes == "column") {
+  if (kind$takes == "pair") {
+    m <- c(m, measure_sums(measure, book, call))
+  } else if (kind$takes == "column") {
     m$label <- pick_one(measure$x, names(book$columns), "x", call)
     m$stage <- key_of_column(m$label, book$columns[[m$label]])
   } else if (kind$takes == "numbers") {
@@ -27,8 +30,22 @@ resolve_measure <- function(measure, book, call) {
   # Asked again, of fewer lines, it has the decimals that it had at first.
   m$spec <- plain_measure(measure, m, names(book$columns), call)
   m$where <- m$spec$where
-  if (!is.null(m$label) && !is.character(m$spec$x)) m$label <- expression_text(m$spec$x)
+  if (!is_ratio(m) && !is.null(m$label) && !is.character(m$spec$x)) m$label <- expression_text(m$spec$x)
   m
+}
+
+# The two sums that a ratio is taken of, and the decimals of both.
+measure_sums <- function(measure, book, call) {
+  sum <- function(x, decimals) {
+    resolve_measure(new_measure("sum", x, where = measure$where, decimals = decimals), book, call)
+  }
+  sums <- list(x = sum(measure$x, measure$decimals[1]), to = sum(measure$to, measure$decimals[2]))
+  list(sums = sums, decimals = c(sums$x$decimals, sums$to$decimals), label = ratio_label(sums))
+}
+
+# "revenue_per_units"; no name where one of them is an expression.
+ratio_label <- function(sums) {
+  paste(sums$x$label, sums$to$label, sep = "_per_")
 }
 
 # "lines" counts them, where no column is called so.
@@ -140,8 +157,16 @@ measure_counts <- function(m, measure, book) {
   if (takes == "column") {
     return(if (m$label %in% names(book$roles)) switch(m$label, order = "orders", day = "days", "other") else "other")
   }
+  if (takes == "pair") {
+    return(ratio_counts(m$sums$x$counts, m$sums$to$counts))
+  }
   counts <- expression_counts(rlang::quo_get_expr(measure$x), book)
   if (counts == "number") "other" else counts
+}
+
+# Money by money is a percentage, money by pieces is money a piece.
+ratio_counts <- function(x, to) {
+  if (x == to && x != "other") "percent" else if (x == "money") "money" else "other"
 }
 
 expression_counts <- function(expr, book) {

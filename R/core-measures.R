@@ -8,6 +8,7 @@
 #'   mean, median, smallest or largest of those totals. Without `per` it is taken over single lines, so
 #'   that `largest_of(revenue)` is the largest line and `largest_of(revenue, per = "day")` the best
 #'   day.
+#' @param to Column of numbers or expression that the sum of `x` is divided by the sum of.
 #' @param where Condition over columns, as in [keep_lines()]: take only the lines it holds for.
 #' @param margin Text: what a subtotal is. `"recompute"` takes the measure over all lines below it;
 #'   `"add_up"` adds up the rows below it.
@@ -15,11 +16,12 @@
 #' `r measure_table()`
 #' @return A measure, for the `measures` of [totals()].
 #' @section Blanks: Lines whose `x` is missing are not taken. A group with no line to take has a sum
-#'   and a count of 0, and a missing mean, smallest and largest value. Lines without an order or whatever `per` names
+#'   and a count of 0, and a missing ratio, mean, smallest and largest value. Lines without an order or whatever `per` names
 #'   are not taken, and a message counts them. With `margin = "add_up"` rows without a value do not count, and a
-#'   subtotal of nothing but such rows is missing.
+#'   subtotal of nothing but such rows is missing. A ratio to a sum of 0 is missing.
 #' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean
-#'   is an exact total divided once; a median the exact middle value, or the sum of the two middle ones divided once.
+#'   is an exact total divided once, a ratio one exact total by another; a median the exact middle value, or the sum of
+#'   the two middle ones divided once.
 #' @section Medians: The median is the middle one of the values in order; of an even number, the mean of the two middle
 #'   ones (ISO 3534-1:2006). A tally keeps each distinct value with how often it occurs.
 #' @section Errors: Met when [totals()] uses the measure: `hinterfeld_error_measure` for text, an
@@ -32,7 +34,8 @@
 #'   best_day = largest_of(revenue, per = "day"),
 #'   mean_order = mean_of(revenue, per = order),
 #'   web_share_of_lines = count_lines(where = channel == "Web"),
-#'   customers = count_distinct(customer_id)
+#'   customers = count_distinct(customer_id),
+#'   price = ratio_of(revenue, units)
 #' ))
 NULL
 
@@ -78,13 +81,22 @@ count_distinct <- function(x, where = NULL, margin = c("recompute", "add_up")) {
   new_measure("distinct", enquo(x), where = enquo(where), margin = margin)
 }
 
+#' @rdname measures
+#' @export
+ratio_of <- function(x, to, where = NULL) {
+  new_measure("ratio", enquo(x), where = enquo(where), to = enquo(to))
+}
+
 new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), where = rlang::quo(NULL),
-                        margin = "recompute", decimals = NULL, call = caller_env()) {
+                        margin = "recompute", decimals = NULL, to = rlang::quo(NULL), call = caller_env()) {
   check_choice(margin[1], "margin", c("recompute", "add_up"), call = call)
-  if (rlang::quo_is_missing(x)) {
-    stop_because("measure", c("`x` is missing: the column to take.", i = "For example `revenue`."), call = call)
+  for (name in c("x", "to")) {
+    if (rlang::quo_is_missing(get(name))) {
+      stop_because("measure", c(sprintf("`%s` is missing: the column to take.", name), i = "For example `revenue`."),
+                   call = call)
+    }
   }
-  structure(list(kind = kind, x = x, per = per, where = where, margin = margin[1], decimals = decimals),
+  structure(list(kind = kind, x = x, to = to, per = per, where = where, margin = margin[1], decimals = decimals),
             class = "hinterfeld_measure")
 }
 
@@ -92,7 +104,7 @@ new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), wher
 
 # Each kind of measure is one entry.
 # maker    the function that makes it
-# takes    numbers, the values of a column (anything), or lines
+# takes    numbers, the values of a column (anything), lines, or a pair of numbers that are totalled each
 # per      can it be taken of totals per day, order or the like?
 # margin   can its subtotals add up rows instead?
 # gather   what is taken of the lines of a group: sum, count, smallest, largest
@@ -132,6 +144,10 @@ measure_kinds <- list(
   distinct = list(
     maker = "count_distinct", takes = "column", per = FALSE, margin = TRUE, gather = "count", staged = "column",
     over = "count", divided = FALSE, adds_up = FALSE, empty = 0, words = "the number of distinct values of {x}"
+  ),
+  ratio = list(
+    maker = "ratio_of", takes = "pair", per = FALSE, margin = FALSE, gather = "sum", staged = NULL, over = "sum",
+    divided = TRUE, adds_up = FALSE, empty = NA_real_, words = "the sum of {x} divided by that of {to}"
   )
 )
 
@@ -161,6 +177,28 @@ is_staged <- function(m) {
   !is.null(m$per) || !is.null(measure_kinds[[m$kind]]$staged)
 }
 
+# A ratio is taken of two sums.
+is_ratio <- function(m) {
+  !is.null(m$sums)
+}
+
+# Measures with the sums in the place of ratios, and back: an exact total by an exact total, divided once.
+summed_measures <- function(measures) {
+  unlist(lapply(unname(measures), function(m) if (is_ratio(m)) unname(m$sums) else list(m)), recursive = FALSE)
+}
+
+settle_ratios <- function(measures, values) {
+  at <- cumsum(vapply(measures, function(m) 1L + is_ratio(m), 0L))
+  Map(function(m, i) if (is_ratio(m)) ratio_values(m, values[[i - 1L]], values[[i]]) else values[[i]], measures, at)
+}
+
+ratio_values <- function(m, x, to) {
+  wider <- m$sums$to$decimals - m$sums$x$decimals
+  x <- as.double(x) * 10^max(wider, 0)
+  to <- as.double(to) * 10^max(-wider, 0)
+  ifelse(to != 0, x / to, NA_real_)
+}
+
 # Values in minor units; a mean is an exact total divided once.
 settle_value <- function(m, value, counted) {
   if (!measure_kinds[[m$kind]]$divided) {
@@ -178,7 +216,9 @@ show_value <- function(m, value, rows = NULL) {
 # What the measure is, for a reader: "the largest revenue of one day".
 measure_words <- function(m) {
   words <- gsub("{one}", m$per %||% "line", measure_kinds[[m$kind]]$words, fixed = TRUE)
-  words <- gsub("{x}", m$label %||% expression_text(m$x), words, fixed = TRUE)
+  words <- gsub("{to}", expression_text(m$to), words, fixed = TRUE)
+  x <- if (is.null(m$to)) m$label
+  words <- gsub("{x}", x %||% expression_text(m$x), words, fixed = TRUE)
   if (is.null(m$where)) words else sprintf("%s where %s", words, expression_text(m$where))
 }
 
@@ -190,6 +230,9 @@ measure_name <- function(m) {
   }
   if (make.names(m$label) != m$label) {
     return("")
+  }
+  if (takes == "pair") {
+    return(m$label)
   }
   if (m$kind == "sum") m$label else if (takes == "column") paste0(m$kind, "_",
                                                                   m$label) else paste(
@@ -210,26 +253,30 @@ plain_measure <- function(measure, m, known, call = caller_env()) {
   column <- measure_kinds[[m$kind]]$takes == "column"
   x <- if (column) list(expr = m$label, language = TRUE) else plain_expression(measure$x, known, call)
   where <- plain_expression(measure$where, known, call)
-  list(kind = m$kind, x = named_column(x$expr), per = m$per, where = where$expr, margin = m$margin,
-       decimals = m$decimals,
-       language = x$language && where$language)
+  to <- plain_expression(measure$to, known, call)
+  list(kind = m$kind, x = named_column(x$expr), to = named_column(to$expr), per = m$per, where = where$expr,
+       margin = m$margin, decimals = m$decimals, language = x$language && where$language && to$language)
 }
 
-# A column is a text, whether it was named bare or as one.
+# A column is a text, whether it was named bare or as one; and as it stands in an expression.
 named_column <- function(expr) {
   if (is.symbol(expr)) as.character(expr) else expr
 }
 
+bare_name <- function(x) {
+  if (is.character(x) && length(x) == 1) as.symbol(x) else x
+}
+
 is_plain_measure <- function(m) {
-  is.list(m) && setequal(names(m), c("kind", "x", "per", "where", "margin", "decimals", "language")) &&
+  is.list(m) && setequal(names(m), c("kind", "x", "to", "per", "where", "margin", "decimals", "language")) &&
     m$kind %in% names(measure_kinds) && m$margin %in% c("recompute", "add_up") && rlang::is_bool(m$language)
 }
 
 # The measure that plain data stand for.
 asked_measure <- function(m) {
-  quo <- function(expr) asked_quosure(if (is.character(expr) && length(expr) == 1) as.symbol(expr) else expr,
-                                      m$language)
-  new_measure(m$kind, quo(m$x), asked_quosure(m$per, TRUE), asked_quosure(m$where, m$language), m$margin, m$decimals)
+  quo <- function(expr) asked_quosure(bare_name(expr), m$language)
+  new_measure(m$kind, quo(m$x), asked_quosure(m$per, TRUE), asked_quosure(m$where, m$language), m$margin, m$decimals,
+              quo(m$to))
 }
 
 # From what the user gave ------------------------------------------------------------------------------------

@@ -194,7 +194,7 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   answer <- answer_of(t)
   within <- pick_within(enquo(within), t)
   values <- derive_values(t, of)
-  members <- setdiff(c(answer$by, answer$period), within)
+  members <- setdiff(name_order(answer), within)
   if (length(members) == 0) {
     stop_because("column", c("`within` holds every column of the table: nothing is left to pick from.",
                              i = "Split the table by one more column."))

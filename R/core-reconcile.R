@@ -126,7 +126,7 @@ rows_right <- function(data, answer, names) {
 
 match_codes <- function(data, answer, again) {
   theirs <- answer_of(again)
-  keys <- facts_keys(facts_of(answer), ids_of(answer, answer$by), answer$every)
+  keys <- table_keys(answer, facts_of(answer))
   ours <- unname(Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$keys))
   among <- unname(Map(function(key, name) label_codes(key, again[[name]], theirs$labels), keys, theirs$keys))
   at <- rep_len(find_groups(ours, among, key_sizes(keys)), nrow(data))

@@ -12,6 +12,13 @@ single_periods <- function(about, every) {
 
 # "weekday adds 4 years together, 2023 to 2026; Mon to Wed hold 194 single days each, Thu to Sun 193."
 recurring_words <- function(about, every) {
+  dated <- every[!vapply(every, is_recurring, NA)]
+  every <- every[length(every)]
+  kind <- grain_kinds[[every]]
+  if (length(dated)) {
+    return(sprintf("%s adds the single %ss of each %s together.", kind$name, kind$single,
+                   grain_kinds[[dated[length(dated)]]]$name))
+  }
   years <- position_kernel(as.integer(about$span), "year", about$calendar$rules)
   names <- unique(year_name(years, about$calendar))
   held <- single_periods(about, every)

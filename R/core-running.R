@@ -90,7 +90,7 @@ running_plan <- function(t, step, call) {
   args <- step$args
   of <- step_names(t, args$of)
   along <- step_names(t, args$along)
-  within <- if (is.null(args$within)) setdiff(answer$keys, along) else step_names(t, args$within)
+  within <- if (is.null(args$within)) running_scope(answer, along) else step_names(t, args$within)
   scope <- derive_scope(t, within)$id
   if (!is.null(args$restart)) {
     days <- as.integer(row_days(t)) + belongs_by(answer)
@@ -101,6 +101,14 @@ running_plan <- function(t, step, call) {
   whole <- minor_of(derive_values(t, of, call))
   list(of = of, along = along, restart = args$restart, place = places_of(t, along), scope = scope, minor = whole$minor,
        decimals = whole$decimals, counts = known_column(answer, of)$counts %||% "other")
+}
+
+# By default a running figure runs within all other columns; periods that tell a single one together are one.
+running_scope <- function(answer, along) {
+  if (identical(along, answer$period) && !is_recurring(answer$every)) {
+    return(setdiff(answer$keys, answer$periods))
+  }
+  setdiff(answer$keys, along)
 }
 
 running_along <- function(t, along, what, call) {
@@ -128,7 +136,7 @@ places_of <- function(t, along) {
   if (!identical(along, answer$period)) {
     return(match(x, sort(unique(x))))
   }
-  if (is.factor(x)) {
+  if (is_recurring(answer$every)) {
     return(replace(as.integer(x), x == answer$labels$total, 0L))
   }
   periods <- periods_of(answer$about$span, answer$every, answer$about$calendar)
@@ -145,7 +153,22 @@ belongs_by <- function(answer) {
 row_days <- function(t) {
   answer <- answer_of(t)
   x <- t[[answer$period]]
-  if (is.character(x)) as.Date(replace(x, x == answer$labels$total, NA)) else x
+  if (is.character(x)) as.Date(replace(x, x == answer$labels$total, NA)) else if (is.factor(x)) place_days(t) else x
+}
+
+# The same where the period comes again, and the longer ones tell which it is.
+place_days <- function(t) {
+  answer <- answer_of(t)
+  about <- answer$about
+  by_week <- weeks_tell(answer$everys, about$calendar)
+  keys <- lapply(answer$everys, function(every) {
+    make <- if (is_recurring(every)) key_of_recurring else key_of_period
+    make(NULL, every, about$calendar, about$span, by_week)
+  })
+  data <- as_tibble.hinterfeld_totals(t)
+  codes <- Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$periods)
+  places <- period_places(keys)
+  period_start(places$first, answer$every, about$calendar)[find_groups(codes, places$codes, key_sizes(keys))]
 }
 
 check_restart <- function(answer, along, restart, call) {

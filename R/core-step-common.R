@@ -172,7 +172,7 @@ warn_scopes <- function(what, labels) {
 # missing ones and then totals last.
 row_names_order <- function(t, rows) {
   answer <- answer_of(t)
-  lapply(c(answer$by, answer$period), function(name) {
+  lapply(name_order(answer), function(name) {
     x <- t[[name]][rows]
     if (is.factor(x)) {
       return(as.integer(x))
@@ -183,6 +183,11 @@ row_names_order <- function(t, rows) {
     found <- distinct_codes(x)
     recode_kernel(found$codes, label_places(found$labels, answer, name), NA_integer_, threads_wanted())
   })
+}
+
+# The columns that split a table, in the order in which their names are compared: periods last.
+name_order <- function(answer) {
+  c(setdiff(answer$keys, answer$periods), answer$periods)
 }
 
 label_places <- function(labels, answer, name) {

@@ -35,7 +35,7 @@ tally_of <- function(book, by = NULL, measures = "revenue", every = "day") {
                  c(sprintf("A tally cannot be kept by %s.", every), i = "Tally by day or month, and total later."))
   }
   by <- setdiff(pick_columns(enquo(by), names(book$columns), "by"), every)
-  measures <- line_measures(measures, book)
+  measures <- held_sums(line_measures(measures, book))
   check_table_names(by, every, names(measures), NULL)
   keys <- facts_keys(book, by, every)
   # Revenue and lines come first, for the audit and for whoever asks for them.
@@ -65,6 +65,16 @@ new_tally <- function(every, by, measures, parts, about) {
     about[c("span", "calendar", "currency", "trail")],
     list(decimals = about$decimals["revenue"], rounding = about$rounding)
   ), class = "hinterfeld_tally"))
+}
+
+# Of a ratio a tally holds the two sums.
+held_sums <- function(measures) {
+  held <- Filter(Negate(is_ratio), measures)
+  for (sum in unlist(lapply(Filter(is_ratio, measures), function(m) m$sums), recursive = FALSE)) {
+    same <- vapply(held, function(m) identical(m$spec, sum$spec), NA)
+    if (!any(same)) held <- c(held, stats::setNames(list(sum), unlike(sum$label, names(measures), ", total")))
+  }
+  held
 }
 
 # What a tally remembers of a measure: enough to tell whether it is the one that is asked for.
@@ -170,6 +180,9 @@ facts_measures.hinterfeld_tally <- function(facts, measures, call = caller_env()
 
 # The measure of a tally that is asked for, by its name or by what it takes.
 held_measure <- function(asked, tally, call) {
+  if (!is.character(asked) && asked$kind == "ratio") {
+    return(held_ratio(asked, tally, call))
+  }
   known <- c(tally$measures, standing_measures(tally))
   if (is.character(asked)) {
     name <- asked
@@ -184,9 +197,21 @@ held_measure <- function(asked, tally, call) {
   taken_measure(known[[name]], name, if (is.character(asked)) known[[name]]$spec else spec, tally)
 }
 
+held_ratio <- function(asked, tally, call) {
+  sums <- lapply(list(x = asked$x, to = asked$to), function(x) {
+    held_measure(new_measure("sum", x, where = asked$where), tally, call)
+  })
+  m <- list(kind = "ratio", margin = "recompute", sums = sums, decimals = c(sums$x$decimals, sums$to$decimals),
+            counts = ratio_counts(sums$x$counts, sums$to$counts), label = ratio_label(sums))
+  m$spec <- c(list(kind = "ratio", x = sums$x$spec$x, to = sums$to$spec$x, per = NULL), sums$x$spec["where"],
+              list(margin = "recompute", decimals = m$decimals,
+                   language = sums$x$spec$language && sums$to$spec$language))
+  c(m, sums$x["where"])
+}
+
 # Every tally has these.
 standing_measures <- function(tally) {
-  revenue <- list(kind = "sum", x = "revenue", per = NULL, where = NULL, margin = "recompute",
+  revenue <- list(kind = "sum", x = "revenue", to = NULL, per = NULL, where = NULL, margin = "recompute",
                   decimals = tally$decimals[["revenue"]], language = TRUE)
   lines <- replace(revenue, c("kind", "x", "decimals"), list("lines", NULL, 0L))
   list(revenue = list(spec = revenue, counts = "money", label = "revenue", at = ".revenue"),

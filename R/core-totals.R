@@ -8,7 +8,8 @@
 #'   the whole.
 #' @param every Text: the period, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"` of the daybook's
 #'   calendar; or a recurring one, `"weekday"`, `"month_of_year"` or `"quarter_of_year"`, which adds the years together
-#'   and says so in a message. `NULL` for the whole span.
+#'   and says so in a message. Several from long to short: `c("year", "month_of_year")` has a column for each, and their
+#'   rows are single months again. `NULL` for the whole span.
 #' @param measures What to total: names of columns of numbers, `"lines"`, or a list of these and of
 #'   [measures], named where the default name will not do.
 #' @param subtotals `TRUE` for each level of the period and the nested `by` columns, and the grand
@@ -18,7 +19,7 @@
 #' @param fill Logical: give every group a row in every period from the first to the last day of
 #'   the daybook, and without a period every combination of groups, with sums and counts of 0.
 #' @return A totals table: a tibble with one row per period and group, and columns
-#'   * the period, named by its grain (`day`, `month`): the first day of the period, class Date; a
+#'   * the periods, each named by its grain (`day`, `month`): the first day of the period, class Date; a
 #'     recurring one is a factor in calendar order;
 #'   * the `by` columns; a missing text value is the group `not given`;
 #'   * with subtotals, `level`: a factor naming the finest column that a row still splits (all of
@@ -45,16 +46,16 @@
 #' totals(book, every = "weekday", measures = list("revenue", mean_day = mean_of(revenue, per = "day")))
 totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtotals = NULL, fill = FALSE) {
   check_facts(facts)
-  check_choice(every, "every", names(grain_kinds), none = TRUE)
+  check_every(every)
   check_flag(fill, "fill")
   by <- pick_columns(enquo(by), split_columns(facts), "by")
-  if (!is.null(every)) check_grain(facts, every)
+  for (one in every) check_grain(facts, one)
   measures <- facts_measures(facts, measures)
   check_table_names(by, every, names(measures), subtotals)
 
   keys <- facts_keys(facts, by, every)
   levels <- plan_levels(subtotals, c(every, by))
-  if (is_recurring(every)) say("recurring", recurring_words(facts, every))
+  if (length(every) && is.null(single_grain(every))) say("recurring", recurring_words(facts, every))
   found <- answer_rows(facts, keys, list(), measures, levels, length(every), fill)
   plain <- lapply(measures, function(m) m$spec)
   if (!is.null(subtotals) && !isTRUE(subtotals)) subtotals <- if (isFALSE(subtotals)) NULL else as.list(subtotals)
@@ -124,11 +125,16 @@ ask_again <- function(answer, split, of = names(answer$inquiry$measures), subtot
   every <- intersect(inquiry$every, split)
   by <- setdiff(split, every)
   up <- any(vapply(measures, function(m) m$margin == "add_up" && !adds_up(m), NA))
-  hidden <- if (up) facts_keys(facts, setdiff(inquiry$by, by), if (length(every) == 0) inquiry$every)
-  keys <- facts_keys(facts, by, if (length(every)) every)
+  hidden <- if (up) facts_keys(facts, setdiff(inquiry$by, by), setdiff(inquiry$every, every), inquiry$every)
+  keys <- facts_keys(facts, by, every, inquiry$every)
   levels <- plan_levels(subtotals, c(every, by))
   rows <- answer_rows(facts, keys, hidden, measures, levels, length(every), fill)
   c(rows, list(keys = keys, names = c(every, by), levels = levels, measures = measures, facts = facts))
+}
+
+# The keys of a table in facts.
+table_keys <- function(answer, facts) {
+  facts_keys(facts, answer$inquiry$by, answer$everys)
 }
 
 # The same as a totals table, without its steps.
@@ -160,19 +166,20 @@ check_table_names <- function(by, every, measures, subtotals, call = caller_env(
   }
 }
 
-# Every group in every period, or every combination of groups where there is no period.
+# Every group in every period of the span, or every combination of groups where there is no period.
 fill_groups <- function(detail, keys, measures, periods) {
   if (length(keys) == 0) {
     return(detail)
   }
-  if (periods == 1) {
-    members <- detail$codes[-1]
+  if (periods > 0) {
+    times <- seq_len(periods)
+    members <- detail$codes[-times]
     first <- group_lines(row_count(detail),
-                         Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-1], members))$first
+                         Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-times], members))$first
     members <- lapply(members, function(code) code[first])
     n <- length(first)
-    spans <- length(keys[[1]]$labels)
-    codes <- c(list(rep(seq_len(spans), each = n)), lapply(members, rep, times = spans))
+    spans <- period_places(keys[times])$codes
+    codes <- c(lapply(spans, rep, each = n), lapply(members, rep, times = length(spans[[1]])))
   } else {
     codes <- unname(as.list(expand.grid(lapply(detail$codes, function(code) sort(unique(code))))))
   }

@@ -46,7 +46,7 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
                    axis.text.x = ggplot2::element_text(colour = ink),
                    strip.text = if (length(answer$by)) ggplot2::element_text() else ggplot2::element_blank()) +
     figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", grain_kinds[[answer$every]]$single),
-                         capital(recurring_words(answer$about, answer$every))),
+                         capital(recurring_words(answer$about, answer$everys))),
                  title %||% weekday_title(data, answer, rows$of, even), subtitle, caption,
                  others_note(kept$rest, "panels"))
 }

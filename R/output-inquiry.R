@@ -39,7 +39,7 @@ as_brief <- function(q, name = "table") {
   check_text(name, "name")
   check_own_columns(q)
   table <- list(
-    by = if (length(q$by)) as.list(q$by), every = q$every,
+    by = if (length(q$by)) as.list(q$by), every = if (length(q$every) > 1) as.list(q$every) else q$every,
     measures = unname(Map(brief_measure_entry, q$measures, names(q$measures))),
     subtotals = if (is.list(q$subtotals)) lapply(q$subtotals,
                                                  function(one) if (length(one) == 1) one else as.list(
@@ -70,8 +70,7 @@ print.hinterfeld_inquiry <- function(x, ...) {
 
 #' @export
 format.hinterfeld_inquiry <- function(x, ...) {
-  split <- c(if (!is.null(x$every)) paste("per", grain_kinds[[x$every]]$name),
-             if (length(x$by)) paste("by", and_list(x$by)))
+  split <- c(per_words(x$every), if (length(x$by)) paste("by", and_list(x$by)))
   steps <- vapply(x$steps, function(step) gsub("_", " ", step$kind), "")
   text_notes(c(
     sprintf("Inquiry: %s", paste(c(and_list(names(x$measures)), split), collapse = " ")),
@@ -111,7 +110,7 @@ totals_call <- function(q, facts) {
   names(measures) <- vapply(names(q$measures), function(name) if (is_bare(q$measures[[name]], name)) "" else name, "")
   only <- length(measures) == 1 && is_bare(q$measures[[1]], names(q$measures))
   given <- list(
-    by = if (length(q$by)) columns_call(q$by), every = q$every,
+    by = if (length(q$by)) columns_call(q$by), every = if (length(q$every) > 1) vector_call(q$every) else q$every,
     measures = if (!only) rlang::call2("list", !!!measures) else if (names(q$measures) != "revenue") names(q$measures),
     subtotals = if (is.list(q$subtotals)) rlang::call2("list", !!!lapply(q$subtotals, vector_call)) else q$subtotals,
     fill = if (q$fill) TRUE
@@ -130,9 +129,10 @@ measure_code <- function(m, name) {
     return(name)
   }
   kind <- measure_kinds[[m$kind]]
-  x <- if (is.character(m$x) && length(m$x) == 1) as.symbol(m$x) else m$x
+  x <- bare_name(m$x)
   given <- list(per = m$per, where = m$where, margin = if (m$margin != "recompute") m$margin)
-  rlang::call2(kind$maker, !!!c(if (kind$takes != "lines") list(x), Filter(Negate(is.null), given)))
+  to <- if (kind$takes == "pair") list(bare_name(m$to))
+  rlang::call2(kind$maker, !!!c(if (kind$takes != "lines") list(x), to, Filter(Negate(is.null), given)))
 }
 
 step_call <- function(step) {
@@ -188,11 +188,9 @@ brief_measure_entry <- function(m, name) {
     ), call = NULL)
   }
   kind <- measure_kinds[[m$kind]]
-  bare <- is.character(m$x) && length(m$x) == 1
-  x <- if (kind$takes == "column") m$x else if (kind$takes == "lines") TRUE else expression_source(
-    if (bare) as.symbol(m$x) else m$x
-  )
+  x <- if (kind$takes == "column") m$x else if (kind$takes == "lines") TRUE else expression_source(bare_name(m$x))
   spec <- c(stats::setNames(list(x), kind$maker), list(
+    to = if (kind$takes == "pair") expression_source(bare_name(m$to)),
     per = m$per, where = if (!is.null(m$where)) expression_source(m$where),
     margin = if (m$margin != "recompute") m$margin
   ))

@@ -92,7 +92,7 @@ member_words <- function(about) {
 }
 
 members_of <- function(about) {
-  setdiff(c(about$answer$by, about$answer$period), about$args$within)
+  setdiff(name_order(about$answer), about$args$within)
 }
 
 # "within its region"; without scope columns, that it was the whole table, and by default.
@@ -107,7 +107,7 @@ scope_words <- function(about) {
 
 running_words <- function(about) {
   default <- is.null(about$given$within)
-  within <- if (default) setdiff(about$answer$keys, about$args$along) else about$args$within
+  within <- if (default) running_scope(about$answer, about$args$along) else about$args$within
   words <- if (length(within)) paste("within", and_list(within)) else "over the whole table"
   if (default && length(within)) paste(words, "(all other columns, as no `within` was given)") else words
 }

@@ -21,7 +21,7 @@ in_words <- function(t) {
     table_words(answer), lapply(names(measures_shown(answer)), measure_sentence, answer = answer),
     subtotal_words(answer),
     if (answer$inquiry$fill) "Combinations without lines show sums and counts of 0.",
-    if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$every)),
+    if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$everys)),
     incomplete_words(answer),
     step_sentences(answer),
     if (answer$cut) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row")),
@@ -39,16 +39,19 @@ measures_shown <- function(answer) {
 }
 
 table_words <- function(answer) {
-  every <- answer$every
-  split <- c(if (!is.null(every)) paste("per", grain_kinds[[every]]$name),
-             if (length(by_words(answer))) paste("by", and_list(by_words(answer))))
+  split <- c(per_words(answer$inquiry$every), if (length(by_words(answer))) paste("by", and_list(by_words(answer))))
   sprintf("%s: %s, %s.", paste(c(capital(measures_named(answer, " in %s")), split), collapse = " "),
           count_of(answer$about$lines, "line"), span_words(answer$about))
 }
 
-# The columns that split a table, besides its period, by the names that they have.
+# "per year and month of the year"
+per_words <- function(every) {
+  if (length(every)) paste("per", and_list(vapply(every, function(one) grain_kinds[[one]]$name, "")))
+}
+
+# The columns that split a table, besides its periods, by the names that they have.
 by_words <- function(answer) {
-  if (is.null(answer$grid)) answer$by else names_of(answer, answer$inquiry$by)
+  if (is.null(answer$grid)) setdiff(answer$by, answer$periods) else names_of(answer, answer$inquiry$by)
 }
 
 # "revenue and profit (Mk)", "revenue (Mk) and units": the currency stands with what is money. `unit` is how it is said.

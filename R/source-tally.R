@@ -191,7 +191,8 @@ measure_from <- function(m, known) {
   x <- text_field(m$x, 1)
   must(is.null(x) == (entry$takes == "lines") && is.null(label) == is.null(x) && (entry$takes != "column" || column),
        "measures are")
-  spec <- list(kind = kind, x = if (column) x else expression_from(x), per = per,
+  must(entry$takes != "pair", "measures are")
+  spec <- list(kind = kind, x = if (column) x else expression_from(x), to = NULL, per = per,
                where = expression_from(text_field(m$where, 1)),
                margin = margin, decimals = as.integer(decimals), language = TRUE)
   counts <- text_field(m$counts, 1)

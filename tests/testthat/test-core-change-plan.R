@@ -54,7 +54,7 @@ test_that("an earlier period is the table's own where all its lines are compared
   lines <- a_sale(day = as.Date(c("2024-01-10", "2026-03-20")))
   plan <- function(every, ..., calendar = sales_calendar()) {
     how <- utils::modifyList(list(versus = "year_before", align = "date", like_for_like = TRUE), list(...))
-    hinterfeld:::change_plan(daybook(lines, day, revenue, product, calendar = calendar), every, how)
+    hinterfeld:::change_plan(every, daybook(lines, day, revenue, product, calendar = calendar), how)
   }
   months <- plan("month")
   at <- function(text, p) match(as.Date(text), p$starts)
