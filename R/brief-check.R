@@ -224,8 +224,8 @@ table_problems <- function(spec, path, columns) {
       place <- c(path, "crosstab")
       list(
         column_problems(unlist(spec$crosstab$rows), split, c(place, "rows"), "the table splits by"),
-        column_problems(spec$crosstab$columns, split, c(place, "columns"), "the table splits by"),
-        column_problems(unlist(spec$crosstab$of), measures, c(place, "of"), "the table totals"),
+        column_problems(unlist(spec$crosstab$columns), split, c(place, "columns"), "the table splits by"),
+        column_problems(unlist(spec$crosstab$of), c(measures, added_names(spec$add)), c(place, "of"), "the table has"),
         if (!is.null(spec$pick)) new_problem(place, "A table cannot be picked from and spread.", "Make two tables.")
       )
     }

@@ -8,9 +8,19 @@ brief_table <- function(book, spec, brief) {
   for (step in c(spec$add,
                  if (!is.null(spec$pick)) list(spec$pick))) t <- brief_step(t, names(step), step_arguments(step[[1]]))
   if (!is.null(spec$crosstab)) {
-    t <- rlang::exec(crosstab, t, !!!lapply(spec$crosstab, function(x) if (is.list(x)) unlist(x) else x))
+    t <- brief_crosstab(t, spec$crosstab)
   }
   with_headings(t, spec$headings)
+}
+
+# Spread, then in order, then the best rows.
+brief_crosstab <- function(t, spec) {
+  given <- lapply(spec[setdiff(names(spec), c("order", "best"))], function(x) if (is.list(x)) unlist(x) else x)
+  x <- rlang::exec(crosstab, t, !!!given)
+  order <- order_given(unlist(spec$order))
+  if (!is.null(order)) x <- rlang::inject(sort_rows(x, !!!order_columns(order)))
+  if (!is.null(spec$best)) x <- rlang::exec(best_sellers, x, !!!spec$best)
+  x
 }
 
 brief_step <- function(t, kind, given) {

@@ -16,6 +16,7 @@ new_totals <- function(columns, answer) {
 # found    for each step of the inquiry what its sentence tells
 # about    of the facts: calendar, currency, days, number of lines, trail
 # facts    the handle
+# A crosstab also has a `grid`: which names stand where, what its cells are, and the answer its added columns stood in.
 answer_fields <- c("inquiry", "columns", "levels", "labels", "rows", "cut", "by_hand", "others", "found", "about",
                    "facts")
 

@@ -59,7 +59,7 @@ periods_of_places <- function(answer, codes, plan, place, level) {
 places_of_level <- function(answer, codes, plan, level) {
   grain <- plan$grain[[level]]
   split <- which(answer$periods %in% answer$levels[[level]]$columns)
-  places <- period_places(codes$all[split])
+  places <- places_in_time(codes$all[split])
   starts <- plan$starts[plan$after[[grain]] + seq_len(plan$periods[[grain]])]
   own <- period_start(places$first, grain, answer$about$calendar)
   list(split = split, codes = places$codes, place = plan$after[[grain]] + match(as.integer(own), as.integer(starts)))
@@ -172,7 +172,8 @@ with_gone_rows <- function(t, codes, gone) {
   } else {
     rows
   }
-  rows$order <- row_order(codes$facts, codes$all, measures, answer$levels, rows, detail, length(answer$periods))
+  rows$order <- row_order(codes$facts, codes$all, measures, answer$levels, rows, detail,
+                          answer$keys %in% answer$periods)
   first <- inquiry
   first["steps"] <- list(list())
   levels <- lapply(answer$levels, function(level) replace(level, "columns", list(ids_of(answer, level$columns))))

@@ -1,19 +1,25 @@
 #' Crosstab: rows by columns, with totals of rows, columns and all
 #'
-#' Spreads a totals table: one row per group of `rows`, one column per value of `columns`. Totals are
+#' Spreads a totals table: one row per group of `rows`, one column per group of `columns`. Totals are
 #' taken from the lines, so that distinct counts and means are right in the margins too.
 #'
+#' Of an added column, such as a share, a rank or a change, the margins are that column of the table with subtotals:
+#' each level on its own, never added up. So the share of the whole, of a row (`add_share(t, within = <rows>)`), of a
+#' column or of an outer group shows where 100 % lies. Where it means nothing there, the margin is blank.
+#'
 #' @param t A totals table made by [totals()] that holds `rows` and `columns` and was not cut.
-#' @param rows,columns Columns of `t`, bare or as strings: the period or the `by` columns. `rows` may
-#'   be several.
-#' @param of Text: names of measures of `t`, one or several.
-#' @param margins Logical: give a last row and a last column of totals.
+#' @param rows,columns Columns of `t`, bare or as strings: the periods or the `by` columns, one or several of each, from
+#'   the outer to the inner.
+#' @param of Text: names of measures or added columns of `t`, one or several. An added column needs all columns of `t`
+#'   in `rows` and `columns`.
+#' @param margins Logical: give a last row and a last column of totals, and where `rows` or `columns` are several the
+#'   subtotals of the outer ones.
 #' @param empty Text: what a combination without lines shows, `"blank"` (missing) or `"zero"`, which sums and counts
 #'   then have; means and extremes of nothing stay missing.
 #' @return A crosstab: a tibble with the `rows` columns, a column for each value of `columns`, in
 #'   calendar order or from the largest, labelled as by [period_label()] (`2026-03`, `Mar`, `Mon`),
-#'   and `Total`. With several measures, `<label> <measure>`. [deliver()], [in_words()] and
-#'   [reconcile()] take it.
+#'   and `Total`; of several `columns` as `<outer> / <inner>`. With several measures, `<label> <measure>`. [deliver()],
+#'   [in_words()], [reconcile()], [add_share()], [sort_rows()] and [best_sellers()] take it.
 #' @section Errors: `hinterfeld_error_column` for columns that `t` does not split by,
 #'   `hinterfeld_error_measure` for an unknown measure, `hinterfeld_error_argument` for a table that
 #'   was cut.
@@ -23,6 +29,9 @@
 #' crosstab(t, rows = category, columns = region)
 #' monthly <- totals(demo_daybook(), by = product, every = "month", measures = c("revenue", "units"))
 #' crosstab(monthly, rows = product, columns = month, of = "units")
+#' years <- totals(demo_daybook(), every = c("year", "month_of_year"))
+#' crosstab(years, rows = month_of_year, columns = year)
+#' crosstab(add_share(t, within = region), rows = category, columns = region, of = "revenue_share")
 crosstab <- function(t, rows, columns, of = names(answer_of(t)$measures)[1], margins = TRUE,
                      empty = c("blank", "zero")) {
   check_totals(t)
@@ -33,7 +42,7 @@ crosstab <- function(t, rows, columns, of = names(answer_of(t)$measures)[1], mar
   columns <- pick_columns(enquo(columns), answer$keys, "columns")
   check_crosstab(answer, rows, columns, of)
   ids <- lapply(list(rows = rows, columns = columns, of = of), ids_of, answer = answer)
-  spread_totals(answer, c(ids, list(margins = margins, empty = empty)))
+  spread_totals(answer, c(ids, list(margins = margins, empty = empty, order = NULL, best = NULL)))
 }
 
 check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
@@ -43,18 +52,27 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
       i = "Make the crosstab first, or keep fewer lines with `keep_lines()` before `totals()`."
     ), call = call)
   }
-  if (length(rows) == 0 || length(columns) != 1 || columns %in% rows) {
+  if (length(rows) == 0 || length(columns) == 0 || any(columns %in% rows)) {
     stop_because("column", c(
-      "A crosstab needs `rows` and one other column as `columns`.",
+      "A crosstab needs `rows`, and other columns as `columns`.",
       i = sprintf("The table splits by %s.", columns_named(answer$keys))
     ), call = call)
   }
-  unknown <- setdiff(of, names(answer$measures))
+  known <- c(names(answer$measures), names(answer$added))
+  unknown <- setdiff(of, known)
   if (!is.character(of) || length(of) == 0 || length(unknown)) {
     stop_because("measure", c(
       if (length(unknown)) sprintf("`of` names %s, which the table does not hold.",
-                                   columns_named(unknown)) else "`of` must name measures.",
-      i = sprintf("Its measures are %s.", columns_named(names(answer$measures)))
+                                   columns_named(unknown)) else "`of` must name measures or added columns.",
+      i = sprintf("It holds %s.", columns_named(known))
+    ), call = call)
+  }
+  left <- setdiff(answer$keys, c(rows, columns))
+  if (any(of %in% names(answer$added)) && length(left)) {
+    stop_because("column", c(
+      sprintf("`%s` stands for rows that are split by %s too.", intersect(of, names(answer$added))[1],
+              columns_named(left)),
+      i = "Put every column of the table into `rows` or `columns`, or total it without them first."
     ), call = call)
   }
 }
@@ -62,74 +80,136 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
 # Rows and columns stand in the order of their totals, whether these are shown or not; a cell is found by its codes.
 # `how` tells rows, columns and `of` by their first names; they are shown by their present ones.
 spread_totals <- function(answer, how) {
-  found <- ask_again(answer, c(how$rows, how$columns), how$of, list(how$rows, how$columns, "Total"))
-  at_level <- function(columns) {
-    level <- Position(function(level) setequal(level$columns, columns), found$levels)
-    found$order[found$level[found$order] == level]
-  }
-  at <- list(rows = at_level(how$rows), columns = at_level(how$columns))
-  if (how$margins) at <- lapply(at, c, at_level(character()))
+  split <- c(how$rows, how$columns)
+  found <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), as_given = TRUE)
+  at <- list(rows = margin_rows(found, how$rows, how$columns, how$margins),
+             columns = margin_rows(found, how$columns, how$rows, how$margins))
   labels <- choose_labels(found$keys, lapply(found$codes, function(code) code[unlist(at)]))
-  key <- function(names) match(names, found$names)
-  heads <- column_heads(found, at$columns, key(how$columns), how, labels, answer)
-  every <- answer$every
-  rows <- Map(function(k, name) {
-    values <- key_values(found$keys[[k]], found$codes[[k]], at$rows, labels)
-    if (name %in% every) period_names(values, every, labels, answer$about$calendar) else values
-  }, key(how$rows), how$rows)
-  names(rows) <- names_of(answer, how$rows)
+  added <- added_cells(answer, found, how$of)
+  about <- c(Map(measure_about, names(found$measures), found$measures), added$about)[how$of]
+  heads <- column_heads(found, at$columns, how, labels, answer)
   cells <- lapply(seq_len(nrow(heads)), function(j) {
-    codes <- lapply(seq_along(found$names), function(k) {
-      if (k %in% key(how$rows)) found$codes[[k]][at$rows] else rep(heads$code[j], length(at$rows))
+    codes <- lapply(seq_along(split), function(k) {
+      if (k <= length(how$rows)) found$codes[[k]][at$rows] else rep(found$codes[[k]][heads$at[j]], length(at$rows))
     })
-    m <- found$measures[[heads$measure[j]]]
-    value <- found$values[[match(heads$measure[j], names(found$measures))]]
-    value <- value[find_groups(codes, found$codes, key_sizes(found$keys))]
-    show_value(m, if (how$empty == "zero") nothing_to_zero(m, value) else value)
+    cell_values(found, added, heads$of[j], codes, how$empty)
   })
-  names(cells) <- heads$name
-  new_crosstab(c(rows, cells), answer, how, found, heads, labels)
+  rows <- lapply(seq_along(how$rows), function(k) {
+    values <- key_values(found$keys[[k]], found$codes[[k]], at$rows, labels)
+    if (how$rows[k] %in% answer$everys) period_names(values, how$rows[k], answer$about$calendar) else values
+  })
+  values <- stats::setNames(c(rows, cells), c(names_of(answer, how$rows), heads$name))
+  whole <- new_crosstab(values, answer, how, found, heads, labels, about, added$answer)
+  arrange_crosstab(whole, how)
 }
 
-# A crosstab is the answer to the inquiry of its table without the steps: `grid` tells what stands where.
-new_crosstab <- function(values, answer, how, found, heads, labels) {
+# Every level of the rows by every level of the columns.
+crosstab_levels <- function(rows, columns) {
+  parts <- expand.grid(row = seq(length(rows), 0), column = seq(length(columns), 0))
+  Map(function(row, column) {
+    names <- c(rows[seq_len(row)], columns[seq_len(column)])
+    if (length(names)) names else "Total"
+  }, parts$row, parts$column)
+}
+
+# The groups of one side over all of the other, in order, with their subtotals where margins are shown.
+margin_rows <- function(found, side, other, margins) {
+  counts <- seq(length(side), if (margins) 0 else length(side))
+  wanted <- lapply(counts, function(count) match(side[seq_len(count)], found$names))
+  level <- which(vapply(found$levels, function(level) any(vapply(wanted, setequal, NA, level$split)), NA))
+  found$order[found$level[found$order] %in% level]
+}
+
+# Added columns of the table with all its subtotals: their steps are taken anew, each level on its own.
+added_cells <- function(answer, found, of) {
+  steps <- unlist(lapply(answer$inquiry$steps, function(step) step$columns))
+  wanted <- intersect(of, steps)
+  if (length(wanted) == 0) {
+    return(list())
+  }
+  first <- retotal(answer, found$names, subtotals = crosstab_levels_of(found), fill = answer$inquiry$fill)
+  t <- replay(first, answer$inquiry$steps)
+  codes <- row_codes(t)
+  shown <- answer_of(t)
+  names <- names_of(shown, wanted)
+  list(
+    answer = replace(shown, "facts", list(NULL)), codes = codes$keys[match(found$names, ids_of(shown, shown$keys))],
+    values = stats::setNames(as.list(t)[names], wanted),
+    about = stats::setNames(lapply(shown$columns[names], function(column) c(column, list(adds_up = FALSE))), wanted)
+  )
+}
+
+crosstab_levels_of <- function(found) {
+  lapply(found$levels, function(level) if (length(level$split)) found$names[level$split] else "Total")
+}
+
+# The values of one column or measure for the groups of these codes.
+cell_values <- function(found, added, of, codes, empty) {
+  sizes <- key_sizes(found$keys)
+  if (of %in% names(added$values)) {
+    return(added$values[[of]][find_groups(codes, added$codes, sizes)])
+  }
+  m <- found$measures[[of]]
+  value <- found$values[[match(of, names(found$measures))]][find_groups(codes, found$codes, sizes)]
+  show_value(m, if (empty == "zero") nothing_to_zero(m, value) else value)
+}
+
+# A crosstab is the answer to the inquiry of its table: `grid` tells what stands where. It keeps the steps of which it
+# shows a column.
+new_crosstab <- function(values, answer, how, found, heads, labels, about, stepped) {
   asked <- answer$inquiry
-  inquiry <- new_inquiry(asked$by, asked$every, asked$measures, asked$subtotals, asked$fill, crosstab = how)
-  measures <- lapply(stats::setNames(nm = how$of), function(id) measure_about(id, found$measures[[id]]))
+  steps <- if (!is.null(stepped)) asked$steps else list()
+  inquiry <- new_inquiry(asked$by, asked$every, asked$measures, asked$subtotals, asked$fill, steps, crosstab = how)
   rows <- Map(function(id, key) replace(key_about(id, key, FALSE), "every", list(NULL)), how$rows,
               found$keys[match(how$rows, found$names)])
   columns <- c(unname(rows), lapply(seq_len(nrow(heads)), function(j) {
-    cell <- measures[[heads$measure[j]]]
-    rlang::exec(new_column, heads$id[j], "cell", cell$counts, cell$decimals, of = heads$measure[j],
-                total = heads$total[j])
+    cell <- about[[heads$of[j]]]
+    rlang::exec(new_column, heads$id[j], "cell", cell$counts, cell$decimals, isTRUE(cell$signed), of = heads$of[j],
+                total = heads$total[j], whole = heads$whole[j], head = heads$head[[j]])
   }))
   names(columns) <- names(values)
   levels <- if (how$margins) found$levels else found$levels[1]
   levels <- lapply(levels, function(level) replace(level, "columns", list(names_of(answer, level$columns))))
   size <- length(values[[1]])
-  out <- c(new_answer(inquiry, columns, levels, labels, size, found$facts), list(grid = c(
+  out <- new_answer(inquiry, columns, levels, labels, size, found$facts)
+  out$found <- rep_len(list(list()), length(steps))
+  out$grid <- c(
     list(shown = list(rows = names_of(answer, how$rows), columns = names_of(answer, how$columns),
                       of = names_of(answer, how$of)),
-         measures = stats::setNames(measures, names_of(answer, how$of))), how[c("margins", "empty")]
-  )))
+         measures = stats::setNames(about, names_of(answer, how$of)), stepped = stepped), how[c("margins", "empty")]
+  )
   tibble::new_tibble(values, nrow = size, class = "hinterfeld_crosstab", answer = out)
 }
 
-# One row per column of cells: its name, the code of its group, its measure, and whether it is a total.
-column_heads <- function(found, at, k, how, labels, answer) {
-  codes <- found$codes[[k]][at]
-  shown <- key_values(found$keys[[k]], found$codes[[k]], at, labels)
-  every <- answer$every
-  label <- if (how$columns %in% every) period_names(shown, every, labels, answer$about$calendar) else plain_value(shown)
-  label[is.na(label)] <- labels$not_given
-  heads <- data.frame(code = rep(codes, each = length(how$of)), measure = rep(how$of, length(codes)))
+# One row per column of cells: its name, its labels one below the other, the row of its group, its measure, whether it
+# is a total, and whether of all.
+column_heads <- function(found, at, how, labels, answer) {
+  parts <- lapply(how$columns, function(column) {
+    k <- match(column, found$names)
+    shown <- key_values(found$keys[[k]], found$codes[[k]], at, labels)
+    label <- if (column %in% answer$everys) {
+      period_names(shown, column, answer$about$calendar)
+    } else {
+      plain_value(shown)
+    }
+    replace(label, is.na(label), labels$not_given)
+  })
+  total <- lapply(match(how$columns, found$names), function(k) found$codes[[k]][at] == total_code)
+  # Below a total there is nothing more to say.
+  parts <- Map(function(part, above) replace(part, above, ""), parts, c(list(FALSE), utils::head(total, -1)))
+  label <- do.call(paste, c(parts, sep = " / ")) |> sub(pattern = "( / )+$", replacement = "")
+  each <- length(how$of)
+  heads <- data.frame(at = rep(at, each = each), of = rep(how$of, length(at)))
   named <- function(how) {
-    name <- if (length(how$of) == 1) label else paste(rep(label, each = length(how$of)), how$of)
-    own_names(name, how$rows, how$columns)
+    name <- if (each == 1) label else paste(rep(label, each = each), how$of)
+    own_names(name, how$rows, paste(how$columns, collapse = ", "))
   }
   heads$id <- named(how)
   heads$name <- named(lapply(how[c("rows", "columns", "of")], names_of, answer = answer))
-  heads$total <- heads$code == total_code
+  heads$total <- rep(total[[length(total)]], each = each)
+  heads$whole <- rep(total[[1]], each = each)
+  texts <- do.call(Map, c(list(c), parts))
+  heads$head <- rep(unname(texts), each = each)
   heads
 }
 
@@ -140,17 +220,75 @@ own_names <- function(names, taken, column) {
   utils::tail(make.unique(c(taken, names), " "), length(names))
 }
 
-# Readable names of periods given as dates, text or a factor; totals keep theirs.
-period_names <- function(x, every, labels, calendar) {
-  x <- as.character(x)
-  dates <- !is_recurring(every) & x != labels$total
-  replace(x, dates, period_label(as.Date(x[dates]), every, calendar))
+# Readable names of periods given as dates, as texts of dates among totals, or as a factor.
+period_names <- function(x, every, calendar) {
+  text <- as.character(x)
+  dates <- !is_recurring(every) & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
+  replace(text, dates, period_label(as.Date(text[dates]), every, calendar))
 }
 
-# Which rows and which cell columns of a crosstab are totals; a part of one may have lost them.
+# Which rows and which cell columns of a crosstab are totals, and which are those of all; a part of one may have lost
+# them.
 crosstab_totals <- function(x) {
   answer <- answer_of(x)
-  total <- vapply(answer$cells, function(cell) cell$total, NA)
-  list(rows = answer$grid$margins & as.character(x[[answer$keys[1]]]) == answer$labels$total,
-       columns = names(answer$cells)[total], cells = names(answer$cells))
+  is_total <- function(key) answer$grid$margins & as.character(x[[key]]) == answer$labels$total
+  flag <- function(what) vapply(answer$cells, function(cell) cell[[what]], NA)
+  list(rows = is_total(answer$keys[length(answer$keys)]), whole_rows = is_total(answer$keys[1]),
+       columns = names(answer$cells)[flag("total")], whole = names(answer$cells)[flag("whole")],
+       cells = names(answer$cells))
+}
+
+# Rows in another order ------------------------------------------------------------------------------------
+
+# A crosstab with its rows in another order: of rows that are equal in it, those of the former order stay.
+sort_crosstab <- function(x, order) {
+  former <- answer_of(x)$inquiry$crosstab$order
+  rearranged(x, list(order = c(order, former[setdiff(names(former), names(order))])))
+}
+
+pick_of_crosstab <- function(x, n, of, call = caller_env()) {
+  answer <- answer_of(x)
+  cells <- names(answer$cells)
+  if (length(answer$keys) > 1 || answer$cut) {
+    stop_because("argument", c(
+      if (answer$cut) "This crosstab was cut to some of its rows already." else
+        "Rows of this crosstab stand in groups, so the best of all would tear these apart.",
+      i = "Make it with one column as `rows`, and pick once."
+    ), call = call)
+  }
+  of <- of %||% c(intersect(crosstab_totals(x)$whole, cells), cells)[1]
+  if (!rlang::is_string(of, cells) || !is.numeric(x[[of]])) {
+    stop_because("measure", c("`of` must name a column of numbers of the crosstab.",
+                              i = sprintf("The choices are %s.", examples_of(cells, 10))), call = call)
+  }
+  rearranged(x, list(best = list(n = as.double(n), of = ids_of(answer, of))))
+}
+
+rearranged <- function(x, changed) {
+  inquiry <- attr(x, "answer", exact = TRUE)$inquiry
+  by_hand <- answer_of(x)$by_hand
+  inquiry$crosstab[names(changed)] <- changed
+  set_answer(arrange_crosstab(x, changed), inquiry = inquiry, by_hand = by_hand)
+}
+
+# The order and the pick that a crosstab was given, by the first names of its columns. Totals stay where they stand.
+arrange_crosstab <- function(x, how) {
+  if (!is.null(how$order)) x <- quietly(x[crosstab_order(x, how$order), ])
+  if (!is.null(how$best)) x <- quietly(x[best_of_crosstab(x, how$best$n, how$best$of), ])
+  set_answer(x, by_hand = FALSE)
+}
+
+crosstab_order <- function(x, order) {
+  answer <- answer_of(x)
+  data <- as_tibble.hinterfeld_crosstab(x)
+  keys <- unname(Map(sort_places, data[names_of(answer, names(order))], order))
+  do.call(ordered_rows, c(group_places(data, answer), keys))
+}
+
+# The rows with the highest values, all that tie for the last place among them, and the totals.
+best_of_crosstab <- function(x, n, of) {
+  totals <- crosstab_totals(x)$rows
+  values <- replace(as.double(x[[names_of(answer_of(x), of)]]), totals, NA)
+  rank <- rank(-values, ties.method = "min", na.last = "keep")
+  which(totals | (!is.na(rank) & rank <= n))
 }

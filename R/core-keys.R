@@ -51,7 +51,7 @@ days_in_span <- function(span, calendar, by_week) {
 }
 
 # The places that several periods take together, in the order of time: codes by key, and the first day of each.
-period_places <- function(keys) {
+places_in_time <- function(keys) {
   lookups <- lapply(keys, function(key) new_key(key$name, key$lookup, key$labels))
   groups <- group_lines(length(keys[[1]]$lookup), lookups)
   order <- order(groups$first)

@@ -85,35 +85,36 @@ split_groups <- function(facts, keys, measures, split, detail) {
 
 # Periods ascending; then, key by key, the group's own first measure from the highest and its name.
 # A subtotal stands below its group.
-row_order <- function(facts, keys, measures, levels, rows, detail, periods) {
+# `dated` tells which keys are periods.
+row_order <- function(facts, keys, measures, levels, rows, detail, dated) {
   if (length(keys) == 0) {
     return(seq_len(row_count(rows)))
   }
   group_values <- function(codes) prefix_values(facts, keys, measures[1], levels, rows, detail, codes)
-  nested_order(keys, rows$codes, as.double(rows$values[[1]]), periods, group_values)
+  nested_order(keys, rows$codes, as.double(rows$values[[1]]), dated, group_values)
 }
 
 # Rows stand where the group of their keys but the last stands, which is ordered in the same way; inside it by the last.
-nested_order <- function(keys, codes, values, periods, group_values) {
+nested_order <- function(keys, codes, values, dated, group_values) {
   k <- length(codes)
   n <- length(codes[[k]])
   if (k == 1) {
     scope <- rep(1L, n)
     scopes <- 1L
-  } else if (k == 2 && periods == 1 && !any_special(codes[[1]])) {
+  } else if (k == 2 && dated[1] && !any_special(codes[[1]])) {
     scope <- codes[[1]]
     scopes <- length(keys[[1]]$labels)
   } else {
     outer <- seq_len(k - 1)
     groups <- group_lines(n, Map(function(key, codes) new_key(key$name, codes, key$labels), keys[outer], codes[outer]))
-    order <- nested_order(keys[outer], groups$parts, if (k - 1 > periods) group_values(groups$parts), periods,
+    order <- nested_order(keys[outer], groups$parts, if (!dated[k - 1]) group_values(groups$parts), dated,
                           group_values)
     place <- integer(groups$count)
     place[order] <- seq_along(order)
     scope <- recode_kernel(groups$codes, place, NA_integer_, threads_wanted())
     scopes <- groups$count
   }
-  order_kernel(scope, scopes, if (k > periods) values, codes[[k]], key_ranks(keys[[k]]), TRUE, threads_wanted())
+  order_kernel(scope, scopes, if (!dated[k]) values, codes[[k]], key_ranks(keys[[k]]), TRUE, threads_wanted())
 }
 
 # The first measure of each group of the first keys, some of them totals. A group whose last key is a total has none: it

@@ -4,7 +4,8 @@
 #' rank inside, so that a product that leads in two regions stands in each at its own place.
 #'
 #' @inheritParams add_rank
-#' @param t A totals table made by [totals()]; rows of subtotals are left out.
+#' @param t A totals table made by [totals()]; rows of subtotals are left out. `best_sellers()` also takes a crosstab
+#'   with one column as its rows: it keeps the `n` best by the column `of`, by default the total, and the totals of all.
 #' @param n Whole number: how many ranks per scope.
 #' @param share Fraction, instead of `n`: `best_sellers()` keeps rows with at least this share of their
 #'   scope's total, `slow_sellers()` those with less.
@@ -23,6 +24,10 @@
 #' best_sellers(t, n = 3, within = region)
 #' slow_sellers(t, n = 2, within = region)
 best_sellers <- function(t, n = 5, within = NULL, of = "revenue", ties = "standard", others = FALSE, share = NULL) {
+  if (inherits(t, "hinterfeld_crosstab")) {
+    check_picks(n, NULL, rlang::current_env())
+    return(pick_of_crosstab(t, n, if (!missing(of)) of))
+  }
   pick_rows("best_sellers", t, n, enquo(within), of, ties, others, share)
 }
 

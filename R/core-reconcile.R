@@ -58,15 +58,15 @@ reconcile.hinterfeld_crosstab <- function(t) {
   measure_of <- vapply(answer$cells, function(cell) cell$of, "")
   checks <- Map(function(name, whole) {
     columns <- names(measure_of)[measure_of == answer$inquiry$crosstab$of[match(name, grid$shown$of)]]
-    corner <- intersect(columns, totals$columns)
-    inner <- setdiff(columns, corner)
+    corner <- intersect(columns, totals$whole)
+    inner <- setdiff(columns, totals$columns)
     taken <- function(columns, rows) unlist(lapply(cells[columns], function(x) x[rows]))
     check <- function(of, x) if (length(x)) new_check(name, of, x, whole, grid$measures[[name]]$decimals)
     rbind(
       check("cells", taken(inner, !totals$rows)),
       if (grid$margins) rbind(
-        check("column totals", taken(inner, totals$rows)), check("row totals", taken(corner, !totals$rows)),
-        check("corner", taken(corner, totals$rows))
+        check("column totals", taken(inner, totals$whole_rows)),
+        check("row totals", taken(corner, !totals$rows)), check("corner", taken(corner, totals$whole_rows))
       )
     )
   }, names, whole)

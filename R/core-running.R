@@ -167,7 +167,7 @@ place_days <- function(t) {
   })
   data <- as_tibble.hinterfeld_totals(t)
   codes <- Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$periods)
-  places <- period_places(keys)
+  places <- places_in_time(keys)
   period_start(places$first, answer$every, about$calendar)[find_groups(codes, places$codes, key_sizes(keys))]
 }
 

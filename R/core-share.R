@@ -1,12 +1,14 @@
 #' Share of the total
 #'
-#' @inheritParams add_rank
-#' @param of Text: name of a measure that adds up, a sum or a count of lines.
+#' @param t A totals table made by [totals()], or a crosstab.
+#' @param of Text: name of a measure that adds up, a sum or a count of lines. For a crosstab, whose first measure is
+#'   taken, what a cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and columns.
 #' @param within Columns inside which the rows' shares add up to 1; `NULL` for the whole table. In a
 #'   table with subtotals, `within` a parent's column gives the share of the parent.
 #' @param name Text: name of the new column instead of `<of>_share`.
 #' @return `t` with the column `<of>_share`, a fraction (0.16 is 16 %). Where the scope's total is 0 or
-#'   below, shares are missing and a warning names the scope.
+#'   below, shares are missing and a warning names the scope. Of a crosstab, the crosstab with a column of shares beside
+#'   each column; its margins show where 100 % lies.
 #' @section Errors: As for [add_rank()]; `hinterfeld_error_measure` also for a measure that does not add
 #'   up, such as a mean.
 #' @export
@@ -14,7 +16,12 @@
 #' t <- totals(demo_daybook(), by = c(region, category), subtotals = TRUE)
 #' t <- add_share(t)
 #' add_share(t, within = region, name = "share_of_region")
+#' x <- crosstab(totals(demo_daybook(), by = c(region, category)), category, region)
+#' add_share(x, of = "column")
 add_share <- function(t, of = "revenue", within = NULL, name = NULL) {
+  if (inherits(t, "hinterfeld_crosstab")) {
+    return(crosstab_share(t, if (missing(of)) "all" else of, enquo(within), name))
+  }
   check_totals(t)
   check_name(name)
   within <- pick_within(enquo(within), t)
@@ -43,4 +50,26 @@ shares_of <- function(values, scope, of) {
   not_positive <- total <= 0
   total[not_positive] <- NA
   list(share = minor / total[scope$id], not_positive = which(not_positive))
+}
+
+# The crosstab with a column of shares beside each column of cells.
+crosstab_share <- function(x, of, within, name, call = caller_env()) {
+  if (!rlang::quo_is_null(within) || !rlang::is_string(of)) {
+    stop_because("argument", c("The scope of a share in a crosstab is told by `of`.",
+                               i = "For example `add_share(x, of = \"row\")`."), call = call)
+  }
+  answer <- answer_of(x)
+  how <- answer$inquiry$crosstab
+  sides <- c(how$rows, how$columns)
+  within <- switch(of, all = character(), row = how$rows, column = how$columns,
+                   if (of %in% sides) of else stop_because("argument", c(
+                     "`of` must tell what a cell of a crosstab is a share of.",
+                     i = sprintf("Choose \"all\", \"row\", \"column\" or %s.", columns_named(sides))
+                   ), call = call))
+  measure <- how$of[1]
+  t <- replay(retotal(answer, sides), answer$inquiry$steps)
+  t <- rlang::exec(add_share, t, measure, within = within, name = name)
+  steps <- answer_of(t)$inquiry$steps
+  how$of <- c(how$of, unname(steps[[length(steps)]]$columns))
+  spread_totals(answer_of(t), how)
 }

@@ -1,9 +1,9 @@
 #' Rows in another order, and the rows of a period
 #'
 #' `sort_rows()` puts the rows of a totals table in the order of some of its columns. In a table with subtotals it does
-#' so inside their groups, and every subtotal stays below its group. `in_period()` keeps the rows of one period.
+#' so inside their groups, and every subtotal stays below its group; in a crosstab totals stay at the end. `in_period()` keeps the rows of one period.
 #'
-#' @param t A totals table made by [totals()].
+#' @param t A totals table made by [totals()]; `sort_rows()` also takes a crosstab.
 #' @param ... Columns, bare or as strings; `down()` around one begins with its highest value. Missing values come last,
 #'   rows that are equal in all of them keep their order. Texts are compared byte by byte.
 #' @param period Text: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week (`"2026-W38"`) or day
@@ -17,9 +17,14 @@
 #' t <- add_change(totals(demo_daybook(), by = region, every = "year"))
 #' sort_rows(in_period(t, "latest"), down(revenue_change))
 #' sort_rows(t, region, year)
+#' sort_rows(crosstab(t, region, year), down(`2025`))
 sort_rows <- function(t, ...) {
-  check_totals(t)
+  crosstab <- inherits(t, "hinterfeld_crosstab")
+  if (!crosstab) check_totals(t)
   order <- sort_columns(rlang::enquos(...), t)
+  if (crosstab) {
+    return(sort_crosstab(t, order))
+  }
   take_step(step_on(t, "sort_rows", list(order = order), character()), t, call = rlang::current_env())
 }
 
@@ -61,23 +66,6 @@ take_step.hinterfeld_step_sort_rows <- function(step, t, again = FALSE, call = c
 with_taken_step <- function(t, step, found = list()) {
   attr(t, "answer") <- with_step(attr(t, "answer", exact = TRUE), step, found)
   t
-}
-
-# The place of each value in its order, missing ones last.
-sort_places <- function(x, down) {
-  values <- if (is.factor(x)) as.integer(x) else if (is.character(x)) x else as.double(x)
-  known <- sort(unique(values[!is.na(values)]), method = "radix", decreasing = down)
-  match(values, known)
-}
-
-# Where the groups of a table with subtotals stand, and in each its subtotal last.
-group_places <- function(data, answer) {
-  outer <- utils::head(answer$keys, -1)
-  lapply(seq_along(outer), function(k) {
-    groups <- member_groups(data, outer[seq_len(k)])
-    last <- as.character(data[[outer[k]]]) %in% answer$labels$total
-    ifelse(last, nrow(data) + 1L, groups$first[groups$codes])
-  }) |> c(list(as.integer(as.character(data[[answer$keys[length(answer$keys)]]]) %in% answer$labels$total)))
 }
 
 #' @rdname sort_rows

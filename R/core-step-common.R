@@ -217,3 +217,20 @@ order_by_value <- function(t, values, scope, scopes, highest_first) {
 ordered_rows <- function(...) {
   order(..., method = "radix", na.last = TRUE)
 }
+
+# The place of each value in its order, missing ones last.
+sort_places <- function(x, down) {
+  values <- if (is.factor(x)) as.integer(x) else if (is.character(x)) x else as.double(x)
+  known <- sort(unique(values[!is.na(values)]), method = "radix", decreasing = down)
+  match(values, known)
+}
+
+# Where the groups of a table with subtotals stand, and in each its subtotal last.
+group_places <- function(data, answer) {
+  outer <- utils::head(answer$keys, -1)
+  lapply(seq_along(outer), function(k) {
+    groups <- member_groups(data, outer[seq_len(k)])
+    last <- as.character(data[[outer[k]]]) %in% answer$labels$total
+    ifelse(last, nrow(data) + 1L, groups$first[groups$codes])
+  }) |> c(list(as.integer(as.character(data[[answer$keys[length(answer$keys)]]]) %in% answer$labels$total)))
+}

@@ -56,7 +56,7 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
   keys <- facts_keys(facts, by, every)
   levels <- plan_levels(subtotals, c(every, by))
   if (length(every) && is.null(single_grain(every))) say("recurring", recurring_words(facts, every))
-  found <- answer_rows(facts, keys, list(), measures, levels, length(every), fill)
+  found <- answer_rows(facts, keys, list(), measures, levels, c(every, by) %in% every, fill)
   plain <- lapply(measures, function(m) m$spec)
   if (!is.null(subtotals) && !isTRUE(subtotals)) subtotals <- if (isFALSE(subtotals)) NULL else as.list(subtotals)
   inquiry <- new_inquiry(by, every, plain, subtotals, fill)
@@ -64,14 +64,14 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
 }
 
 # The rows of all levels as codes per key, values per measure, level and order. Measures that add up rows add up those
-# of every group of `keys` and `hidden` keys; no level is split by these.
-answer_rows <- function(facts, keys, hidden, measures, levels, periods, fill = FALSE) {
+# of every group of `keys` and `hidden` keys; no level is split by these. `dated` tells which keys are periods.
+answer_rows <- function(facts, keys, hidden, measures, levels, dated, fill = FALSE) {
   all <- c(keys, hidden)
   detail <- measure_groups(facts, all, measures)
-  if (fill) detail <- fill_groups(detail, all, measures, periods)
+  if (fill) detail <- fill_groups(detail, all, measures, sum(dated))
   rows <- level_rows(facts, all, measures, levels, detail)
   rows$codes <- rows$codes[seq_along(keys)]
-  c(rows, list(order = row_order(facts, all, measures, levels, rows, detail, periods)))
+  c(rows, list(order = row_order(facts, all, measures, levels, rows, detail, dated)))
 }
 
 # Rows as a totals table.
@@ -117,19 +117,21 @@ inquiry_measures <- function(facts, inquiry, of = names(inquiry$measures)) {
 }
 
 # The inquiry of a table asked again of its facts, split by some of its columns, with subtotals of its own. What was
-# added up over the table's members is added up over them again. Columns go by their first names.
+# added up over the table's members is added up over them again. Columns go by their first names; keys stand in the
+# order of a table, or with `as_given` in that of `split`.
 ask_again <- function(answer, split, of = names(answer$inquiry$measures), subtotals = NULL, fill = FALSE,
-                      facts = facts_of(answer)) {
+                      facts = facts_of(answer), as_given = FALSE) {
   inquiry <- answer$inquiry
   measures <- inquiry_measures(facts, inquiry, of)
   every <- intersect(inquiry$every, split)
   by <- setdiff(split, every)
   up <- any(vapply(measures, function(m) m$margin == "add_up" && !adds_up(m), NA))
   hidden <- if (up) facts_keys(facts, setdiff(inquiry$by, by), setdiff(inquiry$every, every), inquiry$every)
-  keys <- facts_keys(facts, by, every, inquiry$every)
-  levels <- plan_levels(subtotals, c(every, by))
-  rows <- answer_rows(facts, keys, hidden, measures, levels, length(every), fill)
-  c(rows, list(keys = keys, names = c(every, by), levels = levels, measures = measures, facts = facts))
+  names <- if (as_given) split else c(every, by)
+  keys <- facts_keys(facts, by, every, inquiry$every)[match(names, c(every, by))]
+  levels <- plan_levels(subtotals, names)
+  rows <- answer_rows(facts, keys, hidden, measures, levels, names %in% every, fill)
+  c(rows, list(keys = keys, names = names, levels = levels, measures = measures, facts = facts))
 }
 
 # The keys of a table in facts.
@@ -178,7 +180,7 @@ fill_groups <- function(detail, keys, measures, periods) {
                          Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-times], members))$first
     members <- lapply(members, function(code) code[first])
     n <- length(first)
-    spans <- period_places(keys[times])$codes
+    spans <- places_in_time(keys[times])$codes
     codes <- c(lapply(spans, rep, each = n), lapply(members, rep, times = length(spans[[1]])))
   } else {
     codes <- unname(as.list(expand.grid(lapply(detail$codes, function(code) sort(unique(code))))))

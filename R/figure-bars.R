@@ -94,8 +94,7 @@ panel_rows <- function(data, rows, within, most_rows, most = 9) {
 panel_names <- function(data, within, answer) {
   parts <- data[within]
   period <- intersect(answer$period, within)
-  if (length(period)) parts[[period]] <- period_names(parts[[period]], answer$every, answer$labels,
-                                                      answer$about$calendar)
+  if (length(period)) parts[[period]] <- period_names(parts[[period]], answer$every, answer$about$calendar)
   member_names(parts, within)
 }
 

@@ -18,6 +18,13 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
                 "Make one with `crosstab(t, rows, columns)`.")
   }
   totals <- crosstab_totals(x)
+  if (length(answer$grid$shown$rows) != 1 || length(answer$grid$shown$columns) != 1) {
+    stop_figure("This figure draws one column by one other.", "Make a crosstab with one column as rows and as columns.")
+  }
+  kind <- answer$grid$measures[[1]]
+  if (!is.numeric(x[[totals$cells[1]]])) {
+    stop_figure("This figure draws numbers.", "Take a measure or an added column of numbers as `of`.")
+  }
   if (sum(totals$rows) != 1 || length(totals$columns) != 1) {
     stop_figure("This part of a crosstab has lost a margin.", "Draw the whole crosstab.")
   }
@@ -26,9 +33,8 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
   shown <- answer$grid$shown
   rows <- list(answer = answer, of = shown$of)
   whole <- max(abs(inner$value), 0, na.rm = TRUE)
-  # Thousands where cells would have too many digits; the margins follow.
-  scale <- if (whole >= 1e4) 1000 else 1
-  cells$data$text <- cell_text(cells$data$value, scale)
+  scale <- cell_scale(inner$value)
+  cells$data$text <- cell_text(cells$data$value, scale, kind)
   inner$dark <- !is.na(inner$value) & inner$value > 0.55 * whole
   ggplot2::ggplot(cells$data, ggplot2::aes(.data$column, .data$row)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$value), inner, colour = paper, linewidth = 0.8) +
@@ -48,7 +54,7 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 0.5, size = ggplot2::rel(0.72)),
                    axis.text.y = ggplot2::element_text(hjust = 0)) +
     figure_words(rows, if (scale > 1) "Cells are in thousands.",
-                 title %||% sprintf("%s: %s by %s", capital(shown$of), and_list(shown$rows), shown$columns),
+                 title %||% sprintf("%s: %s by %s", capital(shown$of), and_list(shown$rows), and_list(shown$columns)),
                  subtitle, caption,
                  c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
                                       if (cells$rest_rows + cells$rest_columns > 0) "Totals are of all."))
@@ -60,7 +66,7 @@ crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12)
   names[totals$rows] <- answer$labels$total
   inner <- setdiff(totals$cells, totals$columns)
   # Periods: the latest. Other columns: the largest, which come first.
-  shown <- if (answer$inquiry$crosstab$columns %in% answer$every) utils::tail(
+  shown <- if (answer$inquiry$crosstab$columns %in% answer$everys) utils::tail(
     inner, most_columns
   ) else utils::head(inner, most_columns)
   shown <- c(shown, totals$columns)
@@ -75,7 +81,16 @@ crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12)
        rest_columns = length(inner) - length(shown) + 1)
 }
 
-cell_text <- function(value, scale) {
-  digits <- if (scale > 1 || any(value != round(value), na.rm = TRUE)) 1 else 0
+# Thousands where cells would have too many digits, but only where half of them still tell something; the margins follow.
+cell_scale <- function(values) {
+  if (max(abs(values), 0, na.rm = TRUE) >= 1e4 && stats::median(abs(values), na.rm = TRUE) >= 1e3) 1000 else 1
+}
+
+cell_text <- function(value, scale, kind) {
+  if (kind$counts == "percent") {
+    text <- if (isTRUE(kind$signed)) signed_percent(value) else held_together(percent_text(value))
+    return(ifelse(is.na(value), "", text))
+  }
+  digits <- if (scale > 1) 1 else if (max(abs(value), 0, na.rm = TRUE) < 1000) min(kind$decimals %||% 1, 1) else 0
   ifelse(is.na(value), "", held_together(people_number(value / scale, digits)))
 }

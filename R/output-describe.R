@@ -28,7 +28,7 @@ table_title <- function(x, unit = FALSE) {
   if (inherits(x, "hinterfeld_crosstab")) {
     shown <- answer$grid$shown
     named <- if (unit) measures_named(answer) else and_list(shown$of)
-    sprintf("%s: %s by %s", capital(named), and_list(shown$rows), shown$columns)
+    sprintf("%s: %s by %s", capital(named), and_list(shown$rows), and_list(shown$columns))
   } else {
     title_words(answer, unit)
   }
@@ -54,7 +54,7 @@ column_facts <- function(x) {
   Map(function(values, name) {
     about <- known[[name]]
     kind <- number_kind(type_of(values), about)
-    if (kind == "date" && !is.null(about$every)) kind <- "period"
+    if (!is.null(about$every) && !is_recurring(about$every)) kind <- "period"
     list(name = name, kind = kind, decimals = about$decimals %||% shown_decimals(values, kind),
          exact = !is.null(about$decimals),
          signed = isTRUE(about$signed), every = if (kind == "period") about$every)
@@ -96,7 +96,7 @@ total_rows <- function(x) {
 # A column as text for readers: "2026-03", "1 234.50", "+4.2 %"; missing is blank.
 shown_text <- function(values, fact, calendar) {
   text <- switch(fact$kind,
-    period = period_label(values, fact$every, calendar),
+    period = period_names(values, fact$every, calendar),
     percent = percent_text(values),
     change = percent_text(values, signed = TRUE),
     money = ,

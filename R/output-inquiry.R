@@ -23,7 +23,7 @@ as_code <- function(q, facts = "book") {
   check_text(facts, "facts")
   check_own_columns(q)
   calls <- c(list(totals_call(q, facts)), lapply(q$steps, step_call),
-             if (!is.null(q$crosstab)) list(crosstab_call(q$crosstab)))
+             if (!is.null(q$crosstab)) crosstab_calls(q$crosstab))
   lines <- paste("t <-", vapply(calls, expression_source, "", width = 90L))
   if (length(q$headings)) {
     renamed <- rlang::expr(names(t)[match(!!vector_call(names(q$headings)), names(t))])
@@ -75,7 +75,8 @@ format.hinterfeld_inquiry <- function(x, ...) {
   text_notes(c(
     sprintf("Inquiry: %s", paste(c(and_list(names(x$measures)), split), collapse = " ")),
     if (length(steps)) sprintf("Then: %s", paste(steps, collapse = ", ")),
-    if (!is.null(x$crosstab)) sprintf("Crosstab: %s by %s", and_list(x$crosstab$rows), x$crosstab$columns),
+    if (!is.null(x$crosstab)) sprintf("Crosstab: %s by %s", and_list(x$crosstab$rows),
+                                         and_list(x$crosstab$columns)),
     "`as_code()` shows it as R calls, `as_brief()` as lines of a brief."
   ))
 }
@@ -153,11 +154,14 @@ argument_code <- function(value, type) {
   )
 }
 
-crosstab_call <- function(how) {
+crosstab_calls <- function(how) {
   of <- vector_call(how$of)
   given <- list(of = of, margins = if (!how$margins) FALSE, empty = if (how$empty != "blank") how$empty)
-  rlang::call2("crosstab", quote(t), columns_call(how$rows), columns_call(how$columns),
-               !!!Filter(Negate(is.null), given))
+  spread <- rlang::call2("crosstab", quote(t), columns_call(how$rows), columns_call(how$columns),
+                         !!!Filter(Negate(is.null), given))
+  c(list(spread),
+    if (!is.null(how$order)) list(rlang::call2("sort_rows", quote(t), !!!order_columns(how$order))),
+    if (!is.null(how$best)) list(rlang::call2("best_sellers", quote(t), n = how$best$n, of = how$best$of)))
 }
 
 # Columns bare where their names allow it.
@@ -204,16 +208,22 @@ brief_step_entry <- function(step) {
     switch(types[[name]]$type,
       columns = as.list(value), day = format(value), periods = lapply(value, function(days) as.list(format(days))),
       fractions = as.list(value), count = as.integer(value),
-      order = as.list(paste0(ifelse(value, "-", ""), names(value))),
+      order = order_texts(value),
       value
     )
   }, given, names(given))
   stats::setNames(list(if (length(given)) given), step$kind)
 }
 
+# "-revenue" begins with the highest.
+order_texts <- function(order) {
+  as.list(paste0(ifelse(order, "-", ""), names(order)))
+}
+
 brief_crosstab_entry <- function(how) {
-  entry <- list(rows = as.list(how$rows), columns = how$columns, of = as.list(how$of),
-                margins = if (!how$margins) FALSE,
-                empty = if (how$empty != "blank") how$empty)
+  entry <- list(rows = as.list(how$rows), columns = as.list(how$columns), of = as.list(how$of),
+                margins = if (!how$margins) FALSE, empty = if (how$empty != "blank") how$empty,
+                order = if (!is.null(how$order)) order_texts(how$order),
+                best = if (!is.null(how$best)) list(n = as.integer(how$best$n), of = how$best$of))
   Filter(Negate(is.null), entry)
 }

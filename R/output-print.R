@@ -2,8 +2,9 @@
 
 #' Print daybooks, totals tables and audits
 #'
-#' A totals table prints a heading that says what it is, its first rows with money aligned, and a
-#' footnote with what was left out before it.
+#' A totals table prints a heading that says what it is and its first rows with money aligned; columns that do not fit
+#' the width of the console follow below, beside the columns that tell the rows. Then come the sentences of its added
+#' columns, and what was left out before it.
 #'
 #' @param x A daybook, totals table or audit.
 #' @param ... Not used.
@@ -25,20 +26,24 @@ print.hinterfeld_totals <- function(x, ..., n = 10) {
 format.hinterfeld_totals <- function(x, ..., n = 10) {
   answer <- answer_of(x)
   heading <- sprintf("%s: %s, %s", title_words(answer, unit = TRUE), count_of(nrow(x), "row"), span_words(answer$about))
-  c(text_notes(heading), answer_table(x, n, short_headings(names(x), answer)), text_notes(left_out_words(answer$about)))
+  keys <- sum(cumprod(names(x) %in% c(answer$keys, answer$level)))
+  c(text_notes(heading), answer_table(x, n, short_headings(names(x), answer), keys),
+    text_notes(c(unlist(step_sentences(answer)), left_out_note(answer$about))))
 }
 
-# The rows of a table whose columns are known: numbers as they are read, flush right.
-answer_table <- function(x, n, headings = names(x), more = 0) {
+# The rows of a table whose columns are known: numbers as they are read, flush right. The first `keys` columns tell the
+# rows.
+answer_table <- function(x, n, headings = names(x), keys = 1) {
   facts <- column_facts(x)
   shown <- utils::head(tibble::as_tibble(x), n)
-  # A period keeps its first day here: it can be typed in a condition.
-  readable <- vapply(facts, function(fact) fact$kind %in% number_kinds, NA)
+  number <- vapply(facts, function(fact) fact$kind %in% number_kinds, NA)
+  readable <- number | vapply(facts, function(fact) fact$kind == "period", NA)
   for (name in names(shown)[readable]) {
     text <- shown_text(shown[[name]], facts[[name]], calendar_of(x))
     shown[[name]] <- replace(text, is.na(shown[[name]]), NA)
   }
-  text_table(shown, rows = n, right = names(shown)[readable], headings = headings, more = nrow(x) - nrow(shown))
+  text_table(shown, rows = n, right = names(shown)[number], headings = headings, more = nrow(x) - nrow(shown),
+             keys = keys)
 }
 
 # With a single measure, the columns added to it need not repeat its name.
@@ -74,17 +79,29 @@ format.hinterfeld_crosstab <- function(x, ..., n = 20) {
   about <- answer_of(x)$about
   heading <- sprintf("%s, %s", table_title(x, unit = TRUE), span_words(about))
   shown <- crosstab_shown(x, n)
-  c(text_notes(heading), answer_table(shown, nrow(shown)), cut_note(nrow(x) - nrow(shown), character()),
-    text_notes(left_out_words(about)))
+  c(text_notes(heading),
+    answer_table(shown, nrow(shown), crosstab_headings(shown, answer_of(x)), length(answer_of(x)$keys)),
+    cut_note(nrow(x) - nrow(shown)), text_notes(c(crosstab_sentences(answer_of(x)), left_out_note(about))))
 }
 
-# Totals stay in sight when other rows and columns are cut.
+# The totals of all stay in sight when other rows are cut.
 crosstab_shown <- function(x, n) {
-  keys <- answer_of(x)$keys
   totals <- crosstab_totals(x)
-  rows <- c(utils::head(which(!totals$rows), n), which(totals$rows))
-  columns <- c(keys, totals$columns, setdiff(names(x), c(keys, totals$columns)))
-  quietly(x[rows, columns])
+  rows <- c(utils::head(which(!totals$whole_rows), n), which(totals$whole_rows))
+  quietly(x[rows, ])
+}
+
+# The labels of each column one below the other, with what it shows at last where that is several.
+crosstab_headings <- function(x, answer) {
+  several <- length(answer$grid$shown$of) > 1
+  lapply(names(x), function(name) {
+    cell <- answer$cells[[name]]
+    if (is.null(cell)) {
+      return(name)
+    }
+    head <- cell$head[nzchar(cell$head)]
+    c(rep("", length(cell$head) - length(head)), head, if (several) names_of(answer, cell$of))
+  })
 }
 
 #' @export

@@ -1,8 +1,12 @@
 # Tables as lines of text: aligned, no wider than asked, saying what was cut.
 
-# Wider lines than 100 characters are hard to follow.
+# Tables take the width that there is; sentences wider than 100 characters are hard to follow.
+table_width <- function() {
+  max(40L, cli::console_width())
+}
+
 text_width <- function() {
-  min(100L, max(40L, cli::console_width()))
+  min(100L, table_width())
 }
 
 # A column as text, and whether it is set flush right. Missing values show as a dash.
@@ -21,33 +25,85 @@ column_text <- function(x, decimals = NULL) {
   list(text = text, right = is.numeric(x))
 }
 
-# Lines of text for a table of at most `width` characters: names, rows, and, when something does not
-# fit, what was cut. `decimals` names the columns that hold money. Text that is too long ends in an
-# ellipsis, or goes on in the next line with `wrap`. Numbers, and the texts named by `right`, stand
-# flush right.
-text_table <- function(x, decimals = list(), width = text_width(), rows = 10, headings = names(x), wrap = FALSE,
-                       right = character(), more = 0) {
+# Lines of text for a table of at most `width` characters: names, rows, and how many more there are. Columns that do
+# not fit follow on further pages, each beside the first `keys` columns. `decimals` names the columns that hold money.
+# Text that is too long ends in an ellipsis, or goes on in the next line with `wrap`. Numbers, and the texts named by
+# `right`, stand flush right.
+text_table <- function(x, decimals = list(), width = table_width(), rows = 10, headings = names(x), wrap = FALSE,
+                       right = character(), more = 0, keys = 1) {
   shown <- utils::head(as.data.frame(x), rows)
-  headings <- gsub("[\r\n]", " ", visible(headings))
+  headings <- even_headings(headings)
   cells <- Map(column_text, shown, decimals[names(shown)])
   for (name in right) cells[[name]]$right <- TRUE
   widths <- vapply(seq_along(cells), function(i) {
-    max(cli::ansi_nchar(c(headings[i], cells[[i]]$text), "width"), 1L)
+    max(cli::ansi_nchar(c(headings[[i]], cells[[i]]$text), "width"), 1L)
   }, 0L)
   widths <- fit_widths(widths, vapply(cells, function(cell) cell$right, NA), width)
-  fits <- cumsum(widths + 2L) - 2L <= width
-  fits[1] <- TRUE
+  widths <- narrow_keys_of(widths, keys, vapply(cells, function(cell) cell$right, NA), width)
+  pages <- column_pages(widths, min(keys, length(cells) - 1L), width)
+  bodies <- lapply(pages, function(page) table_lines(cells[page], headings[page], widths[page], wrap))
+  body <- unlist(lapply(bodies, function(lines) c("", lines)))[-1]
+  c(body, cut_note(nrow(x) - nrow(shown) + more))
+}
+
+# The columns that are repeated leave room for the widest of the others.
+narrow_keys_of <- function(widths, keys, right, width) {
+  first <- seq_len(min(keys, length(widths) - 1L))
+  room <- width - max(widths[-first], 0L) - 2L
+  while (sum(widths[first] + 2L) - 2L > room && any(!right[first] & widths[first] > 14L)) {
+    widest <- first[!right[first] & widths[first] > 14L]
+    widest <- widest[which.max(widths[widest])]
+    widths[widest] <- widths[widest] - 1L
+  }
+  widths
+}
+
+# The columns of each page: as many as fit, one at least, behind the first `keys`.
+column_pages <- function(widths, keys, width) {
+  first <- seq_len(keys)
+  room <- width - sum(widths[first] + 2L) + 2L
+  pages <- list()
+  page <- integer()
+  for (i in setdiff(seq_along(widths), first)) {
+    if (length(page) && sum(widths[c(page, i)] + 2L) > room) {
+      pages <- c(pages, list(c(first, page)))
+      page <- integer()
+    }
+    page <- c(page, i)
+  }
+  c(pages, list(c(first, page)))
+}
+
+# Headings of one line or several, each with as many lines as the highest has, empty ones above.
+even_headings <- function(headings) {
+  headings <- lapply(headings, function(heading) gsub("[\r\n]", " ", visible(heading)))
+  height <- max(lengths(headings))
+  lapply(headings, function(heading) c(rep("", height - length(heading)), heading))
+}
+
+# A heading that stands above several columns is written once.
+spanning <- function(headings) {
+  height <- length(headings[[1]])
+  for (level in seq_len(height - 1L)) {
+    above <- vapply(headings, function(heading) paste(heading[seq_len(level)], collapse = "\r"), "")
+    again <- c(FALSE, above[-1] == above[-length(above)])
+    headings[again] <- lapply(headings[again], replace, level, "")
+  }
+  headings
+}
+
+table_lines <- function(cells, headings, widths, wrap) {
+  headings <- spanning(headings)
   texts <- Map(function(cell, heading, width) {
     text <- c(heading, cell$text)
     if (wrap) strwrap(text, width + 1L, exdent = 2, simplify = FALSE) else as.list(trimmed_text(text, width))
-  }, cells[fits], headings[fits], widths[fits])
+  }, cells, headings, widths)
   height <- do.call(pmax, lapply(texts, lengths))
   lines <- Map(function(text, cell, width) {
     text <- Map(function(one, height) c(as.character(one), rep("", height - length(one))), text, height)
     as.character(cli::ansi_align(unlist(text), width, if (cell$right) "right" else "left"))
-  }, texts, cells[fits], widths[fits])
-  body <- sub(" +$", "", do.call(paste, c(unname(lines), sep = "  ")))
-  c(body, cut_note(nrow(x) - nrow(shown) + more, headings[!fits]))
+  }, texts, cells, widths)
+  sub(" +$", "", do.call(paste, c(unname(lines), sep = "  ")))
 }
 
 # Text of more than `width` ends in an ellipsis, which would take the place of a text of width 1.
@@ -56,7 +112,7 @@ trimmed_text <- function(text, width) {
 }
 
 # Text columns give way before numbers do, the widest first: down to 14 characters when that makes
-# everything fit, else only down to 28, and columns at the end are left out.
+# everything fit, else only down to 28, and columns at the end go to further pages.
 fit_widths <- function(widths, right, width) {
   gaps <- 2L * (length(widths) - 1L)
   narrowest <- if (sum(ifelse(right, widths, pmin(widths, 14L))) + gaps <= width) 14L else 28L
@@ -72,7 +128,7 @@ fit_widths <- function(widths, right, width) {
   }
 }
 
-cut_note <- function(rows, columns) {
+cut_note <- function(rows, columns = character()) {
   parts <- c(
     if (rows > 0) count_of(rows, "more row"),
     if (length(columns)) paste0(count_of(length(columns), "more column"), ": ", paste(columns, collapse = ", "))

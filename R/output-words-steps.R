@@ -6,6 +6,21 @@ step_sentences <- function(answer, named = TRUE) {
   lapply(seq_along(steps), function(i) if (is_shown(answer, i)) step_sentence(answer, i, named))
 }
 
+# Of a crosstab: those of the added columns that it shows, and of the order of its rows.
+crosstab_sentences <- function(answer) {
+  how <- answer$inquiry$crosstab
+  steps <- answer$inquiry$steps
+  shown <- which(vapply(steps, function(step) any(step$columns %in% how$of), NA))
+  order <- names_of(answer, names(how$order))
+  c(
+    unlist(lapply(shown, function(i) step_sentence(answer$grid$stepped, i))),
+    if (length(shown) && how$margins) "In the margins each level stands on its own; what means nothing there is blank.",
+    if (length(order)) sorted_sentence(order, how$order),
+    if (!is.null(how$best)) sprintf("The rows ranked %s or better by %s; totals are those of all rows.",
+                                    group_digits(how$best$n), names_of(answer, how$best$of))
+  )
+}
+
 # A pick shows in the rows that are left.
 is_shown <- function(answer, i) {
   answer$inquiry$steps[[i]]$kind %in% c(pick_kinds, row_kinds) ||
@@ -216,8 +231,11 @@ picked_words <- function(about, best) {
 
 sorted_words <- function(about) {
   order <- about$args$order
-  names <- names_of(about$answer, names(order))
-  sprintf("Rows in order of %s.", and_list(ifelse(order, paste(names, "from the highest"), names)))
+  sorted_sentence(names_of(about$answer, names(order)), order)
+}
+
+sorted_sentence <- function(names, down) {
+  sprintf("Rows in order of %s.", and_list(ifelse(down, paste(names, "from the highest"), names)))
 }
 
 period_words <- function(period) {

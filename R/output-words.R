@@ -18,12 +18,12 @@ in_words <- function(t) {
   if (!inherits(t, "hinterfeld_crosstab")) check_totals(t)
   answer <- answer_of(t)
   new_words(
-    table_words(answer), lapply(names(measures_shown(answer)), measure_sentence, answer = answer),
+    table_words(answer), lapply(names(measures_totalled(answer)), measure_sentence, answer = answer),
     subtotal_words(answer),
     if (answer$inquiry$fill) "Combinations without lines show sums and counts of 0.",
     if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$everys)),
     incomplete_words(answer),
-    step_sentences(answer),
+    if (is.null(answer$grid)) step_sentences(answer) else crosstab_sentences(answer),
     if (answer$cut) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row")),
     left_out_words(answer$about)
   )
@@ -33,9 +33,13 @@ new_words <- function(...) {
   structure(unlist(list(...)), class = "hinterfeld_words")
 }
 
-# The measures that a table or a crosstab shows.
+# What a table or a crosstab shows: measures, and in a crosstab added columns too.
 measures_shown <- function(answer) {
   answer$grid$measures %||% answer$measures
+}
+
+measures_totalled <- function(answer) {
+  Filter(function(column) column$role == "measure", measures_shown(answer))
 }
 
 table_words <- function(answer) {
@@ -75,7 +79,10 @@ subtotal_words <- function(answer) {
   if (length(answer$levels) == 1) {
     return(NULL)
   }
-  measures <- measures_shown(answer)
+  measures <- measures_totalled(answer)
+  if (length(measures) == 0) {
+    return(NULL)
+  }
   up <- vapply(measures, function(m) m$margin == "add_up" && !m$adds_up, NA)
   c(
     if (!all(up)) sprintf("Rows of %s are taken from the lines.", quoted(answer$labels$total)),
@@ -127,6 +134,29 @@ span_words <- function(about) {
   paste(format(about$span), collapse = " to ")
 }
 
+# The same in one line, for who meets the table and not its story.
+left_out_note <- function(about) {
+  steps <- about$trail
+  gone <- steps[steps$lines_after < steps$lines_before, ]
+  if (nrow(gone) == 0) {
+    return("No line was left out.")
+  }
+  sprintf("Left out before: %s in %s. `audit()` tells why.", amount_words(gone), count_of(nrow(gone), "step"))
+}
+
+# "24 lines, revenue 1 506.59": what some steps of a trail took away.
+amount_words <- function(gone) {
+  lines <- count_of(sum(gone$lines_before - gone$lines_after), "line")
+  # Rows that were changed outside a daybook left without a known revenue.
+  revenue <- gone$revenue_before - gone$revenue_after
+  if (anyNA(revenue)) {
+    return(lines)
+  }
+  decimals <- max(gone$decimals)
+  minor <- sum(revenue * 10^(decimals - gone$decimals))
+  sprintf("%s, revenue %s", lines, money_text(from_minor(minor, decimals), decimals))
+}
+
 # One sentence per step that took lines away.
 left_out_words <- function(about) {
   steps <- about$trail
@@ -135,21 +165,10 @@ left_out_words <- function(about) {
     return("No line was left out.")
   }
   apart <- gone$what == "set aside"
-  amount <- function(rows) {
-    lines <- count_of(sum(gone$lines_before[rows] - gone$lines_after[rows]), "line")
-    # Rows that were changed outside a daybook left without a known revenue.
-    revenue <- (gone$revenue_before - gone$revenue_after)[rows]
-    if (anyNA(revenue)) {
-      return(lines)
-    }
-    decimals <- max(gone$decimals[rows])
-    minor <- sum(revenue * 10^(decimals - gone$decimals[rows]))
-    sprintf("%s, revenue %s", lines, money_text(from_minor(minor, decimals), decimals))
-  }
   c(
     if (any(apart)) {
       reason <- sprintf("%s %s", gone$why[apart], group_digits((gone$lines_before - gone$lines_after)[apart]))
-      sprintf("Set aside as unusable: %s (%s).", amount(apart), paste(reason, collapse = ", "))
+      sprintf("Set aside as unusable: %s (%s).", amount_words(gone[apart, ]), paste(reason, collapse = ", "))
     },
     vapply(which(!apart), function(i) {
       reason <- switch(gone$what[i],
@@ -157,7 +176,7 @@ left_out_words <- function(about) {
         `leave out` = quoted(gone$why[i]),
         paste(gone$what[i], "for", quoted(gone$why[i]))
       )
-      sprintf("Left out: %s (%s).", amount(i), reason)
+      sprintf("Left out: %s (%s).", amount_words(gone[i, ]), reason)
     }, "")
   )
 }

@@ -68,7 +68,8 @@ random_measure <- function(made) {
     ))
   )
   x <- pick(columns[c("revenue", "revenue", "units", "cost", "profit")])
-  kind <- pick(c("sum", "sum", "sum", "lines", "distinct", "mean", "median", "smallest", "largest"))
+  kind <- pick(c("sum", "sum", "sum", "lines", "distinct", "mean", "median", "smallest", "largest", "ratio"))
+  to <- pick(columns)
   per <- if (kind %in% c("mean", "median", "smallest", "largest") &&
              chance(0.5)) pick(c("day", "order", "product", "month"))
   where <- if (chance(0.25)) random_condition(made)
@@ -78,13 +79,14 @@ random_measure <- function(made) {
   r <- as.call(c(
     as.symbol(c(sum = "sum_of", lines = "count_lines", distinct = "count_distinct", mean = "mean_of",
                 median = "median_of", smallest = "smallest_of",
-                largest = "largest_of")[[kind]]),
-    taken, if (!is.null(per)) list(per = per), if (!is.null(where)) list(where = where$r),
+                largest = "largest_of", ratio = "ratio_of")[[kind]]),
+    taken, if (kind == "ratio") list(to = to$r), if (!is.null(per)) list(per = per), if (!is.null(where)) list(where = where$r),
     if (margin == "add_up") list(margin = margin)
   ))
   list(r = r, kind = kind, per = if (identical(per, "order")) "order_" else per, where = where$sql, margin = margin,
        x = if (kind == "distinct") sub("^order$", "order_", counted) else x$sql,
-       scale = if (kind %in% c("lines", "distinct")) 0 else x$scale)
+       y = if (kind == "ratio") to$sql,
+       scale = if (kind %in% c("lines", "distinct")) 0 else x$scale - if (kind == "ratio") to$scale else 0)
 }
 
 sums_up <- function(m) m$kind %in% c("sum", "lines") || m$margin == "add_up"

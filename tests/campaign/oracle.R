@@ -138,7 +138,8 @@ row_ids <- function(keys) {
 }
 
 aggregates <- list(sum = "sum(x)", lines = "count(*)", mean = "1.0 * sum(x) / count(x)", smallest = "min(x)",
-                   largest = "max(x)", distinct = "count(DISTINCT x)")
+                   largest = "max(x)", distinct = "count(DISTINCT x)",
+                   ratio = "CASE WHEN sum(y) <> 0 THEN 1.0 * coalesce(sum(x), 0) / sum(y) END")
 
 # The middle one of the values in order, of an even number the mean of the two middle ones.
 median_sql <- function(keys, from) {
@@ -150,7 +151,7 @@ median_sql <- function(keys, from) {
 measure_rows <- function(o, keys, all, m, from) {
   groups <- function(keys) paste(c(keys, "one"), collapse = ", ")
   where <- if (is.null(m$where)) "1" else sprintf("(%s)", m$where)
-  taken <- sprintf("SELECT *, 1 AS one, %s AS x FROM %s WHERE %s", m$x, from, where)
+  taken <- sprintf("SELECT *, 1 AS one, %s AS x, %s AS y FROM %s WHERE %s", m$x, m$y %||% "NULL", from, where)
   staged <- function(keys) {
     if (is.null(m$per)) return(sprintf("(%s)", taken))
     per <- if (m$per == "month") "month_start" else m$per

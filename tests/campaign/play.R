@@ -117,7 +117,7 @@ start_shape <- function(move, o) {
   shape <- list(asked = move, every = move$every, by = move$by, names = c(move$every, move$by),
                 measures = move$measures, splits = splits_of(move), cut = FALSE,
                 steps = list(), fill = move$fill, scales = lapply(move$measures, function(m) m$scale),
-                inexact = names(Filter(function(m) m$kind %in% c("mean", "median"), move$measures)))
+                inexact = names(Filter(function(m) m$kind %in% c("mean", "median", "ratio"), move$measures)))
   shape$rows <- oracle_totals(o, move)
   shape$rows$period_no <- period_numbers(o, shape, shape$rows)
   shape

@@ -75,8 +75,67 @@ vary <- function(made, chain, base, most = 2) {
                      toString(utils::head(all.equal(base$table, other$table), 2))))
     }
   }
-  if (chance(0.3)) chunked(made, chain,
-                           base) else if (chance(0.5)) asked_again(made, chain) else tallied(made, chain, base)
+  pick(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains, spread_again))(
+    made, chain, base
+  )
+}
+
+# A month with its year is a month: the same rows with the same numbers, whatever was added to them.
+two_grains <- function(made, chain, base) {
+  starts <- Filter(function(move) move$kind == "totals", chain)
+  one <- if (length(starts)) starts[[1]]$every
+  if (!is.null(base$error) || !isTRUE(one %in% c("month", "quarter")) || !is.null(starts[[1]]$subtotals)) return(NULL)
+  two <- c("year", paste0(one, "_of_year"))
+  if (any(vapply(chain, function(move) move$kind == "sorted" && one %in% move$columns, NA))) return(NULL)
+  in_two <- function(x) {
+    if (is.call(x)) return(as.call(lapply(as.list(x), in_two)))
+    if (is.character(x) && one %in% x) c(setdiff(x, one), two) else x
+  }
+  place <- moved(made, chain, function(move) {
+    if (move$kind == "totals") move$call$every <- two else if (move$kind %in% step_names) move$call <- in_two(move$call)
+    move
+  })
+  ours <- tibble::as_tibble(place$t)
+  theirs <- tibble::as_tibble(moved(made, chain)$t)
+  same <- setdiff(intersect(names(ours), names(theirs)), c(one, two))
+  if (!identical(as.list(ours[same]), as.list(theirs[same]))) {
+    sprintf("another table by year and part of it: %s",
+            toString(utils::head(all.equal(as.list(ours[same]), as.list(theirs[same])), 2)))
+  }
+}
+step_names <- c("rank", "share", "pareto", "running", "moving", "change", "best")
+
+# The cells of a crosstab of an added column are the rows of its table.
+spread_again <- function(made, chain, base) {
+  if (!is.null(base$error)) return(NULL)
+  t <- moved(made, chain)$t
+  answer <- hinterfeld:::answer_of(t)
+  of <- names(Filter(function(column) is.numeric(t[[column]]), stats::setNames(nm = names(answer$added))))
+  if (length(of) == 0 || length(answer$keys) < 2 || answer$cut || answer$by_hand || anyDuplicated(names(t))) return(NULL)
+  cut <- sample(length(answer$keys) - 1, 1)
+  rows <- answer$keys[seq_len(cut)]
+  columns <- setdiff(answer$keys, rows)
+  of <- pick(of)
+  x <- quiet_eval(rlang::expr(crosstab(!!t, !!rows, !!columns, of = !!of)), call_place(NULL))
+  detail <- if (is.null(answer$level)) t else t[t[[answer$level]] == levels(t[[answer$level]])[1], ]
+  text <- function(data, names) {
+    parts <- lapply(names, function(name) {
+      values <- data[[name]]
+      grain <- answer$columns[[name]]$every
+      shown <- if (is.null(grain)) hinterfeld:::plain_value(values) else hinterfeld:::period_names(values, grain,
+                                                                                                  answer$about$calendar)
+      replace(shown, is.na(shown), hinterfeld:::answer_of(x)$labels$not_given)
+    })
+    do.call(paste, c(parts, sep = "\x1f"))
+  }
+  heads <- vapply(hinterfeld:::answer_of(x)$cells, function(cell) paste(cell$head, collapse = "\x1f"), "")
+  body <- tibble::as_tibble(x)
+  at <- cbind(match(text(detail, rows), text(body, rows)), match(text(detail, columns), heads))
+  cells <- as.matrix(body[names(heads)])[at]
+  if (!identical(as.double(cells), as.double(detail[[of]]))) {
+    sprintf("the crosstab of `%s` holds other numbers than its table: %s", of,
+            toString(utils::head(all.equal(as.double(cells), as.double(detail[[of]])), 2)))
+  }
 }
 
 # The moves of a chain; `change` may make another one of each.
@@ -120,7 +179,10 @@ tallied <- function(made, chain, base) {
   as_tally <- function(move) {
     if (move$kind != "totals") return(move)
     measures <- as.call(c(quote(list), lapply(asked$measures, function(m) m$r)))
-    move$call$measures <- names(asked$measures)
+    # A ratio is told from its sums, not held by name.
+    ratio <- vapply(asked$measures, function(m) m$kind == "ratio", NA)
+    move$call$measures <- as.call(c(quote(list), replace(stats::setNames(as.list(names(ratio)), names(ratio)), ratio,
+                                                         lapply(asked$measures[ratio], function(m) m$r))))
     move$call[[2]] <- bquote(load_tally(save_tally(tally_of(book, by = .(asked$by), measures = .(measures)), .(path))))
     move
   }
@@ -157,8 +219,8 @@ chunked <- function(made, chain, base) {
   path <- file.path(scratch(), "merged.tally")
   back <- quiet_eval(quote({
     back <- load_tally(save_tally(merged, path))
-    totals(back, by = tidyselect::all_of(back$by), every = back$every, measures = names(back$measures))
-  }), rlang::env(place, merged = merged, path = path))
+    totals(back, by = tidyselect::all_of(back$by), every = back$every, measures = asked)
+  }), rlang::env(place, merged = merged, path = path, asked = quiet_eval(measures, place)))
   back <- tibble::as_tibble(back)
   expected <- tibble::as_tibble(whole)
   if (!identical(as.list(back),

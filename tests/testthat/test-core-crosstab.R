@@ -44,8 +44,10 @@ test_that("rows and other columns go from the largest; missing combinations are 
 
 test_that("several row columns make a row each", {
   x <- crosstab(totals(book, by = c(region, product), every = "month"), c(region, product), month)
-  expect_identical(x$Total, c(7, 5, 1, 3, 16))
-  expect_identical(x$region, c("not given", "n", "n", "s", "Total"))
+  expect_identical(x$Total, c(7, 7, 5, 1, 6, 3, 3, 16))
+  expect_identical(x$region, c("not given", "not given", "n", "n", "n", "s", "s", "Total"))
+  # Each subtotal stands below its group.
+  expect_identical(which(x$product == "Total"), c(2L, 5L, 7L, 8L))
 })
 
 test_that("a wide crosstab prints what fits and keeps its totals in sight", {
