@@ -81,11 +81,13 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
 # `how` tells rows, columns and `of` by their first names; they are shown by their present ones.
 spread_totals <- function(answer, how) {
   split <- c(how$rows, how$columns)
-  found <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), as_given = TRUE)
+  fill <- answer$inquiry$fill && !all(how$of %in% names(answer$inquiry$measures))
+  found <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), fill = fill, as_given = TRUE)
+  added <- added_cells(answer, found, how$of)
+  if (length(added$level) > length(found$level)) found <- grown_rows(found, added, split %in% answer$everys)
   at <- list(rows = margin_rows(found, how$rows, how$columns, how$margins),
              columns = margin_rows(found, how$columns, how$rows, how$margins))
   labels <- choose_labels(found$keys, lapply(found$codes, function(code) code[unlist(at)]))
-  added <- added_cells(answer, found, how$of)
   about <- c(Map(measure_about, names(found$measures), found$measures), added$about)[how$of]
   heads <- column_heads(found, at$columns, how, labels, answer)
   cells <- lapply(seq_len(nrow(heads)), function(j) {
@@ -132,11 +134,28 @@ added_cells <- function(answer, found, of) {
   codes <- row_codes(t)
   shown <- answer_of(t)
   names <- names_of(shown, wanted)
+  # The same levels, in the order that they have here.
+  level <- vapply(shown$levels, function(level) {
+    split <- match(ids_of(shown, level$columns), found$names)
+    Position(function(own) setequal(own$split, split), found$levels)
+  }, 0L)
   list(
     answer = replace(shown, "facts", list(NULL)), codes = codes$keys[match(found$names, ids_of(shown, shown$keys))],
+    level = level[codes$level],
+    measures = lapply(names_of(shown, names(found$measures)), function(name) derive_values(t, name)$values),
     values = stats::setNames(as.list(t)[names], wanted),
     about = stats::setNames(lapply(shown$columns[names], function(column) c(column, list(adds_up = FALSE))), wanted)
   )
+}
+
+# With the rows that a change has added for what is gone.
+grown_rows <- function(found, added, dated) {
+  found[c("codes", "values", "level")] <- added[c("codes", "measures", "level")]
+  own <- found$level == 1
+  detail <- list(codes = lapply(found$codes, function(code) code[own]),
+                 values = lapply(found$values, function(value) value[own]))
+  found$order <- row_order(found$facts, found$keys, found$measures, found$levels, found, detail, dated)
+  found
 }
 
 crosstab_levels_of <- function(found) {

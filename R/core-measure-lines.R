@@ -45,7 +45,8 @@ measure_sums <- function(measure, book, call) {
 
 # "revenue_per_units"; no name where one of them is an expression.
 ratio_label <- function(sums) {
-  paste(sums$x$label, sums$to$label, sep = "_per_")
+  labels <- c(sums$x$label, sums$to$label)
+  paste(labels, collapse = if (identical(make.names(labels), labels)) "_per_" else " / ")
 }
 
 # "lines" counts them, where no column is called so.

@@ -5,7 +5,14 @@ derive_scope <- function(t, within) {
   data <- as_tibble.hinterfeld_totals(t)
   groups <- member_groups(data, c(within, answer_of(t)$level))
   names <- lapply(within, function(name) plain_value(data[[name]][groups$first]))
-  labels <- if (length(within)) do.call(paste, c(names, sep = " / ")) else "the whole table"
+  level <- answer_of(t)$level
+  labels <- if (length(within)) {
+    do.call(paste, c(names, sep = " / "))
+  } else if (is.null(level)) {
+    "the whole table"
+  } else {
+    paste("level", data[[level]][groups$first])
+  }
   list(id = groups$codes, count = groups$count, labels = labels, first = groups$first)
 }
 

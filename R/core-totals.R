@@ -68,7 +68,7 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
 answer_rows <- function(facts, keys, hidden, measures, levels, dated, fill = FALSE) {
   all <- c(keys, hidden)
   detail <- measure_groups(facts, all, measures)
-  if (fill) detail <- fill_groups(detail, all, measures, sum(dated))
+  if (fill) detail <- fill_groups(detail, all, measures, dated)
   rows <- level_rows(facts, all, measures, levels, detail)
   rows$codes <- rows$codes[seq_along(keys)]
   c(rows, list(order = row_order(facts, all, measures, levels, rows, detail, dated)))
@@ -169,19 +169,21 @@ check_table_names <- function(by, every, measures, subtotals, call = caller_env(
 }
 
 # Every group in every period of the span, or every combination of groups where there is no period.
-fill_groups <- function(detail, keys, measures, periods) {
+fill_groups <- function(detail, keys, measures, dated) {
   if (length(keys) == 0) {
     return(detail)
   }
-  if (periods > 0) {
-    times <- seq_len(periods)
+  if (any(dated)) {
+    times <- which(dated)
     members <- detail$codes[-times]
     first <- group_lines(row_count(detail),
                          Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-times], members))$first
     members <- lapply(members, function(code) code[first])
     n <- length(first)
     spans <- places_in_time(keys[times])$codes
-    codes <- c(lapply(spans, rep, each = n), lapply(members, rep, times = length(spans[[1]])))
+    codes <- vector("list", length(keys))
+    codes[times] <- lapply(spans, rep, each = n)
+    codes[-times] <- lapply(members, rep, times = length(spans[[1]]))
   } else {
     codes <- unname(as.list(expand.grid(lapply(detail$codes, function(code) sort(unique(code))))))
   }

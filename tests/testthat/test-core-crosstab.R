@@ -125,3 +125,76 @@ test_that("empty cells of sums and counts can be 0, those of means stay blank", 
   expect_identical(x[["x revenue"]][x$product == "b"], 0)
   expect_identical(x[["x mean"]][x$product == "b"], NA_real_)
 })
+
+test_that("several columns have subtotals of the outer ones, and every cell is that of the table", {
+  random <- random_book(31, days = 900)
+  t <- quiet(totals(random$book, by = c(region, product), every = c("year", "quarter_of_year")))
+  x <- crosstab(t, c(region, product), c(year, quarter_of_year))
+  expect_true(all(reconcile(x)$matches))
+  at <- function(column, region, product) x[[column]][x$region == region & x$product == product]
+  of <- t[t$region == "Vale" & t$year == as.Date("2024-01-01") & t$quarter_of_year == "Q2", ]
+  expect_gt(nrow(of), 0)
+  for (i in seq_len(nrow(of))) expect_identical(at("2024 / Q2", "Vale", of$product[i]), of$revenue[i])
+  whole <- function(where) sql(random$db, "SELECT sum(cents) / 100.0 AS r FROM lines WHERE", where)$r
+  expect_identical(at("2024 / Total", "Vale", "Total"), whole("region = 'Vale' AND substr(day, 1, 4) = '2024'"))
+  expect_identical(at("Total", "Vale", of$product[1]),
+                   whole(sprintf("region = 'Vale' AND product = '%s'", of$product[1])))
+  expect_identical(at("2024 / Q2", "Total", "Total"),
+                   whole("substr(day, 1, 4) = '2024' AND substr(day, 6, 2) IN ('04', '05', '06')"))
+  # Columns stand in calendar order, each year's total behind its quarters.
+  expect_identical(grep("^2024", names(x), value = TRUE), paste("2024 /", c("Q1", "Q2", "Q3", "Q4", "Total")))
+})
+
+test_that("an added column fills the cells, and margins hold it of each level", {
+  kilnmoor <- kilnmoor_book()
+  t <- totals(kilnmoor, by = c(category, region))
+  x <- crosstab(add_share(t, within = region), category, region, of = "revenue_share")
+  last <- nrow(x)
+  expect_identical(x$category[last], "Total")
+  expect_equal(unlist(as.list(x[last, -1])), rep(1, 5), ignore_attr = TRUE)
+  expect_equal(sum(x$Vale[-last]), 1)
+  all <- crosstab(add_share(t), category, region, of = "revenue_share")
+  expect_identical(all$Total[last], 1)
+  expect_equal(sum(as.matrix(all[-last, 2:5])), 1)
+  expect_identical(as.list(add_share(crosstab(t, category, region), of = "column"))[["Vale revenue_share"]], x$Vale)
+  rows <- add_share(crosstab(t, category, region), of = "row", name = "part")
+  expect_equal(rows[["Total part"]], rep(1, last))
+  expect_equal(rows[["Vale part"]][1], rows[["Vale revenue"]][1] / rows[["Total revenue"]][1])
+  change <- crosstab(add_change(totals(kilnmoor, by = region, every = "year")), region, year, of = "revenue_change")
+  whole <- add_change(totals(kilnmoor, every = "year"))
+  expect_identical(unlist(as.list(change[5, 2:5]), use.names = FALSE), whole$revenue_change)
+  expect_true(all(is.na(change$Total)))
+  expect_match(in_words(change), "blank", all = FALSE)
+  ranked <- crosstab(add_rank(t, within = region), category, region, of = c("revenue", "revenue_rank"))
+  expect_identical(ranked[["Vale revenue_rank"]][-last], rank(-ranked[["Vale revenue"]][-last]))
+  expect_error(reconcile(x), class = "hinterfeld_error_measure")
+  expect_true(all(reconcile(ranked)$matches))
+  expect_snapshot(error = TRUE, {
+    crosstab(add_share(totals(kilnmoor, by = c(category, region, channel))), category, region, of = "revenue_share")
+    add_share(crosstab(t, category, region), of = "town")
+    add_share(crosstab(t, category, region), within = region)
+  })
+})
+
+test_that("rows are sorted and picked by any column, totals stay, and the inquiry tells it", {
+  kilnmoor <- kilnmoor_book()
+  x <- crosstab(totals(kilnmoor, by = c(product, region)), product, region)
+  sorted <- sort_rows(x, down(Vale))
+  expect_identical(sorted$Vale[-nrow(x)], sort(x$Vale, decreasing = TRUE, na.last = TRUE)[-1] |>
+                     c(rep(NA, sum(is.na(x$Vale)))) |> utils::head(nrow(x) - 1))
+  expect_identical(sorted$product[nrow(x)], "Total")
+  best <- best_sellers(sorted, n = 3, of = "Vale")
+  expect_identical(best$product, c(sorted$product[1:3], "Total"))
+  expect_true(all(reconcile(best)$matches))
+  expect_match(in_words(best), "ranked 3 or better by Vale", all = FALSE)
+  q <- inquiry_of(best)
+  place <- rlang::env(asNamespace("hinterfeld"), book = kilnmoor)
+  for (line in as_code(q)) eval(parse(text = line), place)
+  expect_identical(place$t, best)
+  spec <- yaml::yaml.load(paste(as_brief(q, "again"), collapse = "\n"), handlers = hinterfeld:::yaml_handlers)
+  expect_identical(hinterfeld:::brief_table(kilnmoor, spec$tables$again, NULL), best)
+  expect_snapshot(error = TRUE, {
+    best_sellers(best, n = 2)
+    best_sellers(x, n = 2, of = "Valley")
+  })
+})

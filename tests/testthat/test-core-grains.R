@@ -24,3 +24,49 @@ test_that("quarters of the year add the years together, fiscal ones too", {
   expect_s3_class(figure_weekdays(quiet(totals(kilnmoor_book(), every = "quarter_of_year"))), "ggplot")
   expect_identical(period_label(as.Date("2026-05-01"), "quarter_of_year", sales_calendar("04-01")), "Q1")
 })
+
+test_that("several periods are the single one that they tell, in rows, subtotals, changes and running totals", {
+  for (seed in 71:73) {
+    random <- random_book(seed, days = 800, calendar = sales_calendar(year_starts = if (seed == 72) "04-01" else "01-01"))
+    chain <- function(every, within) {
+      t <- quiet(totals(random$book, by = c(region, product), every = every))
+      t <- add_moving(add_running_total(add_rank(add_change(t), within = within), restart = "year"), last = 3)
+      best_sellers(t, n = 2, within = within)
+    }
+    one <- chain("month", "month")
+    two <- chain(c("year", "month_of_year"), c("year", "month_of_year"))
+    values <- function(t) as.list(t)[-match(c("year", "month", "month_of_year"), names(t), 0)]
+    expect_identical(values(two), values(one))
+    expect_identical(hinterfeld:::row_days(two), one$month)
+    three <- quiet(totals(random$book, by = region, every = c("year", "quarter", "month"), subtotals = TRUE))
+    at <- function(level) three[three$level == level, ]
+    for (every in c("year", "quarter", "month")) {
+      whole <- quiet(totals(random$book, every = every))
+      expect_identical(at(every)$revenue, whole$revenue)
+      # A year below its months is compared as a table of years compares it.
+      changed <- add_change(three)
+      expect_identical(changed$revenue_before[changed$level == every], add_change(whole)$revenue_before)
+    }
+    expect_true(all(reconcile(three)$matches))
+  }
+})
+
+test_that("periods filled, in weeks, and recurring within a year", {
+  book <- daybook(a_sale(day = as.Date(c("2024-11-05", "2025-02-03")), product = c("a", "b"), revenue = 1), day,
+                  revenue, product)
+  t <- totals(book, by = product, every = c("year", "month_of_year"), fill = TRUE)
+  expect_identical(as.character(t$month_of_year), rep(c("Nov", "Dec", "Jan", "Feb"), each = 2))
+  expect_identical(t$revenue, c(1, 0, 0, 0, 0, 0, 1, 0))
+  # A week is of the year that holds its fourth day, and is not torn apart.
+  over <- daybook(a_sale(day = as.Date(c("2024-12-30", "2025-01-02")), revenue = 1), day, revenue, product)
+  weeks <- totals(over, every = c("year", "week"))
+  expect_identical(as.list(as.data.frame(weeks)), list(year = as.Date("2025-01-01"), week = as.Date("2024-12-30"), revenue = 2))
+  expect_message(t <- totals(kilnmoor_book(), every = c("year", "weekday")),
+                 "weekday adds the single days of each year together")
+  expect_identical(nrow(t), 28L)
+  expect_error(add_change(t), class = "hinterfeld_error_period")
+  expect_snapshot(error = TRUE, {
+    totals(book, every = c("month", "year"))
+    totals(book, every = c("year", "fortnight"))
+  })
+})

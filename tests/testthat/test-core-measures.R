@@ -132,3 +132,43 @@ test_that("medians of lines and of totals per day or order equal the middle valu
   expect_match(in_words(t), "the median revenue of one line", all = FALSE)
   expect_error(add_share(t, "revenue_median"), class = "hinterfeld_error_measure")
 })
+
+test_that("a ratio is one total by another in every level, change and margin, from lines and from a tally", {
+  for (seed in 61:63) {
+    random <- random_book(seed)
+    measures <- list(price = ratio_of(revenue, units), web = ratio_of(revenue, revenue * 2, where = region != "Vale"))
+    t <- totals(random$book, by = c(region, product), every = "year", measures = measures, subtotals = TRUE)
+    for (split in list(c("region", "product"), "region", character())) {
+      keys <- c("substr(day, 1, 4) AS y", split)
+      expected <- sql(random$db, "SELECT", paste(keys, collapse = ", "),
+                      ", CASE WHEN sum(units) <> 0 THEN sum(cents) / 100.0 / sum(units) END AS price FROM lines GROUP BY",
+                      paste(c("y", split), collapse = ", "))
+      own <- t[t$level == c(split, "year")[max(length(split), 1)], ]
+      key <- function(x, y) do.call(paste, c(list(y), unname(as.list(x)[split])))
+      at <- match(key(expected, expected$y), key(own, substr(as.character(own$year), 1, 4)))
+      expect_equal(own$price[at], expected$price)
+    }
+    tally <- load_tally(save_tally(tally_of(random$book, c(region, product), measures), withr::local_tempfile()))
+    expect_identical(totals(tally, c(region, product), "year", measures, TRUE), t, ignore_attr = TRUE)
+    x <- crosstab(t, region, year, of = "price")
+    expect_identical(x$Total[x$region == "Total"], t$price[t$level == "Total"])
+  }
+  expect_true(all(add_change(t, "web")$web_change %in% c(0, NA)))
+  expect_error(add_share(t, "price"), class = "hinterfeld_error_measure")
+})
+
+test_that("a ratio says what it counts, and what it cannot be", {
+  book <- kilnmoor_book()
+  t <- totals(book, measures = list(ratio_of(revenue, units), part = ratio_of(ifelse(channel == "Web", revenue, 0),
+                                                                             revenue)))
+  columns <- hinterfeld:::answer_of(t)$columns
+  expect_identical(vapply(columns, function(column) column$counts, ""), c(revenue_per_units = "money", part = "percent"))
+  expect_match(in_words(t), "the sum of revenue divided by that of units", all = FALSE)
+  expect_snapshot(error = TRUE, {
+    totals(book, measures = list(ratio_of(revenue)))
+    totals(book, measures = list(ratio_of(revenue, category)))
+    totals(book, measures = list(ratio_of(revenue - 1, units)))
+  })
+  none <- totals(daybook(a_sale(revenue = 0), day, revenue, product), measures = list(x = ratio_of(revenue, revenue)))
+  expect_identical(none$x, NA_real_)
+})
