@@ -6,6 +6,11 @@ formed_schema <- function(schema) {
   table <- schema[["$defs"]]$table$properties
   grain <- list(enum = as.list(names(grain_kinds)))
   table$every <- list(anyOf = list(grain, list(type = "array", minItems = 1L, items = grain)))
+  expression <- list(`$ref` = "#/$defs/expression")
+  table$keep <- table$leave_out <- list(anyOf = list(expression, list(type = "array", minItems = 1L,
+                                                                      items = expression)))
+  table$sort <- table$columns <- list(`$ref` = "#/$defs/columns")
+  table$decimals_shown <- list(type = "integer", minimum = 0L, maximum = 6L)
   table$add <- list(type = "array", minItems = 1L, items = list(`$ref` = "#/$defs/step"))
   table$pick$properties[pick_kinds] <- lapply(pick_kinds, function(kind) step_form(step_kinds[[kind]]))
   table$headings <- list(

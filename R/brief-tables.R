@@ -4,13 +4,34 @@ brief_table <- function(book, spec, brief) {
   if (!is.null(spec$unsold)) {
     return(unsold_table(book, spec$unsold, brief))
   }
-  t <- totals_for(book, spec)
+  t <- totals_for(own_lines(book, spec), spec)
   for (step in c(spec$add,
                  if (!is.null(spec$pick)) list(spec$pick))) t <- brief_step(t, names(step), step_arguments(step[[1]]))
   if (!is.null(spec$crosstab)) {
     t <- brief_crosstab(t, spec$crosstab)
   }
-  with_headings(t, spec$headings)
+  order <- order_given(unlist(spec$sort))
+  if (!is.null(order)) t <- rlang::inject(sort_rows(t, !!!order_columns(order)))
+  for_reader(with_headings(t, spec$headings), spec)
+}
+
+# The lines of one table only.
+own_lines <- function(book, spec) {
+  for (verb in c("keep", "leave_out")) {
+    for (text in unlist(spec[[verb]])) book <- restrict_by(book, stats::setNames(list(text), verb))
+  }
+  book
+}
+
+# Columns as the reader shall see them; they may be named as they were before the headings.
+for_reader <- function(t, spec) {
+  columns <- unlist(spec$columns)
+  if (!is.null(columns)) {
+    renamed <- match(columns, names(spec$headings))
+    columns[!is.na(renamed)] <- unlist(spec$headings)[renamed[!is.na(renamed)]]
+    t <- shown_columns(t, columns, call = NULL)
+  }
+  with_decimals_shown(t, spec$decimals_shown)
 }
 
 # Spread, then in order, then the best rows.

@@ -45,7 +45,8 @@ cli_run_line <- function(args) {
       if (grepl("SIGPIPE|Broken pipe|cannot write to this connection", conditionMessage(cnd))) {
         return(cli_exit[["done"]])
       }
-      cli_say(paste("hinterfeld:", problem_with_causes(cnd)))
+      problem <- problem_with_causes(cnd)
+      cli_say(paste("hinterfeld:", if (identical(args[1], "totals")) in_options(problem) else problem))
       cli_exit[["failed"]]
     }
   )
@@ -56,6 +57,19 @@ problem_with_causes <- function(cnd) {
   lines <- rlang::cnd_message(cnd, inherit = FALSE)
   while (!is.null(cnd <- cnd$parent)) lines <- c(lines, rlang::cnd_message(cnd, inherit = FALSE))
   paste(lines, collapse = "\n")
+}
+
+# Advice for a line of options names these, not arguments of R.
+in_options <- function(text) {
+  verbs <- c(keep_lines = "keep", leave_out = "leave-out", best_sellers = "top", slow_sellers = "slow",
+             add_share = "share", add_rank = "rank", add_change = "change", add_running_total = "running",
+             in_period = "period", sort_rows = "sort", best_of_each = "best-of-each")
+  for (verb in names(verbs)) text <- gsub(sprintf("`%s()`", verb), sprintf("--%s", verbs[[verb]]), text, fixed = TRUE)
+  text <- gsub("`on_bad = \"set_aside\"`", "--set-aside", text, fixed = TRUE)
+  text <- gsub("`(every|by|within|day_format|as_of|subtotals) = ([^`]*)`", "`--\\1 \\2`", text)
+  text <- gsub("`(within|every|subtotals|as_of|day_format|periods)`", "--\\1", text)
+  text <- gsub("`--(\\w+) \"(\\w+)\"`", "`--\\1 \\2`", text)
+  gsub("--periods", "--compare", gsub("--(day|as)_", "--\\1-", text), fixed = TRUE)
 }
 
 is_command <- function(name) {
@@ -115,8 +129,8 @@ option_problem <- function(cnd) {
 # Options and files of one command; NULL when its help was asked for and given. `files` says how many files it takes, at
 # least and at most, and `of` what they are called. Options that are `repeated` come as a list of name and value, in
 # order.
-cli_options <- function(command, options, args, example, files = c(0, 0), of = "", repeated = character()) {
-  taken <- take_repeated(args, repeated)
+cli_options <- function(command, options, args, example, files = c(0, 0), of = "", repeated = character(),
+                        pairs = character()) {
   parser <- optparse::OptionParser(
     usage = trimws(sprintf("hinterfeld %s %s [options]", command, of)), option_list = options, add_help_option = FALSE,
     epilogue = paste0("Example:\n", paste0("  ", example, collapse = "\n"))
@@ -124,38 +138,52 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
   parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE,
                                  help = "show this help")
   wrong <- function(problem) stop_because("usage", sprintf("hinterfeld %s: %s", command, problem))
+  takes <- vapply(options, function(option) if (option@action == "store_true") "" else sub("^--", "", option@long_flag),
+                  "")
+  taken <- take_values(args, takes[nzchar(takes)], pairs, wrong)
+  own <- vapply(taken$values, function(value) value$name %in% c(repeated, pairs), NA)
   given <- tryCatch(
-    optparse::parse_args(parser, taken$args, print_help_and_exit = FALSE, positional_arguments = TRUE),
+    optparse::parse_args(parser, c(taken$flags, vapply(taken$values[!own], function(value) {
+      sprintf("--%s=%s", value$name, value$value)
+    }, "")), print_help_and_exit = FALSE, positional_arguments = TRUE),
     error = function(cnd) wrong(option_problem(cnd))
   )
   if (isTRUE(given$options$help)) {
     optparse::print_help(parser)
     return(NULL)
   }
-  if (length(given$args) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
-  if (length(given$args) > files[2]) wrong(sprintf("\"%s\" is not expected.", given$args[files[2] + 1]))
-  c(given$options, list(files = given$args, repeated = taken$repeated))
+  if (length(taken$files) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
+  if (length(taken$files) > files[2]) wrong(sprintf("\"%s\" is not expected.", taken$files[files[2] + 1]))
+  for (value in taken$values[own]) if (value$name %in% pairs) given$options[[value$name]] <- value$value
+  c(given$options, list(files = taken$files, repeated = Filter(function(value) value$name %in% repeated,
+                                                               taken$values)))
 }
 
-# The parser keeps the last of several values of one option only.
-take_repeated <- function(args, names) {
-  # --name VALUE and --name=VALUE are one.
-  name <- sub("^--([^=]*).*$", "\\1", args)
-  joined <- grepl("^--[^=]*=", args)
-  repeated <- list()
-  rest <- character()
+# Options with their values, in order, flags, and files. The parser would take a word that stands twice for one, and
+# keep the last of several values only.
+take_values <- function(args, takes, pairs, wrong) {
+  taken <- list(values = list(), flags = character(), files = character())
   i <- 1
   while (i <= length(args)) {
-    takes <- startsWith(args[i], "--") && name[i] %in% names && (joined[i] || i < length(args))
-    if (takes) {
-      repeated <- c(repeated,
-                    list(list(name = name[i], value = if (joined[i]) sub("^[^=]*=", "", args[i]) else args[i + 1])))
+    # --name VALUE and --name=VALUE are one.
+    name <- sub("^--([^=]*).*$", "\\1", args[i])
+    joined <- grepl("^--[^=]*=", args[i])
+    step <- 1
+    if (startsWith(args[i], "--") && name %in% takes) {
+      step <- if (joined) 1 else if (name %in% pairs) 3 else 2
+      if (i + step - 1 > length(args)) {
+        wrong(sprintf("--%s takes %s.", name, if (step == 3) "two values" else "a value"))
+      }
+      value <- if (joined) sub("^[^=]*=", "", args[i]) else args[i + seq_len(step - 1)]
+      taken$values <- c(taken$values, list(list(name = name, value = value)))
+    } else if (startsWith(args[i], "-") && args[i] != "-") {
+      taken$flags <- c(taken$flags, args[i])
     } else {
-      rest <- c(rest, args[i])
+      taken$files <- c(taken$files, args[i])
     }
-    i <- i + if (takes && !joined[i]) 2 else 1
+    i <- i + step
   }
-  list(args = rest, repeated = repeated)
+  taken
 }
 
 option <- function(name, help, metavar = NULL, default = NULL, type = "character") {

@@ -2,7 +2,7 @@
 
 cli_totals <- function(args) {
   given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]",
-                       repeated = names(totals_rules), example = c(
+                       repeated = c(names(totals_rules), "why", "measure"), pairs = "compare", example = c(
     "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
@@ -13,8 +13,9 @@ cli_totals <- function(args) {
   }
   given <- read_whole_options(given)
   check_totals_options(given)
+  given <- read_totals_options(given)
   book <- cli_daybook(given)
-  for (rule in given$repeated) book <- restrict_by(book, stats::setNames(rule["value"], totals_rules[[rule$name]]))
+  for (rule in given$rules) book <- restrict_by(book, rule)
   t <- cli_table(book, given)
   if (!is.null(given$out)) {
     deliver(t, given$out)
@@ -27,14 +28,80 @@ cli_totals <- function(args) {
     text <- rawToChar(readBin(path, "raw", file.size(path)))
     cat(text)
   } else {
-    writeLines(format(t, n = given$rows))
-    words <- unlist(step_sentences(answer_of(t)))
-    if (length(words)) writeLines(text_notes(words))
+    writeLines(format(with_decimals_shown(latest_first(t, given), given[["decimals-shown"]]), n = given$rows))
   }
 }
 
-# Conditions can be given several times and apply in their order.
+# Whoever asks for a change looks for the latest.
+latest_first <- function(t, given) {
+  period <- if (inherits(t, "hinterfeld_totals")) answer_of(t)$periods
+  if (is.null(given$change) || is.null(period) || !is.null(given$sort)) {
+    return(t)
+  }
+  rlang::inject(sort_rows(t, !!!order_columns(stats::setNames(rep(TRUE, length(period)), period))))
+}
+
+# Conditions can be given several times and apply in their order; the reason follows its condition.
 totals_rules <- c(keep = "keep", `leave-out` = "leave_out")
+
+cli_rules <- function(repeated) {
+  rules <- list()
+  for (one in repeated) {
+    if (one$name %in% names(totals_rules)) {
+      rules <- c(rules, list(stats::setNames(one["value"], totals_rules[[one$name]])))
+    } else if (one$name == "why") {
+      if (length(rules) == 0) {
+        stop_because("usage", "hinterfeld totals: --why follows the --keep or --leave-out it is for.")
+      }
+      rules[[length(rules)]]$why <- one$value
+    }
+  }
+  rules
+}
+
+# "profit = sum_of(revenue - cost)": a name and how a brief would write it.
+cli_measures <- function(given) {
+  asked <- Filter(function(one) one$name == "measure", given$repeated)
+  named <- as.list(cli_list(given$measures))
+  made <- lapply(asked, function(one) cli_measure(one$value))
+  if (length(made) && is.null(given$measures)) named <- list()
+  if (length(made)) c(named, unlist(made, recursive = FALSE)) else cli_list(given$measures) %||% "revenue"
+}
+
+cli_measure <- function(text) {
+  parts <- regmatches(text, regexec("^\\s*([^=(]*?)\\s*=\\s*(\\w+)\\((.*)\\)\\s*$", text, perl = TRUE))[[1]]
+  maker <- parts[3]
+  if (length(parts) == 0 || !maker %in% measure_makers()) {
+    stop_because("usage", c(
+      sprintf("hinterfeld totals: --measure cannot be \"%s\".", text),
+      sprintf("Write a name and one of %s: for example --measure 'best_day = largest_of(revenue, per = \"day\")'.",
+              and_list(measure_makers()))
+    ))
+  }
+  stats::setNames(list(brief_measure(measure_spec(maker, parts[4]))), parts[2])
+}
+
+# The arguments of a measure, as texts by the keys that a brief has for them.
+measure_spec <- function(maker, text) {
+  call <- tryCatch(parse(text = sprintf("f(%s)", text), keep.source = FALSE)[[1]], error = function(cnd) NULL)
+  if (!rlang::is_call(call, "f")) {
+    stop_because("usage", sprintf("hinterfeld totals: --measure cannot be read: %s(%s).", maker, text))
+  }
+  args <- as.list(call)[-1]
+  takes <- measure_kinds[[kind_made_by(maker)]]$takes
+  places <- c(if (takes != "lines") maker, if (takes == "pair") "to")
+  keys <- rlang::names2(args)
+  keys[keys == ""] <- utils::head(c(places, rep("?", length(keys))), sum(keys == ""))
+  unknown <- setdiff(keys, c(places, "per", "where", "margin"))
+  if (length(unknown) || length(setdiff(places, keys))) {
+    stop_because("usage", sprintf("hinterfeld totals: %s() takes %s.", maker,
+                                  and_list(c(c("a column or an expression", "to")[seq_along(places)], "where"))))
+  }
+  plain <- function(arg) if (rlang::is_string(arg)) arg else expression_source(arg)
+  spec <- stats::setNames(lapply(args, plain), keys)
+  if (takes == "lines") spec[[maker]] <- TRUE
+  spec
+}
 
 totals_options <- function() {
   list(
@@ -44,16 +111,30 @@ totals_options <- function() {
     option("units", "column of the number of pieces", "NAME"),
     option("order", "column of the order's number", "NAME"),
     option("by", "columns to split by, for example region,product", "NAMES"),
-    option("every", either(names(grain_kinds)), "PERIOD"),
-    option("measures", "columns to total, or lines [default: %default]", "NAMES", "revenue"),
+    option("every", either(names(grain_kinds)), "PERIOD[,PERIOD]"),
+    option("measures", "columns to total, or lines [default: revenue]", "NAMES"),
+    option("measure", "for example 'price = ratio_of(revenue, units)'; may be repeated", "NAME=MEASURE"),
     flag("subtotals", "with subtotals and the grand total"),
     option("keep", "keep the lines for which this holds; may be repeated", "COND"),
     option("leave-out", "leave out the lines for which this holds; may be repeated", "COND"),
+    option("why", "the reason for the --keep or --leave-out before it, for the audit", "TEXT"),
+    option("of", "the measure that ranks, shares and picks are about [default: the first]", "NAME"),
     option("top", "only the rows ranked so or better", "N"),
+    option("slow", "only the rows ranked so or slower", "N"),
+    option("ties", paste("of ranks:", either(tie_rules)), "RULE", "standard"),
+    flag("best-of-each", "one row per scope: its best"),
+    option("unsold", "the products of this file that have no line", "FILE"),
     option("within", "columns inside which to rank and take shares", "NAMES"),
     flag("rank", "add the rank"), flag("share", "add the share of the total"),
     flag("running", "add the running total along the period"),
     option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
+    option("as-of", "take this day as the last, for the change", "DAY"),
+    option("compare", "two periods, the later first, for example \"May 2026\" \"May 2025\"", "PERIOD PERIOD"),
+    option("crosstab", "spread these columns side by side; the others are its rows", "NAMES"),
+    option("period", "only the rows of a period: 2025, 2026-Q1, 2026-03 or latest", "PERIOD"),
+    option("sort", "columns to sort the rows by, -NAME from the highest", "NAMES"),
+    option("columns", "the columns to show, in that order", "NAMES"),
+    option("decimals-shown", "round to so many decimals in print", "N"),
     option("decimals", "decimals of revenue [default: %default]", "N", "2"),
     option("currency", "the currency's mark", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
@@ -67,7 +148,7 @@ totals_options <- function() {
 }
 
 # Options that take whole numbers, with the least of each.
-whole_options <- c(top = 1, decimals = 0, rows = 0)
+whole_options <- c(top = 1, slow = 1, decimals = 0, rows = 0, `decimals-shown` = 0)
 
 read_whole_options <- function(given) {
   for (name in names(whole_options)) {
@@ -94,6 +175,24 @@ check_totals_options <- function(given) {
   }
   for (one in cli_list(given$every)) wrong("every", one, names(grain_kinds))
   wrong("change", given$change, step_kinds$change$arguments$versus$choices)
+  wrong("ties", given$ties, tie_rules)
+  alone <- intersect(c("top", "slow", "best-of-each", "unsold", "crosstab"),
+                     names(Filter(function(x) !is.null(x) && !isFALSE(x), given)))
+  if (length(alone) > 1) {
+    stop_because("usage", sprintf("hinterfeld totals: %s do not go together.", and_list(paste0("--", alone))))
+  }
+}
+
+# What can be read without the files is read before them.
+read_totals_options <- function(given) {
+  given$calendar <- sales_calendar(year_starts = given[["year-starts"]])
+  given$rules <- cli_rules(given$repeated)
+  given$taken <- cli_measures(given)
+  given["last"] <- list(if (!is.null(given[["as-of"]])) cli_day(given[["as-of"]], "as-of"))
+  if (!is.null(given$compare)) {
+    given$compared <- stats::setNames(lapply(given$compare, cli_period, calendar = given$calendar), given$compare)
+  }
+  given
 }
 
 # Further files are attached by the columns that they share with the lines.
@@ -114,7 +213,7 @@ cli_daybook <- function(given) {
     lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units,
     order = !!given$order,
     decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
-    calendar = sales_calendar(year_starts = given[["year-starts"]]),
+    calendar = given$calendar,
     on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
   ))
 }
@@ -133,13 +232,67 @@ shared_key <- function(lines, table, path, call = caller_env()) {
 
 # Columns are handed over as texts, so that errors name them as they were typed.
 cli_table <- function(book, given) {
-  t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),
-                   measures = cli_list(given$measures), subtotals = if (given$subtotals) TRUE)
-  of <- cli_list(given$measures)[1]
   within <- cli_list(given$within)
-  if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change)
+  if (!is.null(given$unsold)) {
+    catalogue <- load_table(cli_file(given$unsold), types = text_types(given$product, read_heading(given$unsold)))
+    return(cli_shown(rlang::exec(unsold, book, catalogue, within = within, product = given$product), given))
+  }
+  t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),
+                   measures = given$taken, subtotals = if (given$subtotals) TRUE)
+  measures <- names(answer_of(t)$measures)
+  # Steps are about a measure; a crosstab may also show what they add.
+  of <- if (is.null(given$of) || !is.null(given$crosstab) && !given$of %in% measures) measures[1] else given$of
+  if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change, as_of = given$last)
+  if (!is.null(given$compare)) t <- add_change(t, of = of, periods = given$compared)
   if (given$share) t <- rlang::exec(add_share, t, of, within = within)
-  if (given$rank) t <- rlang::exec(add_rank, t, of, within = within)
+  if (given$rank) t <- rlang::exec(add_rank, t, of, within = within, ties = given$ties)
   if (given$running) t <- rlang::exec(add_running_total, t, of, within = within)
-  if (is.null(given$top)) t else rlang::exec(best_sellers, t, given$top, within = within, of = of)
+  if (!is.null(given$period)) t <- in_period(t, given$period)
+  if (!is.null(given$top)) t <- rlang::exec(best_sellers, t, given$top, within = within, of = of, ties = given$ties)
+  if (!is.null(given$slow)) t <- rlang::exec(slow_sellers, t, given$slow, within = within, of = of, ties = given$ties)
+  if (given[["best-of-each"]]) t <- rlang::exec(best_of_each, t, within = within, of = of)
+  if (!is.null(given$crosstab)) t <- cli_crosstab(t, cli_list(given$crosstab), given$of)
+  cli_shown(t, given)
+}
+
+cli_crosstab <- function(t, columns, of) {
+  answer <- answer_of(t)
+  added <- names(answer$added)
+  shown <- of %||% if (length(added)) c(names(answer$measures)[1], added) else names(answer$measures)
+  rlang::exec(crosstab, t, rows = setdiff(answer$keys, columns), columns = columns, of = shown)
+}
+
+cli_shown <- function(t, given) {
+  order <- order_given(cli_list(given$sort))
+  if (!is.null(order)) {
+    if (is.null(answer_of(t))) stop_because("usage", "hinterfeld totals: --sort goes with totals and crosstabs.")
+    t <- rlang::inject(sort_rows(t, !!!order_columns(order)))
+  }
+  if (is.null(given$columns)) t else shown_columns(t, cli_list(given$columns), call = NULL)
+}
+
+cli_day <- function(text, option) {
+  day <- suppressWarnings(as.Date(text, format = "%Y-%m-%d"))
+  if (is.na(day)) {
+    stop_because("usage", sprintf("hinterfeld totals: --%s must be a day such as 2026-05-31; it is \"%s\".", option,
+                                  text))
+  }
+  day
+}
+
+# "2026", "2026-Q1", "2026-05", "May 2026" or "2026-05-31": its first and last day.
+cli_period <- function(text, calendar) {
+  words <- strsplit(text, " +")[[1]]
+  month <- match(substr(words[1], 1, 3), month_names)
+  plain <- if (length(words) == 2 && !is.na(month)) sprintf("%s-%02d", words[2], month) else text
+  year <- suppressWarnings(as.integer(substr(plain, 1, 4)))
+  near <- if (!is.na(year) && year > 0) seq(as.Date(sprintf("%04d-01-01", year)) - 370, by = 1, length.out = 1110)
+  for (every in rev(grains)) {
+    at <- if (!is.null(near)) match(plain, period_label(near, every, calendar))
+    if (length(at) && !is.na(at)) {
+      return(c(period_start(near[at], every, calendar), period_end(near[at], every, calendar)))
+    }
+  }
+  stop_because("usage", c(sprintf("hinterfeld totals: --compare cannot be \"%s\".", text),
+                          "Name periods as 2026, 2026-Q1, 2026-05, \"May 2026\" or 2026-05-31."))
 }

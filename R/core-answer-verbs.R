@@ -80,6 +80,7 @@ match_rows <- function(x, among, columns) {
 #' @export
 `[.hinterfeld_totals` <- function(x, i, j, ..., drop = FALSE) {
   plain <- as_tibble.hinterfeld_totals(x)
+  if (!missing(i)) check_period_test(substitute(i), i, x)
   columns_only <- nargs() - (!missing(drop)) < 3
   if (columns_only) {
     return(retain_part(if (missing(i)) plain else plain[i], x))
@@ -108,7 +109,30 @@ retain_part <- function(out, t, i = NULL) {
   if (anyDuplicated(names(out))) {
     return(forget(out, "Two columns have one name"))
   }
+  # A key with one value told no rows apart.
+  answer <- answer_of(t)
+  lost <- setdiff(c(answer$keys, answer$level), names(out))
+  if (length(lost) && ncol(out) > 0 && all(vapply(lost, function(key) length(unique(t[[key]])) == 1, NA))) {
+    return(columns_listing(out, answer))
+  }
   retain(out, t)
+}
+
+# A period is a date, and no date equals the number of a year.
+check_period_test <- function(expr, i, t) {
+  if (!is.logical(i) || any(i, na.rm = TRUE) || !rlang::is_call(expr, c("==", "%in%")) || nrow(t) == 0) {
+    return(invisible())
+  }
+  answer <- answer_of(t)
+  number <- Filter(is.numeric, as.list(expr)[-1])
+  dates <- answer$periods[vapply(answer$periods, function(name) !is.factor(t[[name]]), NA)]
+  named <- intersect(c(all.vars(expr), all.names(expr)), dates)
+  if (length(number) && length(named)) {
+    stop_because("period", c(
+      sprintf("No row has `%s` equal to %s: a period is the date of its first day.", named[1], format(number[[1]][1])),
+      i = sprintf("Keep its rows with `in_period(t, \"%s\")`.", format(number[[1]][1]))
+    ), call = NULL)
+  }
 }
 
 #' @export

@@ -8,6 +8,30 @@ new_listing <- function(kind, columns, rows, columns_about, about, found) {
   ))
 }
 
+# Some columns of a table, whose rows they do not tell apart any more.
+columns_listing <- function(x, answer) {
+  answer["facts"] <- list(NULL)
+  new_listing("columns", as.list(as_tibble.hinterfeld_totals(x)), nrow(x), answer$columns, answer$about,
+              list(answer = answer))
+}
+
+# The columns that a reader is shown, in that order.
+shown_columns <- function(t, names, call = caller_env()) {
+  unknown <- setdiff(names, names(t))
+  if (length(unknown)) {
+    near <- nearest(unknown[1], names(t), 1)
+    stop_because("column", c(
+      sprintf("The table has no column %s to show.", columns_named(unknown)),
+      i = sprintf("It has %s.", columns_named(names(t))),
+      if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
+    ), call = call)
+  }
+  answer <- answer_of(t)
+  keys <- c(answer$keys, answer$level)
+  if (all(keys %in% names) && any(names %in% answer$values)) quietly(t[names]) else
+    if (is.null(answer)) t[names] else columns_listing(as_tibble.hinterfeld_totals(t)[names], answer)
+}
+
 listing_of <- function(x) {
   if (inherits(x, "hinterfeld_listing")) attr(x, "listing", exact = TRUE)
 }

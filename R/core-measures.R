@@ -16,8 +16,8 @@
 #' `r measure_table()`
 #' @return A measure, for the `measures` of [totals()].
 #' @section Blanks: Lines whose `x` is missing are not taken. A group with no line to take has a sum
-#'   and a count of 0, and a missing ratio, mean, smallest and largest value. Lines without an order or whatever `per` names
-#'   are not taken, and a message counts them. With `margin = "add_up"` rows without a value do not count, and a
+#'   and a count of 0, and a missing ratio, mean, smallest and largest value. Lines without an order or whatever `per`
+#'   names are not taken, and a message counts them. With `margin = "add_up"` rows without a value do not count, and a
 #'   subtotal of nothing but such rows is missing. A ratio to a sum of 0 is missing.
 #' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean
 #'   is an exact total divided once, a ratio one exact total by another; a median the exact middle value, or the sum of

@@ -2,7 +2,8 @@
 #'
 #' @param t A totals table made by [totals()], or a crosstab.
 #' @param of Text: name of a measure that adds up, a sum or a count of lines. For a crosstab, whose first measure is
-#'   taken, what a cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and columns.
+#'   taken, what a cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and
+#'   columns.
 #' @param within Columns inside which the rows' shares add up to 1; `NULL` for the whole table. In a
 #'   table with subtotals, `within` a parent's column gives the share of the parent.
 #' @param name Text: name of the new column instead of `<of>_share`.

@@ -1,7 +1,8 @@
 #' Rows in another order, and the rows of a period
 #'
 #' `sort_rows()` puts the rows of a totals table in the order of some of its columns. In a table with subtotals it does
-#' so inside their groups, and every subtotal stays below its group; in a crosstab totals stay at the end. `in_period()` keeps the rows of one period.
+#' so inside their groups, and every subtotal stays below its group; in a crosstab totals stay at the end. `in_period()`
+#' keeps the rows of one period.
 #'
 #' @param t A totals table made by [totals()]; `sort_rows()` also takes a crosstab.
 #' @param ... Columns, bare or as strings; `down()` around one begins with its highest value. Missing values come last,

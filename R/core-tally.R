@@ -72,7 +72,8 @@ held_sums <- function(measures) {
   held <- Filter(Negate(is_ratio), measures)
   for (sum in unlist(lapply(Filter(is_ratio, measures), function(m) m$sums), recursive = FALSE)) {
     same <- vapply(held, function(m) identical(m$spec, sum$spec), NA)
-    if (!any(same)) held <- c(held, stats::setNames(list(sum), unlike(sum$label, c(names(measures), names(held)), ", total")))
+    name <- unlike(sum$label, c(names(measures), names(held)), ", total")
+    if (!any(same)) held[[name]] <- sum
   }
   held
 }

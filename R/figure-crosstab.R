@@ -81,7 +81,8 @@ crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12)
        rest_columns = length(inner) - length(shown) + 1)
 }
 
-# Thousands where cells would have too many digits, but only where half of them still tell something; the margins follow.
+# Thousands where cells would have too many digits, but only where half of them still tell something; the margins
+# follow.
 cell_scale <- function(values) {
   if (max(abs(values), 0, na.rm = TRUE) >= 1e4 && stats::median(abs(values), na.rm = TRUE) >= 1e3) 1000 else 1
 }

@@ -10,6 +10,12 @@ table_description <- function(x) {
   )
 }
 
+# Rounded for the reader, in print and in files of people; never in the data.
+with_decimals_shown <- function(x, decimals) {
+  if (!is.null(decimals)) attr(x, "decimals_shown") <- as.integer(decimals)
+  x
+}
+
 currency_of <- function(x) {
   about_of(x)$currency
 }
@@ -47,15 +53,17 @@ money_note <- function(facts, unit) {
 }
 
 # For each column: `kind`, one of text, date, period, logical, money, number, percent, change (a signed percent), plain
-# (a number of which nothing is known), and the `decimals` to show; for exact columns these are all there are. Only what
-# a table knows of its columns decides, never their names.
+# (a number of which nothing is known), its `decimals`, for exact columns all there are, and the `digits` of them that a
+# reader is shown. Only what a table knows of its columns decides, never their names.
 column_facts <- function(x) {
   known <- known_columns(x)
+  most <- attr(x, "decimals_shown", exact = TRUE) %||% Inf
   Map(function(values, name) {
     about <- known[[name]]
     kind <- number_kind(type_of(values), about)
     if (!is.null(about$every) && !is_recurring(about$every)) kind <- "period"
-    list(name = name, kind = kind, decimals = about$decimals %||% shown_decimals(values, kind),
+    decimals <- about$decimals %||% shown_decimals(values, kind)
+    list(name = name, kind = kind, decimals = decimals, digits = min(decimals, most),
          exact = !is.null(about$decimals),
          signed = isTRUE(about$signed), every = if (kind == "period") about$every)
   }, as.list(x), names(x))
@@ -100,7 +108,7 @@ shown_text <- function(values, fact, calendar) {
     percent = percent_text(values),
     change = percent_text(values, signed = TRUE),
     money = ,
-    number = money_text(values, fact$decimals),
+    number = money_text(values, fact$digits),
     plain = people_plain(values),
     date = format(values),
     as.character(values)

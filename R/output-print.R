@@ -9,6 +9,7 @@
 #' @param x A daybook, totals table or audit.
 #' @param ... Not used.
 #' @param n Whole number: how many rows to print.
+#' @param decimals Whole number: round to so many decimals, for the reader only; `NULL` for all that there are.
 #' @return `x`, invisibly.
 #' @name printing
 #' @examples
@@ -17,9 +18,18 @@ NULL
 
 #' @rdname printing
 #' @export
-print.hinterfeld_totals <- function(x, ..., n = 10) {
-  writeLines(format(x, n = n))
+print.hinterfeld_totals <- function(x, ..., n = 10, decimals = NULL) {
+  check_decimals_shown(decimals)
+  writeLines(format(with_decimals_shown(x, decimals), n = n))
   invisible(x)
+}
+
+check_decimals_shown <- function(decimals, call = caller_env()) {
+  if (!is.null(decimals) && !rlang::is_integerish(decimals, n = 1, finite = TRUE) || isTRUE(decimals < 0)) {
+    stop_because("argument", c("`decimals` must be a whole number, 0 or more.", i = sprintf("It is %s.",
+                                                                                           describe(decimals))),
+                 call = call)
+  }
 }
 
 #' @export
@@ -69,8 +79,9 @@ format.hinterfeld_listing <- function(x, ..., n = 10) {
 }
 
 #' @export
-print.hinterfeld_crosstab <- function(x, ..., n = 20) {
-  writeLines(format(x, n = n))
+print.hinterfeld_crosstab <- function(x, ..., n = 20, decimals = NULL) {
+  check_decimals_shown(decimals)
+  writeLines(format(with_decimals_shown(x, decimals), n = n))
   invisible(x)
 }
 
@@ -78,7 +89,7 @@ print.hinterfeld_crosstab <- function(x, ..., n = 20) {
 format.hinterfeld_crosstab <- function(x, ..., n = 20) {
   about <- answer_of(x)$about
   heading <- sprintf("%s, %s", table_title(x, unit = TRUE), span_words(about))
-  shown <- crosstab_shown(x, n)
+  shown <- with_decimals_shown(crosstab_shown(x, n), attr(x, "decimals_shown"))
   c(text_notes(heading),
     answer_table(shown, nrow(shown), crosstab_headings(shown, answer_of(x)), length(answer_of(x)$keys)),
     cut_note(nrow(x) - nrow(shown)), text_notes(c(crosstab_sentences(answer_of(x)), left_out_note(about))))

@@ -259,6 +259,7 @@ listing_title <- function(listing) {
     best_of_each = sprintf("The best %s %s", and_list(found$members),
                            if (length(found$within)) paste("of each", and_list(found$within)) else "of all"),
     unsold = "Products of the catalogue without a line",
+    columns = title_words(found$answer),
     coverage = sprintf("What sold in each %s", and_list(found$within))
   )
 }
@@ -271,6 +272,11 @@ listing_sentences <- function(listing) {
               and_list(found$members), found$of),
       if (!found$sums) sprintf("%s does not add up, so it has no total and no share.", found$of)
     ),
+    columns = return(unlist(list(
+      incomplete_words(found$answer),
+      if (is.null(found$answer$grid)) step_sentences(found$answer) else crosstab_sentences(found$answer),
+      sprintf("Days: %s.", span_words(listing$about)), left_out_words(listing$about)
+    ))),
     unsold = c(
       if (length(found$within)) {
         sprintf("Each product and %s without a line; beside it what it sold elsewhere.", and_list(found$within))

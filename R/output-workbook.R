@@ -108,7 +108,7 @@ write_sheet <- function(book, x, sheet) {
 }
 
 number_format <- function(fact, calendar) {
-  plain <- paste0("#,##0", if (fact$decimals > 0) paste0(".", strrep("0", fact$decimals)))
+  plain <- paste0("#,##0", if (fact$digits > 0) paste0(".", strrep("0", fact$digits)))
   switch(fact$kind,
     money = plain,
     number = plain,

@@ -80,7 +80,8 @@ random_measure <- function(made) {
     as.symbol(c(sum = "sum_of", lines = "count_lines", distinct = "count_distinct", mean = "mean_of",
                 median = "median_of", smallest = "smallest_of",
                 largest = "largest_of", ratio = "ratio_of")[[kind]]),
-    taken, if (kind == "ratio") list(to = to$r), if (!is.null(per)) list(per = per), if (!is.null(where)) list(where = where$r),
+    taken, if (kind == "ratio") list(to = to$r), if (!is.null(per)) list(per = per),
+    if (!is.null(where)) list(where = where$r),
     if (margin == "add_up") list(margin = margin)
   ))
   list(r = r, kind = kind, per = if (identical(per, "order")) "order_" else per, where = where$sql, margin = margin,

@@ -56,7 +56,8 @@ compare_crosstab <- function(p, x, shape, o) {
     mine <- heads == name
     expected <- (cells[[p$of]][mine] / 10^m[[1]]$scale)[match(own, row[mine])]
     compare_column(sprintf("crosstab, %s", name), x[[name]],
-                   if (zero) replace(expected, is.na(expected), 0) else expected, loose = m[[1]]$kind %in% c("mean", "ratio"))
+                   if (zero) replace(expected, is.na(expected), 0) else expected,
+                   loose = m[[1]]$kind %in% c("mean", "ratio"))
   }
 }
 

@@ -111,7 +111,7 @@ spread_again <- function(made, chain, base) {
   t <- moved(made, chain)$t
   answer <- hinterfeld:::answer_of(t)
   of <- names(Filter(function(column) is.numeric(t[[column]]), stats::setNames(nm = names(answer$added))))
-  if (length(of) == 0 || length(answer$keys) < 2 || answer$cut || answer$by_hand || anyDuplicated(names(t))) return(NULL)
+  if (length(of) == 0 || length(answer$keys) < 2 || answer$cut || answer$by_hand) return(NULL)
   cut <- sample(length(answer$keys) - 1, 1)
   rows <- answer$keys[seq_len(cut)]
   columns <- setdiff(answer$keys, rows)

@@ -19,6 +19,62 @@ test_that("a question is answered as the functions answer it", {
   expect_identical(strsplit(csv$stdout, "\n")[[1]], readLines(deliver(t, withr::local_tempfile(fileext = ".csv"))))
 })
 
+daybook_with_order <- function() {
+  lines <- attach_table(load_table(demo_files()[["order_lines"]]), load_table(demo_files()[["orders"]]), by = order_id,
+                        need = "any")
+  lines <- attach_table(lines, load_table(demo_files()[["products"]]), by = product_id, need = "any")
+  book <- quiet(daybook(lines, order_day, quantity * unit_price * (1 - discount), product, units = quantity,
+                        order = order_id, on_bad = "set_aside", currency = "Mk"))
+  quiet(keep_lines(book, reads_as(status, "delivered", "collected")))
+}
+
+test_that("measures, periods, crosstabs and picks are answered as the functions answer them", {
+  book <- daybook_with_order()
+  csv <- function(...) {
+    run <- demo_question("--units", "quantity", "--order", "order_id", "--csv", "--quiet", ...)
+    expect_identical(run$stderr, "")
+    strsplit(run$stdout, "\n")[[1]]
+  }
+  as_csv <- function(t) readLines(deliver(t, withr::local_tempfile(fileext = ".csv")))
+  expect_identical(csv("--by", "region", "--measure", "orders = count_distinct(order)", "--measure",
+                       "best_day = largest_of(revenue, per = \"day\", where = channel == \"Web\")", "--measure",
+                       "price=ratio_of(revenue, units)"),
+                   as_csv(totals(book, by = region, measures = list(
+                     orders = count_distinct(order), best_day = largest_of(revenue, per = "day", where = channel == "Web"),
+                     price = ratio_of(revenue, units)
+                   ))))
+  two <- totals(book, by = region, every = c("year", "quarter_of_year"))
+  expect_identical(csv("--by", "region", "--every", "year,quarter_of_year", "--crosstab", "year,quarter_of_year",
+                       "--sort", "-2024 / Q2"),
+                   as_csv(sort_rows(crosstab(two, region, c(year, quarter_of_year)), down(`2024 / Q2`))))
+  expect_identical(csv("--by", "category,region", "--share", "--within", "region", "--crosstab", "region", "--of",
+                       "revenue_share"),
+                   as_csv(crosstab(add_share(totals(book, by = c(category, region)), within = region), category, region,
+                                   of = "revenue_share")))
+  # A word that stands twice is two words.
+  expect_identical(csv("--by", "product", "--within", "product", "--top", "1"),
+                   as_csv(best_sellers(totals(book, by = product), n = 1, within = product)))
+  expect_identical(csv("--by", "region", "--compare", "May 2026", "2025-05"),
+                   as_csv(add_change(totals(book, by = region), periods = list(
+                     "May 2026" = as.Date(c("2026-05-01", "2026-05-31")),
+                     "2025-05" = as.Date(c("2025-05-01", "2025-05-31"))
+                   ))))
+  expect_identical(csv("--by", "region", "--every", "year", "--change", "year_before", "--as-of", "2026-05-31",
+                       "--period", "2026", "--columns", "region,revenue_change"),
+                   as_csv(as.data.frame(in_period(add_change(totals(book, by = region, every = "year"),
+                                                             as_of = as.Date("2026-05-31")), "2026"))[
+                                                               c("region", "revenue_change")]))
+  expect_identical(csv("--by", "product,region", "--within", "region", "--best-of-each"),
+                   as_csv(best_of_each(totals(book, by = c(product, region)), within = region)))
+  expect_identical(csv("--by", "product", "--slow", "2", "--ties", "ordinal"),
+                   as_csv(slow_sellers(totals(book, by = product), n = 2, ties = "ordinal")))
+  expect_identical(csv("--unsold", demo_files()[["products"]], "--within", "region"),
+                   as_csv(unsold(book, load_table(demo_files()[["products"]]), within = region)))
+  several <- demo_question("--keep", "region == \"Vale\"", "--why", "the Vale only", "--leave-out", "revenue < 0",
+                           "--by", "region", "--every", "year", "--change", "year_before")
+  expect_snapshot(cat(several$stdout))
+})
+
 test_that("a file takes the table, and standard input gives the lines", {
   path <- withr::local_tempfile(fileext = ".parquet")
   run <- demo_question("--by", "category", "--out", path)
@@ -56,6 +112,20 @@ test_that("wrong options and expressions say what to do", {
   expect_snapshot(cat(run_cli("totals", demo_files()[["order_lines"]], "--revenue", "system('id')", "--product",
                               "product_id", "--day", "line_id")$stderr))
   expect_identical(run_cli("totals", "x.csv", "--every", "moth")$status, 2L)
+  usage <- function(...) cat(run_cli("totals", "x.csv", ...)$stderr)
+  expect_snapshot({
+    usage("--top", "2", "--slow", "3")
+    usage("--why", "no reason")
+    usage("--compare", "May 2026")
+    usage("--keep")
+    cat(demo_question("--measure", "x = sum(revenue)")$stderr)
+    cat(demo_question("--measure", "x = ratio_of(revenue)")$stderr)
+    cat(demo_question("--measure", "x = count_distinct(order, customer_id)")$stderr)
+    cat(demo_question("--by", "region", "--compare", "Mai 2026", "x")$stderr)
+    cat(demo_question("--by", "region", "--change", "year_before")$stderr)
+    cat(demo_question("--by", "region", "--columns", "regoin")$stderr)
+    cat(demo_question("--as-of", "May", "--change", "year_before", "--every", "year")$stderr)
+  })
 })
 
 test_that("repeated words and conditions are kept in their order", {

@@ -141,7 +141,8 @@ test_that("a ratio is one total by another in every level, change and margin, fr
     for (split in list(c("region", "product"), "region", character())) {
       keys <- c("substr(day, 1, 4) AS y", split)
       expected <- sql(random$db, "SELECT", paste(keys, collapse = ", "),
-                      ", CASE WHEN sum(units) <> 0 THEN sum(cents) / 100.0 / sum(units) END AS price FROM lines GROUP BY",
+                      ", CASE WHEN sum(units) <> 0 THEN sum(cents) / 100.0 / sum(units) END AS price FROM lines",
+                      "GROUP BY",
                       paste(c("y", split), collapse = ", "))
       own <- t[t$level == c(split, "year")[max(length(split), 1)], ]
       key <- function(x, y) do.call(paste, c(list(y), unname(as.list(x)[split])))
@@ -162,7 +163,8 @@ test_that("a ratio says what it counts, and what it cannot be", {
   t <- totals(book, measures = list(ratio_of(revenue, units), part = ratio_of(ifelse(channel == "Web", revenue, 0),
                                                                              revenue)))
   columns <- hinterfeld:::answer_of(t)$columns
-  expect_identical(vapply(columns, function(column) column$counts, ""), c(revenue_per_units = "money", part = "percent"))
+  expect_identical(vapply(columns, function(column) column$counts, ""),
+                   c(revenue_per_units = "money", part = "percent"))
   expect_match(in_words(t), "the sum of revenue divided by that of units", all = FALSE)
   expect_snapshot(error = TRUE, {
     totals(book, measures = list(ratio_of(revenue)))
