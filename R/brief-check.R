@@ -212,9 +212,9 @@ table_problems <- function(spec, path, columns) {
                          c(place, "order"), "the table has"))
   }
   c(
-    lapply(c("keep", "leave_out"), function(verb) {
+    unlist(lapply(c("keep", "leave_out"), function(verb) {
       lapply(unlist(spec[[verb]]), expression_problems, path = c(path, verb), columns = columns)
-    }),
+    }), recursive = FALSE),
     list(column_problems(unlist(spec$by), columns, c(path, "by")), every_problems(unlist(spec$every), path)),
     measure_problems(spec$measures, c(path, "measures"), columns),
     unlist(lapply(which(lengths(spec$add) > 0), function(i) {

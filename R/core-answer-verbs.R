@@ -112,7 +112,8 @@ retain_part <- function(out, t, i = NULL) {
   # A key with one value told no rows apart.
   answer <- answer_of(t)
   lost <- setdiff(c(answer$keys, answer$level), names(out))
-  if (length(lost) && ncol(out) > 0 && all(vapply(lost, function(key) length(unique(t[[key]])) == 1, NA))) {
+  single <- function(key) length(unique(if (is.null(i)) t[[key]] else t[[key]][i])) == 1
+  if (length(lost) && ncol(out) > 0 && all(vapply(lost, single, NA))) {
     return(columns_listing(out, answer))
   }
   retain(out, t)

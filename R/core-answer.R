@@ -27,7 +27,7 @@ new_answer <- function(inquiry, columns, levels, labels, rows, facts) {
   )
 }
 
-column_roles <- c("key", "level", "measure", "added", "cell")
+column_roles <- c("key", "level", "measure", "added", "cell", "singles")
 
 # What a column is: `id` the name it had first, `role`, what it `counts` (money, pieces, lines, orders, days, percent,
 # rank, class, other), its `decimals` (NULL where it is not exact), and what else belongs to its role.
@@ -64,7 +64,8 @@ answer_of <- function(t) {
   c(answer, list(
     everys = everys, periods = periods, every = single %||% utils::tail(everys, 1), period = utils::tail(periods, 1),
     by = c(outer, named[role == "key" & !dated]),
-    keys = named[role == "key"], level = if (any(role == "level")) named[role == "level"],
+    keys = named[role == "key"], singles = named[role == "singles"],
+    level = if (any(role == "level")) named[role == "level"],
     measures = answer$columns[role == "measure"], added = answer$columns[role == "added"],
     cells = answer$columns[role == "cell"], values = named[role %in% c("measure", "added", "cell")]
   ))

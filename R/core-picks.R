@@ -1,7 +1,9 @@
 #' Best and slow sellers
 #'
 #' Keeps the top or the bottom rows of each scope. Scopes stand where they stood in the table, members by
-#' rank inside, so that a product that leads in two regions stands in each at its own place.
+#' rank inside, so that a product that leads in two regions stands in each at its own place. Recurring periods that add
+#' unequally many single ones together (three Octobers, four Aprils) are ranked by the mean per single period, and the
+#' sentence of the table says so.
 #'
 #' @inheritParams add_rank
 #' @param t A totals table made by [totals()]; rows of subtotals are left out. `best_sellers()` also takes a crosstab
@@ -74,6 +76,8 @@ pick_step <- function(step, t, best, again, call) {
   within <- step_names(t, args$within)
   values <- derive_values(t, of, call)
   scope <- derive_scope(t, within)
+  per <- mean_single(t, of, within)
+  if (!is.null(per)) values$values <- values$values / singles_held(answer_of(t), as_tibble.hinterfeld_totals(t))
   rows <- if (is.null(args$share) && !again) leading_rows(values$values, scope, args$n, best) else seq_len(nrow(t))
   ranks <- row_ranks(t[rows, ], values$values[rows], scope$id[rows], args$ties, best)
   if (again) {
@@ -86,13 +90,25 @@ pick_step <- function(step, t, best, again, call) {
   }
   ranks <- ranks[picked]
   rows <- rows[picked]
-  found <- found_on(t, count_missing(values$values))
+  found <- found_on(t, count_missing(values$values), per = per)
   by_hand <- answer_of(t)$by_hand
   out <- quietly(t[rows, ])
   out <- set_answer(out, by_hand = by_hand)
   columns <- if (length(step$columns)) list(rank_column(ranks, args$ties)) else list()
   out <- add_columns_of(out, step, columns, found, call)
   if (args$others && !again) with_others(out, t, scope, rows, within) else out
+}
+
+# Recurring periods that hold unequally many single ones are compared by the mean of one: the single period, NULL where
+# that is not needed.
+mean_single <- function(t, of, within) {
+  answer <- answer_of(t)
+  if (is.null(answer$every) || !is_recurring(answer$every) || all(answer$periods %in% within) ||
+      !isTRUE(answer$measures[[of]]$adds_up)) {
+    return(NULL)
+  }
+  held <- singles_held(answer, as_tibble.hinterfeld_totals(t))
+  if (length(unique(held)) > 1) grain_kinds[[answer$every]]$single
 }
 
 # Rows that any tie rule can rank `n` or better: all others need not be ordered. Where that is most of them, every row.
@@ -181,11 +197,13 @@ others_row <- function(t, rows, like, within, members, label) {
 #' The best of each scope, one row each
 #'
 #' @inheritParams best_sellers
+#' @param of Text: the measure to pick by, or several of them.
 #' @return A tibble with one row per scope, from the largest: the `within` columns, the scope's total
 #'   (named as `of`; missing for a measure that does not add up, and the scopes stand in order of their
 #'   best), `best_seller` (for members other than products `best_<column>`): the name of the best,
 #'   of all that tie for it in alphabetical order; `tied`: how many they are; and `<best>_<of>` and
-#'   `<best>_share`: its value and its share of the scope's total. Printed, in files and in [in_words()]
+#'   `<best>_share`: its value and its share of the scope's total. With several measures these columns come for each:
+#'   `<best>_by_<of>`, `tied_by_<of>`, `<best>_<of>`, `<best>_<of>_share`. Printed, in files and in [in_words()]
 #'   it says what was left out.
 #' @section Errors: As for [best_sellers()].
 #' @export
@@ -193,43 +211,70 @@ others_row <- function(t, rows, like, within, members, label) {
 #' book <- demo_daybook()
 #' best_of_each(totals(book, by = c(region, product)), within = region)
 #' best_of_each(totals(book, by = product, every = "weekday"), within = product)
+#' both <- totals(book, by = c(region, product), measures = c("revenue", "units"))
+#' best_of_each(both, within = region, of = c("revenue", "units"))
 best_of_each <- function(t, within = NULL, of = "revenue") {
   check_totals(t)
   t <- detail_rows(t)
   answer <- answer_of(t)
   within <- pick_within(enquo(within), t)
-  values <- derive_values(t, of)
+  if (!is.character(of) || length(of) == 0 || anyDuplicated(of)) derive_values(t, NULL)
+  for (one in of) derive_values(t, one)
   members <- setdiff(name_order(answer), within)
   if (length(members) == 0) {
     stop_because("column", c("`within` holds every column of the table: nothing is left to pick from.",
                              i = "Split the table by one more column."))
   }
   scope <- derive_scope(t, within)
-  ranks <- row_ranks(t, values$values, scope$id, "standard", TRUE)
+  label <- if (identical(ids_of(answer, members),
+                         "product")) "best_seller" else paste(c("best", members), collapse = "_")
+  best <- lapply(of, function(one) best_by(t, one, within, members, scope))
+  named <- Map(best_names, of, label, length(of) > 1)
+  values <- unlist(Map(function(best, names) stats::setNames(best$values, names), best, named), recursive = FALSE)
+  about <- unlist(Map(function(best, names) stats::setNames(best$about, names), best, named), recursive = FALSE)
+  columns <- c(as.list(as_tibble.hinterfeld_totals(t)[scope$first, within]), stats::setNames(values, unlist(named)))
+  order <- ordered_rows(-best[[1]]$size, scope$first)
+  new_listing("best_of_each", lapply(columns, function(x) x[order]), scope$count,
+              stats::setNames(about, unlist(named)), answer$about,
+              list(label = vapply(named, function(names) names[2], ""), members = members, within = within, of = of,
+                   sums = vapply(best, function(one) one$sums, NA),
+                   per = vapply(best, function(one) one$per %||% "", "")))
+}
+
+best_names <- function(of, label, several) {
+  if (several) {
+    c(of, paste0(c(label, "tied"), "_by_", of), paste0(label, "_", of), paste0(label, "_", of, "_share"))
+  } else {
+    c(of, label, "tied", paste0(label, "_", c(of, "share")))
+  }
+}
+
+# The best of each scope by one column: the scope's total, the names of the best and how many they are, its value and
+# its share; what these columns are; and the size that scopes are ordered by.
+best_by <- function(t, of, within, members, scope) {
+  answer <- answer_of(t)
   data <- as_tibble.hinterfeld_totals(t)
+  values <- derive_values(t, of)
+  per <- mean_single(t, of, within)
+  by <- if (is.null(per)) values$values else values$values / singles_held(answer, data)
+  best <- which(row_ranks(t, by, scope$id, "standard", TRUE) == 1)
   names <- do.call(paste, c(lapply(unname(as.list(data[members])), plain_value), sep = " / "))
-  best <- which(ranks == 1)
   tied <- split(names[best], factor(scope$id[best], seq_len(scope$count)))
   whole <- minor_of(values)
   measure <- answer$measures[[of]]
   sums <- is.null(measure) || measure$adds_up || measure$margin == "add_up"
   total <- if (sums) scope_totals(scope, whole$minor, of) else rep(NA_real_, scope$count)
   top <- whole$minor[best[match(seq_len(scope$count), scope$id[best])]]
-  label <- if (identical(ids_of(answer, members),
-                         "product")) "best_seller" else paste(c("best", members), collapse = "_")
-  added <- paste0(label, "_", c(of, "share"))
-  columns <- c(
-    as.list(data[scope$first, within]),
-    stats::setNames(list(from_minor(total, whole$decimals)), of),
-    stats::setNames(list(unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), ""))),
-                    label),
-    list(tied = unname(lengths(tied))),
-    stats::setNames(list(from_minor(top, whole$decimals), ifelse(total > 0, top / total, NA)), added)
-  )
-  order <- ordered_rows(-(if (sums) total else top), scope$first)
   known <- known_column(answer, of) %||% list(counts = "other", signed = FALSE)
-  share <- list(counts = "percent", signed = FALSE)
-  about <- stats::setNames(list(known, list(counts = "other", decimals = 0L), known, share), c(of, "tied", added))
-  new_listing("best_of_each", lapply(columns, function(x) x[order]), scope$count, about, answer$about,
-              list(label = label, members = members, within = within, of = of, sums = sums))
+  text <- list(counts = "other", decimals = NULL, signed = FALSE)
+  list(
+    values = list(
+      from_minor(total, whole$decimals),
+      unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), "")), unname(lengths(tied)),
+      from_minor(top, whole$decimals), ifelse(total > 0, top / total, NA)
+    ),
+    about = list(known, text, list(counts = "other", decimals = 0L, signed = FALSE), known,
+                 list(counts = "percent", signed = FALSE)),
+    size = if (sums) total else top, sums = sums, per = per
+  )
 }

@@ -1,5 +1,51 @@
 # Recurring periods add the years together: how many years, and how many single periods each of them holds.
 
+# The keys of a table's periods over all days that it is about, and the codes that its rows have in them.
+period_keys <- function(answer) {
+  about <- answer$about
+  by_week <- weeks_tell(answer$everys, about$calendar)
+  lapply(answer$everys, function(every) {
+    make <- if (is_recurring(every)) key_of_recurring else key_of_period
+    make(NULL, every, about$calendar, about$span, by_week)
+  })
+}
+
+period_codes <- function(answer, keys, data) {
+  Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$periods)
+}
+
+# How many single periods each row adds together: its Mondays, its Januaries; of a subtotal all that it holds.
+singles_held <- function(answer, data) {
+  keys <- period_keys(answer)
+  codes <- period_codes(answer, keys, data)
+  about <- answer$about
+  single <- grain_kinds[[answer$every]]$single
+  starts <- unique(period_bounds_kernel(seq(as.integer(about$span[1]), as.integer(about$span[2])), single, FALSE,
+                                        about$calendar$rules))
+  # A month that began before the span has its first day outside of it.
+  at <- pmax(starts, as.integer(about$span[1])) - as.integer(about$span[1]) + 1L
+  held <- lapply(keys, function(key) key$lookup[at])
+  groups <- group_lines(nrow(data), Map(function(key, code) new_key(key$name, code, key$labels), keys, codes))
+  counts <- vapply(seq_len(groups$count), function(i) {
+    sum(Reduce(`&`, Map(function(own, part) part[i] == total_code | own == part[i], held, groups$parts)))
+  }, 0L)
+  counts[groups$codes]
+}
+
+# The same as a column of the table.
+with_singles <- function(t) {
+  answer <- answer_of(t)
+  name <- singles_name(answer$everys)
+  columns <- c(as.list(t), stats::setNames(list(singles_held(answer, as_tibble.hinterfeld_totals(t))), name))
+  plain <- attr(t, "answer", exact = TRUE)
+  plain$columns[[name]] <- new_column(name, "singles", decimals = 0L)
+  new_totals(columns, plain)
+}
+
+singles_name <- function(every) {
+  paste0("single_", grain_kinds[[every[length(every)]]]$single, "s")
+}
+
 # The single periods of the span: how many Mondays, how many Januaries, by label in calendar order.
 single_periods <- function(about, every) {
   span <- as.integer(about$span)

@@ -159,16 +159,10 @@ row_days <- function(t) {
 # The same where the period comes again, and the longer ones tell which it is.
 place_days <- function(t) {
   answer <- answer_of(t)
-  about <- answer$about
-  by_week <- weeks_tell(answer$everys, about$calendar)
-  keys <- lapply(answer$everys, function(every) {
-    make <- if (is_recurring(every)) key_of_recurring else key_of_period
-    make(NULL, every, about$calendar, about$span, by_week)
-  })
-  data <- as_tibble.hinterfeld_totals(t)
-  codes <- Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$periods)
+  keys <- period_keys(answer)
+  codes <- period_codes(answer, keys, as_tibble.hinterfeld_totals(t))
   places <- places_in_time(keys)
-  period_start(places$first, answer$every, about$calendar)[find_groups(codes, places$codes, key_sizes(keys))]
+  period_start(places$first, answer$every, answer$about$calendar)[find_groups(codes, places$codes, key_sizes(keys))]
 }
 
 check_restart <- function(answer, along, restart, call) {

@@ -69,7 +69,7 @@ minor_of <- function(values) {
 
 derivable <- function(t) {
   answer <- answer_of(t)
-  names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% c(answer$keys, answer$level)]
+  names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% c(answer$keys, answer$level, answer$singles)]
 }
 
 # Shares and running totals make sense only of what adds up from row to row.

@@ -26,7 +26,9 @@
 #'     them where two levels share it), `Total` for the grand total. Columns above it hold the text
 #'     `Total`, and so become text if they are not. A value that really is `Total` or `not given`
 #'     keeps its name, and the label is changed with a message;
-#'   * the measures, exact to their decimals.
+#'   * the measures, exact to their decimals;
+#'   * for recurring periods `single_days`, `single_months` or `single_quarters`: how many single ones the row adds
+#'     together.
 #'
 #'   Rows are in order of period, then of the first measure from the highest, then of names. With
 #'   several `by` columns the later ones are ordered within the earlier ones. A subtotal stands
@@ -84,7 +86,8 @@ table_of <- function(found, keys, measures, levels, labels, inquiry, facts) {
     Map(measure_about, names(measures), measures)
   )
   names(columns) <- names(values)
-  new_totals(values, new_answer(inquiry, columns, levels, labels, length(found$order), facts))
+  t <- new_totals(values, new_answer(inquiry, columns, levels, labels, length(found$order), facts))
+  if (length(inquiry$every) && is.null(single_grain(inquiry$every))) with_singles(t) else t
 }
 
 # `every` marks the period; `numbers` says that texts of the column, where it must say Total, stand for numbers.
@@ -158,7 +161,8 @@ subtotals_of <- function(answer) {
 }
 
 check_table_names <- function(by, every, measures, subtotals, call = caller_env()) {
-  taken <- c(every, if (length(subtotals)) "level")
+  recurring <- length(every) && is.null(single_grain(every))
+  taken <- c(every, if (length(subtotals)) "level", if (recurring) singles_name(every))
   clash <- c(intersect(by, c(taken, measures)), intersect(measures, taken))
   if (length(clash)) {
     stop_because("argument", c(

@@ -18,15 +18,15 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
                 "Total with `every = \"weekday\"` or `\"month_of_year\"`.")
   }
   data <- rows$data
+  data$held <- singles_held(answer, data)
   data$panel <- member_names(data, answer$by)
   kept <- largest_members(vapply(split(data$value, data$panel), function(x) sum(x, na.rm = TRUE), 0), 9)
   data <- data[data$panel %in% kept$names, ]
   data$panel <- factor(data$panel, kept$names)
   data$period <- data[[answer$period]]
-  held <- single_periods(answer$about, answer$every)
   # Sums of unequally many single periods say how many there were, not which is best: their means tell that.
-  even <- !adding_of(answer, rows$of) || length(unique(held)) == 1
-  if (!even) data$value <- data$value / held[as.character(data$period)]
+  even <- !adding_of(answer, rows$of) || length(unique(data$held)) == 1
+  if (!even) data$value <- data$value / data$held
   # Where all are equal none is best.
   data$best <- as.logical(stats::ave(data$value, data$panel,
                                      FUN = function(x) x == max(x, na.rm = TRUE) & max(x) > min(x)))

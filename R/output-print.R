@@ -38,7 +38,7 @@ format.hinterfeld_totals <- function(x, ..., n = 10) {
   heading <- sprintf("%s: %s, %s", title_words(answer, unit = TRUE), count_of(nrow(x), "row"), span_words(answer$about))
   keys <- sum(cumprod(names(x) %in% c(answer$keys, answer$level)))
   c(text_notes(heading), answer_table(x, n, short_headings(names(x), answer), keys),
-    text_notes(c(unlist(step_sentences(answer)), left_out_note(answer$about))))
+    text_notes(c(recurring_note(answer), unlist(step_sentences(answer)), left_out_note(answer$about))))
 }
 
 # The rows of a table whose columns are known: numbers as they are read, flush right. The first `keys` columns tell the

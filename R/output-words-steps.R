@@ -87,9 +87,15 @@ step_kinds_words <- list(
 )
 
 rank_words <- function(about, highest_first, ties) {
-  sprintf("rank of %s by %s %s, %s first; %s%s.%s%s", member_words(about), about$args$of, scope_words(about),
+  sprintf("rank of %s by %s %s, %s first; %s%s.%s%s", member_words(about), ranked_of(about), scope_words(about),
           if (highest_first) "the highest" else "the lowest", tie_words(ties, about$args$of), not_given_words(about),
           cut_words(about), missing_words(about, "have no rank"))
+}
+
+# "revenue", or "revenue per single month" where the mean of one decides.
+ranked_of <- function(about) {
+  per <- about$found$per
+  if (is.null(per)) about$args$of else sprintf("%s per single %s", about$args$of, per)
 }
 
 tie_words <- function(ties, of) {
@@ -220,7 +226,8 @@ pick_words <- function(about, best) {
 picked_words <- function(about, best) {
   args <- about$args
   what <- if (is.null(args$share)) {
-    sprintf("ranked %s or %s by %s", group_digits(args$n), if (best) "better" else "slower", args$of)
+    sprintf("ranked %s or %s by %s", group_digits(args$n), if (best) "better" else "slower",
+            ranked_of(about))
   } else {
     sprintf("with %s %s of %s", if (best) "at least" else "less than", percent_words(args$share), args$of)
   }
@@ -268,9 +275,10 @@ listing_sentences <- function(listing) {
   found <- listing$found
   own <- switch(listing$kind,
     best_of_each = c(
-      sprintf("%s: the %s with the highest %s; of all that tie for it, in alphabetical order.", found$label,
-              and_list(found$members), found$of),
-      if (!found$sums) sprintf("%s does not add up, so it has no total and no share.", found$of)
+      sprintf("%s: the %s with the highest %s%s; of all that tie for it, in alphabetical order.", found$label,
+              and_list(found$members), found$of, ifelse(nzchar(found$per), paste(" per single", found$per), "")),
+      if (!all(found$sums)) sprintf("%s does not add up, so it has no total and no share.",
+                                    and_list(found$of[!found$sums]))
     ),
     columns = return(unlist(list(
       incomplete_words(found$answer),

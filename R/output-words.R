@@ -21,7 +21,7 @@ in_words <- function(t) {
     table_words(answer), lapply(names(measures_totalled(answer)), measure_sentence, answer = answer),
     subtotal_words(answer),
     if (answer$inquiry$fill) "Combinations without lines show sums and counts of 0.",
-    if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$everys)),
+    recurring_note(answer),
     incomplete_words(answer),
     if (is.null(answer$grid)) step_sentences(answer) else crosstab_sentences(answer),
     if (answer$cut) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row")),
@@ -88,6 +88,10 @@ subtotal_words <- function(answer) {
     if (!all(up)) sprintf("Rows of %s are taken from the lines.", quoted(answer$labels$total)),
     if (any(up)) sprintf("For %s they add up the rows below them.", and_list(names(measures)[up]))
   )
+}
+
+recurring_note <- function(answer) {
+  if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$everys))
 }
 
 # Periods that the days of the facts do not fill. `now` is what is said of the last one.

@@ -178,8 +178,10 @@ best_shape <- function(shape, move, o) {
   shape$rows <- shape$rows[shape$rows$lvl == 1, , drop = FALSE]
   shape$splits <- shape$splits[1]
   p <- move$p
-  ranks <- ask_rows(o, shape$rows, paste(rank_sql(quote_sql(p$of), scope_sql(shape, p$within),
+  shape$rows$by_mean <- shape$rows[[p$of]] / singles_of(o, shape, p)
+  ranks <- ask_rows(o, shape$rows, paste(rank_sql("by_mean", scope_sql(shape, p$within),
                                                   if (p$best) "DESC" else "ASC", p$ties, names_sql(shape)), "AS x"))$x
+  shape$rows$by_mean <- NULL
   keep <- which(ranks <= p$n)
   column <- paste0(p$of, "_rank")
   if (is.null(shape$rows[[column]])) {
@@ -190,6 +192,17 @@ best_shape <- function(shape, move, o) {
   shape$cut <- shape$cut || length(keep) < nrow(shape$rows)
   shape$rows <- shape$rows[keep, , drop = FALSE]
   shape
+}
+
+# How many single periods the rows of recurring ones hold, where they are ranked by the mean of one; else 1.
+singles_of <- function(o, shape, p) {
+  sum <- shape$measures[[p$of]]$kind %in% c("sum", "lines")
+  if (!sum || !isTRUE(shape$every %in% recurring_names) || shape$every %in% p$within) return(1)
+  single <- c(weekday = "day", month_of_year = "month", quarter_of_year = "quarter")[[shape$every]]
+  days <- seq(o$span[1], o$span[2], by = 1)
+  first <- days[!duplicated(period_starts(days, single, o$made$calendar))]
+  held <- table(period_text(first, shape$every, o$made$calendar))
+  as.numeric(held[match(shape$rows$k1, names(held))])
 }
 
 # Tables against rows ----------------------------------------------------------------------------------------

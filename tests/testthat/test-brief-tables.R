@@ -1,5 +1,9 @@
+brief_of_tables <- function(tables, env = parent.frame()) {
+  brief_folder(sub("tables:.*outputs:", paste0("tables:\n", tables, "\noutputs:"), small_brief), env = env)
+}
+
 small_tables <- function(tables, env = parent.frame()) {
-  path <- brief_folder(sub("tables:.*outputs:", paste0("tables:\n", tables, "\noutputs:"), small_brief), env = env)
+  path <- brief_of_tables(tables, env)
   expect_identical(nrow(check_brief(path)), 0L)
   quiet(run_brief(path))
   function(name) readLines(file.path(dirname(path), "out", paste0(name, ".csv")))
@@ -75,4 +79,38 @@ test_that("tables of a brief are those of the functions", {
   expect_identical(made("slow"), as_csv(slow_sellers(both, 1, within = region)))
   expect_identical(made("each"), as_csv(best_of_each(both, within = region)))
   expect_identical(made("spread"), as_csv(crosstab(both, region, product, empty = "zero", margins = FALSE)))
+})
+
+test_that("a table has lines, an order, columns and digits of its own", {
+  path <- brief_of_tables("  own:
+    keep: revenue > 0
+    leave_out: [region == \"Vale\"]
+    by: [region, product]
+    every: [year, month_of_year]
+    measures: [revenue, price: {ratio_of: revenue, to: 2 * revenue}]
+    sort: [-revenue]
+    headings: {revenue: Mk}
+    columns: [revenue, product, region, year, month_of_year]
+    decimals_shown: 0
+  grid:
+    by: [region, product]
+    add:
+      - share: {within: region}
+    crosstab: {rows: product, columns: region, of: revenue_share, order: [-Total], best: {n: 2}}")
+  expect_identical(nrow(check_brief(path)), 0L)
+  brief <- read_brief(path)
+  book <- hinterfeld:::brief_daybook(brief)
+  made <- lapply(brief$content$tables, function(spec) quiet(hinterfeld:::brief_table(book, spec, brief)))
+  lines <- lines_of(book)
+  kept <- lines[lines$revenue > 0 & lines$region != "Vale" & !is.na(lines$region), ]
+  expect_identical(sum(made$own$Mk), sum(kept$revenue))
+  expect_named(made$own, c("Mk", "product", "region", "year", "month_of_year"))
+  expect_identical(made$own$Mk, sort(made$own$Mk, decreasing = TRUE))
+  expect_match(format(made$own), "Mk", all = FALSE)
+  expect_identical(nrow(made$grid), 3L)
+  wrong <- brief_of_tables("  own:
+    keep: revenoo > 0
+    every: [month, year]
+    measures: [price: {ratio_of: revenue}, x: {sum_of: revenue, to: units}]")
+  expect_snapshot(print(check_brief(wrong)))
 })

@@ -40,7 +40,8 @@ test_that("measures, periods, crosstabs and picks are answered as the functions 
                        "best_day = largest_of(revenue, per = \"day\", where = channel == \"Web\")", "--measure",
                        "price=ratio_of(revenue, units)"),
                    as_csv(totals(book, by = region, measures = list(
-                     orders = count_distinct(order), best_day = largest_of(revenue, per = "day", where = channel == "Web"),
+                     orders = count_distinct(order),
+                     best_day = largest_of(revenue, per = "day", where = channel == "Web"),
                      price = ratio_of(revenue, units)
                    ))))
   two <- totals(book, by = region, every = c("year", "quarter_of_year"))

@@ -79,3 +79,10 @@ test_that("a cut table stays cut when its subtotals are left out, and gets no ne
   names(renamed)[2] <- "article"
   expect_true(all(reconcile(renamed)$matches))
 })
+
+test_that("a period compared with a number says what to do, instead of no rows", {
+  t <- totals(kilnmoor_book(), by = region, every = "year")
+  expect_snapshot(error = TRUE, t[t$year == 2025, ])
+  expect_identical(nrow(t[t$year == as.Date("2025-01-01"), ]), 4L)
+  expect_identical(nrow(t[t$revenue == 5, ]), 0L)
+})

@@ -44,7 +44,7 @@ test_that("the earlier period is cut to the days that have passed", {
 test_that("data that start inside the earlier period are not comparable, before it they are unknown", {
   book <- daybook(a_sale(day = as.Date("2024-05-10") + 31 * 0:20, revenue = rep(1, 21)), day, revenue, product)
   t <- add_change(totals(book, every = "month", fill = TRUE))
-  row <- function(month) as.list(t[t$month == as.Date(month), c("revenue_direction", "comparable")])
+  row <- function(month) as.list(as.data.frame(t)[t$month == as.Date(month), c("revenue_direction", "comparable")])
   expect_identical(row("2025-04-01"), list(revenue_direction = "unknown", comparable = "none"))
   expect_identical(row("2025-05-01"), list(revenue_direction = "level", comparable = "none"))
   expect_identical(row("2025-06-01")$comparable, "full")

@@ -111,3 +111,19 @@ test_that("rows without a value are never picked", {
   rest <- best_sellers(t, 2, of = "revenue", others = TRUE)
   expect_identical(sum(rest$revenue), sum(t$revenue))
 })
+
+test_that("the best by several measures stand in one row", {
+  measures <- list("revenue", price = ratio_of(revenue, units))
+  t <- totals(kilnmoor_book(), by = c(region, product), measures = measures)
+  both <- best_of_each(t, within = region, of = c("revenue", "price"))
+  one <- best_of_each(t, within = region)
+  two <- best_of_each(t, within = region, of = "price")
+  two <- two[match(one$region, two$region), ]
+  expect_identical(as.list(as.data.frame(both))[2:6], unname(as.list(as.data.frame(one)))[2:6], ignore_attr = TRUE)
+  expect_identical(both$best_seller_by_price, two$best_seller)
+  expect_identical(both$best_seller_price, two$best_seller_price)
+  expect_named(both, c("region", "revenue", "best_seller_by_revenue", "tied_by_revenue", "best_seller_revenue",
+                       "best_seller_revenue_share", "price", "best_seller_by_price", "tied_by_price",
+                       "best_seller_price", "best_seller_price_share"))
+  expect_error(best_of_each(t, within = region, of = c("revenue", "revenue")), class = "hinterfeld_error_measure")
+})

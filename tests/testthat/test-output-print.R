@@ -7,3 +7,13 @@ test_that("a daybook and its totals print what they are and what was left out", 
   expect_snapshot(print(totals(book, by = c(region, category), every = "month"), n = 3))
   expect_snapshot(totals(a_book()))
 })
+
+test_that("numbers are rounded for the reader only, and columns that do not fit follow below", {
+  withr::local_options(cli.width = 60)
+  t <- add_change(totals(kilnmoor_book(), by = region, every = "year", measures = list("revenue", "units")))
+  expect_snapshot(print(t, n = 3, decimals = 0))
+  expect_identical(sum(t$revenue), 3367098.86)
+  expect_error(print(t, decimals = -1), class = "hinterfeld_error_argument")
+  withr::local_options(cli.width = 200)
+  expect_snapshot(print(t, n = 2))
+})

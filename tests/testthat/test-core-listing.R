@@ -1,0 +1,21 @@
+yearly <- totals(kilnmoor_book(), by = region, every = "year")
+
+test_that("a key with one value may be left out, and nothing is lost", {
+  last <- in_period(add_change(yearly), "latest")
+  shown <- last[c("region", "revenue", "revenue_change_pct")]
+  expect_s3_class(shown, "hinterfeld_listing")
+  path <- withr::local_tempfile(fileext = ".md")
+  deliver(shown, path)
+  expect_match(readLines(path), "+18.4 %", fixed = TRUE, all = FALSE)
+  expect_match(in_words(shown), "one year before", all = FALSE)
+  expect_snapshot(shown)
+  expect_message(yearly[c("region", "revenue")], "cannot be told apart")
+  expect_s3_class(yearly[yearly$region == "Vale", c("year", "revenue")], "hinterfeld_listing")
+})
+
+test_that("columns are shown in any order", {
+  shown <- hinterfeld:::shown_columns
+  expect_s3_class(shown(yearly, c("revenue", "region", "year")), "hinterfeld_totals")
+  expect_named(shown(yearly, c("revenue", "region")), c("revenue", "region"))
+  expect_snapshot(error = TRUE, shown(yearly, "regoin"))
+})
