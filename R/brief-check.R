@@ -237,8 +237,9 @@ table_problems <- function(spec, path, columns) {
 
 # Several periods have an order.
 every_problems <- function(every, path) {
-  wrong <- tryCatch(check_every(every), hinterfeld_error = identity)
-  if (inherits(wrong, "hinterfeld_error")) new_problem(c(path, "every"), wrong$message[[1]], wrong$body[[1]])
+  if (!from_long_to_short(every)) {
+    new_problem(c(path, "every"), sprintf("`every` cannot be %s.", and_list(quoted(every))), long_to_short_hint)
+  }
 }
 
 # What a step needs of its table.

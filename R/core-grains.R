@@ -72,15 +72,19 @@ check_every <- function(every, call = caller_env()) {
   } else {
     check_choice(every, "every", names(grain_kinds), none = TRUE, call = call)
   }
-  size <- grain_size(every)
-  if (any(diff(size) >= 0)) {
+  if (!from_long_to_short(every)) {
     stop_because("argument", c(
-      sprintf("`every` cannot be %s.", and_list(quoted(every))),
-      i = "Several periods go from long to short, each shorter than the one before it.",
+      sprintf("`every` cannot be %s.", and_list(quoted(every))), i = long_to_short_hint,
       i = "For example `every = c(\"year\", \"month_of_year\")`."
     ), call = call)
   }
 }
+
+from_long_to_short <- function(every) {
+  all(diff(grain_size(every)) < 0)
+}
+
+long_to_short_hint <- "Several periods go from long to short, each shorter than the one before it."
 
 # Where weeks and longer periods split a table, a week is of the month and year that hold its fourth day.
 weeks_tell <- function(every, calendar) {

@@ -30,7 +30,7 @@ check_inquiry <- function(inquiry) {
 
 is_every <- function(every) {
   is.null(every) || is.character(every) && length(every) > 0 && all(every %in% names(grain_kinds)) &&
-    all(diff(grain_size(every)) < 0)
+    from_long_to_short(every)
 }
 
 is_plain_data <- function(x) {
