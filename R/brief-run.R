@@ -161,7 +161,6 @@ deliver_figures <- function(figures, outputs, part) {
   unlist(lapply(names(figures), function(name) lapply(formats, function(format) {
     file <- paste0(name, ".", format)
     say_progress("Drawing %s", file)
-    deliver(figures[[name]], file.path(part, file))
-    list(file = file)
-  })), recursive = FALSE)
+    lapply(basename(deliver(figures[[name]], file.path(part, file))), function(file) list(file = file))
+  })), recursive = FALSE) |> unlist(recursive = FALSE)
 }

@@ -29,12 +29,14 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   data$tied <- stats::ave(rank, member_names(data, within), rank, FUN = length) > 1
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)
-  panels <- panel_rows(data, rows, within, most_rows = Inf)
-  draw_bars(panels$data) +
-    figure_words(rows, picked_sentences(rows$answer),
-                 title %||% sprintf("Best sellers%s", if (length(within)) paste(" in each", and_list(within)) else ""),
-                 subtitle, caption,
-                 c(others_note(panels$rest, "panels"), panels$cut))
+  best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
+  title <- title %||% sprintf("%s%s", if (best) "Best sellers" else "Slow sellers",
+                              if (length(within)) paste(" in each", and_list(within)) else "")
+  panels <- panel_rows(data, rows, within)
+  paged(lapply(panel_pages(panels), function(page) {
+    figure <- draw_bars(page)
+    figure + figure_words(rows, picked_sentences(rows$answer), title, subtitle, caption, scale_note(page))
+  }))
 }
 
 #' @rdname figure_ranking
@@ -48,12 +50,14 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   data$text <- percent_text(data$share)
   data$value <- data$share
   data$quiet <- FALSE
-  panels <- panel_rows(data, rows, within, n)
-  draw_bars(panels$data) +
-    figure_words(rows, column_sentence(answer_of(shared), ".share"),
-                 title %||% sprintf("Share of %s%s", rows$of,
-                                    if (length(within)) paste(" in each", and_list(within)) else ""), subtitle, caption,
-                 c(others_note(panels$rest, "panels"), panels$cut))
+  panels <- panel_rows(data, rows, within)
+  cut <- panels$place > n
+  title <- title %||% sprintf("Share of %s%s", rows$of, if (length(within)) paste(" in each", and_list(within)) else "")
+  paged(lapply(panel_pages(panels[!cut, ]), function(page) {
+    draw_bars(page) +
+      figure_words(rows, column_sentence(answer_of(shared), ".share"), title, subtitle, caption,
+                   c(if (any(cut)) sprintf("Each panel shows its %s largest.", group_digits(n)), scale_note(page)))
+  }))
 }
 
 # The columns of ranks by a measure, whether a rank was added or came with a pick.
@@ -72,29 +76,52 @@ panel_columns <- function(quo, t, call = caller_env()) {
   within
 }
 
-# At most nine panels, the largest first, each with its own order of rows.
-panel_rows <- function(data, rows, within, most_rows, most = 9) {
+# Rows by panel, the largest panel first, each with its own order of rows.
+panel_rows <- function(data, rows, within) {
   data$panel <- if (length(within)) panel_names(data, within, rows$answer) else ""
-  data$member <- member_names(data, setdiff(c(rows$answer$by, rows$answer$period), within))
+  data$member <- member_names(data, setdiff(name_order(rows$answer), within))
   size <- vapply(split(data[[rows$of]], data$panel), function(x) sum(x, na.rm = TRUE), 0)
-  kept <- largest_members(size, most)
-  data <- data[data$panel %in% kept$names, ]
-  data$panel <- factor(data$panel, kept$names)
+  data$panel <- factor(data$panel, names(sort(size, decreasing = TRUE)))
   # The rest of a scope stands below its members, however large it is.
   data <- data[order(data$panel, data$quiet, -data$value), ]
-  place <- stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
-  # Two rows of panels have room for 15 bars each, three for 10.
-  most_rows <- min(most_rows, c(32, 32, 32, 15, 15, 15, 10, 10, 10)[length(kept$names)])
-  cut <- any(place > most_rows)
-  data <- data[place <= most_rows, ]
-  data$row <- -stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
-  list(data = data, rest = kept$rest, cut = if (cut) sprintf("Each panel shows its %d largest.", most_rows))
+  data$place <- stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
+  data
+}
+
+most_bars <- 32L
+
+# The rows of each page. One row of panels has room for 32 bars each, two for 15, three for 10; longer panels go on on
+# the next page.
+panel_pages <- function(data) {
+  longest <- max(data$place)
+  data$piece <- (data$place - 1L) %/% most_bars
+  data$place <- data$place - most_bars * data$piece
+  pieces <- unique(data[c("panel", "piece")])
+  across <- if (longest <= 10) 9L else if (longest <= 15) 6L else if (longest <= most_bars) 3L else 1L
+  # Pages are evenly filled.
+  pages <- ceiling(nrow(pieces) / across)
+  page <- (seq_len(nrow(pieces)) - 1L) %/% ceiling(nrow(pieces) / pages)
+  at <- page[match(paste(data$panel, data$piece), paste(pieces$panel, pieces$piece))]
+  lapply(split(data, at), function(one) {
+    one$panel <- droplevels(one$panel)
+    one$row <- -one$place
+    # Panels of very different size each have a scale of their own, so that the bars of all can be compared in them.
+    largest <- tapply(abs(one$value) * !one$quiet, one$panel, max, na.rm = TRUE)
+    uneven <- max(largest) > 4 * min(largest[largest > 0], Inf)
+    one$scale <- if (uneven) largest[as.character(one$panel)] else max(largest)
+    one
+  })
+}
+
+scale_note <- function(page) {
+  if (length(unique(page$scale)) > 1) "Each panel has a scale of its own."
 }
 
 panel_names <- function(data, within, answer) {
   parts <- data[within]
-  period <- intersect(answer$period, within)
-  if (length(period)) parts[[period]] <- period_names(parts[[period]], answer$every, answer$about$calendar)
+  for (period in intersect(answer$periods, within)) {
+    parts[[period]] <- period_names(parts[[period]], answer$columns[[period]]$every, answer$about$calendar)
+  }
   member_names(parts, within)
 }
 
@@ -108,32 +135,39 @@ panel_columns_across <- function(data) {
 }
 
 draw_bars <- function(data) {
-  scale <- max(abs(data$value[!data$quiet]), 0, na.rm = TRUE)
-  if (scale == 0) scale <- 1
-  # The rest can be far larger than any member: its bar ends at the edge, and its number tells.
-  data$end <- pmax(pmin(data$value, scale * 1.08), -scale)
+  data$scale[data$scale == 0] <- 1
+  # In parts of the panel's scale. The rest can be far larger than any member: its bar ends at the edge, and its number
+  # tells.
+  part <- data$value / data$scale
+  data$end <- pmax(pmin(part, 1.08), -1)
   data$end[is.na(data$end)] <- 0
-  beyond <- data[data$value > scale * 1.08 & data$quiet, ]
+  beyond <- data[part > 1.08 & data$quiet & !is.na(part), ]
   alone <- length(unique(data$panel)) == 1
   columns <- panel_columns_across(data)
   size <- if (alone) 3.6 else 3.1
-  names <- shorten(data$member, c(44, 32, 23)[columns])
+  names <- fitting_names(data$member, size, columns, 0.42)
   # Names and numbers get the room they need, bars the rest.
   left <- text_part(names, size, columns)
   right <- text_part(data$text, size, columns)
-  whole <- (scale * 1.08 - min(0, data$end)) / (1 - left - right)
+  low <- min(0, data$end)
+  whole <- (1.08 - low) / (1 - left - right)
+  # A bar is no thicker where there are few.
+  tall <- max(-data$row, 4)
   ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
     ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34,
                                     ymax = .data$row + 0.34,
                                     fill = .data$quiet)) +
-    bar_break(at_break(beyond, 0.92 * beyond$end), scale * 0.05) +
+    bar_break(at_break(beyond, 0.92 * beyond$end), 0.05) +
     label_text(ggplot2::aes(x = pmax(0, .data$end), label = .data$text), hjust = -0.08, size = size) +
     label_text(ggplot2::aes(x = pmin(0, .data$end) - whole * 0.008, label = names), hjust = 1, size = size) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y", ncol = columns) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = columns,
+                        labeller = function(labels) lapply(labels, function(x) {
+                          fitting_names(as.character(x), 3.7, columns, 0.97)
+                        })) +
     ggplot2::scale_fill_manual(values = c("TRUE" = quiet_bar, "FALSE" = bar_ink)) +
-    ggplot2::scale_x_continuous(limits = c(min(0, data$end) - left * whole, scale * 1.08 + right * whole),
+    ggplot2::scale_x_continuous(limits = c(low - left * whole, 1.08 + right * whole),
                                 expand = ggplot2::expansion(mult = 0)) +
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(add = 0.6)) +
+    ggplot2::scale_y_continuous(limits = c(-tall - 0.6, -0.4), expand = ggplot2::expansion(mult = 0)) +
     theme_bars() +
     ggplot2::theme(axis.text.y = ggplot2::element_blank(),
                    strip.text = if (alone) ggplot2::element_blank() else ggplot2::element_text())

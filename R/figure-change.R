@@ -1,19 +1,29 @@
 #' Figure: change against the earlier period
 #'
-#' One row per member: the percentage as a distance from zero and in writing, this period's value beside it.
-#' A percentage beyond the axis is drawn to the edge with a break and its true value. Members that are
+#' One row per member: this period's value as a bar, and the percentage beside it as a distance from zero, both in
+#' writing. A percentage beyond the axis is drawn to the edge with a break and its true value. Members that are
 #' new, gone or have no earlier period say so in words.
 #'
 #' @inheritParams figure_trend
-#' @param t A totals table with [add_change()], by one or more columns or none. Of its periods, the latest is
-#'   drawn; of many members, the 20 whose value changed most.
+#' @param t A totals table with [add_change()], by one or more columns or none. Of its periods, the latest is drawn.
 #' @param at Date: the first day of another period to draw.
+#' @param order Text: the order of the rows and what tells most, `"percent"`, `"amount"` (of the change) or `"value"`.
+#' @param n Whole number: of more members, the `n` that tell most are drawn: those whose percentage or amount is
+#'   largest, up or down, or whose value is. The caption names the others.
+#' @param only Text: `"all"`, or only the members that went `"up"` or `"down"`; new ones went up, those that are gone
+#'   down.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without change columns, without rows, or without the period.
 #' @export
 #' @examples
-#' figure_change(add_change(totals(demo_daybook(), by = category, every = "year")))
-figure_change <- function(t, at = NULL, title = NULL, subtitle = NULL, caption = NULL) {
+#' t <- add_change(totals(demo_daybook(), by = town, every = "year"))
+#' figure_change(t)
+#' figure_change(t, order = "amount", only = "down")
+figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"), n = 20, only = c("all", "up", "down"),
+                          title = NULL, subtitle = NULL, caption = NULL) {
+  order <- check_choice(order[1], "order", c("percent", "amount", "value"))
+  only <- check_choice(only[1], "only", c("all", "up", "down"))
+  check_picks(n, NULL, rlang::current_env())
   rows <- figure_rows(t, NULL)
   data <- rows$data
   change <- figure_column(rows$answer, "change", "change")
@@ -22,17 +32,29 @@ figure_change <- function(t, at = NULL, title = NULL, subtitle = NULL, caption =
   data$value <- rows$data$value
   period <- change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
-  found <- change_rows(data, rows, change)
-  cap <- change_cap(found$rows$pct)
+  found <- change_rows(data, rows, change, order, n, only)
+  found$rows$size <- if (order == "amount") found$rows$change else found$rows$pct
+  cap <- change_cap(found$rows$size)
   named <- if (is.null(period)) "" else paste0(", ",
                                                period_label(period, rows$answer$every, rows$answer$about$calendar))
-  draw_change(found$rows, cap, unit_of(rows$answer, change)) +
+  what <- c(all = "Change of", up = "What rose:", down = "What fell:")[[only]]
+  draw_change(found$rows, cap, rows$of, unit_of(rows$answer, change), order == "amount") +
     figure_words(rows, change_sentences(rows$answer, change),
-                 title %||% sprintf("Change of %s%s%s", rows$of,
+                 title %||% sprintf("%s %s%s%s", what, rows$of,
                                     if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
                  subtitle, caption,
-                 c(if (any(abs(found$rows$pct) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
-                                      others_note(found$rest)))
+                 c(if (any(abs(found$rows$size) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
+                   not_drawn_note(found$rest)))
+}
+
+# The least telling ones, by name as far as a line holds them.
+not_drawn_note <- function(rest) {
+  if (length(rest)) {
+    named <- distinct_names(utils::head(rest, 6), shorten(utils::head(rest, 6), 24))
+    more <- length(rest) - length(named)
+    sprintf("Not drawn, for they tell least: %s.", and_list(c(named, if (more > 0) sprintf("%s more",
+                                                                                          group_digits(more)))))
+  }
 }
 
 # What is compared with what; the counts of the whole table are not the figure's.
@@ -55,7 +77,7 @@ change_period <- function(rows, at, call = caller_env()) {
   at
 }
 
-change_rows <- function(data, rows, change, most = 20, call = caller_env()) {
+change_rows <- function(data, rows, change, order, n, only, call = caller_env()) {
   part <- function(name) {
     column <- added_with(rows$answer, change, name)
     if (is.null(column)) stop_figure(sprintf("The table has lost a column of `add_change()` (%s).", name),
@@ -68,19 +90,24 @@ change_rows <- function(data, rows, change, most = 20, call = caller_env()) {
     change = data[[change]],
     before = part("before"), pct = part("pct"), direction = part("direction")
   )
-  size <- ifelse(is.na(out$change), abs(out$now), abs(out$change))
-  keep <- utils::head(order(-size), most)
-  rest <- nrow(out) - length(keep)
+  if (only != "all") out <- out[out$direction %in% list(up = c("up", "new"), down = c("down", "gone"))[[only]], ]
+  if (nrow(out) == 0) stop_figure(sprintf("No member went %s.", only), "Draw all of them.", call = call)
+  amount <- ifelse(is.na(out$change), abs(out$now), abs(out$change))
+  tells <- switch(order, percent = order(-abs(out$pct), -amount), amount = order(-amount), value = order(-abs(out$now)))
+  keep <- utils::head(tells, n)
+  rest <- out$member[setdiff(tells, keep)]
   out <- out[keep, ]
-  # Percentages from the highest, then what has none.
-  out <- out[order(is.na(out$pct), -out$pct, -out$now), ]
+  # From the highest; what has no percentage last.
+  places <- switch(order, percent = order(is.na(out$pct), -out$pct, -out$now),
+                   amount = order(is.na(out$change), -out$change), value = order(-out$now))
+  out <- out[places, ]
   out$row <- rev(seq_len(nrow(out)))
   list(rows = out, rest = rest)
 }
 
-# One huge change must not flatten every other bar: the axis ends where most bars do.
-change_cap <- function(pct) {
-  size <- sort(abs(pct[!is.na(pct)]))
+# One huge change must not flatten every other bar: the axis ends where most bars do, at 5 % at least.
+change_cap <- function(size) {
+  size <- sort(abs(size[!is.na(size)]))
   if (length(size) < 3) {
     return(max(size, 0.1) * 1.0001)
   }
@@ -89,41 +116,61 @@ change_cap <- function(pct) {
   max(inside, 0.05) * 1.0001
 }
 
-draw_change <- function(data, cap, unit) {
-  heading <- paste(c("now", unit), collapse = ", ")
-  data$end <- pmax(-cap, pmin(cap, data$pct))
-  data$kind <- ifelse(data$pct < 0, "less", "more")
-  data$beyond <- !is.na(data$pct) & abs(data$pct) > cap
+# Names, bars of values with their numbers, and beside them the changes from a zero line of their own: in parts of the
+# panel, so that all have the room that their texts need.
+draw_change <- function(data, cap, of, unit, amounts) {
+  data$end <- pmax(-cap, pmin(cap, data$size))
+  data$kind <- ifelse(data$size < 0, "less", "more")
+  data$beyond <- !is.na(data$size) & abs(data$size) > cap
   words <- c(new = "new", gone = "gone", level = "0.0\u00a0%", unknown = "no earlier period")
   data$label <- ifelse(is.na(data$pct), words[data$direction], signed_percent(data$pct))
   data$label[data$direction == "unknown" & !is.na(data$before)] <- "earlier value below 0"
-  drawn <- data[!is.na(data$pct), ]
-  # Room for names on the left, for labels beside the longest bars, for values on the right.
-  low <- min(0, drawn$end)
-  high <- max(0, drawn$end, cap / 4)
-  names <- shorten(data$member, 34)
-  parts <- c(text_part(names, 3.6), text_part(data$label, 3.6), text_part(c(heading, bar_money(data$now)), 3.6))
-  label_left <- if (low < 0) parts[2] else 0.01
-  whole <- (high - low) / (1 - parts[1] - label_left - parts[2] - parts[3])
-  left <- low - (parts[1] + label_left) * whole
-  right <- left + whole
+  if (amounts) {
+    signed <- ifelse(is.na(data$change), "", paste0(ifelse(data$change > 0, "+", ""), bar_money(data$change), "  "))
+    data$label <- paste0(signed, data$label)
+  }
+  data$name <- fitting_names(data$member, 3.6, 1, 0.3)
+  data$money <- bar_money(data$now)
+  parts <- vapply(list(data$name, data$money, data$label), text_part, 0, size = 3.6)
+  values <- axis_of(pmin(data$now, 0), pmax(data$now, 0), parts[1], parts[1] + 0.26)
+  changes <- axis_of(pmin(data$end, 0), pmax(data$end, cap / 4), parts[1] + 0.3 + parts[2] +
+                       if (any(data$end < 0, na.rm = TRUE)) parts[3] else 0, 1 - parts[3])
+  heading <- data.frame(x = c(values(0), changes(0)), row = max(data$row, 4) + 0.95,
+                        label = c(paste(c(of, unit), collapse = ", "), "change"))
+  data$low <- values(pmin(data$now, 0))
+  data$high <- values(pmax(data$now, 0))
+  data$from <- changes(pmin(data$end, 0))
+  data$to <- changes(pmax(data$end, 0))
+  data$at <- changes(ifelse(is.na(data$end), 0, data$end))
+  drawn <- data[!is.na(data$size), ]
+  beyond <- data[data$beyond, ]
+  line <- function(x) ggplot2::annotate("segment", x = x, xend = x, y = min(data$row) - 0.6, yend = max(data$row) + 0.6,
+                                        colour = ink, linewidth = 0.4)
+  bar <- function(rows, from, to, ...) {
+    ggplot2::geom_rect(ggplot2::aes(xmin = .data[[from]], xmax = .data[[to]], ymin = .data$row - 0.32,
+                                    ymax = .data$row + 0.32, ...), rows)
+  }
   ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
-    ggplot2::annotate("segment", x = 0, xend = 0, y = 0.4, yend = nrow(data) + 0.6, colour = ink, linewidth = 0.4) +
-    (if (nrow(drawn)) {
-      ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.32,
-                                      ymax = .data$row + 0.32,
-                                      fill = .data$kind), drawn)
-    }) +
-    bar_break(at_break(data[data$beyond, ], 0.88 * sign(data$end[data$beyond]) * cap), cap * 0.05) +
-    label_text(ggplot2::aes(x = ifelse(is.na(.data$end), 0, .data$end), label = .data$label,
+    bar(data[!is.na(data$now), ], "low", "high", fill = "value") +
+    (if (nrow(drawn)) bar(drawn, "from", "to", fill = .data$kind)) +
+    line(values(0)) + line(changes(0)) +
+    bar_break(at_break(beyond, changes(0.88 * beyond$end)), 0.008) +
+    label_text(ggplot2::aes(x = parts[1] - 0.012, label = .data$name), hjust = 1) +
+    label_text(ggplot2::aes(x = .data$high, label = .data$money), hjust = -0.12, colour = faint_ink) +
+    label_text(ggplot2::aes(x = .data$at, label = .data$label,
                             hjust = ifelse(!is.na(.data$end) & .data$end < 0, 1.12, -0.12))) +
-    label_text(ggplot2::aes(x = left, label = names), hjust = 0) +
-    label_text(ggplot2::aes(x = right, label = bar_money(.data$now)), hjust = 1, colour = faint_ink) +
-    ggplot2::annotate("text", x = right, y = nrow(data) + 0.95, label = heading, hjust = 1,
-                      size = 3.3, colour = faint_ink, family = figure_family()) +
-    ggplot2::scale_fill_manual(values = change_colours()) +
-    ggplot2::scale_x_continuous(limits = c(left, right), expand = ggplot2::expansion(mult = 0)) +
-    ggplot2::scale_y_continuous(limits = c(0.3, nrow(data) + 1.2), expand = ggplot2::expansion(mult = 0)) +
+    label_text(ggplot2::aes(x = .data$x, label = .data$label), heading, hjust = 0, size = 3.3, colour = faint_ink) +
+    ggplot2::scale_fill_manual(values = c(change_colours(), value = quiet_bar)) +
+    ggplot2::scale_x_continuous(limits = c(0, 1), expand = ggplot2::expansion(mult = 0)) +
+    ggplot2::scale_y_continuous(limits = c(max(data$row) - max(data$row, 4) + 0.3, max(data$row, 4) + 1.2),
+                                expand = ggplot2::expansion(mult = 0)) +
     theme_bars() +
     ggplot2::theme(axis.text.y = ggplot2::element_blank())
+}
+
+# Values from the lowest to the highest as places between two parts of a panel.
+axis_of <- function(lows, highs, from, to) {
+  low <- min(0, lows, na.rm = TRUE)
+  high <- max(highs, low + 1e-9, na.rm = TRUE)
+  function(x) from + (x - low) / (high - low) * (to - from)
 }

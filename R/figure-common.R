@@ -60,13 +60,21 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
   answer <- rows$answer
   spoken <- paste(c(table_words(answer), sentences), collapse = " ")
   incomplete <- incomplete_words(answer, if (dashed) "is not complete and dashed" else "is not complete")
-  noted <- paste(c(notes, incomplete, left_out_words(answer$about)), collapse = " ")
-  ggplot2::labs(title = title %||% title_words(answer), subtitle = wrap_words(subtitle %||% spoken, 114),
-                caption = wrap_words(caption %||% noted, 150))
+  noted <- paste(c(notes, incomplete, left_out_note(answer$about, "")), collapse = " ")
+  # The theme's sizes, in millimetres.
+  ggplot2::labs(title = title %||% title_words(answer),
+                subtitle = wrap_words(subtitle %||% spoken, 114, 12 * 0.95 * 25.4 / 72),
+                caption = wrap_words(caption %||% noted, 150, 12 * 0.75 * 25.4 / 72))
 }
 
-wrap_words <- function(x, width) {
-  paste(text_notes(x, width), collapse = "\n") |> gsub(pattern = "\n  ", replacement = "\n")
+# Lines of at most so many characters, fewer where these are wide: no line leaves a figure of 1280 pixels.
+wrap_words <- function(x, width, size) {
+  repeat {
+    lines <- sub("^  ", "", text_notes(x, width))
+    if (width < 40 || max(text_widths(lines, size), 0) <= 1215) break
+    width <- floor(width * 0.95)
+  }
+  paste(lines, collapse = "\n")
 }
 
 # At most `most` members, the largest; how many were left out.
@@ -88,12 +96,55 @@ shorten <- function(x, width = 30) {
   x
 }
 
+# Names no wider than this part of a panel: the longest lose their middle, by as many characters as it takes.
+fitting_names <- function(x, size, columns, part) {
+  whole <- x
+  wide <- function(text) text_widths(text, size) > part * panel_width(columns)
+  for (most in seq(44, 8, by = -2)) {
+    long <- wide(x)
+    if (!any(long)) break
+    x[long] <- shorten(whole[long], most)
+  }
+  distinct_names(whole, x)
+}
+
+# Names that were shortened to the same show their start and the part that tells them apart.
+distinct_names <- function(whole, short) {
+  for (one in unique(short[duplicated(short)])) {
+    same <- which(short == one)
+    if (length(unique(whole[same])) == 1) next
+    letters <- strsplit(whole[same], "")
+    least <- min(lengths(letters))
+    front <- shared_length(lapply(letters, utils::head, least))
+    back <- shared_length(lapply(letters, function(one) rev(utils::tail(one, least))))
+    back <- min(back, least - front)
+    short[same] <- vapply(letters, function(one) {
+      middle <- one[seq(max(front - 3L, 1L), max(length(one) - back, front + 1L))]
+      paste(c(utils::head(one, 6), "\u2026", middle[!is.na(middle)], if (back > 0) "\u2026"), collapse = "")
+    }, "")
+  }
+  short
+}
+
+# How many letters all of these begin with.
+shared_length <- function(letters) {
+  same <- Reduce(`&`, lapply(letters[-1], function(one) one == letters[[1]]))
+  match(FALSE, same, length(same) + 1L) - 1L
+}
+
+# In pixels of a figure of 1280 by 800, with so many panels side by side.
+text_widths <- function(text, size) {
+  # ggplot2 gives text sizes in millimetres; a point is a 72nd of an inch.
+  systemfonts::string_width(text, family = figure_family(), size = size * 72 / 25.4, res = 144)
+}
+
+panel_width <- function(columns) {
+  1230 / columns - 16
+}
+
 # The widest of these texts as a part of a panel, in a figure of 1280 pixels with so many panels side by side.
 text_part <- function(text, size, columns = 1) {
-  # ggplot2 gives text sizes in millimetres; a point is a 72nd of an inch.
-  points <- size * 72 / 25.4
-  widest <- max(systemfonts::string_width(text, family = figure_family(), size = points, res = 144), 0)
-  min(0.6, (widest + 26) / (1230 / columns - 16))
+  min(0.6, (max(text_widths(text, size), 0) + 26) / panel_width(columns))
 }
 
 # Axis labels such as "0", "25 k", "1.2 M"; the unit, where the measure is money, stands with the highest.
@@ -117,7 +168,7 @@ held_together <- function(text) {
 
 # A value beside its bar: whole units, spaces between thousands.
 bar_money <- function(x) {
-  ifelse(is.na(x), "", held_together(money_text(round(x), 0)))
+  ifelse(is.na(x), "", sub("-", "\u2212", held_together(money_text(round(x), 0)), fixed = TRUE))
 }
 
 signed_percent <- function(x) {

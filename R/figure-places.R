@@ -1,7 +1,8 @@
 #' Figure: places on a map
 #'
 #' A circle per place, its area the measure; with [add_change()], the signed percentage beside its name and the
-#' circle in the colour of more or less. Names stand where there is room, the largest places first.
+#' circle in the colour of more or less. Names stand where there is room, the largest places first; a place whose name
+#' finds none bears a number, and stands with it in the list beside the map.
 #'
 #' @inheritParams figure_trend
 #' @param t A totals table with one row per place; with a period, its latest is drawn.
@@ -24,18 +25,17 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
   placed <- place_rows(data, rows, places)
   shape <- if (!is.null(outline)) load_outline(outline)
   pct <- added_columns(rows$answer, "change", "pct")
-  frame <- map_frame(c(placed$rows$longitude, shape$longitude), c(placed$rows$latitude, shape$latitude))
-  labels <- place_labels(placed$rows, if (length(pct)) placed$rows[[pct[1]]], frame)
+  labelled <- labelled_map(placed$rows, if (length(pct)) placed$rows[[pct[1]]], shape)
   placed$rows$kind <- if (length(pct)) change_kind(placed$rows[[pct[1]]]) else "none"
   named <- if (is.null(period)) "" else paste0(", ",
                                                period_label(period, rows$answer$every, rows$answer$about$calendar))
   sentence <- if (length(pct)) change_sentences(rows$answer, pct[1])
-  draw_places(placed$rows, labels, frame, shape) +
-    figure_words(rows, c("A circle's area is its value.", sentence),
+  draw_places(placed$rows, labelled, shape, rows$of, unit_of(rows$answer, rows$of), length(pct) > 0) +
+    figure_words(rows, sentence,
                  title %||% paste0(capital(rows$of), " by ", and_list(rows$answer$by), named), subtitle, caption,
-                 c(if (placed$missing > 0) sprintf("%s without coordinates not drawn.",
-                                                   count_of(placed$missing, "place")),
-                   if (any(!labels$shown)) sprintf("%s found no room.", count_of(sum(!labels$shown), "name"))))
+                 if (placed$missing > 0) {
+                   sprintf("%s without coordinates not drawn.", count_of(placed$missing, "place"))
+                 })
 }
 
 change_kind <- function(pct) {
@@ -67,13 +67,22 @@ place_rows <- function(data, rows, places, call = caller_env()) {
   }
   data$longitude <- places$longitude[at]
   data$latitude <- places$latitude[at]
-  data$name <- as.character(data[[by[length(by)]]])
   found <- data[!is.na(at), ]
+  found$name <- place_names(found, by)
   list(rows = found[order(-found$value), ], missing = sum(is.na(at)))
 }
 
-draw_places <- function(data, labels, frame, shape) {
+# The place alone; with the columns that stand before it where two places share a name.
+place_names <- function(data, by) {
+  name <- plain_value(data[[by[length(by)]]])
+  alike <- name %in% name[duplicated(name)]
+  replace(name, alike, member_names(data, rev(by))[alike])
+}
+
+draw_places <- function(data, map, shape, of, unit, changed) {
   data$size <- pmax(data$value, 0)
+  frame <- map$frame
+  key <- list(fill = quiet_bar, colour = faint_ink)
   ggplot2::ggplot(data, ggplot2::aes(.data$longitude, .data$latitude)) +
     (if (!is.null(shape)) {
       ggplot2::geom_polygon(ggplot2::aes(group = .data$ring), shape, fill = "#F1ECDF", colour = quiet_bar,
@@ -81,60 +90,120 @@ draw_places <- function(data, labels, frame, shape) {
     }) +
     ggplot2::geom_point(ggplot2::aes(size = .data$size, fill = .data$kind), shape = 21, colour = paper, alpha = 0.9,
                         stroke = 0.6) +
-    label_text(ggplot2::aes(x = .data$x, y = .data$y, label = .data$text), labels[labels$shown, ], size = 3.1,
-               hjust = 0) +
-    ggplot2::scale_size_area(max_size = 11) +
-    ggplot2::scale_fill_manual(values = c(change_colours()[c("more", "less")], none = bar_ink)) +
+    label_text(ggplot2::aes(x = .data$x, y = .data$y, label = .data$text), map$labels, size = 3.1, hjust = 0) +
+    label_text(ggplot2::aes(x = .data$x, y = .data$y, label = .data$text), map$list, size = 3.1, hjust = 0, vjust = 1,
+               lineheight = 1.1) +
+    ggplot2::scale_size_area(max_size = 11, name = paste(c(of, unit), collapse = ", "), labels = short_money,
+                             breaks = size_breaks(data$size),
+                             guide = ggplot2::guide_legend(override.aes = key, order = 1)) +
+    ggplot2::scale_fill_manual(values = c(change_colours()[c("more", "less")], none = bar_ink), name = "change",
+                               breaks = c("more", "less", "none"),
+                               labels = c(more = "more", less = "less", none = "no earlier or level"),
+                               guide = if (changed) ggplot2::guide_legend(override.aes = list(size = 4)) else "none") +
     ggplot2::coord_cartesian(frame$x, frame$y, expand = FALSE, clip = "off") +
     theme_hinterfeld() +
-    ggplot2::theme(axis.text = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank())
+    ggplot2::theme(axis.text = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank(),
+                   legend.position = "right", legend.justification = "bottom",
+                   legend.title = ggplot2::element_text(colour = faint_ink, size = ggplot2::rel(0.8)),
+                   legend.text = ggplot2::element_text(colour = faint_ink, size = ggplot2::rel(0.8)))
 }
 
-# The panel of a figure of 1280 by 800 is about 1240 by 540 pixels: limits in degrees that fill it without
-# distortion, and what one pixel is. One degree of longitude is shorter than one of latitude, by the cosine.
-map_frame <- function(longitude, latitude) {
+# Three round values for the key of sizes.
+size_breaks <- function(size) {
+  top <- signif(max(size, 1e-9), 1)
+  if (top > max(size)) top <- top / 2
+  top * c(1, 0.5, 0.1)
+}
+
+# The frame of the map, the labels on it, and the list beside it of the places whose names found no room, which bear
+# numbers. The list takes its room from the map.
+labelled_map <- function(data, pct, shape) {
+  texts <- paste0(shorten(data$name, 22), if (!is.null(pct)) ifelse(is.na(pct), "", paste0("  ", signed_percent(pct))))
+  room <- 0
+  for (columns in 0:2) {
+    frame <- map_frame(c(data$longitude, shape$longitude), c(data$latitude, shape$latitude), room)
+    labels <- place_labels(data, texts, frame)
+    listed <- which(!labels$shown)
+    width <- max(text_widths(sprintf("99  %s", texts[listed]), 3.1), 0) + 20
+    if (length(listed) <= columns * list_lines) break
+    if (columns < 2) room <- (columns + 1) * width
+  }
+  labels$text[listed] <- as.character(seq_along(listed))
+  list(frame = frame, labels = numbered_places(data, labels, frame), list = place_list(texts[listed], frame, width))
+}
+
+list_lines <- 22L
+
+place_list <- function(texts, frame, width) {
+  lines <- sprintf("%d  %s", seq_along(texts), texts)
+  most <- 2L * list_lines
+  if (length(lines) > most) {
+    lines <- c(lines[seq_len(most - 1L)], sprintf("and %s more", group_digits(length(lines) - most + 1L)))
+  }
+  pieces <- split(lines, (seq_along(lines) - 1L) %/% list_lines)
+  columns <- length(pieces)
+  data.frame(x = frame$x[2] - (columns - seq_along(pieces) + 1) * width * frame$pixel_x, y = rep(frame$y[2], columns),
+             text = vapply(pieces, paste, "", collapse = "\n"))
+}
+
+# The panel of a figure of 1280 by 800 is about 1090 by 540 pixels: limits in degrees that fill it without
+# distortion but for the room on the right, and what one pixel is. One degree of longitude is shorter than one of
+# latitude, by the cosine.
+map_frame <- function(longitude, latitude, room) {
   x <- range(longitude)
   y <- range(latitude)
   shrink <- cos(mean(y) * pi / 180)
-  tall <- max(diff(y) * 1.12, diff(x) * shrink * 1.25 * 540 / 1240, 0.01)
-  wide <- tall * 1240 / 540 / shrink
-  list(x = mean(x) + c(-0.5, 0.5) * wide, y = mean(y) + c(-0.5, 0.5) * tall, pixel_x = wide / 1240,
-       pixel_y = tall / 540)
+  across <- 1090 - room
+  tall <- max(diff(y) * 1.12, diff(x) * shrink * 1.25 * 540 / across, 0.01)
+  wide <- tall * across / 540 / shrink
+  list(x = mean(x) + c(-0.5, 0.5 + room / across) * wide, y = mean(y) + c(-0.5, 0.5) * tall, map = mean(x) + wide / 2,
+       pixel_x = wide / across, pixel_y = tall / 540)
 }
 
 # Names beside their circles, right or left, above or below, wherever they meet no other; the largest places choose
-# first, and a name without room is not drawn.
-place_labels <- function(data, pct, frame) {
-  name <- shorten(data$name, 22)
-  text <- paste0(name, if (!is.null(pct)) ifelse(is.na(pct), "", paste0("  ", signed_percent(pct))))
-  # A text of 3.1 mm is 8.8 points, at 144 pixels per inch 17.6 pixels.
-  width_of <- function(text) systemfonts::string_width(text, family = figure_family(), size = 8.8,
-                                                       res = 144) * frame$pixel_x
+# first.
+place_labels <- function(data, texts, frame) {
+  out <- data.frame(text = texts, x = NA_real_, y = NA_real_, shown = rep(FALSE, length(texts)))
+  settled_labels(data, out, seq_along(texts), frame)
+}
+
+# Numbers likewise; where even these find no room they stand on their circle.
+numbered_places <- function(data, labels, frame) {
+  listed <- which(!labels$shown)
+  labels <- settled_labels(data, labels, listed, frame)
+  left <- which(!labels$shown)
+  labels$x[left] <- data$longitude[left] - 6 * frame$pixel_x
+  labels$y[left] <- data$latitude[left]
+  labels
+}
+
+settled_labels <- function(data, labels, rows, frame) {
+  width <- text_widths(labels$text, 3.1) * frame$pixel_x
   height <- 21 * frame$pixel_y
   radius <- sqrt(pmax(data$value, 0) / max(data$value, 1e-9)) * 33
   rx <- pmax(radius, 4) * frame$pixel_x
   ry <- pmax(radius, 4) * frame$pixel_y
-  boxes <- Map(function(x, y, a, b) c(x - a, x + a, y - b, y + b), data$longitude, data$latitude, rx, ry)
-  out <- data.frame(text = text, x = NA_real_, y = NA_real_, shown = FALSE)
+  circles <- Map(function(x, y, a, b) c(x - a, x + a, y - b, y + b), data$longitude, data$latitude, rx, ry)
+  texts <- lapply(which(labels$shown), function(i) {
+    c(labels$x[i], labels$x[i] + width[i], labels$y[i] - height / 2, labels$y[i] + height / 2)
+  })
   meets <- function(box, other) box[1] < other[2] && box[2] > other[1] && box[3] < other[4] && box[4] > other[3]
   sides <- list(c(1, 0), c(-1, 0), c(0, 1), c(0, -1), c(1, 1), c(1, -1), c(-1, 1), c(-1, -1))
   gap <- 5 * frame$pixel_x
-  # Where a name with its change finds no room, the name alone may.
-  for (words in list(text, name)) {
-    width <- width_of(words)
-    for (i in which(!out$shown)) {
-      for (side in sides) {
-        start <- data$longitude[i] + switch(as.character(side[1]), "1" = rx[i] + gap, "-1" = -rx[i] - gap - width[i],
-                                            -width[i] / 2)
-        y <- data$latitude[i] + side[2] * (if (side[1] == 0) ry[i] + height / 2 else ry[i] * 0.7)
-        box <- c(start, start + width[i], y - height / 2, y + height / 2)
-        if (!any(vapply(boxes[-i], meets, NA, box = box))) {
-          out[i, c("text", "x", "y", "shown")] <- list(words[i], start, y, TRUE)
-          boxes <- c(boxes, list(box))
-          break
-        }
+  for (i in rows) {
+    for (side in sides) {
+      start <- data$longitude[i] + switch(as.character(side[1]), "1" = rx[i] + gap, "-1" = -rx[i] - gap - width[i],
+                                          -width[i] / 2)
+      y <- data$latitude[i] + side[2] * (if (side[1] == 0) ry[i] + height / 2 else ry[i] * 0.7)
+      box <- c(start, start + width[i], y - height / 2, y + height / 2)
+      # There is a margin on the left.
+      inside <- box[1] >= frame$x[1] - 30 * frame$pixel_x && box[2] <= frame$map && box[3] >= frame$y[1] && box[4] <= frame$y[2]
+      if (inside && !any(vapply(c(circles[-i], texts), meets, NA, box = box))) {
+        labels[i, c("x", "y", "shown")] <- list(start, y, TRUE)
+        texts <- c(texts, list(box))
+        break
       }
     }
   }
-  out
+  labels
 }

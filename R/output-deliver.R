@@ -7,7 +7,8 @@
 #'   `.md`; a named list of them for `.xlsx`, one sheet each; a figure, for `.png`, `.svg` or `.pdf`.
 #' @param path Text: where to write. The folder must exist.
 #' @param width,height Size of a figure in pixels, of which 144 make an inch.
-#' @return `path`, invisibly.
+#' @return `path`, invisibly; of a figure with several pages ([figure_pages()]) the paths of its numbered files,
+#'   `name-1.png`, `name-2.png` ...
 #' @section Files:
 #' * `.csv` and `.tsv`: UTF-8 with commas or tabs, a heading, dates as `YYYY-MM-DD`, and plain numbers
 #'   with a decimal point; money has all its decimals. A text that a spreadsheet would take for a formula
@@ -50,10 +51,27 @@ deliver <- function(x, path, width = 1280, height = 800) {
       i = "Make it first: `dir.create()`."
     ))
   }
-  write_whole(path, function(part) in_plain_session({
-    if (figure) writers[[ending]](x, part, width, height) else writers[[ending]](x, part)
-  }))
+  if (figure) {
+    return(invisible(deliver_pages(x, path, function(page, part) writers[[ending]](page, part, width, height))))
+  }
+  write_whole(path, function(part) in_plain_session(writers[[ending]](x, part)))
   invisible(path)
+}
+
+deliver_pages <- function(x, path, write) {
+  pages <- attr(x, "pages", exact = TRUE) %||% list(x)
+  paths <- numbered_paths(path, length(pages))
+  for (i in seq_along(pages)) write_whole(paths[i], function(part) in_plain_session(write(pages[[i]], part)))
+  paths
+}
+
+# "towns.png" of two pages: "towns-1.png", "towns-2.png".
+numbered_paths <- function(path, pages) {
+  if (pages == 1) {
+    return(path)
+  }
+  ending <- sub("^.*([.][^.]*)$", "\\1", path)
+  paste0(substr(path, 1, nchar(path) - nchar(ending)), "-", seq_len(pages), ending)
 }
 
 # By ending. The files that take several tables are those that have a place for each.

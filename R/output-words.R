@@ -139,13 +139,13 @@ span_words <- function(about) {
 }
 
 # The same in one line, for who meets the table and not its story.
-left_out_note <- function(about) {
+left_out_note <- function(about, where = " `audit()` tells why.") {
   steps <- about$trail
   gone <- steps[steps$lines_after < steps$lines_before, ]
   if (nrow(gone) == 0) {
     return("No line was left out.")
   }
-  sprintf("Left out before: %s in %s. `audit()` tells why.", amount_words(gone), count_of(nrow(gone), "step"))
+  sprintf("Left out before: %s in %s.%s", amount_words(gone), count_of(nrow(gone), "step"), where)
 }
 
 # "24 lines, revenue 1 506.59": what some steps of a trail took away.

@@ -1,17 +1,48 @@
-bars_of <- function(figure) drawn(figure, layer_of(figure, "GeomRect"))
+# The bars of the changes; those of the values stand before them.
+bars_of <- function(figure) {
+  drawn(figure, which(vapply(figure$layers, function(layer) inherits(layer$geom, "GeomRect"), NA))[2])
+}
+
+# As parts of the longest, those of what went down below 0.
+parts_of_bars <- function(bars) {
+  sign <- ifelse(bars$fill == change_colours()[["less"]], -1, 1)
+  sign * (bars$xmax - bars$xmin) / max(bars$xmax - bars$xmin)
+}
 
 test_that("bars end at the percentages, capped ones at the edge with their true value written", {
   t <- add_change(totals(kilnmoor_book(), by = town, every = "year"))
   figure <- figure_change(t)
   now <- t[t$year == as.Date("2026-01-01"), ]
-  now <- now[order(-abs(now$revenue_change))[1:20], ]
-  cap <- max(bars_of(figure)$xmax)
-  expect_setequal(round(bars_of(figure)$xmax + bars_of(figure)$xmin, 9), round(pmin(now$revenue_change_pct, cap), 9))
+  now <- now[order(-abs(now$revenue_change_pct))[1:20], ]
+  cap <- hinterfeld:::change_cap(now$revenue_change_pct)
   expect_lt(cap, 1)
+  expect_equal(sort(parts_of_bars(bars_of(figure))), sort(pmin(now$revenue_change_pct, cap)) / cap)
   expect_true("+30\u00a0035.1\u00a0%" %in% labels_of(figure))
   expect_match(figure$labels$caption, "A break marks bars")
-  expect_identical(sum(bars_of(figure)$fill == change_colours()[["less"]]), sum(now$revenue_change_pct < 0))
+  # The worst is among them, and the least telling ones are named.
+  expect_true(all(c("Ulvergate", "\u221224.7\u00a0%") %in% labels_of(figure)))
+  expect_match(figure$labels$caption, "Not drawn, for they tell least: Reedholm, Peltry Cross and Lodewick.", fixed = TRUE)
+  values <- drawn(figure, layer_of(figure, "GeomRect"))
+  expect_equal((values$xmax - values$xmin) / max(values$xmax), now$revenue[order(-now$revenue_change_pct)] /
+                 max(now$revenue) * max(values$xmax - values$xmin) / max(values$xmax))
   expect_drawn(figure)
+})
+
+test_that("rows are ordered by percentage, amount or value, and only what rose or fell", {
+  t <- add_change(totals(kilnmoor_book(), by = town, every = "year"))
+  now <- t[t$year == as.Date("2026-01-01"), ]
+  names_in <- function(figure) intersect(labels_of(figure), now$town)
+  expect_identical(names_in(figure_change(t, order = "amount", n = 5)),
+                   local({
+                     five <- now[order(-abs(now$revenue_change))[1:5], ]
+                     five$town[order(-five$revenue_change)]
+                   }))
+  expect_identical(names_in(figure_change(t, order = "value", n = 4)), now$town[order(-now$revenue)][1:4])
+  fallen <- now[now$revenue_change < 0, ]
+  down <- figure_change(t, only = "down")
+  expect_identical(names_in(down), fallen$town[order(-fallen$revenue_change_pct)])
+  expect_match(down$labels$title, "What fell: revenue by town, 2026")
+  expect_error(figure_change(in_period(t, "2023"), only = "up"), class = "hinterfeld_error_figure")
 })
 
 test_that("what has no percentage says so in words", {
@@ -28,7 +59,7 @@ test_that("many members are cut to those that changed most, one member stands al
   t <- add_change(totals(many_products(), by = product, every = "year"))
   figure <- figure_change(t)
   expect_lte(nrow(bars_of(figure)), 20L)
-  expect_match(figure$labels$caption, "others, not drawn")
+  expect_match(figure$labels$caption, "and [0-9]+\\smore")
   expect_drawn(figure)
   expect_drawn(figure_change(add_change(totals(kilnmoor_book(), every = "year"))))
 })

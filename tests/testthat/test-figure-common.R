@@ -20,7 +20,7 @@ test_that("every figure speaks the sentences of its table, which can be overridd
   said <- function(figure) gsub("\n", " ", figure$labels$subtitle)
   expect_match(said(figure_running(t)), in_words(t)[1], fixed = TRUE)
   expect_match(said(figure_running(t)), "Running total of revenue along month within region", fixed = TRUE)
-  expect_match(figure_running(t)$labels$caption, "Left out: 3 286 lines", fixed = TRUE)
+  expect_match(figure_running(t)$labels$caption, "Left out before: 3 483 lines", fixed = TRUE)
   own <- figure_running(t, title = "T", subtitle = "S", caption = "C")$labels[c("title", "subtitle", "caption")]
   expect_identical(unlist(own, use.names = FALSE), c("T", "S", "C"))
 })
@@ -32,4 +32,16 @@ test_that("a table without rows and an unknown measure are refused", {
   }
   expect_snapshot(error = TRUE, figure_trend(t[0, ]))
   expect_snapshot(error = TRUE, figure_trend(t, of = "units"))
+})
+
+test_that("names are shortened to the room that they have, and stay apart", {
+  fitting <- hinterfeld:::fitting_names
+  long <- sprintf("DEPARTMENT OF LONG ARTICLES NUMBER %d OF THE SECOND FLOOR", 1:12)
+  short <- fitting(long, 3.1, 3, 0.42)
+  expect_false(anyDuplicated(short) > 0)
+  expect_true(all(grepl("\u2026", short)))
+  expect_identical(fitting("Sieve", 3.1, 3, 0.42), "Sieve")
+  expect_identical(anyDuplicated(fitting(c(long, "DEPARTMENT OF LONG ARTICLES NUMBER 1 OF"), 3.1, 1, 0.1)), 0L)
+  lines <- strsplit(hinterfeld:::wrap_words(paste(rep("WIDE CAPITALS", 40), collapse = " "), 150, 3), "\n")[[1]]
+  expect_true(all(hinterfeld:::text_widths(lines, 3) <= 1215))
 })

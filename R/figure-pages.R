@@ -1,0 +1,33 @@
+# Figures that take several pages.
+
+#' The pages of a figure
+#'
+#' A figure with more panels or rows than one picture holds has pages. Printed, it shows the first;
+#' [deliver()] writes them all, in numbered files.
+#'
+#' @param figure A figure, such as [figure_ranking()] gives.
+#' @return A list of ggplots, one per page.
+#' @section Errors: `hinterfeld_error_argument` for what is no figure.
+#' @export
+#' @examples
+#' t <- totals(demo_daybook(), by = c(town, product))
+#' pages <- figure_pages(figure_ranking(t, n = 3))
+#' length(pages)
+#' pages[[2]]
+figure_pages <- function(figure) {
+  if (!inherits(figure, "ggplot")) {
+    stop_because("argument", c("`figure` must be a figure.", i = sprintf("It is %s.", describe(figure))))
+  }
+  attr(figure, "pages", exact = TRUE) %||% list(figure)
+}
+
+# One figure of several: the first, with all of them at hand.
+paged <- function(pages) {
+  if (length(pages) == 1) {
+    return(pages[[1]])
+  }
+  pages <- lapply(seq_along(pages), function(i) {
+    pages[[i]] + ggplot2::labs(title = sprintf("%s (%d of %d)", pages[[i]]$labels$title, i, length(pages)))
+  })
+  structure(pages[[1]], pages = pages)
+}
