@@ -33,10 +33,11 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   title <- title %||% sprintf("%s%s", if (best) "Best sellers" else "Slow sellers",
                               if (length(within)) paste(" in each", and_list(within)) else "")
   panels <- panel_rows(data, rows, within)
-  paged(lapply(panel_pages(panels), function(page) {
-    figure <- draw_bars(page)
-    figure + figure_words(rows, picked_sentences(rows$answer), title, subtitle, caption, scale_note(page))
-  }))
+  pages <- panel_pages(panels)
+  paged(lapply(pages, function(page) {
+    draw_bars(page) +
+      figure_words(rows, picked_sentences(rows$answer), title, subtitle, caption, scale_note(page))
+  }), lapply(pages, page_holds))
 }
 
 #' @rdname figure_ranking
@@ -53,11 +54,12 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   panels <- panel_rows(data, rows, within)
   cut <- panels$place > n
   title <- title %||% sprintf("Share of %s%s", rows$of, if (length(within)) paste(" in each", and_list(within)) else "")
-  paged(lapply(panel_pages(panels[!cut, ]), function(page) {
+  pages <- panel_pages(panels[!cut, ])
+  paged(lapply(pages, function(page) {
     draw_bars(page) +
       figure_words(rows, column_sentence(answer_of(shared), ".share"), title, subtitle, caption,
                    c(if (any(cut)) sprintf("Each panel shows its %s largest.", group_digits(n)), scale_note(page)))
-  }))
+  }), lapply(pages, page_holds))
 }
 
 # The columns of ranks by a measure, whether a rank was added or came with a pick.
@@ -111,6 +113,12 @@ panel_pages <- function(data) {
     one$scale <- if (uneven) largest[as.character(one$panel)] else max(largest)
     one
   })
+}
+
+# What stands on a page: its panels, or the members of its only one.
+page_holds <- function(page) {
+  panels <- levels(page$panel)
+  if (length(panels) > 1) panels else page$member
 }
 
 scale_note <- function(page) {

@@ -132,8 +132,9 @@ draw_change <- function(data, cap, of, unit, amounts) {
   data$name <- fitting_names(data$member, 3.6, 1, 0.3)
   data$money <- bar_money(data$now)
   parts <- vapply(list(data$name, data$money, data$label), text_part, 0, size = 3.6)
-  values <- axis_of(pmin(data$now, 0), pmax(data$now, 0), parts[1], parts[1] + 0.26)
-  changes <- axis_of(pmin(data$end, 0), pmax(data$end, cap / 4), parts[1] + 0.3 + parts[2] +
+  room <- if (amounts) 0.18 else 0.26
+  values <- axis_of(pmin(data$now, 0), pmax(data$now, 0), parts[1], parts[1] + room)
+  changes <- axis_of(pmin(data$end, 0), pmax(data$end, cap / 4), parts[1] + room + 0.04 + parts[2] +
                        if (any(data$end < 0, na.rm = TRUE)) parts[3] else 0, 1 - parts[3])
   heading <- data.frame(x = c(values(0), changes(0)), row = max(data$row, 4) + 0.95,
                         label = c(paste(c(of, unit), collapse = ", "), "change"))

@@ -46,15 +46,15 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::geom_hline(yintercept = 0.5, colour = ink, linewidth = 0.4) +
     ggplot2::scale_fill_gradient(low = "#F1ECDF", high = category_colours(1), na.value = paper,
                                  limits = c(min(0, inner$value, na.rm = TRUE), max(whole, 1e-9))) +
-    ggplot2::scale_x_continuous(breaks = seq_along(cells$columns), labels = cells$columns, position = "top",
+    ggplot2::scale_x_continuous(breaks = seq_along(cells$columns) + 0.46, labels = cells$columns, position = "top",
                                 expand = ggplot2::expansion(add = 0.1)) +
     ggplot2::scale_y_continuous(breaks = cells$places, labels = shorten(cells$rows, 32),
                                 expand = ggplot2::expansion(add = c(0.7, 0.55))) +
     theme_bars() +
-    ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 0.5, size = ggplot2::rel(0.72)),
+    ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 1, size = ggplot2::rel(0.72)),
                    axis.text.y = ggplot2::element_text(hjust = 0)) +
-    figure_words(rows, if (scale > 1) "Cells are in thousands.",
-                 title %||% sprintf("%s: %s by %s", capital(shown$of), and_list(shown$rows), and_list(shown$columns)),
+    figure_words(rows, c(crosstab_sentences(answer), if (scale > 1) "Cells are in thousands."),
+                 title %||% sprintf("%s: %s by %s", capital(gsub("_", " ", shown$of)), and_list(shown$rows), and_list(shown$columns)),
                  subtitle, caption,
                  c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
                                       if (cells$rest_rows + cells$rest_columns > 0) "Totals are of all."))

@@ -21,13 +21,13 @@ figure_pages <- function(figure) {
   attr(figure, "pages", exact = TRUE) %||% list(figure)
 }
 
-# One figure of several: the first, with all of them at hand.
-paged <- function(pages) {
+# One figure of several: the first, with all of them at hand. `holds` names what stands on each.
+paged <- function(pages, holds) {
   if (length(pages) == 1) {
     return(pages[[1]])
   }
   pages <- lapply(seq_along(pages), function(i) {
     pages[[i]] + ggplot2::labs(title = sprintf("%s (%d of %d)", pages[[i]]$labels$title, i, length(pages)))
   })
-  structure(pages[[1]], pages = pages)
+  structure(pages[[1]], pages = unname(pages), holds = unname(holds))
 }
