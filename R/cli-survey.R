@@ -4,6 +4,7 @@ cli_survey <- function(args) {
   given <- cli_options(
     "survey",
     list(option("column", "the distinct values of this column, with how often each stands", "NAME"),
+         flag("spellings", "with --column: a row for each spelling, not for each meaning"),
          option("rows", "how many columns or values to print [default: %default]", "N", 40L, "integer"),
          option("delimiter", "by default found in the heading", "MARK"),
          option("encoding", "the file's encoding [default: UTF-8]", "NAME", "UTF-8")),
@@ -14,6 +15,6 @@ cli_survey <- function(args) {
     return(invisible())
   }
   table <- load_table(cli_file(given$files), delimiter = given$delimiter, encoding = given$encoding)
-  writeLines(format(if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column),
-                    n = given$rows))
+  found <- if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column)
+  writeLines(format(found, n = given$rows, spellings = given$spellings))
 }

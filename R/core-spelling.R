@@ -25,11 +25,15 @@ settle_spelling <- function(x, ...) {
   check_settled(names, columns)
   for (name in names) {
     coded <- encode_text(columns[[name]])
-    settled <- settled_levels(levels(coded), tabulate(coded, nlevels(coded)))
-    say("settle", settle_words(name, levels(coded), settled), column = name)
+    counts <- tabulate(coded, nlevels(coded))
+    settled <- settled_levels(levels(coded), counts)
+    # Values that no line has any more are not spoken of.
+    here <- counts > 0
+    say("settle", settle_words(name, levels(coded)[here], settled[here]), column = name)
     known <- unique(settled)
     merged <- structure(match(settled, known)[as.integer(coded)], levels = known, class = "factor")
-    why <- sprintf("%s: %s became %s", name, count_of(nlevels(coded), "value"), group_digits(length(known)))
+    why <- sprintf("%s: %s became %s", name, count_of(sum(here), "value"),
+                   group_digits(length(unique(settled[here]))))
     x <- if (book) settle_book(x, name, merged, why) else settle_table(x, name, merged, why)
   }
   x

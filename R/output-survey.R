@@ -2,19 +2,20 @@
 
 #' @rdname printing
 #' @export
-print.hinterfeld_survey <- function(x, ..., n = 20) {
-  writeLines(format(x, n = n))
+print.hinterfeld_survey <- function(x, ..., n = 20, spellings = FALSE) {
+  check_flag(spellings, "spellings")
+  writeLines(format(x, n = n, spellings = spellings))
   invisible(x)
 }
 
 #' @export
-format.hinterfeld_survey <- function(x, ..., n = 20) {
+format.hinterfeld_survey <- function(x, ..., n = 20, spellings = FALSE) {
   lines <- count_of(attr(x, "lines"), "line")
   switch(attr(x, "kind"),
     columns = c(text_notes(sprintf("Survey of %s, %s", lines, count_of(nrow(x), "column"))), survey_blocks(x, n)),
     values = c(text_notes(sprintf("Survey of `%s` in %s: %s", names(x)[1], lines,
                                   count_of(sum(!is.na(x[[1]])), "distinct value"))),
-               survey_value_lines(x, n)),
+               if (spellings) survey_value_lines(x, n) else survey_meaning_lines(x, n)),
     several = c(text_notes(sprintf("Survey of `%s` in %s", names(x)[1], lines)),
                 text_table(quoted_values(x), list(revenue = attr(x, "decimals")), rows = n))
   )
@@ -54,6 +55,33 @@ survey_facts <- function(row) {
       sprintf("%s without a line", count_of(row$days_without, "day"))
     }
   )
+}
+
+# One row for each meaning: values that differ by case or spaces only are one, and how they are written stands below.
+survey_meaning_lines <- function(x, n) {
+  first <- !duplicated(x$reads_as)
+  if (all(first)) {
+    return(survey_value_lines(x, n))
+  }
+  shown <- quoted_values(x)[first, ]
+  shown$share <- percent_text(x$together[first] / attr(x, "lines"))
+  shown$lines <- x$together[first]
+  groups <- split(seq_len(nrow(x)), factor(match(x$reads_as, x$reads_as[first]), seq_len(sum(first))))
+  if (!is.null(shown$revenue)) {
+    shown$revenue <- vapply(groups, function(rows) sum(x$revenue[rows]), 0)
+  }
+  shown$spellings <- lengths(groups)
+  shown[c("reads_as", "together")] <- NULL
+  several <- Filter(function(rows) length(rows) > 1, utils::head(groups, n))
+  ways <- vapply(several, function(rows) {
+    most <- utils::head(rows, 4)
+    ways <- sprintf("%s (%s)", quoted(x[[1]][most]), group_digits(x$lines[most]))
+    more <- length(rows) - length(most)
+    sprintf("%s is written %s.", quoted(x[[1]][rows[1]]), and_list(c(ways, if (more > 0) sprintf(
+      "%s more ways", group_digits(more)))))
+  }, "")
+  c(text_table(shown, list(revenue = attr(x, "decimals")), rows = n, right = "share"), text_notes(ways),
+    text_notes("`print(x, spellings = TRUE)` has a row for each spelling."))
 }
 
 # Variants of one value stand indented below it.

@@ -79,3 +79,10 @@ test_that("spelling is settled to one that was written", {
   expect_message(settled <- settle_spelling(data.frame(x = c("a  b", "A  b", "a  b")), x), "became 1")
   expect_identical(settled$x, rep("a  b", 3))
 })
+
+test_that("settling speaks of values that lines still have", {
+  book <- daybook(a_sale(region = c("North", "north", "SOUTH", "South")), day, revenue, product)
+  kept <- keep_lines(book, reads_as(region, "north"))
+  expect_message(settled <- settle_spelling(kept, region), "region: 2 values became 1")
+  expect_match(audit(settled)$why[nrow(audit(settled))], "2 values became 1")
+})

@@ -17,3 +17,10 @@ test_that("numbers are rounded for the reader only, and columns that do not fit 
   withr::local_options(cli.width = 200)
   expect_snapshot(print(t, n = 2))
 })
+
+test_that("a heading names the days of the rows that are shown", {
+  t <- totals(kilnmoor_book(), by = region, every = "quarter")
+  expect_match(format(in_period(t, "2024-Q2"))[1], "2024-04-01 to 2024-06-30", fixed = TRUE)
+  expect_match(format(in_period(t, "latest"))[1], "2026-07-01 to 2026-09-17", fixed = TRUE)
+  expect_match(format(best_sellers(totals(kilnmoor_book(), by = region), n = 1))[1], "2023-01-01 to 2026-09-17")
+})

@@ -11,3 +11,10 @@ test_that("long texts and many variants fit the width", {
   values <- capture.output(print(survey(x, a_rather_long_column_name_for_a_survey)))
   expect_lte(max(nchar(values)), 60)
 })
+
+test_that("a column's meanings come first, its spellings on request", {
+  x <- survey(data.frame(status = c(rep("paid", 5), "Paid", "PAID ", "open", NA)), status)
+  expect_snapshot(x)
+  expect_snapshot(print(x, spellings = TRUE))
+  expect_error(print(x, spellings = 2), class = "hinterfeld_error_argument")
+})
