@@ -16,5 +16,6 @@ cli_survey <- function(args) {
   }
   table <- load_table(cli_file(given$files), delimiter = given$delimiter, encoding = given$encoding)
   found <- if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column)
-  writeLines(format(found, n = given$rows, spellings = given$spellings))
+  lines <- format(found, n = given$rows, spellings = given$spellings)
+  writeLines(gsub("`print(x, spellings = TRUE)`", "--spellings", lines, fixed = TRUE))
 }

@@ -16,6 +16,7 @@ cli_totals <- function(args) {
   given <- read_totals_options(given)
   book <- cli_daybook(given)
   for (rule in given$rules) book <- restrict_by(book, rule)
+  if (given$audit) writeLines(c("What was read, kept and left out", "", format(audit(book)), ""))
   t <- cli_table(book, given)
   if (!is.null(given$out)) {
     deliver(t, given$out)
@@ -28,7 +29,8 @@ cli_totals <- function(args) {
     text <- rawToChar(readBin(path, "raw", file.size(path)))
     cat(text)
   } else {
-    writeLines(format(with_decimals_shown(latest_first(t, given), given[["decimals-shown"]]), n = given$rows))
+    shown <- with_decimals_shown(latest_first(t, given), given[["decimals-shown"]])
+    writeLines(gsub("`audit()`", "--audit", format(shown, n = given$rows), fixed = TRUE))
   }
 }
 
@@ -140,6 +142,7 @@ totals_options <- function() {
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
     option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
     flag("set-aside", "keep unusable lines apart instead of stopping"),
+    flag("audit", "print first what every step did to the lines and the revenue"),
     option("rows", "how many rows to print [default: %default]", "N", "20"),
     flag("csv", "print comma separated text, all rows"),
     option("out", sprintf("write a file instead: %s", either(paste0(".", names(table_writers)))),
