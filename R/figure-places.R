@@ -197,7 +197,8 @@ settled_labels <- function(data, labels, rows, frame) {
       y <- data$latitude[i] + side[2] * (if (side[1] == 0) ry[i] + height / 2 else ry[i] * 0.7)
       box <- c(start, start + width[i], y - height / 2, y + height / 2)
       # There is a margin on the left.
-      inside <- box[1] >= frame$x[1] - 30 * frame$pixel_x && box[2] <= frame$map && box[3] >= frame$y[1] && box[4] <= frame$y[2]
+      inside <- box[1] >= frame$x[1] - 30 * frame$pixel_x && box[2] <= frame$map && box[3] >= frame$y[1] &&
+        box[4] <= frame$y[2]
       if (inside && !any(vapply(c(circles[-i], texts), meets, NA, box = box))) {
         labels[i, c("x", "y", "shown")] <- list(start, y, TRUE)
         texts <- c(texts, list(box))
