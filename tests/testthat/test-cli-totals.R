@@ -78,8 +78,8 @@ test_that("measures, periods, crosstabs and picks are answered as the functions 
   audited <- demo_question(lines = path, "--by", "region", "--audit")
   expect_match(audited$stdout, "keep: reads_as(status", fixed = TRUE)
   expect_match(audited$stdout, "--audit tells", fixed = TRUE)
-  several <- demo_question(lines = path, "--keep", "region == \"Vale\"", "--why", "the Vale only", "--leave-out", "revenue < 0",
-                           "--by", "region", "--every", "year", "--change", "year_before")
+  several <- demo_question(lines = path, "--keep", "region == \"Vale\"", "--why", "the Vale only",
+                           "--leave-out", "revenue < 0", "--by", "region", "--every", "year", "--change", "year_before")
   expect_snapshot(cat(several$stdout))
 })
 
