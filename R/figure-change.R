@@ -49,12 +49,7 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
 
 # The least telling ones, by name as far as a line holds them.
 not_drawn_note <- function(rest) {
-  if (length(rest)) {
-    named <- distinct_names(utils::head(rest, 6), shorten(utils::head(rest, 6), 24))
-    more <- length(rest) - length(named)
-    sprintf("Not drawn, for they tell least: %s.", and_list(c(named, if (more > 0) sprintf("%s more",
-                                                                                          group_digits(more)))))
-  }
+  if (length(rest)) sprintf("Not drawn, for they tell least: %s.", some_names(rest))
 }
 
 # What is compared with what; the counts of the whole table are not the figure's.

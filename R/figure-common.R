@@ -77,14 +77,24 @@ wrap_words <- function(x, width, size) {
   paste(lines, collapse = "\n")
 }
 
-# At most `most` members, the largest; how many were left out.
+# At most `most` members, the largest; how many were left out, and which.
 largest_members <- function(size, most) {
   order <- names(sort(size, decreasing = TRUE))
-  list(names = utils::head(order, most), rest = max(0, length(order) - most))
+  list(names = utils::head(order, most), rest = max(0, length(order) - most), left = utils::tail(order, -most))
 }
 
-others_note <- function(rest, noun = "others") {
-  if (rest > 0) sprintf("And %s %s, not drawn.", group_digits(rest), noun)
+# `names` are those of the others, of which a line holds some.
+others_note <- function(rest, noun = "others", names = NULL) {
+  if (rest > 0) {
+    sprintf("And %s %s, not drawn%s.", group_digits(rest), noun,
+            if (length(names)) paste0(": ", some_names(names)) else "")
+  }
+}
+
+some_names <- function(names, most = 6) {
+  first <- utils::head(names, most)
+  more <- length(names) - length(first)
+  and_list(c(distinct_names(first, shorten(first, 24)), if (more > 0) sprintf("%s more", group_digits(more))))
 }
 
 # Long names lose their middle, for it is often the end that tells them apart; the data keep them whole.

@@ -17,7 +17,7 @@ figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = 
   check_time(rows$answer, "A trend")
   lines <- time_lines(rows, rows$data$value, gaps = 0)
   draw_lines(lines, rows) +
-    figure_words(rows, NULL, title, subtitle, caption, others_note(lines$rest), dashed = TRUE)
+    figure_words(rows, NULL, title, subtitle, caption, others_note(lines$rest, names = lines$left), dashed = TRUE)
 }
 
 check_time <- function(answer, what, call = caller_env()) {
@@ -54,7 +54,7 @@ time_lines <- function(rows, values, gaps) {
   grid$unfinished <- if (is.null(last)) FALSE else grid$period == last
   grid$stretch <- 1
   colours <- stats::setNames(c(category_colours(length(drawn$names)), rep(faint_ink, length(blank))), groups)
-  list(data = grid, colours = colours, rest = drawn$rest)
+  list(data = grid, colours = colours, rest = drawn$rest, left = drawn$left)
 }
 
 draw_lines <- function(lines, rows, marks = NULL) {
@@ -70,6 +70,11 @@ draw_lines <- function(lines, rows, marks = NULL) {
     ggplot2::annotate("segment", x = min(data$period), xend = max(data$period), y = 0, yend = 0, colour = ink,
                       linewidth = 0.4) +
     line_layers(data) +
+    (if (!alone) {
+      # What had to make room for others is led back to its line.
+      ggplot2::geom_segment(ggplot2::aes(x = .data$period, xend = .data$period + end_nudge(data$period),
+                                         y = .data$value, yend = .data$label_y), ends, linewidth = 0.3)
+    }) +
     (if (!alone) {
       line_label(ggplot2::aes(y = .data$label_y, label = .data$label), ends, nudge_x = end_nudge(data$period),
                  colour = with_ink(lines$colours[as.character(ends$group)]))
@@ -114,5 +119,5 @@ date_labels <- function(x) {
 }
 
 end_nudge <- function(period) {
-  max(1, as.numeric(diff(range(period))) * 0.012)
+  max(1, as.numeric(diff(range(period))) * 0.02)
 }

@@ -48,7 +48,7 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
     figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", grain_kinds[[answer$every]]$single),
                          capital(recurring_words(answer$about, answer$everys))),
                  title %||% weekday_title(data, answer, rows$of, even), subtitle, caption,
-                 others_note(kept$rest, "panels"))
+                 others_note(kept$rest, "panels", kept$left))
 }
 
 # "Revenue by weekday: Fri is best", or of unequally many single periods "Mean revenue per single month by month of the

@@ -25,7 +25,7 @@ test_that("of many members the five largest are drawn, and the others counted", 
   t <- totals(many_products(), by = product, every = "quarter")
   figure <- figure_trend(t)
   expect_identical(length(unique(drawn(figure, 2)$colour)), 5L)
-  expect_match(figure$labels$caption, "And 295 others, not drawn.", fixed = TRUE)
+  expect_match(figure$labels$caption, "And 295 others, not drawn: ", fixed = TRUE)
   expect_drawn(figure)
 })
 
