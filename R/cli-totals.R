@@ -179,6 +179,7 @@ check_totals_options <- function(given) {
   for (one in cli_list(given$every)) wrong("every", one, names(grain_kinds))
   wrong("change", given$change, step_kinds$change$arguments$versus$choices)
   wrong("ties", given$ties, tie_rules)
+  if (given$audit && given$csv) stop_because("usage", "hinterfeld totals: --audit and --csv do not go together.")
   alone <- intersect(c("top", "slow", "best-of-each", "unsold", "crosstab"),
                      names(Filter(function(x) !is.null(x) && !isFALSE(x), given)))
   if (length(alone) > 1) {

@@ -130,8 +130,7 @@ facts_keys <- function(facts, by, every, among = every) {
 }
 
 period_key <- function(facts, parts, every, by_week) {
-  make <- if (is_recurring(every)) key_of_recurring else key_of_period
-  key <- make(days_of(parts[[1]], facts), every, facts$calendar, held_span(facts), by_week)
+  key <- key_of_time(days_of(parts[[1]], facts), every, facts$calendar, held_span(facts), by_week)
   key$elsewhere <- lapply(parts[-1], days_of, facts = facts)
   key
 }

@@ -27,6 +27,12 @@ key_of_values <- function(x) {
   new_key(NULL, match(x, labels), labels)
 }
 
+# The periods of days, each of its own or coming again.
+key_of_time <- function(days, every, calendar, span, by_week = FALSE) {
+  make <- if (is_recurring(every)) key_of_recurring else key_of_period
+  make(days, every, calendar, span, by_week)
+}
+
 # Recurring periods: the same weekday or month of every year, in the calendar's order.
 key_of_recurring <- function(days, every, calendar, span, by_week = FALSE) {
   in_span <- days_in_span(span, calendar, by_week && every != "weekday")

@@ -28,8 +28,13 @@ shown_columns <- function(t, names, call = caller_env()) {
   }
   answer <- answer_of(t)
   keys <- c(answer$keys, answer$level)
-  if (all(keys %in% names) && any(names %in% answer$values)) quietly(t[names]) else
-    if (is.null(answer)) t[names] else columns_listing(as_tibble.hinterfeld_totals(t)[names], answer)
+  if (is.null(answer)) {
+    t[names]
+  } else if (all(keys %in% names) && any(names %in% answer$values)) {
+    quietly(t[names])
+  } else {
+    columns_listing(as_tibble.hinterfeld_totals(t)[names], answer)
+  }
 }
 
 listing_of <- function(x) {

@@ -4,26 +4,26 @@
 period_keys <- function(answer) {
   about <- answer$about
   by_week <- weeks_tell(answer$everys, about$calendar)
-  lapply(answer$everys, function(every) {
-    make <- if (is_recurring(every)) key_of_recurring else key_of_period
-    make(NULL, every, about$calendar, about$span, by_week)
-  })
+  lapply(answer$everys, function(every) key_of_time(NULL, every, about$calendar, about$span, by_week))
 }
 
 period_codes <- function(answer, keys, data) {
   Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$periods)
 }
 
+# The first day of each single period of the span, as days from its first, from 1.
+single_places <- function(about, single) {
+  span <- as.integer(about$span)
+  starts <- unique(period_bounds_kernel(seq(span[1], span[2]), single, FALSE, about$calendar$rules))
+  # A month that began before the span has its first day outside of it.
+  pmax(starts, span[1]) - span[1] + 1L
+}
+
 # How many single periods each row adds together: its Mondays, its Januaries; of a subtotal all that it holds.
 singles_held <- function(answer, data) {
   keys <- period_keys(answer)
   codes <- period_codes(answer, keys, data)
-  about <- answer$about
-  single <- grain_kinds[[answer$every]]$single
-  starts <- unique(period_bounds_kernel(seq(as.integer(about$span[1]), as.integer(about$span[2])), single, FALSE,
-                                        about$calendar$rules))
-  # A month that began before the span has its first day outside of it.
-  at <- pmax(starts, as.integer(about$span[1])) - as.integer(about$span[1]) + 1L
+  at <- single_places(answer$about, grain_kinds[[answer$every]]$single)
   held <- lapply(keys, function(key) key$lookup[at])
   groups <- group_lines(nrow(data), Map(function(key, code) new_key(key$name, code, key$labels), keys, codes))
   counts <- vapply(seq_len(groups$count), function(i) {
@@ -48,11 +48,8 @@ singles_name <- function(every) {
 
 # The single periods of the span: how many Mondays, how many Januaries, by label in calendar order.
 single_periods <- function(about, every) {
-  span <- as.integer(about$span)
-  days <- unique(period_bounds_kernel(seq(span[1], span[2]), grain_kinds[[every]]$single, FALSE, about$calendar$rules))
-  # A month that began before the span has its first day outside of it.
-  key <- key_of_recurring(pmax(days, span[1]), every, about$calendar, about$span)
-  codes <- key$lookup[key$codes - key$first + 1L]
+  key <- key_of_recurring(NULL, every, about$calendar, about$span)
+  codes <- key$lookup[single_places(about, grain_kinds[[every]]$single)]
   stats::setNames(tabulate(codes, length(key$labels)), as.character(key$labels))
 }
 

@@ -61,7 +61,9 @@ draw_lines <- function(lines, rows, marks = NULL) {
   data <- lines$data
   alone <- length(levels(data$group)) == 1
   ends <- data[data$period == max(data$period) & !is.na(data$value), ]
-  ends$label_y <- spread_labels(ends$value, diff(range(c(0, data$value), na.rm = TRUE)) / 17)
+  gap <- diff(range(c(0, data$value), na.rm = TRUE)) / 17
+  ends$label_y <- spread_labels(ends$value, gap)
+  moved <- ends[!alone & abs(ends$label_y - ends$value) > gap / 4, ]
   ends$label <- shorten(as.character(ends$group), 26)
   room <- if (alone) 0.03 else text_part(ends$label, 3.8)
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value, colour = .data$group,
@@ -70,11 +72,10 @@ draw_lines <- function(lines, rows, marks = NULL) {
     ggplot2::annotate("segment", x = min(data$period), xend = max(data$period), y = 0, yend = 0, colour = ink,
                       linewidth = 0.4) +
     line_layers(data) +
-    (if (!alone) {
-      # What had to make room for others is led back to its line.
-      ggplot2::geom_segment(ggplot2::aes(x = .data$period, xend = .data$period + end_nudge(data$period),
-                                         y = .data$value, yend = .data$label_y), ends, linewidth = 0.3)
-    }) +
+    # A label that had to make room for others is led back to its line, up to the point that ends it.
+    ggplot2::geom_segment(ggplot2::aes(x = .data$period + end_nudge(data$period) * 0.4,
+                                       xend = .data$period + end_nudge(data$period), y = .data$value,
+                                       yend = .data$label_y), moved, linewidth = 0.3) +
     (if (!alone) {
       line_label(ggplot2::aes(y = .data$label_y, label = .data$label), ends, nudge_x = end_nudge(data$period),
                  colour = with_ink(lines$colours[as.character(ends$group)]))

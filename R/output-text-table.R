@@ -39,7 +39,7 @@ text_table <- function(x, decimals = list(), width = table_width(), rows = 10, h
     max(cli::ansi_nchar(c(headings[[i]], cells[[i]]$text), "width"), 1L)
   }, 0L)
   widths <- fit_widths(widths, vapply(cells, function(cell) cell$right, NA), width)
-  widths <- narrow_keys_of(widths, keys, vapply(cells, function(cell) cell$right, NA), width)
+  widths <- room_beside(widths, keys, vapply(cells, function(cell) cell$right, NA), width)
   pages <- column_pages(widths, min(keys, length(cells) - 1L), width)
   bodies <- lapply(pages, function(page) table_lines(cells[page], headings[page], widths[page], wrap))
   body <- unlist(lapply(bodies, function(lines) c("", lines)))[-1]
@@ -47,7 +47,7 @@ text_table <- function(x, decimals = list(), width = table_width(), rows = 10, h
 }
 
 # The columns that are repeated leave room for the widest of the others.
-narrow_keys_of <- function(widths, keys, right, width) {
+room_beside <- function(widths, keys, right, width) {
   first <- seq_len(min(keys, length(widths) - 1L))
   room <- width - max(widths[-first], 0L) - 2L
   while (sum(widths[first] + 2L) - 2L > room && any(!right[first] & widths[first] > 14L)) {

@@ -76,14 +76,15 @@ html_figure <- function(figure) {
                                  src = paste0("data:image/png;base64,", gsub("[\r\n]", "", image)))
   html_of(htmltools::tags$figure(htmltools::tags$div(class = "scroll", tabindex = "0", role = "region",
                                                      `aria-label` = visible(figure_title(figure)), picture),
-                                 htmltools::tags$figcaption(pages_note(figure))))
+                                 pages_note(figure)))
 }
 
 # The report shows the first page of a figure, and tells what is on the others.
 pages_note <- function(figure) {
   holds <- attr(figure, "holds", exact = TRUE)
   if (!is.null(holds)) {
-    sprintf("The first of %d pages. On the others: %s.", length(holds), and_list(visible(unlist(holds[-1]))))
+    htmltools::tags$figcaption(sprintf("The first of %d pages. On the others: %s.", length(holds),
+                                       and_list(visible(unlist(holds[-1])))))
   }
 }
 

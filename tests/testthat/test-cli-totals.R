@@ -123,6 +123,7 @@ test_that("wrong options and expressions say what to do", {
   usage <- function(...) cat(run_cli("totals", "x.csv", ...)$stderr)
   expect_snapshot({
     usage("--top", "2", "--slow", "3")
+    usage("--audit", "--csv")
     usage("--why", "no reason")
     usage("--compare", "May 2026")
     usage("--keep")

@@ -154,3 +154,11 @@ test_that("a heading cannot leave its attribute, and only the report's own scrip
   )
   expect_identical(page$script("return document.title"), "Safe")
 })
+
+test_that("a figure of pages shows the first and tells what is on the others", {
+  t <- totals(kilnmoor_book(), by = c(town, product))
+  html <- hinterfeld:::html_figure(figure_ranking(t, n = 1))
+  expect_match(html, "<figcaption>The first of 3 pages. On the others: ")
+  expect_match(html, "Lodewick")
+  expect_no_match(hinterfeld:::html_figure(figure_trend(totals(kilnmoor_book(), every = "year"))), "figcaption")
+})
