@@ -49,6 +49,26 @@ encode_text_kernel <- function(x, threads) {
     .Call(`_hinterfeld_encode_text_kernel`, x, threads)
 }
 
+text_column_kernel <- function(n) {
+    .Call(`_hinterfeld_text_column_kernel`, n)
+}
+
+add_text_kernel <- function(column, x, at, threads) {
+    invisible(.Call(`_hinterfeld_add_text_kernel`, column, x, at, threads))
+}
+
+coded_text_kernel <- function(column) {
+    .Call(`_hinterfeld_coded_text_kernel`, column)
+}
+
+number_column_kernel <- function(n) {
+    .Call(`_hinterfeld_number_column_kernel`, n)
+}
+
+add_numbers_kernel <- function(column, x, at) {
+    invisible(.Call(`_hinterfeld_add_numbers_kernel`, column, x, at))
+}
+
 recode_kernel <- function(codes, to, missing, threads) {
     .Call(`_hinterfeld_recode_kernel`, codes, to, missing, threads)
 }
@@ -77,6 +97,10 @@ label_kernel <- function(codes, levels) {
     .Call(`_hinterfeld_label_kernel`, codes, levels)
 }
 
+dressed_kernel <- function(x, attributes) {
+    .Call(`_hinterfeld_dressed_kernel`, x, attributes)
+}
+
 exchange_kernel <- function(one, other) {
     .Call(`_hinterfeld_exchange_kernel`, one, other)
 }
@@ -87,6 +111,14 @@ write_bytes_kernel <- function(path, bytes) {
 
 settle_file_kernel <- function(path) {
     .Call(`_hinterfeld_settle_file_kernel`, path)
+}
+
+line_feeds_kernel <- function(path) {
+    .Call(`_hinterfeld_line_feeds_kernel`, path)
+}
+
+text_feeds_kernel <- function(x) {
+    .Call(`_hinterfeld_text_feeds_kernel`, x)
 }
 
 output_failed_kernel <- function() {
@@ -141,16 +173,20 @@ decimals_kernel <- function(x, most) {
     .Call(`_hinterfeld_decimals_kernel`, x, most)
 }
 
-records_kernel <- function(bytes, delimiter, threads) {
-    .Call(`_hinterfeld_records_kernel`, bytes, delimiter, threads)
+text_blocks_kernel <- function(path, delimiter, decimal, size, threads) {
+    .Call(`_hinterfeld_text_blocks_kernel`, path, delimiter, decimal, size, threads)
 }
 
-odd_byte_kernel <- function(bytes) {
-    .Call(`_hinterfeld_odd_byte_kernel`, bytes)
+first_names_kernel <- function(bytes, delimiter) {
+    .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
 
-gunzip_kernel <- function(bytes, limit) {
-    .Call(`_hinterfeld_gunzip_kernel`, bytes, limit)
+block_file_kernel <- function(path, offset, bytes, plain, delimiter, to) {
+    .Call(`_hinterfeld_block_file_kernel`, path, offset, bytes, plain, delimiter, to)
+}
+
+gunzip_kernel <- function(path, to, limit) {
+    .Call(`_hinterfeld_gunzip_kernel`, path, to, limit)
 }
 
 tally_kernel <- function(lines, keys, amounts, raw, threads) {
@@ -179,6 +215,14 @@ read_numbers_kernel <- function(x, decimal, group) {
 
 read_iso_days_kernel <- function(x) {
     .Call(`_hinterfeld_read_iso_days_kernel`, x)
+}
+
+fixed_text_kernel <- function(x, decimals) {
+    .Call(`_hinterfeld_fixed_text_kernel`, x, decimals)
+}
+
+short_number_kernel <- function(x) {
+    .Call(`_hinterfeld_short_number_kernel`, x)
 }
 
 processors_kernel <- function() {

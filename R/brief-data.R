@@ -87,14 +87,10 @@ say_progress <- function(text, ...) {
 
 # Columns ----------------------------------------------------------------------------------------------
 
-# The columns a file has, from its heading alone; none when it cannot be read.
+# The columns that a file or the first file of several has, from its heading alone; none when it cannot be read.
 file_columns <- function(file) {
-  if (!file.exists(file$path) || dir.exists(file$path) || file.size(file$path) == 0) {
-    return(NULL)
-  }
-  heading <- quietly(tryCatch(
-    names(rlang::exec(read_heading, file$path, !!!file$options[setdiff(names(file$options), "types")])),
+  quietly(tryCatch(
+    rlang::exec(source_columns, file$path, !!!file$options[setdiff(names(file$options), "types")]),
     hinterfeld_error = function(cnd) NULL
   ))
-  heading
 }

@@ -205,7 +205,7 @@ cli_daybook <- function(given) {
   texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
   load_given <- function(path) {
     path <- cli_file(path)
-    load_table(path, types = text_types(texts, names(read_heading(path))))
+    load_table(path, types = text_types(texts, source_columns(path)))
   }
   lines <- load_given(given$files[1])
   for (path in given$files[-1]) {
@@ -238,7 +238,7 @@ shared_key <- function(lines, table, path, call = caller_env()) {
 cli_table <- function(book, given) {
   within <- cli_list(given$within)
   if (!is.null(given$unsold)) {
-    catalogue <- load_table(cli_file(given$unsold), types = text_types(given$product, read_heading(given$unsold)))
+    catalogue <- load_table(cli_file(given$unsold), types = text_types(given$product, source_columns(given$unsold)))
     return(cli_shown(rlang::exec(unsold, book, catalogue, within = within, product = given$product), given))
   }
   t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),

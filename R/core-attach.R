@@ -54,11 +54,11 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   added <- setdiff(names(table), keys)
   theirs <- as.character(origin_of(table)$marks)[match(added, names(origin_of(table)$marks))]
   marks <- c(origin$marks, stats::setNames(theirs, names(out)[ncol(lines) + seq_along(added)]))
-  set_origin(out, origin$file, add_steps(origin$trail, step), marks[!is.na(marks)], origin$aside, origin$empty)
+  hand_on_origin(out, origin, step, marks[!is.na(marks)])
 }
 
 table_name <- function(table, expr) {
-  file <- attr(table, "hinterfeld_origin", exact = TRUE)$file
+  file <- attr(table, "hinterfeld_origin", exact = TRUE)$places$file[1]
   if (!is.null(file) && !is.na(file)) {
     sub("([.][[:alnum:]]+)+$", "", basename(file))
   } else if (is.symbol(expr)) {
@@ -100,15 +100,23 @@ key_codes <- function(lines, table, keys, call = caller_env()) {
     ours <- lines[[names(keys)[i]]]
     theirs <- table[[keys[i]]]
     check_key_types(ours, theirs, names(keys)[i], keys[i], call)
-    if (is.factor(ours)) ours <- as.character(ours)
     if (is.factor(theirs)) theirs <- as.character(theirs)
     known <- unique(theirs[!is.na(theirs)])
-    pair <- function(code, value) (code - 1) * length(known) + match(value, known)
+    pair <- function(code, value) (code - 1) * length(known) + places_among(value, known)
     codes <- list(lines = pair(codes$lines, ours), table = pair(codes$table, theirs))
     seen <- unique(codes$table[!is.na(codes$table)])
     codes <- lapply(codes, match, seen)
   }
   codes
+}
+
+# Where each value stands among the known ones; text is looked up once per distinct text.
+places_among <- function(x, known) {
+  if (!is.character(x) && !is.factor(x)) {
+    return(match(x, known))
+  }
+  found <- distinct_codes(x)
+  recode_kernel(found$codes, match(found$labels, known, incomparables = NA), NA_integer_, threads_wanted())
 }
 
 check_key_types <- function(ours, theirs, our_name, their_name, call) {

@@ -3,17 +3,23 @@
 # Blank text is missing: nobody's group must not look like somebody's. Texts are coded by identity; texts that are
 # equal in different encodings are told by their UTF-8 form.
 encode_text <- function(x) {
-  found <- if (is.factor(x)) list(codes = c(as.integer(x)),
-                                  labels = levels(x)) else encode_text_kernel(x, threads_wanted())
+  found <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else text_codes(x)
   known <- enc2utf8(found$labels)
   known[is.na(known) | !grepl("[^[:space:]]", known)] <- NA
   levels <- unique(known[!is.na(known)])
   to <- match(known, levels)
-  codes <- if (identical(to,
-                         seq_along(known))) found$codes else recode_kernel(
-                           found$codes, to, NA_integer_, threads_wanted()
-                         )
-  label_kernel(codes, levels)
+  # A factor is made of codes of its own: those of text that is coded belong to it.
+  same <- identical(to, seq_along(known)) && !is_lazy_text(x)
+  label_kernel(if (same) found$codes else recode_kernel(found$codes, to, NA_integer_, threads_wanted()), levels)
+}
+
+# Codes of text and what they stand for; text that was coded before keeps its codes.
+text_codes <- function(x) {
+  lazy_parts_kernel(x) %||% encode_text_kernel(x, threads_wanted())
+}
+
+is_lazy_text <- function(x) {
+  is.character(x) && !is.null(lazy_parts_kernel(x))
 }
 
 is_coded <- function(x) {
@@ -42,7 +48,7 @@ lazy_text <- function(codes, labels) {
 # Codes of any column, numbered by first appearance or as its dictionary has them, and what they stand for.
 distinct_codes <- function(x) {
   if (is.character(x)) {
-    return(lazy_parts_kernel(x) %||% encode_text_kernel(x, threads_wanted()))
+    return(text_codes(x))
   }
   if (is.factor(x)) {
     return(list(codes = x, labels = levels(x)))

@@ -65,7 +65,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   origin <- origin_of(lines)
   reason <- first_reason(roles, lines)
   if (!is.null(reason) && on_bad == "stop") {
-    stop_unusable(reason, origin$file, origin$empty)
+    stop_unusable(reason, origin)
   }
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines",
@@ -73,7 +73,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   }
   steps <- daybook_steps(roles$revenue, reason, nrow(lines), decimals[["revenue"]])
   columns <- book_columns(roles, lines)
-  if (!is.null(reason)) columns <- take_rows(columns, which(is.na(reason)))
+  usable <- if (!is.null(reason)) which(is.na(reason))
+  if (!is.null(reason)) columns <- take_rows(columns, usable)
 
   book <- structure(list(
     columns = columns,
@@ -87,7 +88,9 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     span = plain_days(extent_kernel(columns$day)),
     trail = add_steps(origin$trail, steps),
     aside = aside_table(lines, reason, origin),
-    origin = origin[c("file", "marks")]
+    origin = origin[c("places", "marks")],
+    # Of the lines that were read, those that are here; NULL for all of them.
+    at = if (is.null(origin$at)) usable else if (is.null(usable)) origin$at else origin$at[usable]
   ), class = "hinterfeld_daybook")
   exact_columns(book, decimals)
 }
@@ -109,7 +112,7 @@ lines_of <- function(book) {
   check_daybook(book)
   columns <- lapply(stats::setNames(nm = names(book$columns)), column_values, book = book)
   aside <- if (nrow(book$aside)) book$aside
-  set_origin(tibble::as_tibble(columns), book$origin$file, book$trail, book$origin$marks, aside)
+  set_origin(tibble::as_tibble(columns), book$origin$places, book$trail, book$origin$marks, aside, book$at)
 }
 
 #' @rdname lines_of
@@ -216,15 +219,19 @@ reason_counts <- function(reason) {
   )
 }
 
-stop_unusable <- function(reason, file, empty, call = caller_env()) {
+stop_unusable <- function(reason, origin, call = caller_env()) {
   bad <- which(!is.na(reason))
   first <- utils::head(bad, 5)
-  place <- if (is.na(file)) "" else paste(" of", basename(file))
+  places <- line_places(first, origin)
+  of_file <- ifelse(is.na(places$file), "", paste(" of", places$file))
+  several <- nrow(origin$places) > 1
   stop_because("unusable_lines", c(
     sprintf("%s of %s cannot be used.", count_of(length(bad), "line"), group_digits(length(reason))),
     reason_counts(reason),
     i = sprintf("The first: %s%s.",
-                paste(sprintf("row %d (%s)", file_rows(first, empty), reason[first]), collapse = ", "), place),
+                paste(sprintf("row %d%s (%s)", places$row, if (several) of_file else "", reason[first]),
+                      collapse = ", "),
+                if (several) "" else of_file[1]),
     i = "Mend them, or keep them apart with `on_bad = \"set_aside\"` and look at `set_aside(book)`."
   ), rows = bad, reasons = reason[bad], call = call)
 }
@@ -247,8 +254,8 @@ daybook_steps <- function(revenue, reason, left, decimals) {
 # Lines that were set aside when these lines were made a daybook before stand first.
 aside_table <- function(lines, reason, origin) {
   bad <- which(!is.na(reason))
-  found <- tibble::tibble(reason = reason[bad], row = file_rows(bad, origin$empty),
-                          file = rep(basename(origin$file), length(bad)))
+  places <- line_places(bad, origin)
+  found <- tibble::tibble(reason = reason[bad], row = places$row, file = places$file)
   kept <- lines[bad, !names(lines) %in% names(found), drop = FALSE]
   found[names(kept)] <- kept
   attr(found, "hinterfeld_origin") <- NULL

@@ -64,6 +64,7 @@ parts_of.hinterfeld_daybook <- function(facts) {
 take_parts.hinterfeld_daybook <- function(facts, rows) {
   facts$columns <- take_rows(facts$columns, rows[[1]], later = TRUE)
   facts$lines <- length(rows[[1]])
+  facts$at <- if (is.null(facts$at)) rows[[1]] else facts$at[rows[[1]]]
   facts
 }
 

@@ -3,6 +3,13 @@
 
 # Numbers that read back as the same number, without exponent.
 number_text <- function(x) {
+  text <- short_number_kernel(as.double(x))
+  rest <- which(is.na(text) & !(is.na(x) & !is.nan(x)))
+  text[rest] <- long_number_text(as.double(x)[rest])
+  text
+}
+
+long_number_text <- function(x) {
   text <- format_plain(x, 15L)
   off <- which(is.finite(x) & as.numeric(text) != x)
   for (digits in 16:17) {
@@ -21,8 +28,10 @@ format_plain <- function(x, digits) {
 
 # With a fixed number of decimals, for machines.
 fixed_text <- function(x, decimals) {
-  text <- formatC(x, format = "f", digits = decimals, decimal.mark = ".")
-  replace(text, is.na(x), NA)
+  text <- fixed_text_kernel(as.double(x), decimals)
+  rest <- which(is.na(text) & !is.na(x))
+  text[rest] <- formatC(x[rest], format = "f", digits = decimals, decimal.mark = ".")
+  text
 }
 
 # Whole numbers inside a label that is a value of a table: the same for everybody.

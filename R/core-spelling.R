@@ -87,6 +87,5 @@ settle_table <- function(table, name, merged, why) {
   origin <- origin_of(table)
   table[[name]] <- levels(merged)[as.integer(merged)]
   n <- nrow(table)
-  set_origin(table, origin$file, add_steps(origin$trail, new_trail("settle", why, n, n)), origin$marks, origin$aside,
-             origin$empty)
+  hand_on_origin(table, origin, new_trail("settle", why, n, n))
 }

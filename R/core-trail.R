@@ -81,34 +81,3 @@ trail_along <- function(trail, at, decimals) {
   }
   as.data.frame(do.call(rbind, out))
 }
-
-# Where a table's lines came from: its file, the steps so far, what was set aside before, and the decimal marks of its
-# texts. Carried as an attribute, and only trusted while the table still has the rows it had.
-set_origin <- function(table, file, trail, marks = NULL, aside = NULL, empty = NULL) {
-  attr(table, "hinterfeld_origin") <- list(file = file, rows = nrow(table), trail = trail, marks = marks, aside = aside,
-                                           empty = empty)
-  table
-}
-
-# Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of
-# these among all lines.
-file_rows <- function(rows, empty) {
-  if (length(empty) == 0) {
-    return(rows)
-  }
-  before <- empty - seq_along(empty)
-  place <- function(record) record + findInterval(record - 1, before)
-  as.integer(place(rows + 1) - place(1))
-}
-
-origin_of <- function(table) {
-  origin <- attr(table, "hinterfeld_origin", exact = TRUE)
-  if (is.null(origin)) {
-    return(list(file = NA_character_, trail = new_trail("read", "a table in memory", 0, nrow(table))))
-  }
-  if (origin$rows != nrow(table)) {
-    changed <- new_trail("change", "rows changed outside the daybook", origin$rows, nrow(table))
-    origin <- replace(origin, c("file", "trail", "empty"), list(NA_character_, add_steps(origin$trail, changed), NULL))
-  }
-  origin
-}

@@ -1,34 +1,55 @@
 # Tables as delimited text (RFC 4180).
 
+# Every cell is text before it is written, so the writer has nothing to decide but quotes.
 write_delimited <- function(x, path, delimiter) {
-  text <- readr::format_delim(formula_safe(plain_columns(x)), delim = delimiter, na = "")
-  write_bytes(charToRaw(enc2utf8(text)), path)
+  columns <- cell_texts(formula_safe(x))
+  tryCatch(
+    data.table::fwrite(columns, path, sep = delimiter, quote = "auto", qmethod = "double", eol = "\n", na = "",
+                       showProgress = FALSE, nThread = threads_wanted()),
+    error = function(cnd) stop_unwritten(conditionMessage(cnd)),
+    warning = function(cnd) stop_unwritten(conditionMessage(cnd))
+  )
+  # Not every version of the writer notices a full disk: each line must be there.
+  feeds <- sum(vapply(columns, text_feeds_kernel, 0)) + text_feeds_kernel(names(columns))
+  if (line_feeds_kernel(path) != nrow(x) + (length(x) > 0) + feeds) stop_unwritten("It was cut short. Is the disk full?")
 }
 
-# Numbers as plain decimals: never an exponent, money with all its decimals.
-plain_columns <- function(x) {
+# Numbers as plain decimals: never an exponent, money with all its decimals. Days and repeated texts become text once.
+cell_texts <- function(x) {
   exact <- exact_decimals(x)
   columns <- Map(function(values, name) {
-    if (!is.numeric(values) || inherits(values, "Date")) {
-      return(values)
+    if (inherits(values, "POSIXct")) {
+      format(values, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+    } else if (inherits(values, "Date") || is.factor(values) || is.logical(values)) {
+      known <- unique(values)
+      as.character(known)[match(values, known)]
+    } else if (!is.numeric(values)) {
+      text <- enc2utf8(as.character(values))
+      replace(text, text %in% "", NA)
+    } else if (name %in% names(exact)) {
+      fixed_text(values, exact[[name]])
+    } else {
+      number_text(values)
     }
-    text <- if (name %in% names(exact)) fixed_text(values, exact[[name]]) else number_text(values)
-    ifelse(is.na(values), NA, text)
   }, as.list(x), names(x))
-  tibble::new_tibble(columns, nrow = nrow(x))
+  # A line of nothing would be no row to a reader.
+  if (length(columns) == 1) columns[[1]][is.na(columns[[1]])] <- ""
+  structure(columns, class = "data.frame", row.names = .set_row_names(nrow(x)))
 }
 
 # A cell that begins like a formula would be run by a spreadsheet, whatever it says; numbers may begin with a sign.
 formula_safe <- function(x) {
   texts <- names(x)[vapply(x, function(column) is.character(column) || is.factor(column), NA)]
   for (name in texts) {
-    text <- as.character(x[[name]])
-    risky <- which(like_formula(text))
-    if (length(risky)) {
+    found <- distinct_codes(x[[name]])
+    risky <- which(like_formula(found$labels))
+    rows <- if (length(risky)) which(found$codes %in% risky)
+    if (length(rows)) {
+      text <- as.character(x[[name]])
       say("protected",
           sprintf("%s of `%s` begin like a formula and were written with an apostrophe in front, for example %s.",
-                               count_of(length(risky), "text"), name, examples_of(text[risky], 1)))
-      x[[name]] <- replace(text, risky, paste0("'", text[risky]))
+                               count_of(length(rows), "text"), name, examples_of(text[rows], 1)))
+      x[[name]] <- replace(text, rows, paste0("'", text[rows]))
     }
   }
   heads <- like_formula(names(x))

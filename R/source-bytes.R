@@ -1,31 +1,28 @@
 # The bytes of a text file: unpacked, in UTF-8, and told where they are not what they should be.
 
-# list(bytes =, path =, temporary =): the text in UTF-8 without a byte order mark, a file that holds it, and that file
-# again when it is to be removed after use.
-text_source <- function(path, encoding, call = caller_env()) {
+# list(path =, temporary =): a file that holds the text in UTF-8, and that file again when it is to be removed after
+# use. A file is converted block by block: it may be larger than memory.
+plain_text_file <- function(path, encoding, call = caller_env()) {
   check_encoding_known(encoding, call)
-  temporary <- NULL
-  given <- readBin(path, "raw", file.size(path))
-  bytes <- if (starts_with(given, c(0x1f, 0x8b))) unpacked(given, path, call) else given
-  bytes <- utf8_bytes(bytes, path, encoding, call)
-  check_text_bytes(bytes, path, call)
-  if (!identical(bytes, given)) {
-    path <- temporary <- temporary_text(bytes, path, call)
+  made <- character()
+  on.exit(unlink(made))
+  text <- path
+  if (starts_with(first_bytes(text, 2), c(0x1f, 0x8b))) {
+    text <- made[1] <- tempfile("text-", fileext = ".txt")
+    unpack(path, text, call)
   }
-  list(bytes = bytes, path = path, temporary = temporary)
+  encoding <- marked_encoding(first_bytes(text, 2), encoding)
+  if (!toupper(encoding) %in% c("UTF-8", "UTF8")) {
+    converted <- made[2] <- tempfile("text-", fileext = ".txt")
+    convert(text, converted, encoding, path, call)
+    text <- converted
+  }
+  made <- setdiff(made[!is.na(made)], text)
+  list(path = text, temporary = if (text != path) text)
 }
 
-temporary_text <- function(bytes, of, call) {
-  path <- tempfile("text-", fileext = ".txt")
-  written <- tryCatch(writeBin(bytes, path), error = identity)
-  if (inherits(written, "error") || !identical(file.size(path), as.double(length(bytes)))) {
-    unlink(path)
-    stop_because("file", c(
-      sprintf("%s could not be unpacked or converted: the folder for temporary files takes no more.", basename(of)),
-      i = sprintf("Make room in \"%s\".", tempdir())
-    ), call = call)
-  }
-  path
+first_bytes <- function(path, n) {
+  readBin(path, "raw", n)
 }
 
 starts_with <- function(bytes, mark) {
@@ -33,25 +30,32 @@ starts_with <- function(bytes, mark) {
 }
 
 # A small file may hold any amount of text.
-unpacked <- function(bytes, path, call) {
+unpack <- function(path, to, call) {
   limit <- getOption("hinterfeld.unpacked_limit", 8e9)
-  found <- gunzip_kernel(bytes, limit)
-  if (nzchar(found$problem)) {
+  problem <- gunzip_kernel(path.expand(path), to, limit)
+  if (problem == "full") stop_no_room(path, call)
+  if (nzchar(problem)) {
     stop_because("file", c(
       sprintf("\"%s\" cannot be unpacked.", basename(path)),
-      x = switch(found$problem,
+      x = switch(problem,
         cut = "It was cut short: its end is missing.",
         damaged = "It is damaged: its checksum does not fit its contents.",
         limit = sprintf("It holds more than %s bytes.", group_digits(limit))
       ),
-      i = if (found$problem == "limit") {
+      i = if (problem == "limit") {
         "Allow more with `options(hinterfeld.unpacked_limit = )`."
       } else {
         "Get the file again."
       }
     ), call = call)
   }
-  found$bytes
+}
+
+stop_no_room <- function(of, call) {
+  stop_because("file", c(
+    sprintf("%s could not be unpacked or converted: the folder for temporary files takes no more.", basename(of)),
+    i = sprintf("Make room in \"%s\".", tempdir())
+  ), call = call)
 }
 
 check_encoding_known <- function(encoding, call) {
@@ -66,31 +70,64 @@ check_encoding_known <- function(encoding, call) {
   }
 }
 
-utf8_bytes <- function(bytes, path, encoding, call) {
-  if (starts_with(bytes, c(0xef, 0xbb, 0xbf))) {
-    return(bytes[-(1:3)])
+# A byte order mark tells of UTF-16 by itself; its blocks have none, so they are told which of the two it is.
+marked_encoding <- function(start, encoding) {
+  if (starts_with(start, c(0xff, 0xfe))) {
+    "UTF-16LE"
+  } else if (starts_with(start, c(0xfe, 0xff))) {
+    "UTF-16BE"
+  } else if (grepl("^UTF-?16$", encoding, ignore.case = TRUE)) {
+    "UTF-16BE"
+  } else {
+    encoding
   }
-  if (marked_utf16(bytes)) encoding <- "UTF-16"
-  if (toupper(encoding) %in% c("UTF-8", "UTF8")) {
-    return(bytes)
-  }
-  converted <- iconv(list(bytes), encoding, "UTF-8", toRaw = TRUE)[[1]]
-  if (is.null(converted)) stop_not_encoded(bytes, path, encoding, call)
-  if (starts_with(converted, c(0xef, 0xbb, 0xbf))) converted[-(1:3)] else converted
 }
 
-# A byte order mark tells of UTF-16 by itself.
-marked_utf16 <- function(bytes) {
-  starts_with(bytes, c(0xff, 0xfe)) || starts_with(bytes, c(0xfe, 0xff))
+# Blocks end at a line feed, which in UTF-16 has two bytes at an even place.
+convert <- function(path, to, encoding, of, call, size = getOption("hinterfeld.block", block_size)) {
+  wide <- grepl("^UTF-?16", encoding, ignore.case = TRUE)
+  from <- file(path, "rb")
+  out <- file(to, "wb")
+  on.exit({
+    close(from)
+    close(out)
+  })
+  held <- raw()
+  lines <- 0
+  repeat {
+    more <- readBin(from, "raw", size)
+    held <- c(held, more)
+    if (length(held) == 0) break
+    ends <- grepRaw("\n", held, fixed = TRUE, all = TRUE)
+    if (wide) ends <- wide_ends(held, ends, grepl("LE$", encoding, ignore.case = TRUE))
+    whole <- if (length(more)) max(0L, ends) else length(held)
+    if (whole == 0) next
+    bytes <- utils::head(held, whole)
+    text <- iconv(list(bytes), encoding, "UTF-8", toRaw = TRUE)[[1]]
+    if (is.null(text)) stop_not_encoded(bytes, ends, lines, of, encoding, call)
+    written <- tryCatch(writeBin(text, out), error = identity, warning = identity)
+    if (inherits(written, "condition")) stop_no_room(of, call)
+    lines <- lines + length(ends)
+    held <- utils::tail(held, -whole)
+  }
 }
 
-holds_utf16 <- function(bytes, encoding) {
-  marked_utf16(bytes) || grepl("^UTF-?16", encoding, ignore.case = TRUE)
+# In large enough pieces for a reader, in small enough ones for memory.
+block_size <- 2^25
+
+wide_ends <- function(bytes, ends, little) {
+  zero <- bytes == as.raw(0)
+  if (little) {
+    ends <- ends[ends %% 2 == 1 & ends < length(bytes)]
+    ends[zero[ends + 1]] + 1L
+  } else {
+    ends <- ends[ends %% 2 == 0]
+    ends[zero[ends - 1]]
+  }
 }
 
 # Which line cannot be converted: found by converting halves.
-stop_not_encoded <- function(bytes, path, encoding, call) {
-  ends <- which(bytes == as.raw(10L))
+stop_not_encoded <- function(bytes, ends, lines, path, encoding, call) {
   good <- 0
   bad <- length(ends) + 1
   while (bad - good > 1) {
@@ -99,18 +136,14 @@ stop_not_encoded <- function(bytes, path, encoding, call) {
     if (is.null(iconv(list(part), encoding, "UTF-8", toRaw = TRUE)[[1]])) bad <- middle else good <- middle
   }
   stop_because("encoding", c(
-    sprintf("Line %s of %s is not text in %s.", group_digits(bad), basename(path), encoding),
+    sprintf("Line %s of %s is not text in %s.", group_digits(lines + bad), basename(path), encoding),
     i = "Say how the file is encoded with `encoding`."
   ), call = call)
 }
 
-check_text_bytes <- function(bytes, path, call) {
-  odd <- odd_byte_kernel(bytes)
-  if (odd$line == 0) {
-    return(invisible())
-  }
+stop_odd_byte <- function(odd, path, call) {
   place <- sprintf("Line %s of %s", group_digits(odd$line), basename(path))
-  if (odd$what == "nul") {
+  if (odd$byte == 0) {
     stop_because("encoding", c(
       paste(place, "holds a NUL byte, which no text does."),
       i = "Is it text at all? For UTF-16 without a byte order mark: `encoding = \"UTF-16LE\"`."

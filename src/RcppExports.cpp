@@ -178,6 +178,64 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// text_column_kernel
+SEXP text_column_kernel(double n);
+RcppExport SEXP _hinterfeld_text_column_kernel(SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(text_column_kernel(n));
+    return rcpp_result_gen;
+END_RCPP
+}
+// add_text_kernel
+void add_text_kernel(SEXP column, SEXP x, double at, int threads);
+RcppExport SEXP _hinterfeld_add_text_kernel(SEXP columnSEXP, SEXP xSEXP, SEXP atSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type at(atSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    add_text_kernel(column, x, at, threads);
+    return R_NilValue;
+END_RCPP
+}
+// coded_text_kernel
+Rcpp::List coded_text_kernel(SEXP column);
+RcppExport SEXP _hinterfeld_coded_text_kernel(SEXP columnSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_text_kernel(column));
+    return rcpp_result_gen;
+END_RCPP
+}
+// number_column_kernel
+SEXP number_column_kernel(double n);
+RcppExport SEXP _hinterfeld_number_column_kernel(SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(number_column_kernel(n));
+    return rcpp_result_gen;
+END_RCPP
+}
+// add_numbers_kernel
+void add_numbers_kernel(SEXP column, SEXP x, double at);
+RcppExport SEXP _hinterfeld_add_numbers_kernel(SEXP columnSEXP, SEXP xSEXP, SEXP atSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type at(atSEXP);
+    add_numbers_kernel(column, x, at);
+    return R_NilValue;
+END_RCPP
+}
 // recode_kernel
 SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads);
 RcppExport SEXP _hinterfeld_recode_kernel(SEXP codesSEXP, SEXP toSEXP, SEXP missingSEXP, SEXP threadsSEXP) {
@@ -269,6 +327,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// dressed_kernel
+SEXP dressed_kernel(SEXP x, SEXP attributes);
+RcppExport SEXP _hinterfeld_dressed_kernel(SEXP xSEXP, SEXP attributesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type attributes(attributesSEXP);
+    rcpp_result_gen = Rcpp::wrap(dressed_kernel(x, attributes));
+    return rcpp_result_gen;
+END_RCPP
+}
 // exchange_kernel
 bool exchange_kernel(std::string one, std::string other);
 RcppExport SEXP _hinterfeld_exchange_kernel(SEXP oneSEXP, SEXP otherSEXP) {
@@ -301,6 +371,28 @@ BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(settle_file_kernel(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// line_feeds_kernel
+double line_feeds_kernel(std::string path);
+RcppExport SEXP _hinterfeld_line_feeds_kernel(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(line_feeds_kernel(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// text_feeds_kernel
+double text_feeds_kernel(SEXP x);
+RcppExport SEXP _hinterfeld_text_feeds_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(text_feeds_kernel(x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -461,39 +553,59 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// records_kernel
-Rcpp::List records_kernel(Rcpp::RawVector bytes, std::string delimiter, int threads);
-RcppExport SEXP _hinterfeld_records_kernel(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP threadsSEXP) {
+// text_blocks_kernel
+Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal, double size, int threads);
+RcppExport SEXP _hinterfeld_text_blocks_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(text_blocks_kernel(path, delimiter, decimal, size, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// first_names_kernel
+Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string delimiter);
+RcppExport SEXP _hinterfeld_first_names_kernel(SEXP bytesSEXP, SEXP delimiterSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(records_kernel(bytes, delimiter, threads));
+    rcpp_result_gen = Rcpp::wrap(first_names_kernel(bytes, delimiter));
     return rcpp_result_gen;
 END_RCPP
 }
-// odd_byte_kernel
-Rcpp::List odd_byte_kernel(Rcpp::RawVector bytes);
-RcppExport SEXP _hinterfeld_odd_byte_kernel(SEXP bytesSEXP) {
+// block_file_kernel
+Rcpp::List block_file_kernel(std::string path, double offset, double bytes, bool plain, std::string delimiter, std::string to);
+RcppExport SEXP _hinterfeld_block_file_kernel(SEXP pathSEXP, SEXP offsetSEXP, SEXP bytesSEXP, SEXP plainSEXP, SEXP delimiterSEXP, SEXP toSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
-    rcpp_result_gen = Rcpp::wrap(odd_byte_kernel(bytes));
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< double >::type offset(offsetSEXP);
+    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< bool >::type plain(plainSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
+    rcpp_result_gen = Rcpp::wrap(block_file_kernel(path, offset, bytes, plain, delimiter, to));
     return rcpp_result_gen;
 END_RCPP
 }
 // gunzip_kernel
-Rcpp::List gunzip_kernel(Rcpp::RawVector bytes, double limit);
-RcppExport SEXP _hinterfeld_gunzip_kernel(SEXP bytesSEXP, SEXP limitSEXP) {
+std::string gunzip_kernel(std::string path, std::string to, double limit);
+RcppExport SEXP _hinterfeld_gunzip_kernel(SEXP pathSEXP, SEXP toSEXP, SEXP limitSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
-    rcpp_result_gen = Rcpp::wrap(gunzip_kernel(bytes, limit));
+    rcpp_result_gen = Rcpp::wrap(gunzip_kernel(path, to, limit));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -587,6 +699,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// fixed_text_kernel
+Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals);
+RcppExport SEXP _hinterfeld_fixed_text_kernel(SEXP xSEXP, SEXP decimalsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
+    rcpp_result_gen = Rcpp::wrap(fixed_text_kernel(x, decimals));
+    return rcpp_result_gen;
+END_RCPP
+}
+// short_number_kernel
+Rcpp::CharacterVector short_number_kernel(Rcpp::NumericVector x);
+RcppExport SEXP _hinterfeld_short_number_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(short_number_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // processors_kernel
 int processors_kernel();
 RcppExport SEXP _hinterfeld_processors_kernel() {
@@ -611,6 +746,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
     {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
+    {"_hinterfeld_text_column_kernel", (DL_FUNC) &_hinterfeld_text_column_kernel, 1},
+    {"_hinterfeld_add_text_kernel", (DL_FUNC) &_hinterfeld_add_text_kernel, 4},
+    {"_hinterfeld_coded_text_kernel", (DL_FUNC) &_hinterfeld_coded_text_kernel, 1},
+    {"_hinterfeld_number_column_kernel", (DL_FUNC) &_hinterfeld_number_column_kernel, 1},
+    {"_hinterfeld_add_numbers_kernel", (DL_FUNC) &_hinterfeld_add_numbers_kernel, 3},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
     {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
     {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 4},
@@ -618,9 +758,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_labels_kernel", (DL_FUNC) &_hinterfeld_labels_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
     {"_hinterfeld_label_kernel", (DL_FUNC) &_hinterfeld_label_kernel, 2},
+    {"_hinterfeld_dressed_kernel", (DL_FUNC) &_hinterfeld_dressed_kernel, 2},
     {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
     {"_hinterfeld_settle_file_kernel", (DL_FUNC) &_hinterfeld_settle_file_kernel, 1},
+    {"_hinterfeld_line_feeds_kernel", (DL_FUNC) &_hinterfeld_line_feeds_kernel, 1},
+    {"_hinterfeld_text_feeds_kernel", (DL_FUNC) &_hinterfeld_text_feeds_kernel, 1},
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
@@ -634,9 +777,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
-    {"_hinterfeld_records_kernel", (DL_FUNC) &_hinterfeld_records_kernel, 3},
-    {"_hinterfeld_odd_byte_kernel", (DL_FUNC) &_hinterfeld_odd_byte_kernel, 1},
-    {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 2},
+    {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 5},
+    {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
+    {"_hinterfeld_block_file_kernel", (DL_FUNC) &_hinterfeld_block_file_kernel, 6},
+    {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
@@ -644,6 +788,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_line_counts_kernel", (DL_FUNC) &_hinterfeld_line_counts_kernel, 1},
     {"_hinterfeld_read_numbers_kernel", (DL_FUNC) &_hinterfeld_read_numbers_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
+    {"_hinterfeld_fixed_text_kernel", (DL_FUNC) &_hinterfeld_fixed_text_kernel, 2},
+    {"_hinterfeld_short_number_kernel", (DL_FUNC) &_hinterfeld_short_number_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {NULL, NULL, 0}
 };

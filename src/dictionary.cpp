@@ -63,6 +63,57 @@ class Dictionary {
   std::vector<SEXP> strings_;
 };
 
+// Text that comes in pieces, coded as it comes: the codes of all of it, and the distinct texts.
+class TextColumn {
+ public:
+  explicit TextColumn(std::size_t n)
+      : codes_(pages::vector(INTSXP, n)), labels_(Rcpp::CharacterVector(16)) {}
+
+  void add(SEXP x, std::size_t at, int threads) {
+    const std::size_t n = Rf_xlength(x);
+    if (at + n > static_cast<std::size_t>(codes_.size())) Rcpp::stop("more text than there is room for");
+    const SEXP* strings = STRING_PTR_RO(x);
+    int* out = INTEGER(codes_) + at;
+    const int count = threads::useful(n, threads);
+    std::vector<Dictionary> found(count);
+    threads::each(count, [&](int t) { found[t].code(strings, n * t / count, n * (t + 1) / count, out); });
+    std::vector<std::vector<int>> now(count);
+    for (int t = 0; t < count; ++t) {
+      for (SEXP string : found[t].strings()) now[t].push_back(code(string));
+    }
+    threads::each(count, [&](int t) {
+      for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) out[i] = now[t][out[i] - 1];
+    });
+  }
+  Rcpp::List parts() const {
+    const R_xlen_t n = static_cast<R_xlen_t>(known_.strings().size());
+    Rcpp::CharacterVector labels(n);
+    for (R_xlen_t k = 0; k < n; ++k) SET_STRING_ELT(labels, k, STRING_ELT(labels_, k));
+    return Rcpp::List::create(Rcpp::_["codes"] = codes_, Rcpp::_["labels"] = labels);
+  }
+
+ private:
+  // R must see a text as long as the dictionary knows it by its place.
+  int code(SEXP string) {
+    const std::size_t before = known_.strings().size();
+    const int found = known_.code(string);
+    if (known_.strings().size() > before) {
+      const R_xlen_t room = labels_.size();
+      if (static_cast<R_xlen_t>(before) == room) {
+        Rcpp::CharacterVector larger(2 * room);
+        for (R_xlen_t k = 0; k < room; ++k) SET_STRING_ELT(larger, k, STRING_ELT(labels_, k));
+        labels_ = larger;
+      }
+      SET_STRING_ELT(labels_, static_cast<R_xlen_t>(before), string);
+    }
+    return found;
+  }
+
+  Dictionary known_;
+  Rcpp::IntegerVector codes_;
+  Rcpp::CharacterVector labels_;
+};
+
 // Every code must have a label to stand for; those below 1 stand for none. Whoever reads them need not look again.
 void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted) {
   std::atomic<bool> good{true};
@@ -141,6 +192,44 @@ Rcpp::List encode_text_kernel(SEXP x, int threads) {
   Rcpp::CharacterVector labels(strings_found.size());
   for (std::size_t k = 0; k < strings_found.size(); ++k) SET_STRING_ELT(labels, k, strings_found[k]);
   return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["labels"] = labels);
+}
+
+// A column of n texts that come in pieces.
+// [[Rcpp::export]]
+SEXP text_column_kernel(double n) {
+  return Rcpp::XPtr<TextColumn>(new TextColumn(static_cast<std::size_t>(n)));
+}
+
+// The next piece, behind `at` texts that came before.
+// [[Rcpp::export]]
+void add_text_kernel(SEXP column, SEXP x, double at, int threads) {
+  Rcpp::XPtr<TextColumn>(column)->add(x, static_cast<std::size_t>(at), threads);
+}
+
+// Codes of all texts, numbered by first appearance, and what they stand for.
+// [[Rcpp::export]]
+Rcpp::List coded_text_kernel(SEXP column) {
+  return Rcpp::XPtr<TextColumn>(column)->parts();
+}
+
+// A vector of n doubles that come in pieces; the caller fills all of them.
+// [[Rcpp::export]]
+SEXP number_column_kernel(double n) {
+  return pages::vector(REALSXP, static_cast<std::size_t>(n));
+}
+
+// Integers or doubles into a column of doubles that only this caller holds, behind `at` others.
+// [[Rcpp::export]]
+void add_numbers_kernel(SEXP column, SEXP x, double at) {
+  const R_xlen_t n = Rf_xlength(x), from = static_cast<R_xlen_t>(at);
+  if (TYPEOF(column) != REALSXP || from + n > Rf_xlength(column)) Rcpp::stop("more numbers than there is room for");
+  double* out = REAL(column) + from;
+  if (TYPEOF(x) == REALSXP) {
+    std::copy(REAL(x), REAL(x) + n, out);
+  } else {
+    const int* in = INTEGER(x);
+    for (R_xlen_t i = 0; i < n; ++i) out[i] = in[i] == NA_INTEGER ? NA_REAL : in[i];
+  }
 }
 
 // What stands for each code: to[code - 1], integer or logical, and `missing` for NA and codes below 1.
@@ -268,4 +357,17 @@ SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels) {
   Rf_setAttrib(codes, R_LevelsSymbol, levels);
   Rf_setAttrib(codes, R_ClassSymbol, Rf_mkString("factor"));
   return codes;
+}
+
+// Attributes for a vector that a kernel has just made; set in R they would copy it.
+// [[Rcpp::export]]
+SEXP dressed_kernel(SEXP x, SEXP attributes) {
+  if (Rf_isNull(attributes)) return x;
+  const Rcpp::List given(attributes);
+  if (given.size() == 0) return x;
+  const Rcpp::CharacterVector names = given.names();
+  for (R_xlen_t i = 0; i < given.size(); ++i) {
+    Rf_setAttrib(x, Rf_installChar(STRING_ELT(names, i)), given[i]);
+  }
+  return x;
 }

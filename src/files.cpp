@@ -1,9 +1,11 @@
 // Files written and settled with every answer of the system looked at.
 #include <Rcpp.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
+#include <vector>
 
 #if !defined(_WIN32)
 #include <dlfcn.h>
@@ -47,6 +49,35 @@ std::string settle_file_kernel(std::string path) {
   std::FILE* file = std::fopen(path.c_str(), "rb+");
   if (file == nullptr) return std::strerror(errno);
   return closed(file, settled(file));
+}
+
+// How many line feeds are in a file; -1 where it cannot be read.
+// [[Rcpp::export]]
+double line_feeds_kernel(std::string path) {
+  std::FILE* file = std::fopen(path.c_str(), "rb");
+  if (file == nullptr) return -1;
+  std::vector<char> piece(1 << 18);
+  double found = 0;
+  std::size_t got;
+  while ((got = std::fread(piece.data(), 1, piece.size(), file)) > 0) {
+    found += static_cast<double>(std::count(piece.begin(), piece.begin() + static_cast<std::ptrdiff_t>(got), '\n'));
+  }
+  const bool good = std::ferror(file) == 0;
+  std::fclose(file);
+  return good ? found : -1;
+}
+
+// How many line feeds are in texts.
+// [[Rcpp::export]]
+double text_feeds_kernel(SEXP x) {
+  const R_xlen_t n = Rf_xlength(x);
+  double found = 0;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    const SEXP text = STRING_ELT(x, i);
+    if (text == NA_STRING) continue;
+    for (const char* at = CHAR(text); (at = std::strchr(at, '\n')) != nullptr; ++at) ++found;
+  }
+  return found;
 }
 
 // Has writing to standard output failed? A reader that has gone away has seen enough.

@@ -5,6 +5,11 @@
 #include <cstring>
 #include <vector>
 
+#if defined(__SSE2__)
+#include <emmintrin.h>
+#endif
+
+#include "profile.h"
 #include "threads.h"
 
 namespace records {
@@ -24,6 +29,9 @@ struct Count {
   std::size_t quote_count = 0;
   std::size_t open_line = 0;         // where a quote starts that nothing closes; 0 for none
   std::vector<std::size_t> empty;    // empty lines, by their place among all records and empty lines
+  bool blank_record = false;         // one of nothing but spaces, tabs and delimiters
+  bool quoted = false, returns = false;  // is there a quote, a carriage return at a line's end
+  std::vector<profile::Column> columns;
 };
 
 constexpr std::size_t kShown = 5;
@@ -33,54 +41,106 @@ inline void note(std::vector<Odd>& list, std::size_t& count, Odd odd) {
   ++count;
 }
 
-// Counts from the start of a record to the end of one. `fields` is what the heading has, 0 when the heading is among
-// these.
-inline Count scan(const char* at, const char* end, char delimiter, std::size_t fields) {
+// Bytes that may be read behind the end of a block, the first of which is a line end.
+constexpr std::size_t kBehind = 17;
+
+class Marks {
+ public:
+  explicit Marks(char delimiter_, char decimal_ = '.') : delimiter(delimiter_), decimal(decimal_) {
+    for (char c : {delimiter, '\n', '\r', '"'}) stops_[static_cast<unsigned char>(c)] = true;
+  }
+  // The next delimiter, line end or quote.
+  const char* stop(const char* at) const {
+#if defined(__SSE2__)
+    const __m128i part = _mm_set1_epi8(delimiter), feed = _mm_set1_epi8('\n'), back = _mm_set1_epi8('\r'),
+                  quote = _mm_set1_epi8('"');
+    for (;; at += 16) {
+      const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+      const int found = _mm_movemask_epi8(
+          _mm_or_si128(_mm_or_si128(_mm_cmpeq_epi8(bytes, part), _mm_cmpeq_epi8(bytes, feed)),
+                       _mm_or_si128(_mm_cmpeq_epi8(bytes, back), _mm_cmpeq_epi8(bytes, quote))));
+      if (found != 0) return at + __builtin_ctz(static_cast<unsigned>(found));
+    }
+#else
+    while (!stops_[static_cast<unsigned char>(*at)]) ++at;
+    return at;
+#endif
+  }
+  char delimiter, decimal;
+
+ private:
+  bool stops_[256] = {};
+};
+
+inline bool line_end(char c) { return c == '\n' || c == '\r'; }
+
+// Behind the quoted field that starts at `at`; `open` where nothing closes it.
+inline const char* behind_quotes(const char* at, const char* end, std::size_t& lines, bool& open) {
+  ++at;
+  for (;;) {
+    while (at < end && *at != '"') {
+      if (*at == '\n' || (*at == '\r' && (at + 1 == end || at[1] != '\n'))) ++lines;
+      ++at;
+    }
+    if (at == end) {
+      open = true;
+      return at;
+    }
+    ++at;
+    if (at == end || *at != '"') return at;
+    ++at;
+  }
+}
+
+// Counts from the start of a record to the end of one; kBehind bytes may be read behind the last block. `fields` is
+// how many there should be, 0 when the first record tells.
+inline Count scan(const char* at, const char* end, const Marks& marks, std::size_t fields) {
   Count out;
   out.fields = fields;
+  out.columns.resize(fields);
+  const char delimiter = marks.delimiter;
   while (at < end) {
     const std::size_t first_line = out.lines + 1;
-    std::size_t found = 1;
-    bool stray = false;
     const char* start = at;
-    bool done = false;
-    while (!done) {
-      // At the start of a field.
-      if (at < end && *at == '"') {
-        ++at;
+    std::size_t found = 0;
+    bool stray = false, more = true;
+    while (more) {
+      const char *from = at, *to;
+      if (*at == '"') {
+        out.quoted = true;
         const std::size_t opened = out.lines + 1;
-        for (;;) {
-          while (at < end && *at != '"') {
-            if (*at == '\n' || (*at == '\r' && (at + 1 == end || at[1] != '\n'))) ++out.lines;
-            ++at;
-          }
-          if (at == end) {
-            out.open_line = opened;
-            break;
-          }
-          ++at;
-          if (at < end && *at == '"') {
-            ++at;
-            continue;
-          }
-          break;
-        }
-        if (at < end && *at != delimiter && *at != '\n' && *at != '\r') stray = true;
-      }
-      while (at < end && *at != delimiter && *at != '\n' && *at != '\r') {
-        if (*at == '"') stray = true;
-        ++at;
-      }
-      if (at < end && *at == delimiter) {
-        ++found;
-        ++at;
+        bool open = false;
+        at = behind_quotes(at, end, out.lines, open);
+        if (open) out.open_line = opened;
+        ++from;
+        to = at - (open ? 0 : 1);
+        if (at < end && *at != delimiter && !line_end(*at)) stray = true;
       } else {
-        done = true;
+        to = nullptr;
       }
+      while (at < end) {
+        at = marks.stop(at);
+        if (at >= end || *at != '"') break;
+        stray = true;
+        ++at;
+      }
+      if (at > end) at = end;
+      if (to == nullptr) to = at;
+      if (found < out.columns.size()) out.columns[found].see(from, to, marks.decimal);
+      ++found;
+      more = at < end && *at == delimiter;
+      if (more) ++at;
     }
     const bool empty = at == start;
+    if (*start == ' ' || *start == '\t' || *start == delimiter) {
+      const bool bare = std::all_of(start, at, [&](char c) { return c == ' ' || c == '\t' || c == delimiter; });
+      out.blank_record = out.blank_record || bare;
+    }
     if (at < end) {
-      if (*at == '\r' && at + 1 < end && at[1] == '\n') ++at;
+      if (*at == '\r') {
+        out.returns = true;
+        if (at + 1 < end && at[1] == '\n') ++at;
+      }
       ++at;
       ++out.lines;
     }
@@ -97,7 +157,12 @@ inline Count scan(const char* at, const char* end, char delimiter, std::size_t f
 }
 
 inline std::size_t quotes_in(const char* from, const char* to) {
-  return static_cast<std::size_t>(std::count(from, to, '"'));
+  std::size_t count = 0;
+  while (from < to && (from = static_cast<const char*>(std::memchr(from, '"', to - from))) != nullptr) {
+    ++count;
+    ++from;
+  }
+  return count;
 }
 
 // The start of the first record at or behind `from`, given whether `from` lies inside quotes.
@@ -109,21 +174,39 @@ inline const char* record_start(const char* from, const char* end, bool inside) 
   return end;
 }
 
+// Behind the last record that ends with a line feed; `data` where there is none.
+inline const char* last_record_end(const char* data, const char* end) {
+  bool inside = quotes_in(data, end) % 2 == 1;
+  while (end > data) {
+    --end;
+    if (*end == '"') inside = !inside;
+    if (*end == '\n' && !inside) return end + 1;
+  }
+  return data;
+}
+
 // The parts of several threads as one; places move on by what stands before them.
 inline void append(Count& whole, const Count& part) {
-  for (const Odd& odd : part.misfits) {
-    note(whole.misfits, whole.misfit_count, {odd.line + whole.lines, odd.record + whole.records, odd.fields});
-  }
+  const auto moved = [&](const Odd& odd) { return Odd{odd.line + whole.lines, odd.record + whole.records, odd.fields}; };
+  for (const Odd& odd : part.misfits) note(whole.misfits, whole.misfit_count, moved(odd));
   whole.misfit_count += part.misfit_count - part.misfits.size();
+  for (const Odd& odd : part.quotes) note(whole.quotes, whole.quote_count, moved(odd));
+  whole.quote_count += part.quote_count - part.quotes.size();
+  if (part.open_line > 0 && whole.open_line == 0) whole.open_line = part.open_line + whole.lines;
   const std::size_t before = whole.records + whole.empty.size();
   for (std::size_t place : part.empty) whole.empty.push_back(place + before);
   whole.records += part.records;
   whole.lines += part.lines;
+  whole.quoted = whole.quoted || part.quoted;
+  whole.returns = whole.returns || part.returns;
+  whole.blank_record = whole.blank_record || part.blank_record;
+  whole.columns.resize(std::max(whole.columns.size(), part.columns.size()));
+  for (std::size_t k = 0; k < part.columns.size(); ++k) whole.columns[k].add(part.columns[k]);
 }
 
 // In threads where every quote is as it should be; else from the start to the end, for what quotes hold then depends on
-// all before them.
-inline Count count(const char* data, std::size_t n, char delimiter, int wanted) {
+// all before them. kBehind bytes follow the n bytes.
+inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields, int wanted) {
   const char* end = data + n;
   const int parts = threads::useful(n / 16, wanted);
   if (parts > 1) {
@@ -136,19 +219,18 @@ inline Count count(const char* data, std::size_t n, char delimiter, int wanted) 
       before += quotes[t - 1];
       starts[t] = std::max(starts[t - 1], record_start(data + n * t / parts, end, before % 2 == 1));
     }
-    const Count heading = scan(data, record_start(data, end, false), delimiter, 0);
     std::vector<Count> counts(parts);
-    threads::each(parts, [&](int t) { counts[t] = scan(starts[t], starts[t + 1], delimiter, heading.fields); });
-    bool plain = heading.fields > 0;
+    threads::each(parts, [&](int t) { counts[t] = scan(starts[t], starts[t + 1], marks, fields); });
+    bool plain = true;
     Count whole;
-    whole.fields = heading.fields;
+    whole.fields = fields;
     for (const Count& part : counts) {
       plain = plain && part.quote_count == 0 && part.open_line == 0;
       append(whole, part);
     }
     if (plain) return whole;
   }
-  return scan(data, end, delimiter, 0);
+  return scan(data, end, marks, fields);
 }
 
 }  // namespace records

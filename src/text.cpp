@@ -1,5 +1,10 @@
 #include <Rcpp.h>
 
+#include <cmath>
+#include <cstdint>
+#include <cstdio>
+#include <cstring>
+
 #include "text.h"
 
 // Decimals written as text: NA for blank text, NaN for what is not a number. `group` is "" where digits are not
@@ -27,6 +32,50 @@ Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x) {
     if (x[i] == NA_STRING) continue;
     int day;
     if (text::read_iso_day(text::trimmed(CHAR(x[i])), day)) out[i] = day;
+  }
+  return out;
+}
+
+// Numbers with so many decimals as text, for numbers that have no more: digits of a whole number, and a point among
+// them. NA stays NA, and what is too large for that.
+// [[Rcpp::export]]
+Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals) {
+  const R_xlen_t n = x.size();
+  Rcpp::CharacterVector out(n);
+  const double scale = std::pow(10.0, decimals);
+  char text[40];
+  for (R_xlen_t i = 0; i < n; ++i) {
+    const double value = x[i] * scale;
+    if (!(std::fabs(value) < 9007199254740992.0)) {
+      SET_STRING_ELT(out, i, NA_STRING);
+      continue;
+    }
+    const std::int64_t minor = std::llround(value);
+    std::uint64_t rest = static_cast<std::uint64_t>(minor < 0 ? -minor : minor);
+    char* const end = text + sizeof text;
+    char* at = end;
+    for (int k = 0; k < decimals || rest > 0 || k == decimals; ++k) {
+      if (k == decimals && k > 0) *--at = '.';
+      *--at = static_cast<char>('0' + rest % 10);
+      rest /= 10;
+    }
+    if (minor < 0) *--at = '-';
+    SET_STRING_ELT(out, i, Rf_mkCharLen(at, static_cast<int>(end - at)));
+  }
+  return out;
+}
+
+// Numbers as the shortest of 15 digits that read back as the same; NA where that takes more, or an exponent.
+// [[Rcpp::export]]
+Rcpp::CharacterVector short_number_kernel(Rcpp::NumericVector x) {
+  const R_xlen_t n = x.size();
+  Rcpp::CharacterVector out(n, NA_STRING);
+  char text[40];
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (!std::isfinite(x[i])) continue;
+    const int length = std::snprintf(text, sizeof text, "%.15g", x[i] + 0.0);
+    if (std::memchr(text, 'e', length) != nullptr || std::strtod(text, nullptr) != x[i]) continue;
+    SET_STRING_ELT(out, i, Rf_mkCharLen(text, length));
   }
   return out;
 }

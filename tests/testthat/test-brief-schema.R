@@ -80,7 +80,7 @@ test_that("the defaults that the schema tells are those of the functions", {
   told(schema$properties$daybook, daybook)
   told(schema$properties$daybook$properties$calendar, sales_calendar)
   told(schema[["$defs"]]$table$properties$crosstab, crosstab, skip = c("order", "best"))
-  told(schema[["$defs"]]$file$anyOf[[2]], load_table, skip = "file")
+  told(schema[["$defs"]]$file$anyOf[[2]], hinterfeld:::load_table.default, skip = "file")
   told(schema[["$defs"]]$attach, attach_table)
   expect_identical(unlist(schema$properties$report$properties$sections$items$anyOf[[1]]$enum),
                    names(hinterfeld:::report_sections))

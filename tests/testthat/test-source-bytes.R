@@ -37,27 +37,34 @@ test_that("what is right is read whole, and rows count as they stand in the file
   expect_error(load_table(path, types = c(day = "date")), "Row 5 holds \"soon\"")
 })
 
-test_that("the count is the same in any number of threads, and that of base R", {
+test_that("the count is the same in any number of threads and any size of block, and that of base R", {
   withr::local_seed(5)
+  scan <- function(lines, threads, size) {
+    path <- text_at(paste(lines, collapse = "\n"))
+    hinterfeld:::text_blocks_kernel(path, ",", ".", size, threads)
+  }
   for (round in 1:3) {
     n <- 60000
     cell <- sample(c("1", "abc", "\"a,b\"", "\"two\nlines\"", "\"say \"\"so\"\"\"", ""), 3 * n, TRUE,
                    prob = c(5, 5, 1, 1, 1, 2))
     rows <- apply(matrix(cell, n), 1, paste, collapse = ",")
     lines <- c("x,y,z", replace(rows, sample(n, 50), ""))
-    bytes <- charToRaw(paste0(paste(lines, collapse = "\n"), "\n"))
-    counts <- lapply(c(1, 2, 5), function(threads) hinterfeld:::records_kernel(bytes, ",", threads))
-    expect_identical(counts[[2]], counts[[1]])
-    expect_identical(counts[[3]], counts[[1]])
+    counts <- Map(scan, list(lines), c(1, 2, 5, 2), c(2^25, 2^25, 2^25, 5000))
+    for (other in counts[-1]) {
+      expect_identical(other[names(other) != "blocks"], counts[[1]][names(other) != "blocks"])
+      expect_identical(sum(other$blocks$records), counts[[1]]$records - 1)
+    }
     expect_identical(counts[[1]]$records, as.double(sum(nzchar(lines))))
     expect_identical(counts[[1]]$empty, as.double(which(!nzchar(lines))))
     expect_identical(counts[[1]]$misfits$count, 0)
     odd <- sample(which(nzchar(lines))[-1], 4)
     bad <- replace(lines, odd, "1,2")
-    found <- hinterfeld:::records_kernel(charToRaw(paste(bad, collapse = "\n")), ",", 4)
-    expect_identical(found$misfits$count, 4)
     places <- cumsum(1 + lengths(regmatches(bad, gregexpr("\n", bad)))) - lengths(regmatches(bad, gregexpr("\n", bad)))
-    expect_setequal(found$misfits$line, places[odd])
+    for (size in c(2^25, 3000)) {
+      found <- scan(bad, 4, size)
+      expect_identical(found$misfits$count, 4)
+      expect_setequal(found$misfits$line, places[odd])
+    }
   }
 })
 
@@ -109,7 +116,7 @@ test_that("the heading is read of every file as the table is", {
   rows <- paste0("d\u00e9;b\n", paste(rep("1;2\n", 20000), collapse = ""))
   for (encoding in c("UTF-8", "UTF-16", "UTF-16LE", "latin1")) {
     path <- text_at(iconv(rows, "UTF-8", encoding, toRaw = TRUE)[[1]])
-    expect_named(hinterfeld:::read_heading(path, encoding = encoding), c("d\u00e9", "b"))
+    expect_identical(hinterfeld:::source_columns(path, encoding = encoding), c("d\u00e9", "b"))
     expect_named(load_table(path, encoding = encoding), c("d\u00e9", "b"))
   }
   # Empty lines before it do not hide its delimiter.

@@ -1,0 +1,56 @@
+# Where a table's lines came from: carried as an attribute, and only trusted while the table still has the rows it had.
+
+# `places`: the files in order, each with how many lines of it are here (`rows`), how many stand before these in it
+# (`before`), and which of its lines are empty. `at`: for each line its number among all of these; NULL where that is
+# its own. `marks`: the decimal marks of its texts. `aside`: what was set aside before.
+set_origin <- function(table, places, trail, marks = NULL, aside = NULL, at = NULL) {
+  attr(table, "hinterfeld_origin") <- list(places = places, at = at, rows = nrow(table), trail = trail, marks = marks,
+                                           aside = aside)
+  table
+}
+
+# The same origin for a table that was made of another, with more steps.
+hand_on_origin <- function(table, origin, steps, marks = origin$marks) {
+  set_origin(table, origin$places, add_steps(origin$trail, steps), marks, origin$aside, origin$at)
+}
+
+new_places <- function(file, rows, before = 0, empty = list(NULL)) {
+  tibble::new_tibble(list(file = file, rows = as.double(rows), before = rep_len(as.double(before), length(file)),
+                          empty = rep_len(empty, length(file))), nrow = length(file))
+}
+
+origin_of <- function(table) {
+  origin <- attr(table, "hinterfeld_origin", exact = TRUE)
+  if (is.null(origin)) {
+    return(list(places = new_places(NA_character_, nrow(table)),
+                trail = new_trail("read", "a table in memory", 0, nrow(table))))
+  }
+  if (origin$rows != nrow(table)) {
+    changed <- new_trail("change", "rows changed outside the daybook", origin$rows, nrow(table))
+    origin <- replace(origin, c("places", "trail", "at"),
+                      list(new_places(NA_character_, nrow(table)), add_steps(origin$trail, changed), NULL))
+  }
+  origin
+}
+
+# File and row of some lines: the first row below a file's heading is 1, and empty lines are counted.
+line_places <- function(lines, origin) {
+  lines <- if (is.null(origin$at)) lines else origin$at[lines]
+  places <- origin$places
+  starts <- cumsum(c(0, places$rows))
+  part <- pmin(findInterval(lines - 1, starts), nrow(places))
+  row <- as.integer(lines - starts[part] + places$before[part])
+  for (i in unique(part)) row[part == i] <- file_rows(row[part == i], places$empty[[i]])
+  list(file = basename(places$file)[part], row = row)
+}
+
+# Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of
+# these among all lines.
+file_rows <- function(rows, empty) {
+  if (length(empty) == 0) {
+    return(rows)
+  }
+  before <- empty - seq_along(empty)
+  place <- function(record) record + findInterval(record - 1, before)
+  as.integer(place(rows + 1) - place(1))
+}

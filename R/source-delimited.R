@@ -1,0 +1,174 @@
+# Delimited text: counted and looked at by the compiled scan, all of it; read by a fast reader of plain lines, block by
+# block, each held against the count; text coded as it comes.
+
+delimiters <- c(",", ";", "\t", "|")
+
+# What a file holds, checked, before a value of it is read.
+scan_delimited <- function(path, options, call = caller_env()) {
+  fingerprint <- fingerprint_of_file(path)
+  text <- plain_text_file(path, options$encoding %||% "UTF-8", call)
+  delimiter <- options$delimiter %||% find_delimiter(heading_text(first_bytes(text$path, longest_heading), path, call))
+  found <- text_blocks_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".",
+                              getOption("hinterfeld.block", block_size), threads_wanted())
+  if (found$odd$line > 0) stop_odd_byte(found$odd, path, call)
+  check_names(found$heading, path, delimiter, call)
+  check_records(found, path, delimiter, call)
+  list(path = path, text = text, fingerprint = fingerprint, delimiter = delimiter, names = found$heading,
+       rows = found$records - 1, empty = found$empty, facts = found$columns, blocks = found$blocks,
+       heading_lines = found$heading_lines)
+}
+
+# How each column is read, told from all parts.
+plan_delimited <- function(scans, names, options) {
+  merged <- function(fact, how) Reduce(how, lapply(scans, function(scan) scan$facts[[fact]][match(names, scan$names)]))
+  facts <- list(
+    given = merged("given", `|`), words = merged("words", `|`), days = merged("days", `&`),
+    numbers = merged("numbers", `&`),
+    one_text = bitwAnd(merged("lengths", bitwOr), merged("shorter", bitwOr)) == 0
+  )
+  column_kinds(facts, names, options$types, options$blank)
+}
+
+# `take` is given each block as a list of columns: numbers, days as whole numbers, and text.
+chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
+  text <- scan$text %||% plain_text_file(scan$path, options$encoding %||% "UTF-8", call)
+  block <- tempfile("block-", fileext = ".txt")
+  on.exit(unlink(c(block, text$temporary)))
+  columns <- match(names(kinds), scan$names)
+  blocks <- scan$blocks
+  # What is one plain block is read where it stands.
+  whole <- length(blocks$offset) == 1 && blocks$plain[1] == 1
+  for (i in seq_along(blocks$offset)) {
+    laid <- if (whole) {
+      list(problem = "", between = scan$delimiter, feed = "", back = "", nothing = "", skip = scan$heading_lines)
+    } else {
+      block_file_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$plain[i], scan$delimiter, block)
+    }
+    check_block(laid$problem, scan$path, call)
+    chunk <- read_block(if (whole) text$path else block, laid, columns, kinds, options$decimal_mark %||% ".")
+    if (is.character(chunk) || length(chunk[[1]]) != blocks$records[i]) {
+      check_unchanged(scan$path, scan$fingerprint, call)
+      stop_because("shape", c(
+        sprintf("%s cannot be read as it was counted.", basename(scan$path)),
+        x = if (is.character(chunk)) chunk else sprintf("%s were counted, %s read.",
+                                                        count_of(blocks$records[i], "row"),
+                                                        group_digits(length(chunk[[1]]))),
+        i = "Look for characters of control in it."
+      ), call = call)
+    }
+    take(chunk)
+  }
+  check_unchanged(scan$path, scan$fingerprint, call)
+}
+
+check_block <- function(problem, path, call) {
+  switch(problem,
+    gone = stop_because("file", c(sprintf("%s was changed while it was read.", basename(path)),
+                                  i = "Read it again when nobody writes it."), call = call),
+    control = stop_because("shape", c(sprintf("%s holds nearly every character of control.", basename(path)),
+                                      i = "Is it text at all?"), call = call),
+    full = stop_no_room(path, call)
+  )
+}
+
+# One block by the fast reader, which has nothing to guess: no quotes, no heading, every type told. Its complaint as a
+# text where it has one.
+read_block <- function(file, laid, columns, kinds, mark) {
+  as <- c(number = "double", day = "IDate", text = "character", open = "character")[kinds]
+  types <- split(columns, unname(as))
+  chunk <- tryCatch(
+    data.table::fread(
+      file = file, sep = laid$between, quote = "", dec = mark, header = FALSE, skip = laid$skip %||% 0L, fill = FALSE,
+      select = columns, colClasses = types, na.strings = NULL, strip.white = FALSE, blank.lines.skip = FALSE,
+      encoding = "UTF-8", integer64 = "character", logical01 = FALSE, showProgress = FALSE, data.table = FALSE,
+      nThread = threads_wanted()
+    ),
+    warning = conditionMessage, error = conditionMessage
+  )
+  if (is.character(chunk)) {
+    return(chunk)
+  }
+  # Days are dates to everybody else.
+  chunk <- lapply(stats::setNames(as.list(chunk), names(kinds)), function(x) {
+    if (inherits(x, "Date")) `class<-`(x, "Date") else x
+  })
+  if (all(c(laid$feed, laid$back, laid$nothing) == "")) chunk else lapply(chunk, restored, laid = laid)
+}
+
+# Line ends inside fields, and fields of nothing, as they were before the block was laid out anew.
+restored <- function(x, laid) {
+  if (!is.character(x)) {
+    return(x)
+  }
+  for (byte in c("feed", "back", "nothing")) {
+    if (laid[[byte]] == "") next
+    there <- grep(laid[[byte]], x, fixed = TRUE)
+    x[there] <- gsub(laid[[byte]], c(feed = "\n", back = "\r", nothing = "")[[byte]], x[there], fixed = TRUE)
+  }
+  x
+}
+
+# The first line that is not empty; a file without line ends would make it as long as itself.
+heading_text <- function(bytes, path, call = caller_env()) {
+  bytes <- bytes[bytes != as.raw(0)]
+  if (starts_with(bytes, c(0xef, 0xbb, 0xbf))) bytes <- bytes[-(1:3)]
+  first <- grepRaw("[^\r\n]", bytes)
+  if (length(first) && first > 1) bytes <- utils::tail(bytes, 1 - first)
+  ends <- grepRaw("[\r\n]", bytes)
+  if (length(ends) == 0 && length(bytes) >= longest_heading) {
+    stop_because("shape", c(
+      sprintf("The heading of %s is longer than %s bytes.", basename(path), group_digits(longest_heading)),
+      i = "Is it a table of text with a line for each row?"
+    ), call = call)
+  }
+  rawToChar(utils::head(bytes, if (length(ends)) ends[1] - 1 else length(bytes)))
+}
+
+longest_heading <- 65536L
+
+# The delimiter that stands most often in the heading.
+find_delimiter <- function(heading) {
+  bare <- gsub('"[^"]*"', "", heading, useBytes = TRUE)
+  counts <- vapply(delimiters, function(mark) {
+    lengths(regmatches(bare, gregexpr(mark, bare, fixed = TRUE, useBytes = TRUE)))
+  }, 0L)
+  delimiters[which.max(counts)]
+}
+
+# The names of a file's columns, from its heading alone.
+delimited_names <- function(path, options, call = caller_env()) {
+  check_encoding_known(options$encoding %||% "UTF-8", call)
+  con <- gzfile(path, "rb")
+  on.exit(close(con))
+  start <- readBin(con, "raw", longest_heading)
+  encoding <- marked_encoding(start, options$encoding %||% "UTF-8")
+  if (!toupper(encoding) %in% c("UTF-8", "UTF8")) {
+    # What stands behind the last line end may be half a character.
+    ends <- grepRaw("\n", start, fixed = TRUE, all = TRUE)
+    if (grepl("^UTF-?16", encoding, ignore.case = TRUE)) ends <- wide_ends(start, ends, grepl("LE$", encoding))
+    if (length(start) == longest_heading && length(ends)) start <- utils::head(start, max(ends))
+    text <- iconv(list(start), encoding, "UTF-8", toRaw = TRUE)[[1]]
+    if (is.null(text)) stop_not_encoded(start, ends, 0, path, encoding, call)
+    start <- text
+  }
+  delimiter <- options$delimiter %||% find_delimiter(heading_text(start, path, call))
+  first_names_kernel(start, delimiter)
+}
+
+check_names <- function(names, path, delimiter, call) {
+  # What dots and numbers stand for in R is no column.
+  dots <- grep("^[.][.]([.]|[0-9]+)$", names, value = TRUE)
+  wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name",
+                    sprintf("\"%s\"", c(dots, names[duplicated(names)]))))
+  if (length(wrong)) {
+    stop_because("shape", c(
+      sprintf("The heading of %s needs one name of its own per column.", basename(path)),
+      x = sprintf("It has %s.", examples_of(wrong, quote = "")),
+      i = if (!is.null(delimiter)) {
+        sprintf("Mend the heading, or give another `delimiter` than \"%s\".", delimiter)
+      } else {
+        "Mend the heading."
+      }
+    ), call = call)
+  }
+}

@@ -1,0 +1,119 @@
+# The files that a path means: one, several, those of a folder, or those of a pattern.
+
+# Paths of files, each looked at, in the order they are read in: as given, inside a folder or a pattern by name.
+source_files <- function(path, call = caller_env()) {
+  if (!is.character(path) || length(path) == 0 || anyNA(path) || !all(nzchar(path))) {
+    stop_because("argument", c(
+      "`path` must be text: paths of files, a folder, or a pattern such as \"sales/*.csv\".",
+      x = sprintf("It is %s.", describe(path))
+    ), call = call)
+  }
+  files <- unlist(lapply(path, function(one) {
+    if (dir.exists(one)) {
+      files_of_folder(one, call)
+    } else if (grepl("[*?]", one) && !file.exists(one)) {
+      files_of_pattern(one, call)
+    } else {
+      one
+    }
+  }))
+  again <- duplicated(normalizePath(files, mustWork = FALSE))
+  if (any(again)) {
+    stop_because("file", c(
+      sprintf("%s is named twice: its lines would count double.", quoted(basename(files[again][1]))),
+      i = "Give each file once."
+    ), call = call)
+  }
+  for (file in files) check_file(file, call)
+  files
+}
+
+# What is no table, such as a note about the files, is left alone and named.
+files_of_folder <- function(folder, call) {
+  names <- sort(list.files(folder), method = "radix")
+  names <- names[!dir.exists(file.path(folder, names))]
+  tables <- grepl(table_endings(), names, ignore.case = TRUE)
+  if (!any(tables)) {
+    stop_because("file", c(
+      sprintf("The folder \"%s\" holds no table.", folder),
+      x = if (length(names)) sprintf("It holds %s.", examples_of(names)) else "It is empty.",
+      i = sprintf("Files of tables end in %s.", examples_of(paste0(".", known_endings()), 20))
+    ), call = call)
+  }
+  if (!all(tables)) {
+    say("left_alone", sprintf("%s of \"%s\" left alone: %s.",
+                              if (sum(!tables) == 1) "1 file was" else paste(group_digits(sum(!tables)), "files were"),
+                              folder, examples_of(names[!tables])))
+  }
+  file.path(folder, names[tables])
+}
+
+files_of_pattern <- function(pattern, call) {
+  files <- sort(Sys.glob(pattern), method = "radix")
+  files <- files[!dir.exists(files)]
+  if (length(files) == 0) {
+    near <- utils::head(list.files(dirname(pattern)), 5)
+    stop_because("file", c(
+      sprintf("No file is called \"%s\".", pattern),
+      i = if (length(near)) sprintf("The folder holds %s.", examples_of(near)) else "Its folder is empty or not there."
+    ), call = call)
+  }
+  files
+}
+
+check_file <- function(path, call = caller_env()) {
+  check_text(path, "path", call = call)
+  if (dir.exists(path)) {
+    stop_because("file", c(sprintf("\"%s\" is a folder, not a file.", path), i = "Give one file."), call = call)
+  }
+  if (!file.exists(path)) {
+    folder <- dirname(path)
+    near <- nearest(basename(path), list.files(folder))
+    stop_because("file", c(
+      sprintf("There is no file \"%s\".", path),
+      i = if (!dir.exists(folder)) "Its folder does not exist either.",
+      if (length(near)) c(i = sprintf("The folder holds %s.", examples_of(near)))
+    ), call = call)
+  }
+  if (file_kind_kernel(path.expand(path)) == "other") {
+    stop_because("file", c(
+      sprintf("\"%s\" is no file that stands on a disk.", path),
+      i = "Pipes and devices may never end: write what they give into a file first."
+    ), call = call)
+  }
+  if (file.size(path) == 0) {
+    stop_because("file", c(
+      sprintf("\"%s\" is empty.", path),
+      i = "A table needs at least a line with the names of its columns."
+    ), call = call)
+  }
+  if (file.access(path, 4) != 0) {
+    stop_because("file", c(sprintf("\"%s\" may not be read.", path), i = "Ask for the right to read it."), call = call)
+  }
+}
+
+# How a part is known again: a part that is written on while it is read gives no table.
+fingerprint_of_file <- function(path) {
+  about <- file.info(path, extra_cols = FALSE)
+  paste(about$size, format(as.numeric(about$mtime), digits = 17))
+}
+
+check_unchanged <- function(path, fingerprint, call) {
+  if (!file.exists(path) || fingerprint_of_file(path) != fingerprint) {
+    stop_because("file", c(
+      sprintf("%s %s while it was read.", basename(path), if (file.exists(path)) "was changed" else "vanished"),
+      i = "Read it again when nobody writes it."
+    ), call = call)
+  }
+}
+
+# What a message calls the files: one by its name, several by their folder or pattern.
+shown_files <- function(files, path) {
+  if (length(files) == 1) {
+    basename(files)
+  } else if (length(path) == 1) {
+    sprintf("%s (%s)", basename(path), count_of(length(files), "file"))
+  } else {
+    sprintf("%s and %s", basename(files[1]), count_of(length(files) - 1, "other file"))
+  }
+}

@@ -1,0 +1,159 @@
+# Files that know their types: Parquet and workbooks. A part is one chunk.
+
+# Types are those of the values; the parts of a source must agree on them.
+plan_typed <- function(scans, names, options) {
+  types <- lapply(scans, function(scan) vapply(scan$prototype[names], type_of, ""))
+  for (i in seq_along(scans)[-1]) {
+    other <- names[types[[i]] != types[[1]]]
+    if (length(other)) {
+      stop_because("type", c(
+        sprintf("Column `%s` is %s in %s and %s in %s.", other[1], types[[1]][[other[1]]],
+                basename(scans[[1]]$path), types[[i]][[other[1]]], basename(scans[[i]]$path)),
+        i = "Write the files with one type, or leave the column out with `columns`."
+      ), call = NULL)
+    }
+  }
+  asked <- options$types[names]
+  name_of <- c(number = "number", text = "text", date = "date", datetime = "date-time", logical = "logical")
+  other <- which(!is.na(asked) & asked != "text" & types[[1]] != "text" & types[[1]] != name_of[asked])
+  if (length(other)) {
+    stop_because("type", c(
+      sprintf("Column `%s` is %s in %s, not %s.", names[other[1]], types[[1]][other[1]], basename(scans[[1]]$path),
+              asked[other[1]]),
+      i = "Leave it out of `types`: the file knows its types."
+    ), call = NULL)
+  }
+  kinds <- ifelse(!is.na(asked) & asked != "text" & types[[1]] == "text", "open", "typed")
+  stats::setNames(kinds, names)
+}
+
+# Columns as the daybook takes them: whole numbers as numbers, text where it is asked for.
+plain_chunk <- function(table, names, types) {
+  lapply(stats::setNames(nm = names), function(name) {
+    x <- table[[name]]
+    if (is.factor(x)) x <- as.character(x)
+    if (inherits(x, "Date")) x <- plain_days(x)
+    if (is.numeric(x) && !is.object(x)) x <- as.double(x)
+    if (name %in% names(types) && types[[name]] == "text" && !is.character(x)) plain_value(x) else x
+  })
+}
+
+# A part's values must be such as a table of lines can hold.
+check_values <- function(table, path, call) {
+  odd <- names(table)[vapply(as.list(table), function(x) is.list(x) || !is.null(dim(x)), NA)]
+  if (length(odd)) {
+    stop_because("type", c(
+      sprintf("%s of %s holds lists, not values.", columns_named(odd[1]), basename(path)),
+      i = "Leave the column out with `columns`."
+    ), call = call)
+  }
+}
+
+# What another package says of a damaged file, as an error of ours.
+opened_or_stop <- function(code, path, what, call) {
+  tryCatch(code, error = function(cnd) {
+    if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
+    stop_because("file", c(
+      sprintf("%s cannot be read as %s.", basename(path), what),
+      x = visible(gsub("\\s+", " ", conditionMessage(cnd))), i = "Was it cut short? Get the file again."
+    ), call = call)
+  })
+}
+
+# Parquet -----------------------------------------------------------------------------------------------------------
+
+scan_parquet <- function(path, options, call = caller_env()) {
+  fingerprint <- fingerprint_of_file(path)
+  about <- opened_or_stop(parquet_about(path), path, "Parquet", call)
+  check_names(about$names, path, NULL, call)
+  list(path = path, fingerprint = fingerprint, names = about$names, rows = about$rows, empty = NULL,
+       prototype = about$prototype, long = about$long)
+}
+
+parquet_about <- function(path) {
+  rows <- as.double(nanoparquet::read_parquet_info(path)$num_rows)
+  schema <- nanoparquet::read_parquet_schema(path)
+  schema <- schema[!is.na(schema$type), ]
+  types <- schema$r_type
+  prototype <- lapply(stats::setNames(types, schema$name), function(type) {
+    switch(type, character = , factor = character(), Date = plain_days(numeric()), POSIXct = .POSIXct(numeric(), "UTC"),
+           logical = logical(), integer = , double = numeric(), list())
+  })
+  long <- schema$name[schema$type == "INT64" & types == "double"]
+  list(names = schema$name, rows = rows, prototype = prototype, long = long)
+}
+
+chunks_parquet <- function(scan, plan, options, take, call = caller_env()) {
+  table <- opened_or_stop(nanoparquet::read_parquet(scan$path, col_select = names(plan)), scan$path, "Parquet", call)
+  check_values(table, scan$path, call)
+  check_whole(table, scan, call)
+  check_unchanged(scan$path, scan$fingerprint, call)
+  if (nrow(table) > 0) take(plain_chunk(table, names(plan), options$types))
+}
+
+# A whole number beyond 2^53 is no double: an order's number would become another's.
+check_whole <- function(table, scan, call) {
+  for (name in intersect(names(table), scan$long)) {
+    if (any(abs(table[[name]]) >= 2^53, na.rm = TRUE)) {
+      stop_because("type", c(
+        sprintf("Column `%s` of %s holds whole numbers of more than 15 digits.", name, basename(scan$path)),
+        i = "Write them as text, or leave the column out with `columns`."
+      ), call = call)
+    }
+  }
+}
+
+parquet_names <- function(path, options, call = caller_env()) {
+  opened_or_stop(parquet_about(path)$names, path, "Parquet", call)
+}
+
+# Workbooks ----------------------------------------------------------------------------------------------------------
+
+# A sheet is read whole to be known: it has no word on its rows and types beforehand.
+scan_workbook <- function(path, options, call = caller_env()) {
+  fingerprint <- fingerprint_of_file(path)
+  check_sheet(path, options$sheet, call)
+  table <- opened_or_stop(read_sheet(path, options), path, "a workbook", call)
+  check_names(names(table), path, NULL, call)
+  list(path = path, fingerprint = fingerprint, names = names(table), rows = as.double(nrow(table)), empty = NULL,
+       prototype = table[0, ], table = table)
+}
+
+# Types come from all cells of a column; rows of nothing are told apart from the end of the table.
+read_sheet <- function(path, options, rows = Inf) {
+  table <- readxl::read_excel(
+    path, sheet = options$sheet, range = options$range, na = c("", options$blank), trim_ws = FALSE,
+    .name_repair = "minimal", progress = FALSE, guess_max = 1048576L, n_max = rows
+  )
+  for (name in names(table)) {
+    x <- table[[name]]
+    # A cell of a day is a time at midnight.
+    if (inherits(x, "POSIXct") && all(is.na(x) | as.numeric(x) %% 86400 == 0)) table[[name]] <- as.Date(x)
+    if (is.logical(x) && all(is.na(x))) table[[name]] <- rep(NA_character_, length(x))
+  }
+  table
+}
+
+check_sheet <- function(path, sheet, call) {
+  sheets <- opened_or_stop(readxl::excel_sheets(path), path, "a workbook", call)
+  known <- is.null(sheet) || is.character(sheet) && sheet %in% sheets ||
+    is.numeric(sheet) && sheet %in% seq_along(sheets)
+  if (!known) {
+    near <- if (is.character(sheet)) nearest(sheet, sheets, most = 1)
+    stop_because("file", c(
+      sprintf("%s has no sheet %s.", basename(path), if (is.character(sheet)) quoted(sheet) else describe(sheet)),
+      i = sprintf("Its sheets are %s.", examples_of(sheets, 20)),
+      if (length(near)) c(i = sprintf("Did you mean %s?", quoted(near)))
+    ), call = call)
+  }
+}
+
+chunks_workbook <- function(scan, plan, options, take, call = caller_env()) {
+  check_unchanged(scan$path, scan$fingerprint, call)
+  if (scan$rows > 0) take(plain_chunk(scan$table, names(plan), options$types))
+}
+
+workbook_names <- function(path, options, call = caller_env()) {
+  check_sheet(path, options$sheet, call)
+  opened_or_stop(names(read_sheet(path, options, rows = 0)), path, "a workbook", call)
+}

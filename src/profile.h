@@ -1,0 +1,114 @@
+// What the values of a column look like, all of them: so that a reader need not guess their type from a few.
+#pragma once
+#include <algorithm>
+#include <cstddef>
+#include <cstdint>
+#include <cstring>
+
+#if defined(__SSE2__)
+#include <emmintrin.h>
+#endif
+
+#include "calendar.h"
+
+namespace profile {
+
+inline bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
+// Which of the next bytes are digits, and which are 0, a bit for each.
+struct Seen {
+  std::uint32_t digits, zeros;
+};
+constexpr std::size_t kWidest = 16;
+
+inline Seen look(const char* at) {
+#if defined(__SSE2__)
+  const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+  const __m128i values = _mm_sub_epi8(bytes, _mm_set1_epi8('0'));
+  const __m128i digit = _mm_cmpeq_epi8(_mm_min_epu8(values, _mm_set1_epi8(9)), values);
+  const __m128i zero = _mm_cmpeq_epi8(values, _mm_setzero_si128());
+  return {static_cast<std::uint32_t>(_mm_movemask_epi8(digit)), static_cast<std::uint32_t>(_mm_movemask_epi8(zero))};
+#else
+  Seen out{0, 0};
+  for (std::size_t i = 0; i < kWidest; ++i) {
+    out.digits |= static_cast<std::uint32_t>(is_digit(at[i])) << i;
+    out.zeros |= static_cast<std::uint32_t>(at[i] == '0') << i;
+  }
+  return out;
+#endif
+}
+
+// YYYY-MM-DD, and a day of the calendar.
+inline bool plain_day(const char* s, std::size_t n) {
+  constexpr std::uint32_t kDigits = 0x36f;  // all of ten but the fifth and the eighth
+  if (n != 10 || (look(s).digits & 0x3ff) != kDigits || s[4] != '-' || s[7] != '-') return false;
+  const int month = (s[5] - '0') * 10 + s[6] - '0', day = (s[8] - '0') * 10 + s[9] - '0';
+  if (month < 1 || month > 12 || day < 1 || day > 31) return false;
+  if (day <= 28) return true;
+  const int year = (s[0] - '0') * 1000 + (s[1] - '0') * 100 + (s[2] - '0') * 10 + s[3] - '0';
+  return day <= calendar::days_in_month(year, month);
+}
+
+// kBehind bytes (see records.h) may be read behind a value.
+class Column {
+ public:
+  void see(const char* from, const char* to, char decimal) {
+    if (words_ || from == to) return;
+    any_ = true;
+    if (day_ && !plain_day(from, static_cast<std::size_t>(to - from))) day_ = false;
+    if (number_) number_ = plain_number(from, to, decimal);
+    if (!day_ && !number_) words_ = std::any_of(from, to, is_wordy);
+  }
+  void add(const Column& other) {
+    any_ = any_ || other.any_;
+    day_ = day_ && other.day_;
+    number_ = number_ && other.number_;
+    words_ = words_ || other.words_;
+    lengths_ |= other.lengths_;
+    shorter_ |= other.shorter_;
+  }
+  // Is there a value at all; is one of them no number, time or logical, however it is read; is every one an ISO day; is
+  // every one a decimal of at most 15 digits that has no other reading.
+  bool given() const { return any_; }
+  bool words() const { return words_; }
+  bool days() const { return day_ && !words_; }
+  bool numbers() const { return number_ && !words_; }
+  // How many decimals the numbers have, a bit for each, and how many those could have that end in 0: where none is in
+  // both, no two texts are one number.
+  std::uint32_t lengths() const { return numbers() ? lengths_ : 0; }
+  std::uint32_t shorter() const { return numbers() ? shorter_ : 0; }
+
+ private:
+  // None of the characters of numbers, dates, times, TRUE, FALSE and NA.
+  static bool is_wordy(char c) { return std::strchr("0123456789+-.,: \tTtZzEeRrUuFfAaLlSsNn", c) == nullptr; }
+
+  // A sign for what is below 0, digits without a leading zero, a mark, digits.
+  bool plain_number(const char* at, const char* to, char decimal) {
+    const bool negative = *at == '-';
+    if (negative) ++at;
+    const std::size_t n = static_cast<std::size_t>(to - at);
+    if (n == 0 || n > kWidest) return false;
+    const Seen seen = look(at);
+    const std::uint32_t all = (1u << n) - 1, others = all & ~seen.digits;
+    std::size_t whole = n, fraction = 0;
+    if (others != 0) {
+      whole = static_cast<std::size_t>(__builtin_ctz(others));
+      if (others != 1u << whole || at[whole] != decimal || whole == 0 || whole + 1 == n) return false;
+      fraction = n - whole - 1;
+    }
+    if (whole + fraction > 15 || (whole > 1 && *at == '0')) return false;
+    const std::uint32_t telling = all & ~seen.zeros & ~(others != 0 ? 1u << whole : 0);
+    if (telling == 0 && negative) return false;
+    const std::size_t last = telling == 0 ? 0 : static_cast<std::size_t>(32 - __builtin_clz(telling));
+    const std::size_t zeros = std::min(fraction, n - last);
+    lengths_ |= 1u << fraction;
+    // The lengths that the same number could be written with.
+    shorter_ |= ((1u << fraction) - 1) & ~((1u << (fraction - zeros)) - 1);
+    return true;
+  }
+
+  bool any_ = false, day_ = true, number_ = true, words_ = false;
+  std::uint32_t lengths_ = 0, shorter_ = 0;
+};
+
+}  // namespace profile
