@@ -184,7 +184,8 @@ new_crosstab <- function(values, answer, how, found, heads, labels, about, stepp
   columns <- c(unname(rows), lapply(seq_len(nrow(heads)), function(j) {
     cell <- about[[heads$of[j]]]
     rlang::exec(new_column, heads$id[j], "cell", cell$counts, cell$decimals, isTRUE(cell$signed), of = heads$of[j],
-                total = heads$total[j], whole = heads$whole[j], head = heads$head[[j]])
+                total = heads$total[j], whole = heads$whole[j], head = heads$head[[j]],
+                codes = vapply(match(how$columns, found$names), function(k) found$codes[[k]][heads$at[j]], 0L))
   }))
   names(columns) <- names(values)
   levels <- if (how$margins) found$levels else found$levels[1]

@@ -40,7 +40,7 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
   whole <- length(blocks$offset) == 1 && blocks$plain[1] == 1
   for (i in seq_along(blocks$offset)) {
     laid <- if (whole) {
-      list(problem = "", between = scan$delimiter, feed = "", back = "", nothing = "", skip = scan$heading_lines)
+      list(problem = "", between = scan$delimiter, feed = "", back = "", skip = scan$heading_lines)
     } else {
       block_file_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$plain[i], scan$delimiter, block)
     }
@@ -92,18 +92,18 @@ read_block <- function(file, laid, columns, kinds, mark) {
   chunk <- lapply(stats::setNames(as.list(chunk), names(kinds)), function(x) {
     if (inherits(x, "Date")) `class<-`(x, "Date") else x
   })
-  if (all(c(laid$feed, laid$back, laid$nothing) == "")) chunk else lapply(chunk, restored, laid = laid)
+  if (all(c(laid$feed, laid$back) == "")) chunk else lapply(chunk, restored, laid = laid)
 }
 
-# Line ends inside fields, and fields of nothing, as they were before the block was laid out anew.
+# Line ends inside fields, as they were before the block was laid out anew.
 restored <- function(x, laid) {
   if (!is.character(x)) {
     return(x)
   }
-  for (byte in c("feed", "back", "nothing")) {
+  for (byte in c("feed", "back")) {
     if (laid[[byte]] == "") next
     there <- grep(laid[[byte]], x, fixed = TRUE)
-    x[there] <- gsub(laid[[byte]], c(feed = "\n", back = "\r", nothing = "")[[byte]], x[there], fixed = TRUE)
+    x[there] <- gsub(laid[[byte]], c(feed = "\n", back = "\r")[[byte]], x[there], fixed = TRUE)
   }
   x
 }

@@ -80,7 +80,7 @@ class Column {
 
  private:
   // None of the characters of numbers, dates, times, TRUE, FALSE and NA.
-  static bool is_wordy(char c) { return std::strchr("0123456789+-.,: \tTtZzEeRrUuFfAaLlSsNn", c) == nullptr; }
+  static bool is_wordy(char c) { return std::strchr("0123456789+-.,: \t\r\nTtZzEeRrUuFfAaLlSsNn", c) == nullptr; }
 
   // A sign for what is below 0, digits without a leading zero, a mark, digits.
   bool plain_number(const char* at, const char* to, char decimal) {

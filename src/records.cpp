@@ -240,16 +240,15 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
 }
 
 // Writes one block of a file as a file of its own, which may stand there already; laid out anew unless it is `plain`.
-// Gives the bytes that stand for delimiter, line feed, carriage return and nothing; "" where the block is gone, or
-// where too many control bytes are taken (`problem`).
+// Gives the bytes that stand for delimiter, line feed and carriage return; `problem` tells that the block is "gone", that
+// too many "control" bytes are taken, or that the disk is "full".
 // [[Rcpp::export]]
 Rcpp::List block_file_kernel(std::string path, double offset, double bytes, bool plain, std::string delimiter,
                              std::string to) {
   const auto answer = [](const std::string& problem, const relay::Bytes& used) {
     const auto one = [](char c) { return c == 0 ? std::string() : std::string(1, c); };
     return Rcpp::List::create(Rcpp::_["problem"] = problem, Rcpp::_["between"] = one(used.between),
-                              Rcpp::_["feed"] = one(used.feed), Rcpp::_["back"] = one(used.back),
-                              Rcpp::_["nothing"] = one(used.nothing));
+                              Rcpp::_["feed"] = one(used.feed), Rcpp::_["back"] = one(used.back));
   };
   const File from = opened(path, "rb");
 #if defined(_WIN32)

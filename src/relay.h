@@ -9,22 +9,22 @@
 
 namespace relay {
 
-// Bytes of control that stand nowhere in the text: between fields, for a line feed and a carriage return inside a
-// field, and for an empty field that has its line for itself. 0 where too many are taken.
+// Bytes of control that stand nowhere in the text: between fields, and for a line feed and a carriage return inside a
+// field. 0 where too many are taken.
 struct Bytes {
-  char between = 0, feed = 0, back = 0, nothing = 0;
+  char between = 0, feed = 0, back = 0;
 };
 
 inline Bytes unused(const char* data, const char* end) {
   bool seen[256] = {};
   for (const char* at = data; at < end; ++at) seen[static_cast<unsigned char>(*at)] = true;
   std::vector<char> free;
-  for (int c = 31; c > 0 && free.size() < 4; --c) {
+  for (int c = 31; c > 0 && free.size() < 3; --c) {
     // White space and what a reader may take for it.
     if (!seen[c] && (c < 7 || c > 13)) free.push_back(static_cast<char>(c));
   }
   Bytes out;
-  if (free.size() == 4) out = {free[0], free[1], free[2], free[3]};
+  if (free.size() == 3) out = {free[0], free[1], free[2]};
   return out;
 }
 
@@ -67,7 +67,7 @@ inline const char* first_record(const char* at, const char* end, const records::
 // `used` keeps the bytes that were needed.
 inline std::string laid_out(const char* at, const char* end, const records::Marks& marks, Bytes& used) {
   const Bytes bytes = used;
-  used = {bytes.between, 0, 0, 0};
+  used = {bytes.between, 0, 0};
   std::string out, one;
   out.reserve(end - at);
   while (at < end) {
@@ -82,8 +82,9 @@ inline std::string laid_out(const char* at, const char* end, const records::Mark
         if (c == '\n') c = used.feed = bytes.feed;
         if (c == '\r') c = used.back = bytes.back;
       }
-      if (first && last && one.empty()) out += used.nothing = bytes.nothing;
       out += one;
+      // A field that has its line for itself may be no more than white space: an empty one follows it.
+      if (first && last) out += bytes.between;
       if (last) break;
       out += bytes.between;
       ++at;
