@@ -104,7 +104,8 @@ file_problems <- function(brief) {
   )
   bind_problems(lapply(Filter(function(one) !is.null(one[[2]]), named), function(one) {
     file <- file_entry(one[[2]], brief)
-    if (file.exists(file$path) && !dir.exists(file$path)) {
+    outline <- utils::tail(one[[1]], 1) == "outline"
+    if (if (outline) file.exists(file$path) && !dir.exists(file$path) else has_files(file$path)) {
       return(NULL)
     }
     near <- nearest(basename(file$path), list.files(dirname(file$path)), 1)
@@ -112,6 +113,14 @@ file_problems <- function(brief) {
                 if (length(near)) sprintf("Did you mean %s?",
                                           quoted(near)) else "Paths are relative to the folder of the brief.")
   }))
+}
+
+# A file, a folder with tables in it, or a pattern that some file has.
+has_files <- function(path) {
+  if (file.exists(path) && !dir.exists(path)) {
+    return(TRUE)
+  }
+  quietly(tryCatch(length(source_files(path)) > 0, hinterfeld_error = function(cnd) FALSE))
 }
 
 # The columns that lines have once every table is attached; NULL where a file cannot tell.

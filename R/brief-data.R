@@ -14,12 +14,27 @@ brief_path <- function(brief, path) {
   if (absolute) path else file.path(brief$folder, path)
 }
 
-# `texts` are columns that name something, whatever they look like; types that the brief gives count more.
-load_file <- function(entry, brief, texts = character()) {
-  file <- file_entry(entry, brief)
-  found <- text_types(setdiff(texts, names(file$options$types)), file_columns(file))
-  file$options$types <- c(file$options$types, found)
+# `texts` are columns that name something, whatever they look like; types that the brief gives count more. Of `wanted`
+# columns those that are there are read; NULL for all.
+load_file <- function(entry, brief, texts = character(), wanted = NULL) {
+  file <- typed_entry(entry, brief, texts, wanted)
   rlang::exec(load_table, file$path, !!!file$options)
+}
+
+typed_entry <- function(entry, brief, texts, wanted) {
+  file <- file_entry(entry, brief)
+  known <- file_columns(file)
+  found <- text_types(setdiff(texts, names(file$options$types)), known)
+  file$options$types <- c(file$options$types, found)
+  if (!is.null(wanted) && !is.null(known) && !all(known %in% wanted)) {
+    used <- intersect(known, wanted)
+    say_progress("Of %s %s used: %s", file$shown,
+                 sprintf("%d of %s %s", length(used), count_of(length(known), "column"),
+                         if (length(used) == 1) "is" else "are"), paste(used, collapse = ", "))
+    file$options$columns <- used
+    file$options$types <- file$options$types[names(file$options$types) %in% used]
+  }
+  file
 }
 
 text_types <- function(texts, columns) {
@@ -55,18 +70,57 @@ brief_files <- function(brief) {
 }
 
 brief_daybook <- function(brief) {
-  content <- brief$content
-  say_progress("Reading %s", file_entry(content$data$lines, brief)$shown)
-  texts <- columns_of_names(content)
-  lines <- load_file(content$data$lines, brief, texts)
-  for (step in content$data$attach) {
-    say_progress("Attaching %s", file_entry(step$table, brief)$shown)
-    lines <- rlang::exec(attach_table, lines, load_file(step$table, brief, texts), by = unlist(step$by),
+  data <- brief$content$data
+  texts <- columns_of_names(brief$content)
+  wanted <- columns_used(brief$content)
+  say_progress("Reading %s", file_entry(data$lines, brief)$shown)
+  lines <- load_file(data$lines, brief, texts, wanted)
+  book_of_lines(lines, attached_tables(brief, texts, wanted), brief)
+}
+
+attached_tables <- function(brief, texts, wanted) {
+  lapply(brief$content$data$attach, function(step) {
+    say_progress("Reading %s", file_entry(step$table, brief)$shown)
+    load_file(step$table, brief, texts, wanted)
+  })
+}
+
+# Lines with what is attached to them, as the daybook of those that count.
+book_of_lines <- function(lines, tables, brief) {
+  for (i in seq_along(tables)) {
+    step <- brief$content$data$attach[[i]]
+    lines <- rlang::exec(attach_table, lines, tables[[i]], by = unlist(step$by),
                          !!!step[intersect(names(step), c("need", "name"))])
   }
-  book <- make_daybook(lines, content$daybook)
-  for (rule in content$restrict) book <- restrict_by(book, rule)
+  book <- make_daybook(lines, brief$content$daybook)
+  for (rule in brief$content$restrict) book <- restrict_by(book, rule)
   book
+}
+
+# Every name that a brief mentions, in keys, texts and expressions: what it does not mention it cannot use. A report
+# looks for columns of its own.
+columns_used <- function(content) {
+  leaves <- unlist(content, use.names = TRUE)
+  texts <- unique(c(as.character(leaves), unlist(strsplit(names(leaves), ".", fixed = TRUE)), all_names(content)))
+  inside <- lapply(texts, function(text) tryCatch(all.vars(str2lang(text)), error = function(cnd) NULL))
+  report <- if ("report" %in% names(content)) c("product", "category", "region")
+  # A column of two tables goes by its name with the second's.
+  plain <- unlist(lapply(content$data$attach, function(step) {
+    name <- step$name %||% attached_name(step$table)
+    ending <- paste0("_", name)
+    sub(ending, "", texts[endsWith(texts, ending)], fixed = TRUE)
+  }))
+  unique(c(texts, unlist(inside), report, plain))
+}
+
+# Of nested lists.
+all_names <- function(x) {
+  if (is.list(x)) c(names(x), unlist(lapply(unname(x), all_names)))
+}
+
+# What attach_table() calls a table of a brief by itself.
+attached_name <- function(table) {
+  sub("([.][[:alnum:]]+)+$", "", basename(if (is.list(table)) table$file else table))
 }
 
 make_daybook <- function(lines, roles) {

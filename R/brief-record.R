@@ -1,6 +1,13 @@
 # The record of a run: what went in, what was left out, what came out.
 
+# Of several files, the sizes and hashes of all.
 file_record <- function(path) {
+  if (!file.exists(path) || dir.exists(path)) {
+    files <- quietly(source_files(path))
+    each <- vapply(files, function(file) digest::digest(file = file, algo = "sha256"), "")
+    return(list(files = length(files), bytes = sum(file.size(files)),
+                sha256 = digest::digest(paste(basename(files), each, collapse = "\n"), "sha256", serialize = FALSE)))
+  }
   list(bytes = file.size(path), sha256 = digest::digest(file = path, algo = "sha256"))
 }
 

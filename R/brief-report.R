@@ -21,16 +21,16 @@ brief_report <- function(x, path) {
     path <- file.path(output_folder(x), report_file(x))
   }
   check_report_path(path)
-  book <- brief_daybook(x)
+  facts <- brief_facts(x)
   own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]),
                 use.names = FALSE)
   wanted <- x$content$figures[intersect(names(x$content$figures), own)]
   tables <- x$content$tables[unique(c(intersect(names(x$content$tables), own),
                                       unlist(lapply(wanted, function(spec) spec$table))))]
-  tables <- named_step("Table", tables, function(spec) brief_table(book, spec, x))
-  figures <- named_step("Figure", wanted, function(spec) brief_figure(tables[[spec$table]], spec, x))
+  tables <- brief_tables(facts, tables, x)
+  figures <- named_step("Figure", wanted, function(spec, name) brief_figure(tables[[spec$table]], spec, x))
   say_progress("Report")
-  write_report(book, x, path, tables, figures)
+  write_report(facts$all, x, path, tables, figures)
   invisible(path)
 }
 

@@ -114,9 +114,10 @@ output_folder <- function(brief) {
 # Everything into the folder `part`.
 deliver_brief <- function(brief, part) {
   content <- brief$content
-  book <- brief_daybook(brief)
-  tables <- named_step("Table", content$tables, function(spec) brief_table(book, spec, brief))
-  figures <- named_step("Figure", content$figures, function(spec) brief_figure(tables[[spec$table]], spec, brief))
+  facts <- brief_facts(brief)
+  book <- facts$all
+  tables <- brief_tables(facts, content$tables, brief)
+  figures <- named_step("Figure", content$figures, function(spec, name) brief_figure(tables[[spec$table]], spec, brief))
   outputs <- c(deliver_tables(tables, content$outputs, part), deliver_figures(figures, content$outputs, part))
   if ("report" %in% names(content)) {
     say_progress("Report")
@@ -132,7 +133,7 @@ deliver_brief <- function(brief, part) {
 named_step <- function(what, entries, make) {
   results <- lapply(seq_along(entries), function(i) {
     say_progress("%s %s (%d of %d)", what, names(entries)[i], i, length(entries))
-    tryCatch(make(entries[[i]]), error = function(cnd) {
+    tryCatch(make(entries[[i]], names(entries)[i]), error = function(cnd) {
       abort(sprintf("%s `%s` cannot be made.", what, names(entries)[i]),
             class = c("hinterfeld_error_run", "hinterfeld_error"),
             parent = cnd, call = NULL)

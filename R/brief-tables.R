@@ -1,5 +1,9 @@
 # The tables and figures that a brief asks for.
 
+brief_tables <- function(facts, specs, brief) {
+  named_step("Table", specs, function(spec, name) brief_table(facts$table(name), spec, brief))
+}
+
 brief_table <- function(book, spec, brief) {
   if (!is.null(spec$unsold)) {
     return(unsold_table(book, spec$unsold, brief))

@@ -14,8 +14,7 @@ cli_totals <- function(args) {
   given <- read_whole_options(given)
   check_totals_options(given)
   given <- read_totals_options(given)
-  book <- cli_daybook(given)
-  for (rule in given$rules) book <- restrict_by(book, rule)
+  book <- cli_facts(given)
   if (given$audit) writeLines(c("What was read, kept and left out", "", format(audit(book)), ""))
   t <- cli_table(book, given)
   if (!is.null(given$out)) {
@@ -199,27 +198,46 @@ read_totals_options <- function(given) {
   given
 }
 
-# Further files are attached by the columns that they share with the lines.
-cli_daybook <- function(given) {
+# The daybook of the lines that count; of more lines than memory takes, a tally of what is asked.
+cli_facts <- function(given) {
   # What names something is text, however much it looks like a number; so is a day that a format reads.
   texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
-  load_given <- function(path) {
-    path <- cli_file(path)
-    load_table(path, types = text_types(texts, source_columns(path)))
+  tables <- lapply(given$files[-1], load_given, texts = texts)
+  if (!too_large(given$files[1])) {
+    return(cli_daybook(load_given(given$files[1], texts), tables, given))
   }
-  lines <- load_given(given$files[1])
-  for (path in given$files[-1]) {
-    table <- load_given(path)
-    by <- shared_key(lines, table, path)
-    lines <- attach_table(lines, table, by = tidyselect::all_of(by), need = "any")
+  say_progress("%s is read in chunks, which are tallied", given$files[1])
+  options <- list(types = text_types(texts, source_columns(given$files[1])))
+  source <- open_files(given$files[1], rlang::quo(NULL), Filter(Negate(is.null), options))
+  on.exit(close_source(source))
+  by <- unique(c(cli_list(given$by), cli_list(given$within), cli_list(given$crosstab),
+                 if (!is.null(given$unsold)) "product"))
+  take <- function(book) {
+    quietly(list(tally = tally_of(book, tidyselect::any_of(by), given$taken)))
   }
-  rlang::inject(daybook(
+  tallies_of_chunks(source, function(lines) quietly(cli_daybook(lines, tables, given)), take)$tally
+}
+
+load_given <- function(path, texts) {
+  path <- cli_file(path)
+  load_table(path, types = text_types(texts, source_columns(path)))
+}
+
+# Further files are attached by the columns that they share with the lines.
+cli_daybook <- function(lines, tables, given) {
+  for (i in seq_along(tables)) {
+    by <- shared_key(lines, tables[[i]], given$files[i + 1])
+    lines <- attach_table(lines, tables[[i]], by = tidyselect::all_of(by), need = "any")
+  }
+  book <- rlang::inject(daybook(
     lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units,
     order = !!given$order,
     decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
     calendar = given$calendar,
     on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
   ))
+  for (rule in given$rules) book <- restrict_by(book, rule)
+  book
 }
 
 shared_key <- function(lines, table, path, call = caller_env()) {

@@ -67,11 +67,12 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   if (!is.null(reason) && on_bad == "stop") {
     stop_unusable(reason, origin)
   }
+  trail <- add_steps(origin$trail, daybook_steps(roles$revenue, reason, nrow(lines), decimals[["revenue"]]))
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines",
-                 c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)))
+                 c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)),
+                 left = list(trail = trail))
   }
-  steps <- daybook_steps(roles$revenue, reason, nrow(lines), decimals[["revenue"]])
   columns <- book_columns(roles, lines)
   usable <- if (!is.null(reason)) which(is.na(reason))
   if (!is.null(reason)) columns <- take_rows(columns, usable)
@@ -86,7 +87,9 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     currency = currency,
     # The days that the data cover: leaving out cancelled orders does not make a month shorter.
     span = plain_days(extent_kernel(columns$day)),
-    trail = add_steps(origin$trail, steps),
+    # Before any restriction, and the conditions on days since.
+    covered = plain_days(extent_kernel(columns$day)), day_rules = list(),
+    trail = trail,
     aside = aside_table(lines, reason, origin),
     origin = origin[c("places", "marks")],
     # Of the lines that were read, those that are here; NULL for all of them.

@@ -47,15 +47,18 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   mention_unknown_values(when, parts[[1]])
   rows <- lapply(found, function(one) one$rows)
   missing <- if (found[[1]]$unclear > 0) which(is.na(evaluate_condition(parts[[1]], when, call)))
-  if (length(rows[[1]]) == 0) {
-    stop_no_lines_left(when, book, missing, call)
-  }
   before <- weigh(book)
-  after <- weigh(book, rows[[1]])
+  after <- if (length(rows[[1]])) weigh(book, rows[[1]]) else c(0, 0)
   unclear <- if (length(missing)) weigh(book, missing)
   why <- why %||% rlang::as_label(when)
+  former <- book
   book$trail <- add_steps(book$trail, restriction_steps(what, why, before, after, unclear, book$decimals[["revenue"]]))
-  book$span <- restricted_span(when, book, rows[[1]], wanted, call)
+  rules <- day_rules_of(when, book, wanted)
+  if (inherits(book, "hinterfeld_daybook")) book$day_rules <- c(book$day_rules, rules)
+  if (length(rows[[1]]) == 0) {
+    stop_no_lines_left(when, former, missing, unclass(book)[c("trail", "covered", "day_rules")], call)
+  }
+  book$span <- restricted_span(rules, book, rows[[1]], call)
   take_parts(book, rows)
 }
 
@@ -71,28 +74,36 @@ restriction_steps <- function(what, why, before, after, unclear, decimals) {
 
 # The days that the data cover are told by conditions on the day alone, whether they stand alone or are joined with
 # others by "and": then the days for which they hold, else the days that were covered before.
-restricted_span <- function(when, book, keep, wanted, call) {
-  part <- parts_of(book)[[1]]
-  name <- book$every %||% "day"
-  parts <- day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(part$columns), name)
-  if (length(parts) == 0) {
+restricted_span <- function(rules, book, keep, call) {
+  if (length(rules) == 0) {
     return(book$span)
   }
-  days <- plain_days(seq(as.numeric(book$span[1]), as.numeric(book$span[2])))
-  calendar <- function(days) {
-    starts <- plain_days(period_bounds_kernel(as.integer(days), name, FALSE, book$calendar$rules))
-    list(columns = stats::setNames(list(starts), name), lines = length(days))
-  }
-  for (one in parts) {
-    holds <- evaluate_condition(calendar(days), rlang::new_quosure(one$expr, one$env), call) == one$wanted
-    days <- days[which(holds)]
-  }
+  part <- parts_of(book)[[1]]
+  name <- book$every %||% "day"
+  days <- days_under(rules, book$span, name, book$calendar, call)
   # A condition may look at the whole column, as day > mean(day) does: the lines that are left are covered all the same.
   left <- range(days_of(part, book)[keep])
   if (name != "day") left[2] <- min(book$span[2],
                                     plain_days(period_bounds_kernel(as.integer(left[2]), name, TRUE,
                                                                     book$calendar$rules)))
   plain_days(range(c(days, max(left[1], book$span[1]), left[2])))
+}
+
+day_rules_of <- function(when, book, wanted) {
+  day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(parts_of(book)[[1]]$columns),
+                 book$every %||% "day")
+}
+
+# The days of a span for which conditions on days hold.
+days_under <- function(rules, span, name, calendar, call) {
+  days <- plain_days(seq(as.numeric(span[1]), as.numeric(span[2])))
+  for (one in rules) {
+    starts <- plain_days(period_bounds_kernel(as.integer(days), name, FALSE, calendar$rules))
+    columns <- list(columns = stats::setNames(list(starts), name), lines = length(days))
+    holds <- evaluate_condition(columns, rlang::new_quosure(one$expr, one$env), call) == one$wanted
+    days <- days[which(holds)]
+  }
+  days
 }
 
 # The parts of a condition that must all hold (or, with `wanted` FALSE, must all not) and speak of the day alone.
@@ -129,7 +140,8 @@ answered_rows <- function(part, when, wanted, call) {
   answered_kernel(answer, x, wanted, threads_wanted())
 }
 
-stop_no_lines_left <- function(when, book, unclear, call) {
+# `left` is what the steps so far tell, for who goes on with other lines.
+stop_no_lines_left <- function(when, book, unclear, left, call) {
   part <- parts_of(book)[[1]]
   used <- intersect(all.vars(rlang::quo_get_expr(when)), names(part$columns))
   holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(part, name)), "")
@@ -139,5 +151,5 @@ stop_no_lines_left <- function(when, book, unclear, call) {
     if (unclear > 0) c(x = sprintf("For %s it gives neither yes nor no.", count_of(unclear, "line"))),
     stats::setNames(holds, rep("i", length(holds))),
     i = "Compare text without regard to case and spaces with `reads_as()`."
-  ), call = call)
+  ), left = left, call = call)
 }

@@ -8,7 +8,8 @@
 #' the number of lines, which every tally has. [keep_lines()] and [leave_out()] restrict it by its columns. For anything
 #' else the error says what it holds.
 #'
-#' @param book A daybook made by [daybook()].
+#' @param book A daybook made by [daybook()]; or the path of lines, as in [load_table()], which are then read, made a
+#'   daybook of and tallied chunk by chunk, however many there are.
 #' @param by,measures As in [totals()].
 #' @param every Text: the period it keeps, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; `NULL` for none. With
 #'   days changes, running totals and moving sums come out as from the lines.
@@ -27,8 +28,26 @@
 #' both <- merge_tallies(early, late)
 #' totals(both, by = category, every = "year")
 #' audit(both)
-tally_of <- function(book, by = NULL, measures = "revenue", every = "day") {
+#' lines <- demo_files()[["order_lines"]]
+#' tally_of(lines, by = product_id, columns = c(order_id, product_id, quantity, unit_price), every = NULL,
+#'   make = function(lines) {
+#'     orders <- load_table(demo_files()[["orders"]], c(order_id, order_day))
+#'     lines <- attach_table(lines, orders, by = order_id, need = "any")
+#'     daybook(lines, order_day, quantity * unit_price, product_id, on_bad = "set_aside")
+#'   })
+tally_of <- function(book, ...) {
+  UseMethod("tally_of")
+}
+
+#' @export
+tally_of.default <- function(book, ...) {
   check_daybook(book)
+}
+
+#' @rdname tally_of
+#' @export
+tally_of.hinterfeld_daybook <- function(book, by = NULL, measures = "revenue", every = "day", ...) {
+  rlang::check_dots_empty()
   check_choice(every, "every", names(grain_kinds), none = TRUE)
   if (is_recurring(every)) {
     stop_because("argument",

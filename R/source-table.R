@@ -52,16 +52,22 @@ load_table <- function(path, ...) {
 load_table.default <- function(path, columns = NULL, ..., delimiter = NULL, decimal_mark = c(".", ","), types = NULL,
                                blank = character(), encoding = "UTF-8", sheet = NULL, range = NULL) {
   rlang::check_dots_empty()
-  mark <- if (length(decimal_mark) == 1) check_choice(decimal_mark, "decimal_mark", c(".", ","))
-  check_choice(delimiter, "delimiter", delimiters, none = TRUE)
-  check_types(types)
-  options <- list(
-    delimiter = delimiter, decimal_mark = mark, types = types, blank = if (length(blank)) blank,
-    encoding = if (!identical(encoding, "UTF-8")) encoding, sheet = sheet, range = range
-  )
-  source <- open_files(path, enquo(columns), Filter(Negate(is.null), options))
+  options <- checked_options(delimiter, decimal_mark, types, blank, encoding, sheet, range)
+  source <- open_files(path, enquo(columns), options)
   on.exit(close_source(source))
   read_source(source)
+}
+
+# The options that were given, checked.
+checked_options <- function(delimiter = NULL, decimal_mark = c(".", ","), types = NULL, blank = character(),
+                            encoding = "UTF-8", sheet = NULL, range = NULL, call = caller_env()) {
+  mark <- if (length(decimal_mark) == 1) check_choice(decimal_mark, "decimal_mark", c(".", ","), call = call)
+  check_choice(delimiter, "delimiter", delimiters, none = TRUE, call = call)
+  check_types(types, call)
+  Filter(Negate(is.null), list(
+    delimiter = delimiter, decimal_mark = mark, types = types, blank = if (length(blank)) blank,
+    encoding = if (!identical(encoding, "UTF-8")) encoding, sheet = sheet, range = range
+  ))
 }
 
 # Sources ------------------------------------------------------------------------------------------------------

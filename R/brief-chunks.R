@@ -1,0 +1,72 @@
+# A brief whose lines are too many for memory: tallies of them, one for each table, taken chunk by chunk.
+
+# The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
+brief_facts <- function(brief) {
+  lines <- file_entry(brief$content$data$lines, brief)
+  if (!too_large(lines$path)) {
+    book <- brief_daybook(brief)
+    return(list(all = book, table = function(name) book))
+  }
+  tallies <- brief_tallies(brief)
+  list(all = tallies[["report"]], table = function(name) tallies[[paste("table", name)]])
+}
+
+# More bytes than are read into memory at once; packed text is several times what its file is.
+too_large <- function(path) {
+  files <- quietly(tryCatch(source_files(path), hinterfeld_error = function(cnd) character()))
+  packed <- grepl("[.](gz|parquet)$", files, ignore.case = TRUE)
+  sum(file.size(files) * ifelse(packed, 5, 1)) > getOption("hinterfeld.in_memory", 2e9)
+}
+
+brief_tallies <- function(brief) {
+  content <- brief$content
+  texts <- columns_of_names(content)
+  wanted <- columns_used(content)
+  lines <- typed_entry(content$data$lines, brief, texts, wanted)
+  say_progress("%s is read in chunks, which are tallied", lines$shown)
+  tables <- attached_tables(brief, texts, wanted)
+  options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
+  source <- open_files(lines$path, rlang::new_quosure(lines$options$columns, rlang::empty_env()), options)
+  on.exit(close_source(source))
+  needs <- NULL
+  tallies <- tallies_of_chunks(source, function(lines) quietly(book_of_lines(lines, tables, brief)), function(book) {
+    if (is.null(needs)) needs <<- brief_needs(content, book)
+    lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
+  })
+  say_attached(tallies$report$trail)
+  tallies
+}
+
+# For each table its columns, period and measures; for the report those that it looks at.
+brief_needs <- function(content, book) {
+  known <- names(book$columns)
+  tables <- lapply(content$tables, table_needs, known = known)
+  report <- content$report
+  columns <- if (!is.null(report)) c("product", report$category %||% "category", report$region %||% "region",
+                                     report$place)
+  standing <- list(by = intersect(columns, known), every = "day",
+                   measures = as.list(intersect(c("revenue", "units"), names(book$roles))))
+  if (length(tables)) names(tables) <- paste("table", names(tables))
+  c(list(report = standing), tables)
+}
+
+table_needs <- function(spec, known) {
+  if (!is.null(spec$unsold)) {
+    where <- if (!is.null(spec$unsold$where)) all.vars(str2lang(spec$unsold$where))
+    by <- c(spec$unsold$product %||% "product", unlist(spec$unsold$within), where)
+    return(list(by = intersect(by, known), every = "day", measures = "revenue"))
+  }
+  conditions <- unlist(spec[c("keep", "leave_out")])
+  asked <- unlist(lapply(conditions, function(text) all.vars(str2lang(text))))
+  by <- union(unlist(spec$by), setdiff(asked, "day"))
+  dated <- !is.null(spec$every) || "day" %in% asked || length(spec$add) || length(spec$pick)
+  list(by = intersect(by, known), every = if (dated) "day", measures = brief_measures(spec$measures))
+}
+
+# What attaching told of all chunks together.
+say_attached <- function(trail) {
+  steps <- trail[trail$what == "attach" & trail$unmatched > 0, ]
+  for (i in seq_len(nrow(steps))) {
+    say("attach", sprintf("%s: %s without a row.", steps$why[i], count_of(steps$unmatched[i], "line")))
+  }
+}

@@ -1,0 +1,148 @@
+# Lines that never stand in memory together: a source is read in chunks, each of which is used and forgotten.
+
+# `use` is given each chunk as a table of lines that know their file and row.
+each_chunk <- function(source, use, call = caller_env()) {
+  readings <- open_readings(source, call)
+  for (i in seq_along(source$scans)) {
+    scan <- source$scans[[i]]
+    before <- 0
+    source$kind$chunks(scan, source$plan, source$options, call = call, take = function(chunk) {
+      n <- length(chunk[[1]])
+      places <- new_places(source$files[i], n, before, list(scan$empty))
+      use(chunk_lines(chunk, n, places, readings, source))
+      before <<- before + n
+    })
+    say_part_read(source, i)
+  }
+}
+
+chunk_lines <- function(chunk, n, places, readings, source) {
+  columns <- lapply(stats::setNames(nm = names(chunk)), function(name) {
+    x <- chunk[[name]]
+    if (!is.character(x)) {
+      return(x)
+    }
+    coded <- encode_text_kernel(x, threads_wanted())
+    reading <- readings[[name]]
+    if (is.null(reading)) coded_as_text(coded, source$options$blank) else
+      reading$values[match(coded$labels, reading$texts)][coded$codes]
+  })
+  table <- tibble::new_tibble(columns, nrow = n)
+  marks <- source$options$decimal_mark
+  texts <- names(table)[vapply(columns, is.character, NA)]
+  set_origin(table, places, new_trail("read", basename(places$file), 0, n),
+             if (!is.null(marks)) stats::setNames(rep(marks, length(texts)), texts))
+}
+
+# What the texts of columns stand for whose type all of their values must tell: these are read once for it.
+open_readings <- function(source, call) {
+  open <- names(source$plan)[source$plan == "open"]
+  if (length(open) == 0) {
+    return(list())
+  }
+  texts <- stats::setNames(rep(list(character()), length(open)), open)
+  for (scan in source$scans) {
+    source$kind$chunks(scan, source$plan[open], source$options, call = call, take = function(chunk) {
+      for (name in open) texts[[name]] <<- union(texts[[name]], encode_text_kernel(chunk[[name]], threads_wanted())$labels)
+    })
+  }
+  types <- source$options$types
+  readings <- lapply(stats::setNames(nm = open), function(name) {
+    known <- texts[[name]]
+    given <- known[!known %in% c("", NA, source$options$blank)]
+    asked <- if (name %in% names(types)) types[[name]]
+    found <- typed_texts(given, name, asked, source$options$decimal_mark, source$shown, call)
+    if (length(found$bad)) {
+      stop_because("type", c(
+        sprintf("Column `%s` of %s should be %s, but not every value is.", name, source$shown, asked),
+        x = sprintf("It holds %s.", examples_of(given[found$bad])), i = "Mend the values, or read it as \"text\"."
+      ), call = call)
+    }
+    if (!is.null(found$values)) list(texts = c(given, setdiff(known, given)), values = found$values)
+  })
+  Filter(Negate(is.null), readings)
+}
+
+say_part_read <- function(source, i) {
+  if (length(source$scans) > 1) {
+    say("progress", sprintf("Read %s (%d of %d, %s) ...", basename(source$files[i]), i, length(source$scans),
+                            count_of(source$rows[i], "line")))
+  }
+}
+
+# Tallies of chunks --------------------------------------------------------------------------------------------------
+
+# The tallies that `take` makes of the daybook of each chunk, a list by name, merged: the same as of all lines at once.
+tallies_of_chunks <- function(source, make, take, call = caller_env()) {
+  merged <- new_merger()
+  told <- list(trail = NULL, covered = NULL, day_rules = list())
+  each_chunk(source, call = call, use = function(table) {
+    book <- usable_book(make, table)
+    told <<- told_by_both(told, book)
+    if (inherits(book, "hinterfeld_daybook")) merged$put(take(book))
+  })
+  tallies <- merged$all()
+  if (is.null(tallies)) {
+    stop_because("no_lines", c("No line counts, so there is nothing to total.",
+                               i = "Look at the conditions, and at what was set aside."), call = call)
+  }
+  lapply(tallies, function(tally) {
+    days <- days_under(told$day_rules, told$covered, "day", tally$calendar, call)
+    tally$span <- plain_days(range(c(days, tally$span)))
+    tally$trail <- told$trail
+    tally$trail[1, c("why", "merged")] <- list(source$shown, 1)
+    tally
+  })
+}
+
+# A chunk may have no line that counts, as long as others have: then what its steps tell.
+usable_book <- function(make, lines) {
+  tryCatch(make(lines), hinterfeld_error_no_lines = function(cnd) cnd$left)
+}
+
+told_by_both <- function(told, book) {
+  list(trail = if (is.null(told$trail)) book$trail else merge_trails(told$trail, book$trail),
+       covered = if (is.null(book$covered)) told$covered else plain_days(range(c(told$covered, book$covered))),
+       day_rules = if (length(told$day_rules)) told$day_rules else book$day_rules)
+}
+
+# Like sizes are merged with like, so that no large tally is gone through for every small one.
+new_merger <- function() {
+  waiting <- list()
+  both <- function(a, b) Map(merge_tallies, a, b)
+  put <- function(tallies) {
+    rank <- 1
+    while (rank <= length(waiting) && !is.null(waiting[[rank]])) {
+      tallies <- both(waiting[[rank]], tallies)
+      waiting[rank] <<- list(NULL)
+      rank <- rank + 1
+    }
+    waiting[[rank]] <<- tallies
+  }
+  all <- function() {
+    left <- Filter(Negate(is.null), waiting)
+    if (length(left)) Reduce(function(a, b) both(b, a), left)
+  }
+  list(put = put, all = all)
+}
+
+#' @rdname tally_of
+#' @param make A function that makes the daybook of some lines, for a path.
+#' @param columns Columns to read, as in [load_table()], for a path.
+#' @param ... For a path, the other options of [load_table()].
+#' @export
+tally_of.character <- function(book, by = NULL, measures = "revenue", every = "day", make, columns = NULL, ...) {
+  if (missing(make) || !is.function(make)) {
+    stop_because("argument", c(
+      "`make` must be a function that makes a daybook of lines.",
+      i = "For example `make = function(lines) daybook(lines, day, revenue, product)`."
+    ))
+  }
+  by <- enquo(by)
+  options <- checked_options(...)
+  source <- open_files(book, enquo(columns), options)
+  on.exit(close_source(source))
+  tallies_of_chunks(source, make, function(book) {
+    list(tally = rlang::inject(tally_of(book, by = !!by, measures = measures, every = every)))
+  })$tally
+}
