@@ -19,7 +19,8 @@ check_brief <- function(brief) {
   if (!is.null(parsed$content) && is.list(parsed$content)) {
     tables <- names(parsed$content$tables)
     parsed$content <- sound_parts(parsed$content, problems)
-    problems <- with_lines(bind_problems(list(problems, meaning_problems(parsed, tables))), parsed$lines)
+    problems <- bind_problems(list(problems, with_databases(meaning_problems(parsed, tables))))
+    problems <- with_lines(problems, parsed$lines)
   }
   tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), class = "hinterfeld_brief_check")
 }
@@ -104,6 +105,9 @@ file_problems <- function(brief) {
   )
   bind_problems(lapply(Filter(function(one) !is.null(one[[2]]), named), function(one) {
     file <- file_entry(one[[2]], brief)
+    if (!is.null(file$database)) {
+      return(database_problem(one[[1]], file))
+    }
     outline <- utils::tail(one[[1]], 1) == "outline"
     if (if (outline) file.exists(file$path) && !dir.exists(file$path) else has_files(file$path)) {
       return(NULL)
@@ -113,6 +117,15 @@ file_problems <- function(brief) {
                 if (length(near)) sprintf("Did you mean %s?",
                                           quoted(near)) else "Paths are relative to the folder of the brief.")
   }))
+}
+
+database_problem <- function(path, file) {
+  tryCatch({
+    query_columns(database_named(file$database), file$table)
+    NULL
+  }, hinterfeld_error = function(cnd) {
+    new_problem(path, cnd$message[1], paste(unname(cnd$body), collapse = " "))
+  })
 }
 
 # A file, a folder with tables in it, or a pattern that some file has.
@@ -145,7 +158,7 @@ data_problems <- function(brief) {
       columns <- NULL
     } else if (!is.null(columns)) {
       more <- setdiff(more, by)
-      name <- step$name %||% sub("([.][[:alnum:]]+)+$", "", basename(file$path))
+      name <- step$name %||% attached_name(step$table)
       columns <- c(columns, ifelse(more %in% columns, paste0(more, "_", name), more))
     }
   }

@@ -3,7 +3,7 @@
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
   lines <- file_entry(brief$content$data$lines, brief)
-  if (!too_large(lines$path)) {
+  if (if (is.null(lines$database)) !too_large(lines$path) else !many_rows(lines)) {
     book <- brief_daybook(brief)
     return(list(all = book, table = function(name) book))
   }
@@ -18,6 +18,11 @@ too_large <- function(path) {
   sum(file.size(files) * ifelse(packed, 5, 1)) > getOption("hinterfeld.in_memory", 2e9)
 }
 
+# Rows of a database are taken for a hundred bytes each.
+many_rows <- function(file) {
+  100 * open_entry(file)$rows > getOption("hinterfeld.in_memory", 2e9)
+}
+
 brief_tallies <- function(brief) {
   content <- brief$content
   texts <- columns_of_names(content)
@@ -25,8 +30,7 @@ brief_tallies <- function(brief) {
   lines <- typed_entry(content$data$lines, brief, texts, wanted)
   say_progress("%s is read in chunks, which are tallied", lines$shown)
   tables <- attached_tables(brief, texts, wanted)
-  options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
-  source <- open_files(lines$path, rlang::new_quosure(lines$options$columns, rlang::empty_env()), options)
+  source <- open_entry(lines)
   on.exit(close_source(source))
   needs <- NULL
   tallies <- tallies_of_chunks(source, function(lines) quietly(book_of_lines(lines, tables, brief)), function(book) {
@@ -54,7 +58,8 @@ table_needs <- function(spec, known) {
   if (!is.null(spec$unsold)) {
     where <- if (!is.null(spec$unsold$where)) all.vars(str2lang(spec$unsold$where))
     by <- c(spec$unsold$product %||% "product", unlist(spec$unsold$within), where)
-    return(list(by = intersect(by, known), every = "day", measures = "revenue"))
+    return(list(by = intersect(by, known), every = "day",
+                measures = as.list(intersect(c("revenue", "units"), known))))
   }
   conditions <- unlist(spec[c("keep", "leave_out")])
   asked <- unlist(lapply(conditions, function(text) all.vars(str2lang(text))))

@@ -1,7 +1,12 @@
 # From a brief's files to its daybook.
 
-# A file entry is a path, or a path with options for load_table().
+# A file entry is a path, or a path with options for load_table(); or a table of a database, which is known by name.
 file_entry <- function(entry, brief) {
+  if (is.list(entry) && !is.null(entry$database)) {
+    shown <- sprintf("%s of %s", if (is_query(entry$table)) "a query" else entry$table, entry$database)
+    return(list(shown = shown, path = paste(entry$database, entry$table, sep = "\r"), database = entry$database,
+                table = entry$table, options = Filter(Negate(is.null), list(types = unlist(entry$types)))))
+  }
   options <- if (is.list(entry)) entry[setdiff(names(entry), "file")] else list()
   shown <- if (is.list(entry)) entry$file else entry
   options$types <- unlist(options$types)
@@ -17,8 +22,20 @@ brief_path <- function(brief, path) {
 # `texts` are columns that name something, whatever they look like; types that the brief gives count more. Of `wanted`
 # columns those that are there are read; NULL for all.
 load_file <- function(entry, brief, texts = character(), wanted = NULL) {
-  file <- typed_entry(entry, brief, texts, wanted)
-  rlang::exec(load_table, file$path, !!!file$options)
+  source <- open_entry(typed_entry(entry, brief, texts, wanted))
+  on.exit(close_source(source))
+  read_source(source)
+}
+
+# The source that an entry names.
+open_entry <- function(file) {
+  columns <- rlang::new_quosure(file$options$columns, rlang::empty_env())
+  options <- rlang::exec(checked_options, !!!file$options[setdiff(names(file$options), "columns")])
+  if (is.null(file$database)) {
+    open_files(file$path, columns, options)
+  } else {
+    open_database(database_named(file$database), file$table, columns, options)
+  }
 }
 
 typed_entry <- function(entry, brief, texts, wanted) {
@@ -120,7 +137,7 @@ all_names <- function(x) {
 
 # What attach_table() calls a table of a brief by itself.
 attached_name <- function(table) {
-  sub("([.][[:alnum:]]+)+$", "", basename(if (is.list(table)) table$file else table))
+  sub("([.][[:alnum:]]+)+$", "", basename(if (is.list(table)) table$file %||% table$table else table))
 }
 
 make_daybook <- function(lines, roles) {
@@ -144,7 +161,30 @@ say_progress <- function(text, ...) {
 # The columns that a file or the first file of several has, from its heading alone; none when it cannot be read.
 file_columns <- function(file) {
   quietly(tryCatch(
-    rlang::exec(source_columns, file$path, !!!file$options[setdiff(names(file$options), "types")]),
+    if (is.null(file$database)) {
+      rlang::exec(source_columns, file$path, !!!file$options[setdiff(names(file$options), "types")])
+    } else {
+      query_columns(database_named(file$database), file$table)
+    },
     hinterfeld_error = function(cnd) NULL
   ))
+}
+
+# Databases ---------------------------------------------------------------------------------------------------------
+
+# One connection to each database while a brief is checked or run: all that it reads is of one moment.
+open_databases <- new.env(parent = emptyenv())
+
+database_named <- function(name) {
+  if (is.null(open_databases[[name]])) assign(name, connect_database(name), open_databases)
+  open_databases[[name]]
+}
+
+with_databases <- function(code) {
+  outer <- length(ls(open_databases)) == 0
+  on.exit(if (outer) {
+    for (name in ls(open_databases)) disconnect_database(open_databases[[name]])
+    rm(list = ls(open_databases), envir = open_databases)
+  })
+  force(code)
 }

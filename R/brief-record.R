@@ -16,7 +16,9 @@ input_record <- function(brief) {
   list(
     inputs = c(
       list(c(list(file = basename(brief$path)), file_record(brief$path))),
-      lapply(files, function(file) c(list(file = file$shown), file_record(file$path)))
+      lapply(files, function(file) {
+        c(list(file = file$shown), if (is.null(file$database)) file_record(file$path) else list(rows = open_entry(file)$rows))
+      })
     ),
     versions = list(hinterfeld = as.character(utils::packageVersion("hinterfeld")), R = as.character(getRversion()),
                     ggplot2 = as.character(utils::packageVersion("ggplot2")))
@@ -54,7 +56,9 @@ made_before <- function(former, folder) {
 is_current <- function(former, inputs, folder) {
   same <- function(a, b) identical(jsonlite::toJSON(a, auto_unbox = TRUE, digits = NA),
                                    jsonlite::toJSON(b, auto_unbox = TRUE, digits = NA))
-  !is.null(former) && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
+  # Rows of a database may be others, however many there are.
+  known <- all(vapply(inputs$inputs, function(input) !is.null(input$sha256), NA))
+  !is.null(former) && known && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
     all(vapply(former$outputs, function(output) {
       path <- file.path(folder, output$file)
       file.exists(path) && same(output[c("bytes", "sha256")], file_record(path))

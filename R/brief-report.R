@@ -10,7 +10,7 @@ sales_report.character <- function(x, path, ...) {
 #' @export
 sales_report.hinterfeld_brief <- function(x, path, ...) {
   rlang::check_dots_empty()
-  in_plain_session(brief_report(x, if (!missing(path)) path))
+  with_databases(in_plain_session(brief_report(x, if (!missing(path)) path)))
 }
 
 brief_report <- function(x, path) {

@@ -30,7 +30,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE) {
   check_flag(again, "again")
   check_flag(anywhere, "anywhere")
   call <- rlang::current_env()
-  in_plain_session({
+  with_databases(in_plain_session({
     if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
@@ -46,7 +46,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE) {
       return(invisible(former))
     }
     invisible(run_into(folder, brief, inputs, former))
-  })
+  }))
 }
 
 run_into <- function(folder, brief, inputs, former, call = caller_env()) {

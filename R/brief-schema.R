@@ -27,7 +27,9 @@ schema_problems <- function(value, rule, path, schema) {
     if (length(fits) == 0) {
       return(type_problem(value, unlist(lapply(rule$anyOf, branch_types, schema = schema)), path))
     }
-    return(schema_problems(value, fits[[1]], path, schema))
+    # Of several forms of keys, the one whose needed key is there.
+    meant <- Filter(function(branch) unlist(followed_rule(branch, schema)$required)[1] %in% names(value), fits)
+    return(schema_problems(value, c(meant, fits)[[1]], path, schema))
   }
   if (!is.null(rule$enum)) {
     return(enum_problem(value, rule$enum, path))

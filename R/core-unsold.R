@@ -24,48 +24,71 @@
 #' unsold(demo_daybook(), products, within = region)
 #' coverage(demo_daybook(), products, within = region)
 unsold <- function(book, catalogue, where = NULL, within = NULL, product = product) {
-  check_daybook(book)
+  sales <- product_sales(book)
   where <- enquo(where)
-  within <- pick_columns(enquo(within), names(book$columns), "within")
-  catalogue <- read_catalogue(book, catalogue, enquo(product))
-  counted <- if (rlang::quo_is_null(where)) seq_len(book$lines) else which(
-    evaluate_condition(book, where, caller_env())
-  )
-  if (!rlang::quo_is_null(where)) mention_unknown_values(where, book)
-  sold <- sold_there(take_parts(book, list(counted)), book, catalogue$names, within)
+  within <- pick_columns(enquo(within), split_columns(book), "within")
+  catalogue <- read_catalogue(sales, catalogue, enquo(product))
+  counted <- if (!rlang::quo_is_null(where)) which(evaluate_condition(parts_of(book)[[1]], where, caller_env()))
+  if (!rlang::quo_is_null(where)) mention_unknown_values(where, parts_of(book)[[1]])
+  sold <- sold_there(sales, catalogue$names, within, counted)
   missed <- which(sold$lines == 0)
-  elsewhere <- sold_there(book, book, catalogue$names, character())[sold$product[missed], ]
-  sales <- as.list(elsewhere[c("last_sale", "lines", if ("units" %in% names(book$roles)) "units", "revenue")])
+  elsewhere <- sold_there(sales, catalogue$names, character())[sold$product[missed], ]
+  decimals <- sales$decimals
+  sales <- as.list(elsewhere[c("last_sale", "lines", if ("units" %in% names(decimals)) "units", "revenue")])
   known <- as.list(catalogue$table[sold$product[missed], ])
   clash <- names(known) %in% c(within, names(sales))
   names(known)[clash] <- paste0(names(known)[clash], "_catalogue")
   columns <- c(as.list(sold[missed, within]), known, sales)
-  new_listing("unsold", columns, length(missed), sold_columns(book), about_facts(book),
+  new_listing("unsold", columns, length(missed), sold_columns(decimals), about_facts(book),
               list(within = within, where = if (!rlang::quo_is_null(where)) rlang::as_label(where)))
 }
 
 # What the columns of sales beside a product count.
-sold_columns <- function(book) {
+sold_columns <- function(decimals) {
   c(list(lines = list(counts = "lines", decimals = 0L),
-         revenue = list(counts = "money", decimals = book$decimals[["revenue"]])),
-    if ("units" %in% names(book$roles)) list(units = list(counts = "pieces", decimals = book$decimals[["units"]])))
+         revenue = list(counts = "money", decimals = decimals[["revenue"]])),
+    if ("units" %in% names(decimals)) list(units = list(counts = "pieces", decimals = decimals[["units"]])))
 }
 
 #' @rdname unsold
 #' @export
 coverage <- function(book, catalogue, within, product = product) {
-  check_daybook(book)
-  within <- pick_columns(enquo(within), names(book$columns), "within")
-  catalogue <- read_catalogue(book, catalogue, enquo(product))
-  sold <- sold_there(book, book, catalogue$names, within)
+  sales <- product_sales(book)
+  within <- pick_columns(enquo(within), split_columns(book), "within")
+  catalogue <- read_catalogue(sales, catalogue, enquo(product))
+  sold <- sold_there(sales, catalogue$names, within)
   sold$sold <- sold$lines > 0
   sold$product <- catalogue$names[sold$product]
-  columns <- sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(book$roles)) "units",
+  columns <- sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(sales$decimals)) "units",
                     "revenue")]
-  new_listing("coverage", as.list(columns), nrow(sold), sold_columns(book), about_facts(book), list(within = within))
+  new_listing("coverage", as.list(columns), nrow(sold), sold_columns(sales$decimals), about_facts(book),
+              list(within = within))
 }
 
-read_catalogue <- function(book, catalogue, product, call = caller_env()) {
+# Lines, revenue, last day and units as amounts over the rows of the facts.
+product_sales <- function(facts, call = caller_env()) {
+  check_facts(facts, "book", call)
+  part <- parts_of(facts)[[1]]
+  columns <- part$columns
+  tallied <- inherits(facts, "hinterfeld_tally")
+  if (tallied && !("product" %in% facts$by && identical(facts$every, "day"))) {
+    stop_not_held(facts, "Whether a product was sold is told by products and days.", call)
+  }
+  units <- if (tallied) "units" %in% names(facts$measures) else "units" %in% names(facts$roles)
+  amounts <- if (tallied) {
+    lapply(part$amounts[c(lines = ".lines", revenue = ".revenue", if (units) c(units = "units"))], held_amount)
+  } else {
+    list(lines = new_amount("count"), revenue = new_amount("sum", columns$revenue),
+         units = if (units) new_amount("sum", columns$units))
+  }
+  names(amounts) <- c("lines", "revenue", if (units || !tallied) "units")
+  amounts$last <- new_amount("largest", as.double(columns$day))
+  scale <- if (units) if (tallied) facts$measures$units$spec$decimals else facts$decimals[["units"]]
+  list(columns = columns, rows = part$lines, amounts = Filter(Negate(is.null), amounts),
+       products = column_key("product", facts, list(part)), decimals = c(facts$decimals["revenue"], units = scale))
+}
+
+read_catalogue <- function(sales, catalogue, product, call = caller_env()) {
   check_table(catalogue, "catalogue", call)
   column <- pick_columns(product, names(catalogue), "product", call)
   names <- plain_value(catalogue[[column[1]]])
@@ -77,7 +100,7 @@ read_catalogue <- function(book, catalogue, product, call = caller_env()) {
       i = "Keep one row per product."
     ), call = call)
   }
-  unlisted <- setdiff(product_names(book), names)
+  unlisted <- setdiff(product_names(sales), names)
   if (length(unlisted)) {
     say("catalogue", sprintf("%s of the daybook %s not in the catalogue: %s.", count_of(length(unlisted), "product"),
                              if (length(unlisted) == 1) "is" else "are", examples_of(unlisted)))
@@ -85,42 +108,34 @@ read_catalogue <- function(book, catalogue, product, call = caller_env()) {
   list(table = tibble::as_tibble(catalogue), names = names)
 }
 
-product_names <- function(book) {
-  plain_value(column_values(book, "product"))
+# Those that some row has.
+product_names <- function(sales) {
+  codes <- as.integer(sales$products$codes)
+  plain_value(sales$products$labels)[sort(unique(codes[!is.na(codes) & codes > 0]))]
 }
 
-# Lines, revenue and last sale of each product in each combination of `within` that `all` has lines for;
-# products by their place in `names`.
-sold_there <- function(book, all, names, within) {
-  keys <- lapply(within, function(name) key_of_column(name, all$columns[[name]]))
-  places <- group_lines(all$lines, keys)
+# Lines, revenue and last sale of each product in each combination of `within` that there are lines for, counted in some
+# rows or all; products by their place in `names`.
+sold_there <- function(sales, names, within, counted = NULL) {
+  keys <- lapply(within, function(name) key_of_column(name, sales$columns[[name]]))
+  places <- group_lines(sales$rows, keys)
   labels <- choose_labels(keys, places$parts)
   grid <- expand.grid(product = seq_along(names), place = seq_len(places$count))
   columns <- Map(function(key, part) key_values(key, part, grid$place, labels), keys, places$parts)
   rows <- tibble::new_tibble(c(stats::setNames(columns, within), list(product = grid$product)), nrow = nrow(grid))
 
-  product <- new_key("product", match(product_names(book), names), names)
-  mine <- place_of_lines(book, within, keys, places)
-  amounts <- list(lines = new_amount("count"), revenue = new_amount("sum", book$columns$revenue),
-                  last = new_amount("largest", as.double(book$columns$day)))
-  if ("units" %in% names(book$roles)) amounts$units <- new_amount("sum", book$columns$units)
-  found <- tally_lines(book$lines, list(product, mine), amounts)
-  # Products that the catalogue lacks have no code, and are nobody's.
+  known <- match(plain_value(sales$products$labels), names)
+  codes <- as.integer(sales$products$codes)
+  product <- new_key("product", known[replace(codes, codes < 1, NA)], names)
+  mine <- new_key("place", rep_len(places$codes, sales$rows), seq_len(places$count))
+  # Products that the catalogue lacks have no code, and are nobody's; no more do rows that do not count.
+  if (!is.null(counted)) product$codes[-counted] <- NA
+  if (!is.null(counted) && length(counted) == 0) product$codes[] <- NA
+  found <- tally_lines(sales$rows, list(product, mine), sales$amounts)
   at <- find_groups(list(grid$product, grid$place), found$codes, c(length(names), places$count))
   zero <- function(x) replace(x[at], is.na(at), 0)
   rows$last_sale <- plain_days(found$values$last[at])
   rows$lines <- zero(found$values$lines)
-  if (!is.null(amounts$units)) rows$units <- from_minor(zero(found$values$units), book$decimals[["units"]])
-  rows$revenue <- from_minor(zero(found$values$revenue), book$decimals[["revenue"]])
+  for (name in names(sales$decimals)) rows[[name]] <- from_minor(zero(found$values[[name]]), sales$decimals[[name]])
   rows
-}
-
-# The place (combination of `within`) of each line of `book`, numbered as in `places`.
-place_of_lines <- function(book, within, keys, places) {
-  codes <- lapply(seq_along(within), function(k) {
-    code <- match(column_values(book, within[k]), keys[[k]]$labels)
-    replace(code, is.na(code), 0L)
-  })
-  place <- find_groups(codes, places$parts, key_sizes(keys))
-  new_key("place", rep_len(place, book$lines), seq_len(places$count))
 }

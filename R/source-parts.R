@@ -41,9 +41,9 @@ files_of_folder <- function(folder, call) {
     ), call = call)
   }
   if (!all(tables)) {
-    say("left_alone", sprintf("%s of \"%s\" left alone: %s.",
-                              if (sum(!tables) == 1) "1 file was" else paste(group_digits(sum(!tables)), "files were"),
-                              folder, examples_of(names[!tables])))
+    say("left_alone", sprintf("In \"%s\" %s left alone: %s.", folder,
+                              if (sum(!tables) == 1) "1 file is" else paste(group_digits(sum(!tables)), "files are"),
+                              examples_of(names[!tables])))
   }
   file.path(folder, names[tables])
 }

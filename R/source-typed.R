@@ -13,9 +13,9 @@ plan_typed <- function(scans, names, options) {
       ), call = NULL)
     }
   }
-  asked <- options$types[names]
+  asked <- ifelse(names %in% names(options$types), options$types[names], NA)
   name_of <- c(number = "number", text = "text", date = "date", datetime = "date-time", logical = "logical")
-  other <- which(!is.na(asked) & asked != "text" & types[[1]] != "text" & types[[1]] != name_of[asked])
+  other <- which(!is.na(asked) & asked != "text" & types[[1]] != "text" & types[[1]] != name_of[as.character(asked)])
   if (length(other)) {
     stop_because("type", c(
       sprintf("Column `%s` is %s in %s, not %s.", names[other[1]], types[[1]][other[1]], basename(scans[[1]]$path),
