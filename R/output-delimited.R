@@ -2,30 +2,36 @@
 
 # Every cell is text before it is written, so the writer has nothing to decide but quotes.
 write_delimited <- function(x, path, delimiter) {
-  columns <- cell_texts(formula_safe(x))
+  cells <- cell_texts(formula_safe(x))
   tryCatch(
-    data.table::fwrite(columns, path, sep = delimiter, quote = "auto", qmethod = "double", eol = "\n", na = "",
+    data.table::fwrite(cells$columns, path, sep = delimiter, quote = "auto", qmethod = "double", eol = "\n", na = "",
                        showProgress = FALSE, nThread = threads_wanted()),
     error = function(cnd) stop_unwritten(conditionMessage(cnd)),
     warning = function(cnd) stop_unwritten(conditionMessage(cnd))
   )
   # Not every version of the writer notices a full disk: each line must be there.
-  feeds <- sum(vapply(columns, text_feeds_kernel, 0)) + text_feeds_kernel(names(columns))
-  if (line_feeds_kernel(path) != nrow(x) + (length(x) > 0) + feeds) stop_unwritten("It was cut short. Is the disk full?")
+  if (line_feeds_kernel(path) != nrow(x) + (length(x) > 0) + cells$feeds) {
+    stop_unwritten("It was cut short. Is the disk full?")
+  }
 }
 
-# Numbers as plain decimals: never an exponent, money with all its decimals. Days and repeated texts become text once.
+# The columns as texts, and how many line feeds these hold. Numbers are plain decimals: never an exponent, money with
+# all its decimals. Days and repeated texts become text once.
 cell_texts <- function(x) {
   exact <- exact_decimals(x)
+  feeds <- text_feeds_kernel(names(x))
+  of_labels <- function(values) {
+    found <- distinct_codes(values)
+    labels <- enc2utf8(as.character(if (inherits(values, "Date")) plain_days(found$labels) else found$labels))
+    codes <- as.integer(found$codes)
+    if (any(grepl("\n", labels, fixed = TRUE))) feeds <<- feeds + text_feeds_kernel(labels[codes])
+    replace(labels, labels %in% "", NA)[codes]
+  }
   columns <- Map(function(values, name) {
     if (inherits(values, "POSIXct")) {
       format(values, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-    } else if (inherits(values, "Date") || is.factor(values) || is.logical(values)) {
-      known <- unique(values)
-      as.character(known)[match(values, known)]
-    } else if (!is.numeric(values)) {
-      text <- enc2utf8(as.character(values))
-      replace(text, text %in% "", NA)
+    } else if (!is.numeric(values) || inherits(values, "Date")) {
+      of_labels(values)
     } else if (name %in% names(exact)) {
       fixed_text(values, exact[[name]])
     } else {
@@ -34,7 +40,7 @@ cell_texts <- function(x) {
   }, as.list(x), names(x))
   # A line of nothing would be no row to a reader.
   if (length(columns) == 1) columns[[1]][is.na(columns[[1]])] <- ""
-  structure(columns, class = "data.frame", row.names = .set_row_names(nrow(x)))
+  list(columns = structure(columns, class = "data.frame", row.names = .set_row_names(nrow(x))), feeds = feeds)
 }
 
 # A cell that begins like a formula would be run by a spreadsheet, whatever it says; numbers may begin with a sign.

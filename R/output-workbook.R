@@ -10,6 +10,9 @@ write_workbook <- function(tables, path) {
   openxlsx::modifyBaseFont(book, fontSize = 11, fontName = "Calibri")
   write_contents(book, tables, names)
   for (i in seq_along(tables)) write_sheet(book, tables[[i]], names[i])
+  # It is packed again below.
+  old <- options(openxlsx.compressionLevel = 1)
+  on.exit(options(old))
   openxlsx::saveWorkbook(book, path, overwrite = TRUE)
   timeless_workbook(path)
 }
@@ -88,18 +91,21 @@ write_sheet <- function(book, x, sheet) {
   openxlsx::writeData(book, sheet, data, headerStyle = heading_style(), withFilter = nrow(data) > 0)
   openxlsx::freezePane(book, sheet, firstRow = TRUE)
   rows <- seq_len(nrow(data)) + 1L
-  for (j in seq_along(facts)) {
-    format <- number_format(facts[[j]], calendar)
-    if (!is.null(format) && nrow(data)) {
-      openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, j)
-    }
-    right <- facts[[j]]$kind %in% number_kinds
-    if (right) {
-      openxlsx::addStyle(book, sheet, openxlsx::createStyle(halign = "right"), 1, j, stack = TRUE)
-    }
-    widest <- max(nchar(c(names(data)[j], shown_text(utils::head(x[[j]], 1000), facts[[j]], calendar)), "width"))
-    openxlsx::setColWidths(book, sheet, j, min(60, widest + if (nrow(data)) 5 else 3))
+  # The package goes through all cells for every style that is added: one for each format, not for each column.
+  formats <- vapply(facts, function(fact) number_format(fact, calendar) %||% "", "")
+  for (format in setdiff(if (nrow(data)) unique(formats), "")) {
+    openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, which(formats == format),
+                       gridExpand = TRUE)
   }
+  right <- which(vapply(facts, function(fact) fact$kind %in% number_kinds, NA))
+  if (length(right)) {
+    openxlsx::addStyle(book, sheet, openxlsx::createStyle(halign = "right"), 1, right, gridExpand = TRUE, stack = TRUE)
+  }
+  widths <- vapply(seq_along(facts), function(j) {
+    widest <- max(nchar(c(names(data)[j], shown_text(utils::head(x[[j]], 1000), facts[[j]], calendar)), "width"))
+    min(60, widest + if (nrow(data)) 5 else 3)
+  }, 0)
+  openxlsx::setColWidths(book, sheet, seq_along(facts), widths)
   totals <- which(total_rows(x)) + 1L
   if (length(totals)) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(facts),
@@ -130,5 +136,5 @@ timeless_workbook <- function(path) {
   writeLines(gsub("[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]+Z", "2000-01-01T12:00:00Z", text), core, useBytes = TRUE)
   parts <- sort(list.files(folder, recursive = TRUE, all.files = TRUE), method = "radix")
   Sys.setFileTime(file.path(folder, parts), as.POSIXct("2000-01-01 12:00:00"))
-  zip::zip(path, parts, root = folder, include_directories = FALSE)
+  zip::zip(path, parts, root = folder, include_directories = FALSE, compression_level = 4)
 }

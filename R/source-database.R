@@ -94,7 +94,7 @@ query_source <- function(con, table, call) {
 is_hidden <- function(con, parts) {
   inherits(con, "PqConnection") && nrow(DBI::dbGetQuery(con, "
     SELECT 1 FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
-    WHERE c.relname = $1 AND n.nspname = coalesce($2, n.nspname)",
+    WHERE c.relname = $1 AND n.nspname = coalesce($2, n.nspname) AND NOT has_table_privilege(c.oid, 'SELECT')",
     params = list(utils::tail(parts, 1), if (length(parts) == 2) parts[1] else NA_character_))) > 0
 }
 

@@ -37,7 +37,7 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
   columns <- match(names(kinds), scan$names)
   blocks <- scan$blocks
   # What is one plain block is read where it stands.
-  whole <- length(blocks$offset) == 1 && blocks$plain[1] == 1
+  whole <- length(blocks$offset) == 1 && blocks$plain[1] == 1 && scan$heading_lines == 1
   for (i in seq_along(blocks$offset)) {
     laid <- if (whole) {
       list(problem = "", between = scan$delimiter, feed = "", back = "", skip = scan$heading_lines)
