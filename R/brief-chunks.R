@@ -3,7 +3,7 @@
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
   lines <- file_entry(brief$content$data$lines, brief)
-  if (if (is.null(lines$database)) !too_large(lines$path) else !many_rows(lines)) {
+  if (!is_large(lines)) {
     book <- brief_daybook(brief)
     return(list(all = book, table = function(name) book))
   }
@@ -11,16 +11,16 @@ brief_facts <- function(brief) {
   list(all = tallies[["report"]], table = function(name) tallies[[paste("table", name)]])
 }
 
-# More bytes than are read into memory at once; packed text is several times what its file is.
-too_large <- function(path) {
-  files <- quietly(tryCatch(source_files(path), hinterfeld_error = function(cnd) character()))
+# More bytes than are read into memory at once; packed text is several times what its file is, and a row of a database
+# is taken for a hundred bytes.
+is_large <- function(file) {
+  limit <- getOption("hinterfeld.in_memory", 2e9)
+  if (!is.null(file$database)) {
+    return(100 * open_entry(file)$rows > limit)
+  }
+  files <- quietly(tryCatch(source_files(file$path), hinterfeld_error = function(cnd) character()))
   packed <- grepl("[.](gz|parquet)$", files, ignore.case = TRUE)
-  sum(file.size(files) * ifelse(packed, 5, 1)) > getOption("hinterfeld.in_memory", 2e9)
-}
-
-# Rows of a database are taken for a hundred bytes each.
-many_rows <- function(file) {
-  100 * open_entry(file)$rows > getOption("hinterfeld.in_memory", 2e9)
+  sum(file.size(files) * ifelse(packed, 5, 1)) > limit
 }
 
 brief_tallies <- function(brief) {

@@ -22,7 +22,11 @@ brief_path <- function(brief, path) {
 # `texts` are columns that name something, whatever they look like; types that the brief gives count more. Of `wanted`
 # columns those that are there are read; NULL for all.
 load_file <- function(entry, brief, texts = character(), wanted = NULL) {
-  source <- open_entry(typed_entry(entry, brief, texts, wanted))
+  read_entry(typed_entry(entry, brief, texts, wanted))
+}
+
+read_entry <- function(file) {
+  source <- open_entry(file)
   on.exit(close_source(source))
   read_source(source)
 }
@@ -137,7 +141,10 @@ all_names <- function(x) {
 
 # What attach_table() calls a table of a brief by itself.
 attached_name <- function(table) {
-  sub("([.][[:alnum:]]+)+$", "", basename(if (is.list(table)) table$file %||% table$table else table))
+  if (is.list(table) && is.null(table$file)) {
+    return(table_short_name(table$table))
+  }
+  sub("([.][[:alnum:]]+)+$", "", basename(if (is.list(table)) table$file else table))
 }
 
 make_daybook <- function(lines, roles) {
@@ -168,23 +175,4 @@ file_columns <- function(file) {
     },
     hinterfeld_error = function(cnd) NULL
   ))
-}
-
-# Databases ---------------------------------------------------------------------------------------------------------
-
-# One connection to each database while a brief is checked or run: all that it reads is of one moment.
-open_databases <- new.env(parent = emptyenv())
-
-database_named <- function(name) {
-  if (is.null(open_databases[[name]])) assign(name, connect_database(name), open_databases)
-  open_databases[[name]]
-}
-
-with_databases <- function(code) {
-  outer <- length(ls(open_databases)) == 0
-  on.exit(if (outer) {
-    for (name in ls(open_databases)) disconnect_database(open_databases[[name]])
-    rm(list = ls(open_databases), envir = open_databases)
-  })
-  force(code)
 }

@@ -3,22 +3,35 @@
 #' Writes a brief to begin with: roles guessed from names and values of columns, tables attached by the columns they
 #' share with the lines, three tables and a figure. What had to be guessed is marked with `CHECK`.
 #'
-#' @param files Text: paths of delimited text files, the sale lines first, then the tables to attach.
+#' @param files Text: paths of files, folders or patterns, as in [load_table()], the sale lines first, then the tables to
+#'   attach; or the names of tables of a database.
 #' @param folder Text: the folder that the brief will lie in; paths in it are relative to it.
+#' @param database Text: the name of the database that the tables are in: an environment variable that holds its address
+#'   (`postgresql://user@host/name`, `sqlite:/path/of/file`), or a PostgreSQL service.
 #' @return Text, one element per line.
 #' @section Errors: Those of [load_table()].
 #' @export
 #' @examples
 #' files <- demo_files()
 #' writeLines(starter_brief(files[c("order_lines", "orders", "products")]))
-starter_brief <- function(files, folder = ".") {
-  tables <- lapply(unname(files), load_table)
+starter_brief <- function(files, folder = ".", database = NULL) {
+  check_text(database, "database", none = TRUE)
+  tables <- lapply(unname(files), function(file) {
+    if (is.null(database)) load_table(file) else with_databases(load_table(database_named(database), file))
+  })
+  shown <- vapply(files, function(file) {
+    if (is.null(database)) {
+      yaml_text(paste0(relative_to(file, folder), if (dir.exists(file)) "/"))
+    } else {
+      sprintf("{database: %s, table: %s}", yaml_text(database), yaml_text(file))
+    }
+  }, "")
   columns <- names(tables[[1]])
   attached <- list()
   facts <- column_notes(tables[[1]])
   for (i in seq_along(tables)[-1]) {
     by <- intersect(columns, names(tables[[i]]))
-    attached[[i - 1]] <- list(file = files[[i]], by = by)
+    attached[[i - 1]] <- list(shown = shown[[i]], by = by)
     facts <- c(facts, column_notes(tables[[i]])[setdiff(names(tables[[i]]), columns)])
     columns <- union(columns, names(tables[[i]]))
   }
@@ -26,8 +39,7 @@ starter_brief <- function(files, folder = ".") {
   splits <- setdiff(intersect(c("category", "region", "channel"), columns), roles$product)
   c(
     "# A starter brief. Read it, mend what is marked with CHECK, then: hinterfeld check, hinterfeld run.",
-    "brief: 1", "", "data:", sprintf("  lines: %s", yaml_text(relative_to(files[[1]], folder))),
-    attach_lines(attached, folder),
+    "brief: 1", "", "data:", sprintf("  lines: %s", shown[[1]]), attach_lines(attached),
     "", "# The columns:",
     sprintf("#   %s: %s", comment_text(names(facts)), comment_text(vapply(facts, function(fact) fact$note, ""))),
     "", "daybook:", role_lines(roles, columns),
@@ -96,14 +108,14 @@ role_lines <- function(roles, columns) {
   c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")
 }
 
-attach_lines <- function(attached, folder) {
+attach_lines <- function(attached) {
   if (length(attached) == 0) {
     return(NULL)
   }
   c("  attach:", unlist(lapply(attached, function(one) {
     by <- if (length(one$by)) sprintf("[%s]", paste(vapply(one$by, yaml_text, ""),
                                                     collapse = ", ")) else "[]  # CHECK: no column has one name in both"
-    c(sprintf("    - table: %s", yaml_text(relative_to(one$file, folder))), sprintf("      by: %s", by),
+    c(sprintf("    - table: %s", one$shown), sprintf("      by: %s", by),
       "      need: any                 # lines without a row are kept; `every` refuses them")
   })))
 }

@@ -2,9 +2,11 @@
 
 cli_new <- function(args) {
   given <- cli_options(
-    "new", list(option("out", "write the brief to this file instead of printing it", "FILE")), args, files = c(1, Inf),
+    "new", list(option("out", "write the brief to this file instead of printing it", "FILE"), database_option()), args,
+    files = c(1, Inf),
     of = "FILE [FILE ...]",
-    example = c("hinterfeld new order_lines.csv orders.csv products.csv --out monthly.yaml")
+    example = c("hinterfeld new order_lines.csv orders.csv products.csv --out monthly.yaml",
+                "hinterfeld new shop.order_lines shop.orders --database SHOP --out monthly.yaml")
   )
   if (is.null(given)) {
     return(invisible())
@@ -13,7 +15,7 @@ cli_new <- function(args) {
     stop_because("file", c(sprintf("There is a file \"%s\" already.", given$out),
                            i = "Give another with --out, or move it away."))
   }
-  brief <- starter_brief(given$files, if (is.null(given$out)) "." else dirname(given$out))
+  brief <- starter_brief(given$files, if (is.null(given$out)) "." else dirname(given$out), given$database)
   if (is.null(given$out)) {
     return(writeLines(brief))
   }

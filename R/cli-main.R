@@ -26,6 +26,7 @@ cli_main <- function(args = commandArgs(TRUE)) {
 
 cli_run_line <- function(args) {
   quiet <- "--quiet" %in% args
+  options(hinterfeld.quiet = quiet)
   say_it <- function(cnd, restart) {
     if (!quiet) cli_say(conditionMessage(cnd))
     invokeRestart(restart)
@@ -192,6 +193,10 @@ option <- function(name, help, metavar = NULL, default = NULL, type = "character
 
 flag <- function(name, help) {
   optparse::make_option(paste0("--", name), action = "store_true", default = FALSE, help = help)
+}
+
+database_option <- function() {
+  option("database", "the files are tables of this database: an environment variable or PostgreSQL service", "NAME")
 }
 
 # A file as given, or what comes through standard input.

@@ -7,14 +7,20 @@ cli_survey <- function(args) {
          flag("spellings", "with --column: a row for each spelling, not for each meaning"),
          option("rows", "how many columns or values to print [default: %default]", "N", 40L, "integer"),
          option("delimiter", "by default found in the heading", "MARK"),
-         option("encoding", "the file's encoding [default: UTF-8]", "NAME", "UTF-8")),
+         option("encoding", "the file's encoding [default: UTF-8]", "NAME", "UTF-8"),
+         option("sheet", "of a workbook, by default the first", "NAME"), database_option()),
     args, files = c(1, 1), of = "FILE",
-    example = c("hinterfeld survey orders.csv", "hinterfeld survey orders.csv --column status")
+    example = c("hinterfeld survey orders.csv", "hinterfeld survey sales/ --column status",
+                "hinterfeld survey shop.orders --database SHOP")
   )
   if (is.null(given)) {
     return(invisible())
   }
-  table <- load_table(cli_file(given$files), delimiter = given$delimiter, encoding = given$encoding)
+  table <- if (is.null(given$database)) {
+    load_table(cli_file(given$files), delimiter = given$delimiter, encoding = given$encoding, sheet = given$sheet)
+  } else {
+    with_databases(load_table(database_named(given$database), given$files))
+  }
   found <- if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column)
   lines <- format(found, n = given$rows, spellings = given$spellings)
   writeLines(gsub("`print(x, spellings = TRUE)`", "--spellings", lines, fixed = TRUE))

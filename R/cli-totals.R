@@ -14,6 +14,10 @@ cli_totals <- function(args) {
   given <- read_whole_options(given)
   check_totals_options(given)
   given <- read_totals_options(given)
+  with_databases(print_totals(given))
+}
+
+print_totals <- function(given) {
   book <- cli_facts(given)
   if (given$audit) writeLines(c("What was read, kept and left out", "", format(audit(book)), ""))
   t <- cli_table(book, given)
@@ -137,6 +141,7 @@ totals_options <- function() {
     option("columns", "the columns to show, in that order", "NAMES"),
     option("decimals-shown", "round to so many decimals in print", "N"),
     option("decimals", "decimals of revenue [default: %default]", "N", "2"),
+    database_option(),
     option("currency", "the currency's mark", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
     option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
@@ -202,25 +207,29 @@ read_totals_options <- function(given) {
 cli_facts <- function(given) {
   # What names something is text, however much it looks like a number; so is a day that a format reads.
   texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
-  tables <- lapply(given$files[-1], load_given, texts = texts)
-  if (!too_large(given$files[1])) {
-    return(cli_daybook(load_given(given$files[1], texts), tables, given))
+  entries <- lapply(given$files, given_entry, database = given$database, texts = texts)
+  tables <- lapply(entries[-1], read_entry)
+  if (!is_large(entries[[1]])) {
+    return(cli_daybook(read_entry(entries[[1]]), tables, given))
   }
-  say_progress("%s is read in chunks, which are tallied", given$files[1])
-  options <- list(types = text_types(texts, source_columns(given$files[1])))
-  source <- open_files(given$files[1], rlang::quo(NULL), Filter(Negate(is.null), options))
+  say_progress("%s is read in chunks, which are tallied", entries[[1]]$shown)
+  source <- open_entry(entries[[1]])
   on.exit(close_source(source))
   by <- unique(c(cli_list(given$by), cli_list(given$within), cli_list(given$crosstab),
                  if (!is.null(given$unsold)) "product"))
-  take <- function(book) {
+  tallies_of_chunks(source, function(lines) quietly(cli_daybook(lines, tables, given)), function(book) {
     quietly(list(tally = tally_of(book, tidyselect::any_of(by), given$taken)))
-  }
-  tallies_of_chunks(source, function(lines) quietly(cli_daybook(lines, tables, given)), take)$tally
+  })$tally
 }
 
-load_given <- function(path, texts) {
+# A file, folder or pattern, or with --database the name of a table.
+given_entry <- function(path, database, texts) {
+  if (!is.null(database)) {
+    types <- text_types(texts, query_columns(database_named(database), path))
+    return(list(shown = path, path = path, database = database, table = path, options = as.list(c(types = list(types)))))
+  }
   path <- cli_file(path)
-  load_table(path, types = text_types(texts, source_columns(path)))
+  list(shown = path, path = path, options = list(types = text_types(texts, source_columns(path))))
 }
 
 # Further files are attached by the columns that they share with the lines.
@@ -256,7 +265,7 @@ shared_key <- function(lines, table, path, call = caller_env()) {
 cli_table <- function(book, given) {
   within <- cli_list(given$within)
   if (!is.null(given$unsold)) {
-    catalogue <- load_table(cli_file(given$unsold), types = text_types(given$product, source_columns(given$unsold)))
+    catalogue <- read_entry(given_entry(given$unsold, given$database, given$product))
     return(cli_shown(rlang::exec(unsold, book, catalogue, within = within, product = given$product), given))
   }
   t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),

@@ -3,6 +3,8 @@
 # `use` is given each chunk as a table of lines that know their file and row.
 each_chunk <- function(source, use, call = caller_env()) {
   readings <- open_readings(source, call)
+  bar <- reading_bar(source)
+  on.exit(bar$done())
   for (i in seq_along(source$scans)) {
     scan <- source$scans[[i]]
     before <- 0
@@ -11,8 +13,9 @@ each_chunk <- function(source, use, call = caller_env()) {
       places <- new_places(source$files[i], n, before, list(scan$empty))
       use(chunk_lines(chunk, n, places, readings, source))
       before <<- before + n
+      bar$add(n)
     })
-    say_part_read(source, i)
+    bar$part(i)
   }
 }
 
@@ -63,11 +66,24 @@ open_readings <- function(source, call) {
   Filter(Negate(is.null), readings)
 }
 
-say_part_read <- function(source, i) {
-  if (length(source$scans) > 1) {
-    say("progress", sprintf("Read %s (%d of %d, %s) ...", basename(source$files[i]), i, length(source$scans),
-                            count_of(source$rows[i], "line")))
+# Long work shows how far it is: on a terminal a bar with lines, speed and the time left, elsewhere a line per part.
+reading_bar <- function(source) {
+  if (!cli::is_dynamic_tty() || isTRUE(getOption("hinterfeld.quiet"))) {
+    part <- function(i) {
+      if (length(source$scans) > 1) {
+        say("progress", sprintf("Read %s (%d of %d, %s) ...", basename(source$files[i]), i, length(source$scans),
+                                count_of(source$rows[i], "line")))
+      }
+    }
+    return(list(add = function(n) NULL, part = part, done = function() NULL))
   }
+  bar <- cli::cli_progress_bar(
+    total = sum(source$rows), .auto_close = FALSE, clear = TRUE,
+    format = paste("Reading", gsub("([{}])", "\\1\\1", source$shown),
+                   "{cli::pb_bar} {cli::pb_current} lines, {cli::pb_rate}, {cli::pb_eta} left")
+  )
+  list(add = function(n) cli::cli_progress_update(n, id = bar), part = function(i) NULL,
+       done = function() cli::cli_progress_done(id = bar))
 }
 
 # Tallies of chunks --------------------------------------------------------------------------------------------------

@@ -41,7 +41,7 @@ open_database <- function(con, table, columns, options, call = caller_env()) {
   names <- wanted_columns(list(scan), columns, call)
   check_type_names(options$types, scan$names, scan$path, call)
   options$types <- options$types[names(options$types) %in% names]
-  list(kind = database_kind, files = scan$path, shown = scan$path, options = options, scans = list(scan), names = names,
+  list(kind = database_kind, files = table_short_name(table), shown = scan$path, options = options, scans = list(scan), names = names,
        rows = scan$rows, plan = plan_typed(list(scan), names, options))
 }
 
@@ -58,6 +58,11 @@ scan_query <- function(path, options, call = caller_env()) {
   list(path = if (is_query(path$table)) "query" else path$table, con = con, from = from, names = names(first),
        rows = rows, empty = NULL, long = names(first)[vapply(first, inherits, NA, "integer64")],
        prototype = prototype_of(con, from, first, call))
+}
+
+# Without its schema.
+table_short_name <- function(table) {
+  if (is_query(table)) "query" else sub("^.*[.]", "", table)
 }
 
 is_query <- function(text) {
@@ -205,6 +210,11 @@ connect_database <- function(name, call = caller_env()) {
     stop_because("database", c(sprintf("The package %s is needed to reach \"%s\".", package, name),
                                i = sprintf("Install it: `install.packages(\"%s\")`.", package)), call = call)
   }
+  # The driver asks the system for its time zone where none is set, and says so where there is no answer.
+  if (!nzchar(Sys.getenv("TZ"))) {
+    Sys.setenv(TZ = "UTC")
+    on.exit(Sys.unsetenv("TZ"))
+  }
   con <- tryCatch(
     if (sqlite) {
       path <- sub("^sqlite:(//)?", "", address)
@@ -256,4 +266,21 @@ one_snapshot <- function(con) {
 disconnect_database <- function(con) {
   try(DBI::dbExecute(con, "ROLLBACK"), silent = TRUE)
   try(DBI::dbDisconnect(con), silent = TRUE)
+}
+
+# One connection to each database while a brief is checked or run, or a command: all that it reads is of one moment.
+open_databases <- new.env(parent = emptyenv())
+
+database_named <- function(name) {
+  if (is.null(open_databases[[name]])) assign(name, connect_database(name), open_databases)
+  open_databases[[name]]
+}
+
+with_databases <- function(code) {
+  outer <- length(ls(open_databases)) == 0
+  on.exit(if (outer) {
+    for (name in ls(open_databases)) disconnect_database(open_databases[[name]])
+    rm(list = ls(open_databases), envir = open_databases)
+  })
+  force(code)
 }
