@@ -210,10 +210,6 @@ blank_rows <- function(lines) {
   rows
 }
 
-reasons <- c(
-  "blank row", "no day", "day not readable", "no product", "no revenue", "revenue not a number", "too large"
-)
-
 reason_counts <- function(reason) {
   counts <- table(factor(reason, reasons))
   counts <- counts[counts > 0]

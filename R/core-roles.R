@@ -127,7 +127,7 @@ check_number_texts <- function(lines, numbers, texts, marks, call) {
   for (name in texts) {
     given <- !is.na(numbers[[name]]) | is.nan(numbers[[name]])
     unread <- is.nan(numbers[[name]])
-    if (any(given) && sum(unread) > sum(given) / 2) {
+    if (any(given) && sum(unread) > sum(given) / 2 && !is_chunk()) {
       text <- as.character(lines[[name]][unread])
       stop_because("role", c(
         sprintf("`revenue` needs numbers, but `%s` holds text.", name),
@@ -149,6 +149,11 @@ mark_hint <- function(text, mark) {
   } else {
     "Give columns of numbers."
   }
+}
+
+# Are these lines a chunk of more? What most of a chunk's values are tells nothing of all.
+is_chunk <- function() {
+  isTRUE(getOption("hinterfeld.chunk"))
 }
 
 # Days -----------------------------------------------------------------------------------------------
@@ -188,7 +193,7 @@ stop_day_format_unused <- function(x, name, day_format, call) {
 
 text_days <- function(text, name, day_format, call) {
   days <- if (is.null(day_format)) read_iso_days_kernel(text) else formatted_days(text, day_format)
-  if (length(text) > 0 && mean(is.na(days)) > 0.5) {
+  if (length(text) > 0 && mean(is.na(days)) > 0.5 && !is_chunk()) {
     stop_day_format(text, name, day_format, call)
   }
   days

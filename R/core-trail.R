@@ -46,13 +46,24 @@ step_names_of <- function(trail) {
   make.unique(ifelse(of_many, trail$what, paste(trail$what, sub(":.*", "", trail$why))), "\r")
 }
 
+# Why a line cannot be used, in the order in which it is looked at.
+reasons <- c(
+  "blank row", "no day", "day not readable", "no product", "no revenue", "revenue not a number", "too large"
+)
+
+# Of two steps that no trail has both of, the one that comes first.
+comes_before <- function(a, b) {
+  place <- match(c(a, b), paste("set aside", reasons))
+  if (anyNA(place)) a < b else place[1] < place[2]
+}
+
 # The steps of both in an order that is that of each.
 both_orders <- function(a, b) {
   out <- character()
   while (length(a) || length(b)) {
     only_a <- length(a) && !a[1] %in% b
     only_b <- length(b) && !b[1] %in% a
-    from_a <- if (only_a && only_b) a[1] < b[1] else only_a || length(b) == 0 || !only_b
+    from_a <- if (only_a && only_b) comes_before(a[1], b[1]) else only_a || length(b) == 0 || !only_b
     next_one <- if (from_a) a[1] else b[1]
     out <- c(out, next_one)
     a <- setdiff(a, next_one)

@@ -80,7 +80,7 @@ reading_bar <- function(source) {
   bar <- cli::cli_progress_bar(
     total = sum(source$rows), .auto_close = FALSE, clear = TRUE,
     format = paste("Reading", gsub("([{}])", "\\1\\1", source$shown),
-                   "{cli::pb_bar} {cli::pb_current} lines, {cli::pb_rate}, {cli::pb_eta} left")
+                   "{cli::pb_bar} {cli::pb_eta} left, {cli::pb_current} lines, {cli::pb_rate}")
   )
   list(add = function(n) cli::cli_progress_update(n, id = bar), part = function(i) NULL,
        done = function() cli::cli_progress_done(id = bar))
@@ -97,6 +97,7 @@ tallies_of_chunks <- function(source, make, take, call = caller_env()) {
     told <<- told_by_both(told, book)
     if (inherits(book, "hinterfeld_daybook")) merged$put(take(book))
   })
+  check_mostly_read(told$trail, call)
   tallies <- merged$all()
   if (is.null(tallies)) {
     stop_because("no_lines", c("No line counts, so there is nothing to total.",
@@ -111,8 +112,24 @@ tallies_of_chunks <- function(source, make, take, call = caller_env()) {
   })
 }
 
+# A day or an amount that most lines do not have was not meant as one.
+check_mostly_read <- function(trail, call) {
+  lines <- trail$lines_before[match("daybook", trail$what)]
+  unread <- trail$what == "set aside" & trail$why %in% c("day not readable", "revenue not a number")
+  most <- which(unread & trail$lines_before - trail$lines_after > lines / 2)
+  if (length(most)) {
+    stop_because(if (trail$why[most[1]] == "day not readable") "day_format" else "role", c(
+      sprintf("Of %s, %s: %s.", count_of(lines, "line"), count_of((trail$lines_before - trail$lines_after)[most[1]],
+                                                                  "line"), trail$why[most[1]]),
+      i = "Say how days are written with `day_format`, and numbers with `decimal_mark`; or give other columns."
+    ), call = call)
+  }
+}
+
 # A chunk may have no line that counts, as long as others have: then what its steps tell.
 usable_book <- function(make, lines) {
+  old <- options(hinterfeld.chunk = TRUE)
+  on.exit(options(old))
   tryCatch(make(lines), hinterfeld_error_no_lines = function(cnd) cnd$left)
 }
 

@@ -160,10 +160,10 @@ chunks_query <- function(scan, plan, options, take, call = caller_env(), size = 
   }, "")
   sql <- sprintf("SELECT %s FROM %s", paste(quoted, collapse = ", "), scan$from)
   result <- asked_database(DBI::dbSendQuery(scan$con, sql), scan$path, call)
-  on.exit(suppressWarnings(DBI::dbClearResult(result)))
+  on.exit(try(suppressWarnings(DBI::dbClearResult(result)), silent = TRUE))
   taken <- 0
   repeat {
-    chunk <- asked_database(DBI::dbFetch(result, n = size), scan$path, call)
+    chunk <- asked_database(fetched(result, size), scan$path, call)
     if (nrow(chunk) == 0) break
     taken <- taken + nrow(chunk)
     if (taken > scan$rows) break
@@ -177,6 +177,11 @@ chunks_query <- function(scan, plan, options, take, call = caller_env(), size = 
       i = "Read it inside a transaction, or again."
     ), call = call)
   }
+}
+
+# What a driver warns of is a value that it changed: SQLite may hold texts among numbers.
+fetched <- function(result, size) {
+  withCallingHandlers(DBI::dbFetch(result, n = size), warning = function(cnd) stop(conditionMessage(cnd), call. = FALSE))
 }
 
 # A column of nothing but blanks has no type of its own; a column of two types (SQLite) is refused.

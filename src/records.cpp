@@ -250,7 +250,8 @@ Rcpp::List block_file_kernel(std::string path, double offset, double bytes, bool
     return Rcpp::List::create(Rcpp::_["problem"] = problem, Rcpp::_["between"] = one(used.between),
                               Rcpp::_["feed"] = one(used.feed), Rcpp::_["back"] = one(used.back));
   };
-  const File from = opened(path, "rb");
+  const File from(std::fopen(path.c_str(), "rb"));
+  if (!from) return answer("gone", {});
 #if defined(_WIN32)
   const int placed = _fseeki64(from.get(), static_cast<long long>(offset), SEEK_SET);
 #else

@@ -51,6 +51,10 @@ variants <- list(
                                  stats::setNames(lines, replace(names(lines), names(lines) == "units", "kg")),
                                  do.call(substitute, list(call, list(units = quote(kg))))) else NULL
   },
+  `lines from files` = function(made, chain) {
+    place <- tryCatch(lines_from_files(made), hinterfeld_error = function(cnd) list(error = class(cnd)[1]))
+    if (is.data.frame(place)) table_of(made, chain, place) else place
+  },
   `lines that are left out` = function(made, chain) {
     if (any(vapply(chain, function(move) move$kind %in% c("keep", "leave_out"), NA))) return(NULL)
     lines <- given_lines(made)
@@ -63,6 +67,27 @@ variants <- list(
     table_of(made, c(list(out), chain), rbind(lines, more))
   }
 )
+
+# The lines written as text into some files and read again, in blocks of any size.
+lines_from_files <- function(made) {
+  folder <- tempfile("lines-", scratch())
+  dir.create(folder)
+  lines <- given_lines(made)
+  lines[] <- lapply(lines, function(x) if (is.double(x) && !inherits(x, "Date")) hinterfeld:::number_text(x) else x)
+  part <- sort(sample(sample(3, 1), nrow(lines), replace = TRUE))
+  for (i in unique(part)) {
+    rows <- lines[part == i, sample(ncol(lines)), drop = FALSE]
+    utils::write.table(rows, file.path(folder, sprintf("part %d.csv", i)), sep = ",", na = "", row.names = FALSE,
+                       qmethod = "double", quote = pick(list(TRUE, which(vapply(rows, is.character, NA)))),
+                       fileEncoding = "UTF-8", eol = pick(c("\n", "\r\n")))
+  }
+  texts <- c("product", "region", "place", "ticket")
+  types <- c(stats::setNames(rep("text", 4), texts), price = "number", cost = "number", pieces = "number",
+             shelf = "number", day = "date")
+  read <- withr::with_options(list(hinterfeld.block = sample(c(40, 400, 2^25), 1)),
+                              quiet_eval(quote(load_table(folder, types = types)), list2env(list(folder = folder, types = types), parent = asNamespace("hinterfeld"))))
+  read[names(given_lines(made))]
+}
 
 # The first of some variants, chosen anew for each case, that gives another table; NULL where none does.
 vary <- function(made, chain, base, most = 2) {

@@ -1,8 +1,3 @@
-text_at <- function(bytes, ending = ".csv", env = parent.frame()) {
-  path <- withr::local_tempfile(fileext = ending, .local_envir = env)
-  writeBin(if (is.raw(bytes)) bytes else charToRaw(bytes), path)
-  path
-}
 
 test_that("lines that would vanish are told with their line", {
   lost <- c(

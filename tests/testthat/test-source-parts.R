@@ -1,0 +1,61 @@
+sales_folder <- function(env = parent.frame()) {
+  folder <- withr::local_tempdir(.local_envir = env)
+  writeLines(c("day,product,revenue", "2026-01-01,Sieve,1.10", "", "soon,Bat,2"), file.path(folder, "b.csv"))
+  writeLines(c("revenue;product;day", "3.5;Rib;2026-01-02"), file.path(folder, "a.csv"))
+  writeLines("Notes.", file.path(folder, "README.md"))
+  folder
+}
+
+test_that("several files, a folder and a pattern are one table, and each line knows its file and row", {
+  folder <- sales_folder()
+  expect_message(lines <- load_table(folder), "1 file is left alone: \"README.md\"")
+  expect_identical(lines$product, c("Rib", "Sieve", "Bat"))
+  expect_identical(lines$revenue, c(3.5, 1.1, 2))
+  expect_identical(as.data.frame(load_table(file.path(folder, "*.csv"))), as.data.frame(lines), ignore_attr = TRUE)
+  both <- load_table(file.path(folder, c("b.csv", "a.csv")))
+  expect_identical(both$product, c("Sieve", "Bat", "Rib"))
+  book <- daybook(both, day, revenue, product, on_bad = "set_aside")
+  expect_identical(set_aside(book)[c("file", "row")], tibble::tibble(file = "b.csv", row = 3L), ignore_attr = TRUE)
+  expect_identical(as.data.frame(lines_behind(totals(book), 1)[c("product", "file", "row")]),
+                   data.frame(product = c("Sieve", "Rib"), file = c("b.csv", "a.csv"), row = c(1L, 1L)))
+  expect_error(daybook(both, day, revenue, product), "row 3 of b.csv", fixed = TRUE)
+  expect_identical(audit(book)$why[1], "b.csv and 1 other file")
+})
+
+test_that("a column is typed only when every value of every file fits", {
+  folder <- withr::local_tempdir()
+  writeLines(c("code,n", "7,1", "8,2"), file.path(folder, "1.csv"))
+  writeLines(c("code,n", "007,", "9,"), file.path(folder, "2.csv"))
+  lines <- load_table(folder)
+  expect_identical(lines$code, c("7", "8", "007", "9"))
+  expect_identical(lines$n, c(1, 2, NA, NA))
+  writeLines(c("code,n", "1,1.10"), file.path(folder, "3.csv"))
+  writeLines(c("code,n", "1,1.1"), file.path(folder, "4.csv"))
+  expect_message(lines <- load_table(folder), "which are one number")
+  expect_type(lines$n, "character")
+  expect_error(load_table(folder, types = c(n = "date")), "Row 1 of 1.csv holds \"1\"", fixed = TRUE)
+})
+
+test_that("headings must agree, unless it is said which columns are wanted", {
+  withr::local_dir(sales_folder())
+  writeLines(c("day,product,amount", "2026-01-03,Rib,4"), "c.csv")
+  writeLines(c("day,product,revenue,note", "2026-01-03,Rib,4,x"), "d.csv")
+  expect_snapshot(error = TRUE, load_table(c("a.csv", "c.csv")))
+  expect_snapshot(error = TRUE, load_table(c("a.csv", "d.csv")))
+  expect_identical(load_table(c("a.csv", "d.csv"), columns = c(product, revenue))$revenue, c(3.5, 4))
+  expect_named(load_table("d.csv", c(note, day)), c("note", "day"))
+  expect_error(load_table("d.csv", nothing), class = "hinterfeld_error_column")
+})
+
+test_that("paths that lead nowhere, twice to one file, or to several kinds say so", {
+  withr::local_dir(sales_folder())
+  dir.create("none")
+  file.create("none/x.log")
+  deliver(data.frame(a = 1), "x.parquet")
+  expect_snapshot(error = TRUE, load_table("*.tsv"))
+  expect_snapshot(error = TRUE, load_table("none"))
+  expect_snapshot(error = TRUE, load_table(c("a.csv", "./a.csv")))
+  expect_snapshot(error = TRUE, quiet(load_table(".")))
+  expect_snapshot(error = TRUE, load_table("x.parquet", delimiter = ";"))
+  expect_error(load_table(character()), class = "hinterfeld_error_argument")
+})
