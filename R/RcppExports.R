@@ -173,8 +173,8 @@ decimals_kernel <- function(x, most) {
     .Call(`_hinterfeld_decimals_kernel`, x, most)
 }
 
-text_blocks_kernel <- function(path, delimiter, decimal, size, threads) {
-    .Call(`_hinterfeld_text_blocks_kernel`, path, delimiter, decimal, size, threads)
+text_blocks_kernel <- function(path, delimiter, decimal, wanted, size, threads) {
+    .Call(`_hinterfeld_text_blocks_kernel`, path, delimiter, decimal, wanted, size, threads)
 }
 
 first_names_kernel <- function(bytes, delimiter) {

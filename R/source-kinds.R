@@ -2,7 +2,8 @@
 #
 # endings   of its files' names; text is what no other kind knows
 # options   of load_table() that it takes
-# scan      (path, options, call): a part looked at: its names, rows, empty lines, and what the kind needs to read it
+# scan      (path, options, call, wanted): a part looked at: its names, rows, empty lines, and what the kind needs to
+#           read it; `wanted` columns, NULL for all
 # plan      (scans, names, options): how each column is read, told from all parts
 # chunks    (scan, plan, options, take, call): hands each chunk, a list of columns, to `take`
 # names     (path, options, call): the names of a part's columns, quickly

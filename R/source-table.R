@@ -76,11 +76,13 @@ checked_options <- function(delimiter = NULL, decimal_mark = c(".", ","), types 
 open_files <- function(path, columns, options, call = caller_env()) {
   files <- source_files(path, call)
   kind <- kind_of_files(files, options, call)
+  all <- rlang::quo_is_null(columns)
+  wanted <- if (!all) pick_columns(columns, kind$names(files[1], options, call), "columns", call)
   scans <- list()
   done <- FALSE
   on.exit(if (!done) close_source(list(scans = scans)))
   for (file in files) {
-    scan <- kind$scan(file, options, call)
+    scan <- kind$scan(file, options, call, wanted)
     # What was unpacked for the scan is unpacked again to be read, where it would not be the only one.
     if (length(files) > 1 && !is.null(scan$text$temporary)) {
       unlink(scan$text$temporary)

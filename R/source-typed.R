@@ -62,7 +62,7 @@ opened_or_stop <- function(code, path, what, call) {
 
 # Parquet -----------------------------------------------------------------------------------------------------------
 
-scan_parquet <- function(path, options, call = caller_env()) {
+scan_parquet <- function(path, options, call = caller_env(), wanted = NULL) {
   fingerprint <- fingerprint_of_file(path)
   about <- opened_or_stop(parquet_about(path), path, "Parquet", call)
   check_names(about$names, path, NULL, call)
@@ -110,7 +110,7 @@ parquet_names <- function(path, options, call = caller_env()) {
 # Workbooks ----------------------------------------------------------------------------------------------------------
 
 # A sheet is read whole to be known: it has no word on its rows and types beforehand.
-scan_workbook <- function(path, options, call = caller_env()) {
+scan_workbook <- function(path, options, call = caller_env(), wanted = NULL) {
   fingerprint <- fingerprint_of_file(path)
   check_sheet(path, options$sheet, call)
   table <- opened_or_stop(read_sheet(path, options), path, "a workbook", call)

@@ -554,17 +554,18 @@ BEGIN_RCPP
 END_RCPP
 }
 // text_blocks_kernel
-Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal, double size, int threads);
-RcppExport SEXP _hinterfeld_text_blocks_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
+Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal, Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads);
+RcppExport SEXP _hinterfeld_text_blocks_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::CharacterVector> >::type wanted(wantedSEXP);
     Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(text_blocks_kernel(path, delimiter, decimal, size, threads));
+    rcpp_result_gen = Rcpp::wrap(text_blocks_kernel(path, delimiter, decimal, wanted, size, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -777,7 +778,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
-    {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 5},
+    {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
     {"_hinterfeld_block_file_kernel", (DL_FUNC) &_hinterfeld_block_file_kernel, 6},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},

@@ -67,6 +67,9 @@ class Column {
     lengths_ |= other.lengths_;
     shorter_ |= other.shorter_;
   }
+  // Nothing is asked of this column, or nothing is left to ask.
+  void skip() { words_ = true; }
+  bool settled() const { return words_; }
   // Is there a value at all; is one of them no number, time or logical, however it is read; is every one an ISO day; is
   // every one a decimal of at most 15 digits that has no other reading.
   bool given() const { return any_; }

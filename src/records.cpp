@@ -48,6 +48,18 @@ Rcpp::CharacterVector utf8_texts(const std::vector<std::string>& texts) {
   return out;
 }
 
+// Which of the heading's columns are asked for; none told apart where all are.
+std::vector<bool> wanted_of(const std::vector<std::string>& heading, Rcpp::Nullable<Rcpp::CharacterVector> wanted) {
+  if (wanted.isNull()) return {};
+  const Rcpp::CharacterVector asked(wanted);
+  std::vector<bool> out(heading.size(), false);
+  for (const auto& name : asked) {
+    const std::string text = Rf_translateCharUTF8(name);
+    for (std::size_t k = 0; k < heading.size(); ++k) out[k] = out[k] || heading[k] == text;
+  }
+  return out;
+}
+
 // The first byte that is no UTF-8 or that is NUL; `end` where there is none.
 const char* odd_byte(const char* from, const char* to) {
   const unsigned char* at = reinterpret_cast<const unsigned char*>(from);
@@ -160,13 +172,15 @@ class Unpacker {
 
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
-// column look like; and the blocks (offset, bytes, records) in which it can be read, those that a reader of plain lines
+// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read, those that a reader of plain lines
 // would not understand marked. `odd` is the line of the first byte that is no text, 0 for none.
 // [[Rcpp::export]]
-Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal, double size, int threads) {
+Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal,
+                              Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
   const records::Marks marks(delimiter[0], decimal[0]);
   Blocks blocks(path, static_cast<std::size_t>(size));
   std::vector<std::string> heading;
+  std::vector<bool> columns_wanted;
   std::vector<double> offsets, bytes, held;
   std::vector<int> plain;
   records::Count whole;
@@ -188,10 +202,11 @@ Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::stri
       records::Count top = records::scan(at, rest, marks, 0);
       top.columns.assign(top.fields, profile::Column());
       whole = top;
+      columns_wanted = wanted_of(heading, wanted);
       heading_lines = static_cast<double>(top.lines);
       at = rest;
     }
-    const auto found = records::count(at, end - at, marks, whole.fields, threads);
+    const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads);
     records::append(whole, found);
     if (found.records > 0) {
       offsets.push_back(blocks.offset() + static_cast<double>(at - blocks.data()));

@@ -2,6 +2,7 @@
 #pragma once
 #include <algorithm>
 #include <cstddef>
+#include <cstdint>
 #include <cstring>
 #include <vector>
 
@@ -42,7 +43,7 @@ inline void note(std::vector<Odd>& list, std::size_t& count, Odd odd) {
 }
 
 // Bytes that may be read behind the end of a block, the first of which is a line end.
-constexpr std::size_t kBehind = 17;
+constexpr std::size_t kBehind = 80;
 
 class Marks {
  public:
@@ -51,26 +52,45 @@ class Marks {
   }
   // The next delimiter, line end or quote.
   const char* stop(const char* at) const {
-#if defined(__SSE2__)
-    const __m128i part = _mm_set1_epi8(delimiter), feed = _mm_set1_epi8('\n'), back = _mm_set1_epi8('\r'),
-                  quote = _mm_set1_epi8('"');
-    for (;; at += 16) {
-      const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
-      const int found = _mm_movemask_epi8(
-          _mm_or_si128(_mm_or_si128(_mm_cmpeq_epi8(bytes, part), _mm_cmpeq_epi8(bytes, feed)),
-                       _mm_or_si128(_mm_cmpeq_epi8(bytes, back), _mm_cmpeq_epi8(bytes, quote))));
-      if (found != 0) return at + __builtin_ctz(static_cast<unsigned>(found));
-    }
-#else
     while (!stops_[static_cast<unsigned char>(*at)]) ++at;
     return at;
-#endif
   }
   char delimiter, decimal;
 
  private:
   bool stops_[256] = {};
 };
+
+// Where in the next 64 bytes delimiters and line feeds stand, a bit for each, and whatever is no plain field's.
+struct Seen64 {
+  std::uint64_t delimiters, feeds, others;
+};
+
+inline Seen64 look64(const char* at, char delimiter) {
+  Seen64 out{0, 0, 0};
+#if defined(__SSE2__)
+  const __m128i part = _mm_set1_epi8(delimiter), feed = _mm_set1_epi8('\n'), back = _mm_set1_epi8('\r'),
+                quote = _mm_set1_epi8('"');
+#pragma GCC unroll 4
+  for (int k = 0; k < 4; ++k) {
+    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at + 16 * k));
+    const auto mask = [&](__m128i found) {
+      return static_cast<std::uint64_t>(static_cast<std::uint32_t>(_mm_movemask_epi8(found))) << (16 * k);
+    };
+    out.delimiters |= mask(_mm_cmpeq_epi8(bytes, part));
+    out.feeds |= mask(_mm_cmpeq_epi8(bytes, feed));
+    out.others |= mask(_mm_or_si128(_mm_cmpeq_epi8(bytes, back), _mm_cmpeq_epi8(bytes, quote)));
+  }
+#else
+  for (int k = 0; k < 64; ++k) {
+    const std::uint64_t bit = std::uint64_t{1} << k;
+    if (at[k] == delimiter) out.delimiters |= bit;
+    if (at[k] == '\n') out.feeds |= bit;
+    if (at[k] == '\r' || at[k] == '"') out.others |= bit;
+  }
+#endif
+  return out;
+}
 
 inline bool line_end(char c) { return c == '\n' || c == '\r'; }
 
@@ -92,20 +112,73 @@ inline const char* behind_quotes(const char* at, const char* end, std::size_t& l
   }
 }
 
+// A record is done: [start, at), its line end excluded.
+inline void end_record(Count& out, const char* start, const char* at, std::size_t line, std::size_t found, bool stray,
+                       char delimiter) {
+  if (at == start) {
+    out.empty.push_back(out.records + out.empty.size() + 1);
+    return;
+  }
+  if (*start == ' ' || *start == '\t' || *start == delimiter) {
+    const bool bare = std::all_of(start, at, [&](char c) { return c == ' ' || c == '\t' || c == delimiter; });
+    out.blank_record = out.blank_record || bare;
+  }
+  ++out.records;
+  if (out.fields == 0) out.fields = found;
+  if (stray) note(out.quotes, out.quote_count, {line, out.records, found});
+  if (found != out.fields) note(out.misfits, out.misfit_count, {line, out.records, found});
+}
+
+// Records without quotes and carriage returns, from the start of one; gives the start of the first that has some, or has
+// no line feed at its end.
+inline const char* scan_plain(const char* at, const char* end, const Marks& marks, Count& out) {
+  const char *start = at, *from = at;
+  std::size_t found = 0;
+  profile::Column* const column = out.columns.data();
+  const std::size_t columns = out.columns.size();
+  for (const char* block = at; block < end; block += 64) {
+    Seen64 seen = look64(block, marks.delimiter);
+    if (end - block < 64) {
+      const std::uint64_t held = (std::uint64_t{1} << (end - block)) - 1;
+      seen = {seen.delimiters & held, seen.feeds & held, seen.others & held};
+    }
+    if (seen.others != 0) return start;
+    for (std::uint64_t left = seen.delimiters | seen.feeds; left != 0; left &= left - 1) {
+      const int k = __builtin_ctzll(left);
+      const char* to = block + k;
+      if (found < columns && !column[found].settled()) column[found].see(from, to, marks.decimal);
+      ++found;
+      from = to + 1;
+      if ((seen.feeds >> k & 1) == 0) continue;
+      end_record(out, start, to, out.lines + 1, found, false, marks.delimiter);
+      ++out.lines;
+      start = from;
+      found = 0;
+    }
+  }
+  return start;
+}
+
 // Counts from the start of a record to the end of one; kBehind bytes may be read behind the last block. `fields` is
-// how many there should be, 0 when the first record tells.
-inline Count scan(const char* at, const char* end, const Marks& marks, std::size_t fields) {
+// how many there should be, 0 when the first record tells; of columns that are not `wanted` nothing is told.
+inline Count scan(const char* at, const char* end, const Marks& marks, std::size_t fields,
+                  const std::vector<bool>& wanted = {}) {
   Count out;
   out.fields = fields;
   out.columns.resize(fields);
+  for (std::size_t k = 0; k < wanted.size() && k < fields; ++k) {
+    if (!wanted[k]) out.columns[k].skip();
+  }
   const char delimiter = marks.delimiter;
   while (at < end) {
+    if (fields > 0) at = scan_plain(at, end, marks, out);
+    if (at == end) break;
     const std::size_t first_line = out.lines + 1;
     const char* start = at;
     std::size_t found = 0;
     bool stray = false, more = true;
     while (more) {
-      const char *from = at, *to;
+      const char *from = at, *to = nullptr;
       if (*at == '"') {
         out.quoted = true;
         const std::size_t opened = out.lines + 1;
@@ -115,8 +188,6 @@ inline Count scan(const char* at, const char* end, const Marks& marks, std::size
         ++from;
         to = at - (open ? 0 : 1);
         if (at < end && *at != delimiter && !line_end(*at)) stray = true;
-      } else {
-        to = nullptr;
       }
       while (at < end) {
         at = marks.stop(at);
@@ -131,11 +202,7 @@ inline Count scan(const char* at, const char* end, const Marks& marks, std::size
       more = at < end && *at == delimiter;
       if (more) ++at;
     }
-    const bool empty = at == start;
-    if (*start == ' ' || *start == '\t' || *start == delimiter) {
-      const bool bare = std::all_of(start, at, [&](char c) { return c == ' ' || c == '\t' || c == delimiter; });
-      out.blank_record = out.blank_record || bare;
-    }
+    end_record(out, start, at, first_line, found, stray, delimiter);
     if (at < end) {
       if (*at == '\r') {
         out.returns = true;
@@ -144,14 +211,6 @@ inline Count scan(const char* at, const char* end, const Marks& marks, std::size
       ++at;
       ++out.lines;
     }
-    if (empty) {
-      out.empty.push_back(out.records + out.empty.size() + 1);
-      continue;
-    }
-    ++out.records;
-    if (out.fields == 0) out.fields = found;
-    if (stray) note(out.quotes, out.quote_count, {first_line, out.records, found});
-    if (found != out.fields) note(out.misfits, out.misfit_count, {first_line, out.records, found});
   }
   return out;
 }
@@ -206,7 +265,8 @@ inline void append(Count& whole, const Count& part) {
 
 // In threads where every quote is as it should be; else from the start to the end, for what quotes hold then depends on
 // all before them. kBehind bytes follow the n bytes.
-inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields, int wanted) {
+inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields,
+                   const std::vector<bool>& columns, int wanted) {
   const char* end = data + n;
   const int parts = threads::useful(n / 16, wanted);
   if (parts > 1) {
@@ -220,7 +280,7 @@ inline Count count(const char* data, std::size_t n, const Marks& marks, std::siz
       starts[t] = std::max(starts[t - 1], record_start(data + n * t / parts, end, before % 2 == 1));
     }
     std::vector<Count> counts(parts);
-    threads::each(parts, [&](int t) { counts[t] = scan(starts[t], starts[t + 1], marks, fields); });
+    threads::each(parts, [&](int t) { counts[t] = scan(starts[t], starts[t + 1], marks, fields, columns); });
     bool plain = true;
     Count whole;
     whole.fields = fields;
@@ -230,7 +290,7 @@ inline Count count(const char* data, std::size_t n, const Marks& marks, std::siz
     }
     if (plain) return whole;
   }
-  return scan(data, end, marks, fields);
+  return scan(data, end, marks, fields, columns);
 }
 
 }  // namespace records
