@@ -14,9 +14,10 @@ demo: $(LIBRARY)/installed
 test: .build/setup-test
 	@tools/test
 
-# Speed and memory: takes some minutes and writes bench/RESULTS.md.
+# Speed and memory: takes some minutes and writes bench/RESULTS.md and bench/FILES.md.
 bench: .build/setup-test $(LIBRARY)/installed
 	@R_LIBS=$(LIBRARY) Rscript bench/run.R
+	@R_LIBS=$(LIBRARY) Rscript bench/run-files.R
 
 # The tests of the core with the compiled code watched for wrong memory and arithmetic.
 sanitize: .build/setup-test

@@ -10,6 +10,9 @@
 #' @section Threads: The compiled code uses as many threads as there are processors, at most eight;
 #'   `options(hinterfeld.threads = 1)` and other whole numbers say otherwise. Results do not depend on it.
 #'
+#' @section Memory: Briefs and the command line read lines of more than `options(hinterfeld.in_memory = 2e9)` bytes in
+#'   chunks, which are tallied; [tally_of()] does so in R. Results do not depend on it either.
+#'
 #' @keywords internal
 #' @importFrom Rcpp evalCpp
 #' @importFrom rlang %||% := .data abort caller_env enquo

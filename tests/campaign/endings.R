@@ -63,9 +63,9 @@ compare_crosstab <- function(p, x, shape, o) {
 
 # Files read back by other readers -------------------------------------------------------------------------
 
-read_texts <- function(path, delim) {
-  readr::read_delim(path, delim, col_types = readr::cols(.default = "c"), na = character(), trim_ws = FALSE,
-                    progress = FALSE, lazy = FALSE, name_repair = "minimal")
+read_texts <- function(path, mark) {
+  utils::read.table(path, sep = mark, header = TRUE, colClasses = "character", quote = "\"", na.strings = character(),
+                    comment.char = "", check.names = FALSE, encoding = "UTF-8")
 }
 
 readers <- list(

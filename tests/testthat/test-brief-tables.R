@@ -10,7 +10,7 @@ small_tables <- function(tables, env = parent.frame()) {
 }
 
 small_book <- function() {
-  keep_lines(daybook(readr::read_csv(I(small_sales), show_col_types = FALSE), day, revenue, product), status == "paid",
+  keep_lines(daybook(load_table(text_at(small_sales)), day, revenue, product), status == "paid",
              "paid orders")
 }
 

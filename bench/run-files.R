@@ -1,0 +1,56 @@
+# Runs the cases from file to file, each in a process of its own, and writes bench/FILES.md.
+folder <- tempfile("bench-")
+dir.create(folder)
+cases <- function(what, repeats = 5) {
+  out <- system2(file.path(R.home("bin"), "Rscript"), c("bench/files.R", folder, repeats, what), stdout = TRUE)
+  message(what, " done")
+  out
+}
+median_of <- function(out, name) {
+  found <- grep(paste0("^", name, " [0-9.]+ *$"), out, value = TRUE)
+  stats::median(as.numeric(sub("^.* ([0-9.]+) *$", "\\1", found)))
+}
+numbers_in <- function(out, pattern) {
+  text <- grep(pattern, out, value = TRUE)[1]
+  as.numeric(regmatches(text, gregexpr("[0-9.]+", text))[[1]])
+}
+row <- function(what, value, bound) {
+  sprintf("| %s | %.2f | at most %s | %s |", what, value, bound, if (value <= bound) "yes" else "no")
+}
+
+size <- numbers_in(cases("make", 1), "^size")
+reading <- cases("reading")
+whole <- cases("whole")
+held <- cases("peak", 1)
+writing <- cases("writing", 3)
+larger <- cases("larger", 1)
+unlink(folder, recursive = TRUE)
+
+read_all <- c(median_of(reading, "read_all reader"), median_of(reading, "read_all ours"))
+read_four <- c(median_of(reading, "read_four reader"), median_of(reading, "read_four ours"))
+csv <- c(median_of(writing, "csv writer"), median_of(writing, "csv ours"))
+parts <- vapply(c("read", "count", "write"), function(part) median_of(whole, paste("whole", part)), 0)
+peaks <- numbers_in(held, "^peak_read")
+cpu <- sub("^model name\t: ", "", grep("^model name", readLines("/proc/cpuinfo"), value = TRUE)[1])
+writeLines(c(
+  "# From file to file", "",
+  sprintf(paste("One run of `make bench` on %s: %s, %d processors, %s, 2 threads. Medians in seconds; ratios within the run,",
+                "the two in turns."), format(Sys.Date()), cpu, parallel::detectCores(), R.version.string), "",
+  sprintf("10 million lines of 8 columns, %.0f MB of text; the reader and the writer alone are those that are used.", size[1]),
+  "", "| | ratio | wanted | reached |", "| --- | ---: | --- | --- |",
+  row("`load_table()` with its proof to the reader alone, all columns", read_all[2] / read_all[1], 1.5),
+  row("the same, four columns", read_four[2] / read_four[1], 1.5),
+  row("peak memory of the process that reads to the finished table", peaks[1] / peaks[2], 2),
+  row("`deliver()` of 1.5 million rows as CSV to the writer alone, of the same text", csv[2] / csv[1], 2), "",
+  "| | seconds | wanted |", "| --- | ---: | --- |",
+  sprintf("| reading all columns: ours, the reader alone | %.2f, %.2f | |", read_all[2], read_all[1]),
+  sprintf("| reading four columns: ours, the reader alone | %.2f, %.2f | |", read_four[2], read_four[1]),
+  sprintf("| file to daily product revenue as CSV: reading %.2f, daybook, keep and totals %.2f, writing %.2f | %.2f | |",
+          parts[1], parts[2], parts[3], sum(parts)),
+  sprintf("| 1.5 million rows as CSV: ours, the writer alone | %.2f, %.2f | |", csv[2], csv[1]),
+  sprintf("| 1.5 million rows as Parquet | %.2f | below 1 |", median_of(writing, "parquet ours")),
+  sprintf("| 100 000 rows as XLSX, with formats | %.2f | at most 3 |", median_of(writing, "xlsx ours")), "",
+  sprintf(paste("100 million lines in a folder of 50 files, %.1f GB, tallied by region and month in chunks: %.0f seconds,",
+                "peak %.0f MB (wanted: below 1 500 MB)."),
+          size[2] / 1000, median_of(larger, "larger ours"), numbers_in(larger, "^peak_larger"))
+), "bench/FILES.md")
