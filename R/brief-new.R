@@ -3,8 +3,8 @@
 #' Writes a brief to begin with: roles guessed from names and values of columns, tables attached by the columns they
 #' share with the lines, three tables and a figure. What had to be guessed is marked with `CHECK`.
 #'
-#' @param files Text: paths of files, folders or patterns, as in [load_table()], the sale lines first, then the tables to
-#'   attach; or the names of tables of a database.
+#' @param files Text: paths of files, folders or patterns, as in [load_table()], the sale lines first, then the tables
+#'   to attach; or the names of tables of a database.
 #' @param folder Text: the folder that the brief will lie in; paths in it are relative to it.
 #' @param database Text: the name of the database that the tables are in: an environment variable that holds its address
 #'   (`postgresql://user@host/name`, `sqlite:/path/of/file`), or a PostgreSQL service.

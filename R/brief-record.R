@@ -17,7 +17,8 @@ input_record <- function(brief) {
     inputs = c(
       list(c(list(file = basename(brief$path)), file_record(brief$path))),
       lapply(files, function(file) {
-        c(list(file = file$shown), if (is.null(file$database)) file_record(file$path) else list(rows = open_entry(file)$rows))
+        known <- if (is.null(file$database)) file_record(file$path) else list(rows = open_entry(file)$rows)
+        c(list(file = file$shown), known)
       })
     ),
     versions = list(hinterfeld = as.character(utils::packageVersion("hinterfeld")), R = as.character(getRversion()),

@@ -196,7 +196,7 @@ flag <- function(name, help) {
 }
 
 database_option <- function() {
-  option("database", "the files are tables of this database: an environment variable or PostgreSQL service", "NAME")
+  option("database", "the files are tables of this database, which a variable or service names", "NAME")
 }
 
 # A file as given, or what comes through standard input.

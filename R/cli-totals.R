@@ -226,7 +226,7 @@ cli_facts <- function(given) {
 given_entry <- function(path, database, texts) {
   if (!is.null(database)) {
     types <- text_types(texts, query_columns(database_named(database), path))
-    return(list(shown = path, path = path, database = database, table = path, options = as.list(c(types = list(types)))))
+    return(list(shown = path, path = path, database = database, table = path, options = list(types = types)))
   }
   path <- cli_file(path)
   list(shown = path, path = path, options = list(types = text_types(texts, source_columns(path))))

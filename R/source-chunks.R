@@ -46,7 +46,7 @@ open_readings <- function(source, call) {
   texts <- stats::setNames(rep(list(character()), length(open)), open)
   for (scan in source$scans) {
     source$kind$chunks(scan, source$plan[open], source$options, call = call, take = function(chunk) {
-      for (name in open) texts[[name]] <<- union(texts[[name]], encode_text_kernel(chunk[[name]], threads_wanted())$labels)
+      for (name in open) texts[[name]] <<- union(texts[[name]], text_codes(chunk[[name]])$labels)
     })
   }
   types <- source$options$types

@@ -41,8 +41,8 @@ open_database <- function(con, table, columns, options, call = caller_env()) {
   names <- wanted_columns(list(scan), columns, call)
   check_type_names(options$types, scan$names, scan$path, call)
   options$types <- options$types[names(options$types) %in% names]
-  list(kind = database_kind, files = table_short_name(table), shown = scan$path, options = options, scans = list(scan), names = names,
-       rows = scan$rows, plan = plan_typed(list(scan), names, options))
+  list(kind = database_kind, files = table_short_name(table), shown = scan$path, options = options,
+       scans = list(scan), names = names, rows = scan$rows, plan = plan_typed(list(scan), names, options))
 }
 
 scan_query <- function(path, options, call = caller_env()) {
@@ -181,7 +181,8 @@ chunks_query <- function(scan, plan, options, take, call = caller_env(), size = 
 
 # What a driver warns of is a value that it changed: SQLite may hold texts among numbers.
 fetched <- function(result, size) {
-  withCallingHandlers(DBI::dbFetch(result, n = size), warning = function(cnd) stop(conditionMessage(cnd), call. = FALSE))
+  refuse <- function(cnd) stop(conditionMessage(cnd), call. = FALSE)
+  withCallingHandlers(DBI::dbFetch(result, n = size), warning = refuse)
 }
 
 # A column of nothing but blanks has no type of its own; a column of two types (SQLite) is refused.

@@ -42,7 +42,8 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
     laid <- if (whole) {
       list(problem = "", between = scan$delimiter, feed = "", back = "", skip = scan$heading_lines)
     } else {
-      block_file_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$plain[i], scan$delimiter, block)
+      block_file_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$plain[i], scan$delimiter,
+                        block)
     }
     check_block(laid$problem, scan$path, call)
     chunk <- read_block(if (whole) text$path else block, laid, columns, kinds, options$decimal_mark %||% ".")

@@ -29,7 +29,8 @@ check_type_names <- function(types, known, shown, call = caller_env()) {
 column_kinds <- function(facts, names, types, blank) {
   # What stands for nothing may look like a word.
   if (length(blank)) facts$words[] <- FALSE
-  kinds <- ifelse(!facts$given, "open", ifelse(facts$days, "day", ifelse(facts$numbers, "number", ifelse(facts$words, "text", "open"))))
+  kinds <- ifelse(facts$days, "day", ifelse(facts$numbers, "number", ifelse(facts$words, "text", "open")))
+  kinds[!facts$given & !facts$words] <- "open"
   asked <- ifelse(names %in% names(types), types[names], "")
   kinds[kinds == "number" & asked != "number" & !facts$one_text] <- "open"
   kinds[asked == "text"] <- "text"

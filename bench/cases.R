@@ -8,14 +8,6 @@ n <- as.numeric(arguments[1])
 repeats <- as.integer(arguments[2])
 what <- arguments[3]
 
-timed <- function(case, way, code, times = repeats) {
-  code <- substitute(code)
-  place <- parent.frame()
-  for (i in seq_len(times)) {
-    gc(FALSE)
-    cat(case, way, system.time(eval(code, place), gcFirst = FALSE)[["elapsed"]], "\n")
-  }
-}
 with_threads <- function(threads, code) {
   old <- options(hinterfeld.threads = threads)
   on.exit(options(old))
@@ -27,11 +19,6 @@ with_database <- function(columns, code) {
   on.exit(DBI::dbDisconnect(db))
   DBI::dbWriteTable(db, "t", columns)
   code(function(case, query) timed(case, "sqlite", DBI::dbGetQuery(db, query), 1))
-}
-# Megabytes of this process: VmRSS held now, VmHWM at most.
-in_status <- function(what) {
-  line <- grep(paste0("^", what), readLines("/proc/self/status"), value = TRUE)
-  as.numeric(gsub("[^0-9]", "", line)) / 1024
 }
 completed <- c("delivered", "collected")
 ours <- function(lines) {

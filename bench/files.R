@@ -11,18 +11,6 @@ many <- file.path(folder, "many")
 data.table::setDTthreads(2)
 options(hinterfeld.threads = 2)
 
-timed <- function(case, way, code, times = repeats) {
-  code <- substitute(code)
-  place <- parent.frame()
-  for (i in seq_len(times)) {
-    gc(FALSE)
-    cat(case, way, system.time(eval(code, place), gcFirst = FALSE)[["elapsed"]], "\n")
-  }
-}
-peak <- function() {
-  line <- grep("^VmHWM", readLines("/proc/self/status"), value = TRUE)
-  as.numeric(gsub("[^0-9]", "", line)) / 1024
-}
 completed <- c("delivered", "collected")
 four <- c("day", "product", "status", "revenue")
 
@@ -41,7 +29,8 @@ if (what == "reading") {
   for (i in seq_len(repeats)) {
     timed("read_all", "reader", data.table::fread(lines_file, data.table = FALSE, showProgress = FALSE), 1)
     timed("read_all", "ours", load_table(lines_file), 1)
-    timed("read_four", "reader", data.table::fread(lines_file, select = four, data.table = FALSE, showProgress = FALSE), 1)
+    timed("read_four", "reader",
+          data.table::fread(lines_file, select = four, data.table = FALSE, showProgress = FALSE), 1)
     timed("read_four", "ours", load_table(lines_file, tidyselect::all_of(four)), 1)
   }
 }
@@ -61,7 +50,7 @@ if (what == "whole") {
 if (what == "peak") {
   lines <- load_table(lines_file)
   size <- sum(vapply(lines, function(x) if (is.character(x)) 4 else 8, 0)) * nrow(lines) / 2^20
-  cat("peak_read megabytes", peak(), "of", size, "\n")
+  cat("peak_read megabytes", in_status("VmHWM"), "of", size, "\n")
 }
 
 if (what == "writing") {
@@ -86,5 +75,5 @@ if (what == "larger") {
     }))
   }, 1)
   cat("larger lines", totals(tally, measures = "lines")$lines, "\n")
-  cat("peak_larger megabytes", peak(), "\n")
+  cat("peak_larger megabytes", in_status("VmHWM"), "\n")
 }

@@ -16,3 +16,19 @@ sale_lines <- function(n, seed = 1, products = 2000L, days = 731L) {
     revenue = round(stats::runif(n, 1, 200), 2)
   )
 }
+
+# Seconds of some code, several times, as "case way seconds".
+timed <- function(case, way, code, times = repeats) {
+  code <- substitute(code)
+  place <- parent.frame()
+  for (i in seq_len(times)) {
+    gc(FALSE)
+    cat(case, way, system.time(eval(code, place), gcFirst = FALSE)[["elapsed"]], "\n")
+  }
+}
+
+# Megabytes of this process: VmRSS held now, VmHWM at most.
+in_status <- function(what) {
+  line <- grep(paste0("^", what), readLines("/proc/self/status"), value = TRUE)
+  as.numeric(gsub("[^0-9]", "", line)) / 1024
+}

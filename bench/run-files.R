@@ -34,9 +34,10 @@ peaks <- numbers_in(held, "^peak_read")
 cpu <- sub("^model name\t: ", "", grep("^model name", readLines("/proc/cpuinfo"), value = TRUE)[1])
 writeLines(c(
   "# From file to file", "",
-  sprintf(paste("One run of `make bench` on %s: %s, %d processors, %s, 2 threads. Medians in seconds; ratios within the run,",
-                "the two in turns."), format(Sys.Date()), cpu, parallel::detectCores(), R.version.string), "",
-  sprintf("10 million lines of 8 columns, %.0f MB of text; the reader and the writer alone are those that are used.", size[1]),
+  sprintf(paste("One run of `make bench` on %s: %s, %d processors, %s, 2 threads. Medians in seconds; ratios within",
+                "the run, the two in turns."), format(Sys.Date()), cpu, parallel::detectCores(), R.version.string), "",
+  sprintf("10 million lines of 8 columns, %.0f MB of text; the reader and the writer alone are those that are used.",
+          size[1]),
   "", "| | ratio | wanted | reached |", "| --- | ---: | --- | --- |",
   row("`load_table()` with its proof to the reader alone, all columns", read_all[2] / read_all[1], 1.5),
   row("the same, four columns", read_four[2] / read_four[1], 1.5),
@@ -45,12 +46,12 @@ writeLines(c(
   "| | seconds | wanted |", "| --- | ---: | --- |",
   sprintf("| reading all columns: ours, the reader alone | %.2f, %.2f | |", read_all[2], read_all[1]),
   sprintf("| reading four columns: ours, the reader alone | %.2f, %.2f | |", read_four[2], read_four[1]),
-  sprintf("| file to daily product revenue as CSV: reading %.2f, daybook, keep and totals %.2f, writing %.2f | %.2f | |",
-          parts[1], parts[2], parts[3], sum(parts)),
+  sprintf(paste("| file to daily product revenue as CSV: reading %.2f, daybook, keep and totals %.2f, writing %.2f",
+                "| %.2f | |"), parts[1], parts[2], parts[3], sum(parts)),
   sprintf("| 1.5 million rows as CSV: ours, the writer alone | %.2f, %.2f | |", csv[2], csv[1]),
   sprintf("| 1.5 million rows as Parquet | %.2f | below 1 |", median_of(writing, "parquet ours")),
   sprintf("| 100 000 rows as XLSX, with formats | %.2f | at most 3 |", median_of(writing, "xlsx ours")), "",
-  sprintf(paste("100 million lines in a folder of 50 files, %.1f GB, tallied by region and month in chunks: %.0f seconds,",
-                "peak %.0f MB (wanted: below 1 500 MB)."),
+  sprintf(paste("100 million lines in a folder of 50 files, %.1f GB, tallied by region and month in chunks: %.0f",
+                "seconds, peak %.0f MB (wanted: below 1 500 MB)."),
           size[2] / 1000, median_of(larger, "larger ours"), numbers_in(larger, "^peak_larger"))
 ), "bench/FILES.md")

@@ -104,7 +104,9 @@ const char* first_odd_byte(const char* from, const char* to, int wanted) {
   const int parts = threads::useful(n / 16, wanted);
   std::vector<const char*> starts(parts + 1, to), odd(parts, to);
   starts[0] = from;
-  for (int t = 1; t < parts; ++t) starts[t] = std::max(starts[t - 1], records::record_start(from + n * t / parts, to, false));
+  for (int t = 1; t < parts; ++t) {
+    starts[t] = std::max(starts[t - 1], records::record_start(from + n * t / parts, to, false));
+  }
   threads::each(parts, [&](int t) { odd[t] = odd_byte(starts[t], starts[t + 1]); });
   for (int t = 0; t < parts; ++t) {
     if (odd[t] != starts[t + 1]) return odd[t];
@@ -172,8 +174,8 @@ class Unpacker {
 
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
-// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read, those that a reader of plain lines
-// would not understand marked. `odd` is the line of the first byte that is no text, 0 for none.
+// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read, those that
+// a reader of plain lines would understand marked. `odd` is the line of the first byte that is no text, 0 for none.
 // [[Rcpp::export]]
 Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
@@ -255,8 +257,8 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
 }
 
 // Writes one block of a file as a file of its own, which may stand there already; laid out anew unless it is `plain`.
-// Gives the bytes that stand for delimiter, line feed and carriage return; `problem` tells that the block is "gone", that
-// too many "control" bytes are taken, or that the disk is "full".
+// Gives the bytes that stand for delimiter, line feed and carriage return; `problem` tells that the block is "gone",
+// that too many "control" bytes are taken, or that the disk is "full".
 // [[Rcpp::export]]
 Rcpp::List block_file_kernel(std::string path, double offset, double bytes, bool plain, std::string delimiter,
                              std::string to) {

@@ -129,8 +129,8 @@ inline void end_record(Count& out, const char* start, const char* at, std::size_
   if (found != out.fields) note(out.misfits, out.misfit_count, {line, out.records, found});
 }
 
-// Records without quotes and carriage returns, from the start of one; gives the start of the first that has some, or has
-// no line feed at its end.
+// Records without quotes and carriage returns, from the start of one; gives the start of the first that has some, or
+// has no line feed at its end.
 inline const char* scan_plain(const char* at, const char* end, const Marks& marks, Count& out) {
   const char *start = at, *from = at;
   std::size_t found = 0;
@@ -246,7 +246,9 @@ inline const char* last_record_end(const char* data, const char* end) {
 
 // The parts of several threads as one; places move on by what stands before them.
 inline void append(Count& whole, const Count& part) {
-  const auto moved = [&](const Odd& odd) { return Odd{odd.line + whole.lines, odd.record + whole.records, odd.fields}; };
+  const auto moved = [&](const Odd& odd) {
+    return Odd{odd.line + whole.lines, odd.record + whole.records, odd.fields};
+  };
   for (const Odd& odd : part.misfits) note(whole.misfits, whole.misfit_count, moved(odd));
   whole.misfit_count += part.misfit_count - part.misfits.size();
   for (const Odd& odd : part.quotes) note(whole.quotes, whole.quote_count, moved(odd));

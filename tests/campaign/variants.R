@@ -84,8 +84,9 @@ lines_from_files <- function(made) {
   texts <- c("product", "region", "place", "ticket")
   types <- c(stats::setNames(rep("text", 4), texts), price = "number", cost = "number", pieces = "number",
              shelf = "number", day = "date")
+  place <- rlang::env(asNamespace("hinterfeld"), folder = folder, types = types)
   read <- withr::with_options(list(hinterfeld.block = sample(c(40, 400, 2^25), 1)),
-                              quiet_eval(quote(load_table(folder, types = types)), list2env(list(folder = folder, types = types), parent = asNamespace("hinterfeld"))))
+                              quiet_eval(quote(load_table(folder, types = types)), place))
   read[names(given_lines(made))]
 }
 

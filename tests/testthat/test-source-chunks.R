@@ -49,8 +49,7 @@ test_that("a chunk without a line that counts is told in the audit, and covers i
 })
 
 test_that("columns whose type all texts must tell have it in every chunk", {
-  path <- text_at(paste0("a,b\n", paste0(c(" 1", "2", "NA", "3.50"), ",", c("TRUE", "false", "", "TRUE"), collapse = "\n"),
-                         "\n"))
+  path <- text_at("a,b\n 1,TRUE\n2,false\nNA,\n3.50,TRUE\n")
   withr::local_options(hinterfeld.block = 8)
   source <- hinterfeld:::open_files(path, rlang::quo(NULL), list())
   chunks <- list()

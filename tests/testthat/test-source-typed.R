@@ -1,5 +1,6 @@
 typed_table <- function() {
-  data.frame(day = as.Date("2026-01-01") + 0:3, at = as.POSIXct("2026-01-01 10:00", "UTC") + 0:3, name = c("a", "b", NA, "a"),
+  data.frame(day = as.Date("2026-01-01") + 0:3, at = as.POSIXct("2026-01-01 10:00", "UTC") + 0:3,
+             name = c("a", "b", NA, "a"),
              n = c(1.5, NA, 3, 4), whole = c(1L, 2L, NA, 4L), good = c(TRUE, FALSE, NA, TRUE))
 }
 
@@ -9,7 +10,8 @@ test_that("Parquet keeps its types, columns are chosen, and files go together", 
   nanoparquet::write_parquet(typed_table()[2:1, ], file.path(folder, "b.parquet"))
   lines <- load_table(folder)
   expect_identical(vapply(lines, function(x) class(x)[1], ""),
-                   c(day = "Date", at = "POSIXct", name = "character", n = "numeric", whole = "numeric", good = "logical"))
+                   c(day = "Date", at = "POSIXct", name = "character", n = "numeric", whole = "numeric",
+                     good = "logical"))
   expect_equal(as.data.frame(lines), rbind(typed_table(), typed_table()[2:1, ]), ignore_attr = TRUE)
   expect_identical(load_table(folder, c(n, name))$name, c("a", "b", NA, "a", "b", "a"))
   expect_identical(load_table(folder, types = c(whole = "text"))$whole[1:2], c("1", "2"))
