@@ -29,7 +29,7 @@
 #' totals(both, by = category, every = "year")
 #' audit(both)
 #' lines <- demo_files()[["order_lines"]]
-#' tally_of(lines, by = product_id, columns = c(order_id, product_id, quantity, unit_price), every = NULL,
+#' tally_of(lines, by = product, columns = c(order_id, product_id, quantity, unit_price), every = NULL,
 #'   make = function(lines) {
 #'     orders <- load_table(demo_files()[["orders"]], c(order_id, order_day))
 #'     lines <- attach_table(lines, orders, by = order_id, need = "any")

@@ -77,17 +77,22 @@ check_block <- function(problem, path, call) {
 read_block <- function(file, laid, columns, kinds, mark) {
   as <- c(number = "double", day = "IDate", text = "character", open = "character")[kinds]
   types <- split(columns, unname(as))
-  chunk <- tryCatch(
+  warned <- NULL
+  # It is let come to its end: a reader that is left in the middle says so in the next file.
+  chunk <- tryCatch(withCallingHandlers(
     data.table::fread(
       file = file, sep = laid$between, quote = "", dec = mark, header = FALSE, skip = laid$skip %||% 0L, fill = FALSE,
       select = columns, colClasses = types, na.strings = NULL, strip.white = FALSE, blank.lines.skip = FALSE,
       encoding = "UTF-8", integer64 = "character", logical01 = FALSE, showProgress = FALSE, data.table = FALSE,
       nThread = threads_wanted()
     ),
-    warning = conditionMessage, error = conditionMessage
-  )
-  if (is.character(chunk)) {
-    return(chunk)
+    warning = function(cnd) {
+      if (!grepl("Previous fread", conditionMessage(cnd), fixed = TRUE)) warned <<- conditionMessage(cnd)
+      invokeRestart("muffleWarning")
+    }
+  ), error = conditionMessage)
+  if (is.character(chunk) || !is.null(warned)) {
+    return(warned %||% chunk)
   }
   # Days are dates to everybody else.
   chunk <- lapply(stats::setNames(as.list(chunk), names(kinds)), function(x) {

@@ -200,12 +200,14 @@ Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::stri
     if (blocks.offset() == 0 && end - at >= 3 && std::memcmp(at, "\xef\xbb\xbf", 3) == 0) at += 3;
     if (whole.fields == 0) {
       const char* rest = relay::first_record(at, end, marks, heading);
+      const records::Count top = records::scan(at, rest, marks, 0);
+      records::append(whole, top);
+      // Nothing but empty lines so far.
       if (heading.empty()) continue;
-      records::Count top = records::scan(at, rest, marks, 0);
-      top.columns.assign(top.fields, profile::Column());
-      whole = top;
+      whole.fields = top.fields;
+      whole.columns.assign(top.fields, profile::Column());
       columns_wanted = wanted_of(heading, wanted);
-      heading_lines = static_cast<double>(top.lines);
+      heading_lines = static_cast<double>(whole.lines);
       at = rest;
     }
     const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads);

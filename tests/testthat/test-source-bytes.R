@@ -128,3 +128,12 @@ test_that("headings that are none, and files that are no files, are refused", {
   for (path in c(fifo, "/dev/zero")) expect_error(load_table(path), "no file that stands",
                                                   class = "hinterfeld_error_file")
 })
+
+test_that("empty lines before the heading are counted, in whatever block they are", {
+  path <- text_at("\n\r\n\nday,product,revenue\n2026-01-01,a,1\n\nsoon,b,2\n")
+  for (size in c(2^25, 16, 3, 1)) {
+    withr::local_options(hinterfeld.block = size)
+    book <- daybook(load_table(path), day, revenue, product, on_bad = "set_aside")
+    expect_identical(set_aside(book)$row, 3L, label = size)
+  }
+})
