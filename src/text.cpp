@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <cstdio>
 #include <cstring>
+#include <vector>
 
 #include "text.h"
 
@@ -44,6 +45,10 @@ Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals) {
   Rcpp::CharacterVector out(n);
   const double scale = std::pow(10.0, decimals);
   char text[40];
+  // Amounts come again: the last place of each is kept where its text stands already, as far as there is room.
+  constexpr std::size_t kKept = 1 << 17;
+  std::vector<std::int64_t> kept(kKept, 0);
+  std::vector<R_xlen_t> place(kKept, -1);
   for (R_xlen_t i = 0; i < n; ++i) {
     const double value = x[i] * scale;
     if (!(std::fabs(value) < 9007199254740992.0)) {
@@ -51,6 +56,13 @@ Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals) {
       continue;
     }
     const std::int64_t minor = std::llround(value);
+    const std::size_t slot = static_cast<std::uint64_t>(minor) * 0x9E3779B97F4A7C15u >> 47;
+    if (place[slot] >= 0 && kept[slot] == minor) {
+      SET_STRING_ELT(out, i, STRING_ELT(out, place[slot]));
+      continue;
+    }
+    kept[slot] = minor;
+    place[slot] = i;
     std::uint64_t rest = static_cast<std::uint64_t>(minor < 0 ? -minor : minor);
     char* const end = text + sizeof text;
     char* at = end;
