@@ -31,10 +31,7 @@ chunk_lines <- function(chunk, n, places, readings, source) {
       reading$values[match(coded$labels, reading$texts)][coded$codes]
   })
   table <- tibble::new_tibble(columns, nrow = n)
-  marks <- source$options$decimal_mark
-  texts <- names(table)[vapply(columns, is.character, NA)]
-  set_origin(table, places, new_trail("read", basename(places$file), 0, n),
-             if (!is.null(marks)) stats::setNames(rep(marks, length(texts)), texts))
+  set_origin(table, places, new_trail("read", basename(places$file), 0, n), text_marks(columns, source))
 }
 
 # What the texts of columns stand for whose type all of their values must tell: these are read once for it.

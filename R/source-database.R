@@ -38,7 +38,7 @@ database_kind <- list(
 # A table of a database as a source of one part.
 open_database <- function(con, table, columns, options, call = caller_env()) {
   scan <- scan_query(list(con = con, table = table), options, call)
-  names <- wanted_columns(list(scan), columns, call)
+  names <- asked_columns(columns, function() scan$names, call) %||% scan$names
   check_type_names(options$types, scan$names, scan$path, call)
   options$types <- options$types[names(options$types) %in% names]
   list(kind = database_kind, files = table_short_name(table), shown = scan$path, options = options,

@@ -76,8 +76,7 @@ checked_options <- function(delimiter = NULL, decimal_mark = c(".", ","), types 
 open_files <- function(path, columns, options, call = caller_env()) {
   files <- source_files(path, call)
   kind <- kind_of_files(files, options, call)
-  all <- rlang::quo_is_null(columns)
-  wanted <- if (!all) pick_columns(columns, kind$names(files[1], options, call), "columns", call)
+  wanted <- asked_columns(columns, function() kind$names(files[1], options, call), call)
   scans <- list()
   done <- FALSE
   on.exit(if (!done) close_source(list(scans = scans)))
@@ -91,7 +90,7 @@ open_files <- function(path, columns, options, call = caller_env()) {
     scans <- c(scans, list(scan))
   }
   shown <- shown_files(files, path)
-  names <- wanted_columns(scans, columns, call)
+  names <- agreed_columns(scans, wanted, call)
   check_type_names(options$types, scans[[1]]$names, shown, call)
   options$types <- options$types[names(options$types) %in% names]
   done <- TRUE
@@ -103,13 +102,17 @@ close_source <- function(source) {
   unlink(unlist(lapply(source$scans, function(scan) scan$text$temporary)))
 }
 
-# The columns that are asked for, or all, which every part must then have.
-wanted_columns <- function(scans, columns, call) {
+# The columns that are asked for; NULL for all.
+asked_columns <- function(columns, known, call) {
+  if (!rlang::quo_is_null(columns)) pick_columns(columns, known(), "columns", call)
+}
+
+# These, or all, which every part must have.
+agreed_columns <- function(scans, wanted, call) {
   first <- scans[[1]]$names
-  wanted <- if (rlang::quo_is_null(columns)) first else pick_columns(columns, first, "columns", call)
   for (scan in scans[-1]) {
-    missing <- setdiff(wanted, scan$names)
-    extra <- if (rlang::quo_is_null(columns)) setdiff(scan$names, first)
+    missing <- setdiff(wanted %||% first, scan$names)
+    extra <- if (is.null(wanted)) setdiff(scan$names, first)
     if (length(missing) || length(extra)) {
       stop_because("shape", c(
         sprintf("%s and %s have other columns.", basename(scans[[1]]$path), basename(scan$path)),
@@ -119,7 +122,7 @@ wanted_columns <- function(scans, columns, call) {
       ), call = call)
     }
   }
-  wanted
+  wanted %||% first
 }
 
 # A source as one table.
@@ -142,20 +145,20 @@ read_source <- function(source, call = caller_env()) {
 
 # Columns as a table that knows where it came from; what its texts stand for is told by all of them.
 as_lines <- function(columns, source, call) {
-  options <- source$options
-  places <- source_places(source)
+  places <- new_places(source$files, source$rows, empty = lapply(source$scans, function(scan) scan$empty))
   typed <- lapply(stats::setNames(nm = names(columns)), function(name) {
     x <- columns[[name]]
-    if (is.list(x)) open_column(coded_as_text(x, options$blank), name, source, places, call) else x
+    if (is.list(x)) open_column(coded_as_text(x, source$options$blank), name, source, places, call) else x
   })
   table <- tibble::new_tibble(typed, nrow = as.integer(sum(source$rows)))
-  texts <- names(table)[vapply(typed, is.character, NA)]
-  marks <- if (!is.null(options$decimal_mark)) stats::setNames(rep(options$decimal_mark, length(texts)), texts)
-  set_origin(table, places, new_trail("read", source$shown, 0, nrow(table)), marks)
+  set_origin(table, places, new_trail("read", source$shown, 0, nrow(table)), text_marks(typed, source))
 }
 
-source_places <- function(source) {
-  new_places(source$files, source$rows, empty = lapply(source$scans, function(scan) scan$empty))
+# The decimal mark of each column that stayed text, where one was given.
+text_marks <- function(columns, source) {
+  texts <- names(columns)[vapply(columns, is.character, NA)]
+  mark <- source$options$decimal_mark
+  if (!is.null(mark)) stats::setNames(rep(mark, length(texts)), texts)
 }
 
 open_column <- function(x, name, source, places, call) {
