@@ -173,6 +173,14 @@ decimals_kernel <- function(x, most) {
     .Call(`_hinterfeld_decimals_kernel`, x, most)
 }
 
+whole_range_kernel <- function(x) {
+    .Call(`_hinterfeld_whole_range_kernel`, x)
+}
+
+reached_kernel <- function(reached, values, first, rows, step) {
+    .Call(`_hinterfeld_reached_kernel`, reached, values, first, rows, step)
+}
+
 text_blocks_kernel <- function(path, delimiter, decimal, wanted, size, threads) {
     .Call(`_hinterfeld_text_blocks_kernel`, path, delimiter, decimal, wanted, size, threads)
 }

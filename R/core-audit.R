@@ -13,6 +13,8 @@
 #'     `leave out`, `neither yes nor no`;
 #'   * `why`: text, the file, the keys or the reason;
 #'   * `lines_before`, `lines_after`: numbers of lines;
+#'   * `orders_before`, `orders_after`: numbers of orders that have one of these lines; missing for the steps before
+#'     the daybook, without the role `order`, and for restrictions of a tally, which has no lines;
 #'   * `revenue_before`, `revenue_after`: in the currency of the data; missing for the steps before
 #'     the daybook, when what counts as revenue was not yet known.
 #' @section Errors: `hinterfeld_error_argument` when `book` is neither.
@@ -22,11 +24,12 @@
 #' audit(demo_daybook())
 audit <- function(book) {
   check_facts(book, "book")
-  steps <- book$trail
+  steps <- count_orders(book$trail, book$orders)
   for (column in c("revenue_before", "revenue_after")) steps[[column]] <- steps[[column]] / 10^steps$decimals
   steps$why <- why_words(steps)
   decimals <- max(steps$decimals)
-  shown <- c("what", "why", "lines_before", "lines_after", "revenue_before", "revenue_after")
+  shown <- c("what", "why", "lines_before", "lines_after", "orders_before", "orders_after", "revenue_before",
+             "revenue_after")
   steps <- tibble::add_column(steps[shown], step = seq_len(nrow(steps)), .before = 1)
   tibble::new_tibble(steps, decimals = decimals, class = "hinterfeld_audit")
 }

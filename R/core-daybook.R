@@ -68,10 +68,11 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     stop_unusable(reason, origin)
   }
   trail <- add_steps(origin$trail, daybook_steps(roles$revenue, reason, nrow(lines), decimals[["revenue"]]))
+  orders <- orders_read(roles$order$values, reason, trail, nrow(origin$trail) + 1L)
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines",
                  c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)),
-                 left = list(trail = trail))
+                 left = list(trail = trail, orders = orders))
   }
   columns <- book_columns(roles, lines)
   usable <- if (!is.null(reason)) which(is.na(reason))
@@ -90,6 +91,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     # Before any restriction, and the conditions on days since.
     covered = plain_days(extent_kernel(columns$day)), day_rules = list(),
     trail = trail,
+    orders = orders,
     aside = aside_table(lines, reason, origin),
     origin = origin[c("places", "marks")],
     # Of the lines that were read, those that are here; NULL for all of them.
@@ -115,7 +117,8 @@ lines_of <- function(book) {
   check_daybook(book)
   columns <- lapply(stats::setNames(nm = names(book$columns)), column_values, book = book)
   aside <- if (nrow(book$aside)) book$aside
-  set_origin(tibble::as_tibble(columns), book$origin$places, book$trail, book$origin$marks, aside, book$at)
+  trail <- count_orders(book$trail, book$orders)
+  set_origin(tibble::as_tibble(columns), book$origin$places, trail, book$origin$marks, aside, book$at)
 }
 
 #' @rdname lines_of
@@ -248,6 +251,16 @@ daybook_steps <- function(revenue, reason, left, decimals) {
     left_minor <- left_minor - gone_minor
   }
   steps
+}
+
+# A line that is set aside reached the step before its reason; `made` is the daybook's own.
+orders_read <- function(values, reason, trail, made) {
+  if (is.null(values)) {
+    return(NULL)
+  }
+  aside <- match(reason, trail$why[trail$what == "set aside" & seq_along(trail$what) > made])
+  step <- if (is.null(reason)) made else ifelse(is.na(aside), nrow(trail), made + aside - 1L)
+  replace(reach_step(new_orders(values), values, step), "steps", nrow(trail))
 }
 
 # Lines that were set aside when these lines were made a daybook before stand first.

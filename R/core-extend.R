@@ -74,6 +74,7 @@ extend_by <- function(book, name, quo, decimals, call) {
   why <- sprintf("%s is %s", name, expression_text(expr))
   book$trail <- add_steps(book$trail,
                           new_trail("extend", why, what[1], what[1], what[2], what[2], book$decimals[["revenue"]]))
+  book$orders <- pass_step(book$orders)
   book
 }
 
@@ -96,7 +97,7 @@ extend_by <- function(book, name, quo, decimals, call) {
 
 daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency",
                     "span",
-                    "covered", "day_rules", "trail", "aside", "origin", "at")
+                    "covered", "day_rules", "trail", "orders", "aside", "origin", "at")
 
 stop_assigned <- function(name) {
   stop_because("argument", c(

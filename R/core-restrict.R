@@ -54,9 +54,12 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   former <- book
   book$trail <- add_steps(book$trail, restriction_steps(what, why, before, after, unclear, book$decimals[["revenue"]]))
   rules <- day_rules_of(when, book, wanted)
-  if (inherits(book, "hinterfeld_daybook")) book$day_rules <- c(book$day_rules, rules)
+  if (inherits(book, "hinterfeld_daybook")) {
+    book$day_rules <- c(book$day_rules, rules)
+    book$orders <- orders_left(book, rows[[1]], missing)
+  }
   if (length(rows[[1]]) == 0) {
-    stop_no_lines_left(when, former, missing, unclass(book)[c("trail", "covered", "day_rules")], call)
+    stop_no_lines_left(when, former, missing, unclass(book)[c("trail", "covered", "day_rules", "orders")], call)
   }
   book$span <- restricted_span(rules, book, rows[[1]], call)
   take_parts(book, rows)
@@ -70,6 +73,13 @@ restriction_steps <- function(what, why, before, after, unclear, decimals) {
   clear <- after + unclear
   add_steps(new_trail(what, why, before[1], clear[1], before[2], clear[2], decimals),
             new_trail("neither yes nor no", why, clear[1], after[1], clear[2], after[2], decimals))
+}
+
+# Lines without a clear answer came one step less far than those that are left.
+orders_left <- function(book, rows, unclear) {
+  steps <- nrow(book$trail)
+  if (length(unclear)) book$orders <- reach_step(book$orders, book$columns$order, steps - 1L, unclear)
+  reach_step(book$orders, book$columns$order, steps, rows)
 }
 
 # The days that the data cover are told by conditions on the day alone, whether they stand alone or are joined with

@@ -80,6 +80,7 @@ settle_book <- function(book, name, merged, why) {
   revenue <- sum_minor(book$columns$revenue)
   book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue,
                                                 book$decimals[["revenue"]]))
+  book$orders <- pass_step(book$orders)
   book
 }
 

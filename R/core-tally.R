@@ -82,7 +82,7 @@ new_tally <- function(every, by, measures, parts, about) {
   counted_tally(structure(c(
     list(every = every, by = by, measures = measures, parts = parts),
     about[c("span", "calendar", "currency", "trail")],
-    list(decimals = about$decimals["revenue"], rounding = about$rounding)
+    list(decimals = about$decimals["revenue"], rounding = about$rounding, orders = about$orders)
   ), class = "hinterfeld_tally"))
 }
 
@@ -310,8 +310,10 @@ merge_tallies <- function(a, b) {
   b <- widened_tally(b, measures, decimals)
   names <- c(a$every, a$by)
   parts <- Map(merge_parts, a$parts, b$parts)
+  together <- steps_together(a$trail, b$trail)
   about <- list(span = range(c(a$span, b$span)), calendar = a$calendar, currency = a$currency,
-                trail = merge_trails(a$trail, b$trail), decimals = c(revenue = decimals), rounding = a$rounding)
+                trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
+                decimals = c(revenue = decimals), rounding = a$rounding)
   new_tally(a$every, a$by, measures, parts, about)
 }
 

@@ -1,7 +1,8 @@
 # The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows
 # their decimals, for lines that were made a daybook twice have had two kinds of them.
 
-# `unmatched` and `unused` are told by attaching a table; `merged` is of how many steps a step was added up.
+# `unmatched` and `unused` are told by attaching a table; `merged` is of how many steps a step was added up. Orders are
+# filled in when they are asked for (core-orders.R).
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
                       revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L, unmatched = 0, unused = 0) {
   n <- length(what)
@@ -10,7 +11,8 @@ new_trail <- function(what = character(), why = character(), lines_before = doub
     lines_before = rep_len(as.double(lines_before), n), lines_after = rep_len(as.double(lines_after), n),
     revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n),
     decimals = rep_len(as.integer(decimals), n), unmatched = rep_len(as.double(unmatched), n),
-    unused = rep_len(as.double(unused), n), merged = rep_len(1, n)
+    unused = rep_len(as.double(unused), n), merged = rep_len(1, n), orders_before = rep_len(NA_real_, n),
+    orders_after = rep_len(NA_real_, n)
   ), nrow = n)
 }
 
@@ -20,25 +22,29 @@ add_steps <- function(trail, steps) {
 
 # Trails of lines that were put together, step by step: steps of one name are added up, whatever file they read; a step
 # that only one of them took left the other's lines as they were.
-merge_trails <- function(a, b) {
-  names <- list(a = step_names_of(a), b = step_names_of(b))
-  order <- both_orders(names$a, names$b)
+merge_trails <- function(a, b, steps = steps_together(a, b)) {
   decimals <- max(a$decimals, b$decimals)
-  sides <- list(trail_along(a, match(order, names$a), decimals), trail_along(b, match(order, names$b), decimals))
-  here <- lapply(names, function(own) order %in% own)
+  first <- steps$first
+  second <- steps$second
+  sides <- list(trail_along(a, first, decimals), trail_along(b, second, decimals))
   sum_of_both <- function(column) sides[[1]][[column]] + sides[[2]][[column]]
-  first <- ifelse(here$a, match(order, names$a), NA)
-  second <- ifelse(here$b, match(order, names$b), NA)
-  both <- here$a & here$b
-  why <- ifelse(here$a, a$why[first], b$why[second])
+  both <- !is.na(first) & !is.na(second)
+  why <- ifelse(is.na(first), b$why[second], a$why[first])
   why[both] <- pmin(a$why[first], b$why[second])[both]
-  out <- new_trail(ifelse(here$a, a$what[first], b$what[second]), why, sum_of_both("lines_before"),
+  out <- new_trail(ifelse(is.na(first), b$what[second], a$what[first]), why, sum_of_both("lines_before"),
                    sum_of_both("lines_after"),
                    sum_of_both("revenue_before"), sum_of_both("revenue_after"), decimals, sum_of_both("unmatched"))
   # What neither used cannot be told from what each did not.
   out$unused <- ifelse(both, 0, sum_of_both("unused"))
   out$merged <- sum_of_both("merged")
   out
+}
+
+# The steps of two trails in one order: for each the row of either that it is, NA for none.
+steps_together <- function(a, b) {
+  names <- list(step_names_of(a), step_names_of(b))
+  order <- both_orders(names[[1]], names[[2]])
+  list(first = match(order, names[[1]]), second = match(order, names[[2]]))
 }
 
 step_names_of <- function(trail) {

@@ -190,13 +190,17 @@ print.hinterfeld_audit <- function(x, ...) {
 format.hinterfeld_audit <- function(x, ...) {
   shown <- data.frame(
     step = paste(x$what, x$why, sep = ": "),
-    lines_out = x$lines_before - x$lines_after, lines = x$lines_after,
+    lines_out = x$lines_before - x$lines_after, lines = x$lines_after, orders = x$orders_after,
     revenue_out = x$revenue_before - x$revenue_after, revenue = x$revenue_after
   )
   # Reading brings lines in and takes none out.
   shown$lines_out[x$what %in% c("read", "attach", "settle", "daybook", "extend")] <- NA
   shown$revenue_out[x$what == "daybook"] <- NA
   decimals <- attr(x, "decimals")
-  text_table(shown, list(lines_out = 0, lines = 0, revenue_out = decimals, revenue = decimals), rows = nrow(shown),
-             headings = c("step", "lines out", "lines left", "revenue out", "revenue left"), wrap = TRUE)
+  # What is left after each step.
+  headings <- c(step = "step", lines_out = "lines out", lines = "lines", orders = "orders",
+                revenue_out = "revenue out", revenue = "revenue")
+  if (all(is.na(shown$orders))) shown$orders <- NULL
+  text_table(shown, list(lines_out = 0, lines = 0, orders = 0, revenue_out = decimals, revenue = decimals),
+             rows = nrow(shown), headings = unname(headings[names(shown)]), wrap = TRUE)
 }

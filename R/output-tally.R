@@ -5,11 +5,12 @@
 #' @param tally A tally made by [tally_of()] or [merge_tallies()].
 #' @param path Text: the file. The folder must exist.
 #' @return `save_tally()`: `path`, invisibly. `load_tally()`: the tally.
-#' @section File: Version 2, all numbers little-endian: the 16 bytes `hinterfeld tally`; the version, 32 bits; the
+#' @section File: Version 4, all numbers little-endian: the 16 bytes `hinterfeld tally`; the version, 32 bits; the
 #'   length of the description in bytes, 32 bits; the description, JSON in UTF-8, with keys, labels and their types,
 #'   measures and the number of groups; then for each part the codes of each key as 32-bit integers (0 for missing) and
-#'   for each measure the values and the numbers of lines as 64-bit integers; at the end the SHA-256 of all before it,
-#'   32 bytes.
+#'   for each measure the values and the numbers of lines as 64-bit integers; then, where orders are told, for each the
+#'   last step it reached as 32-bit integers and its number, as 64-bit doubles or as texts (their lengths in bytes as
+#'   32-bit integers, then their bytes); at the end the SHA-256 of all before it, 32 bytes.
 #' @section Errors: `hinterfeld_error_file` for a file that is missing, is no tally, is damaged, or has a later version;
 #'   nothing of it is used then.
 #' @references JSON: RFC 8259. SHA-256: FIPS 180-4.
@@ -35,14 +36,16 @@ save_tally <- function(tally, path) {
 }
 
 tally_mark <- "hinterfeld tally"
-tally_version <- 3L
+tally_version <- 4L
 
 tally_bytes <- function(tally) {
   parts <- lapply(tally$parts, coded_part)
+  orders <- if (!is.null(tally$orders)) coded_orders(tally$orders)
   about <- list(
     every = tally$every, by = tally$by, measures = lapply(tally$measures, measure_record), lines = tally$lines,
     span = as.integer(tally$span), calendar = unclass(tally$calendar), currency = tally$currency,
     decimals = unname(tally$decimals), rounding = tally$rounding, trail = as.list(tally$trail),
+    orders = orders[c("type", "count", "steps")],
     parts = lapply(parts, function(part) part[c("names", "labels", "types", "amounts", "groups")])
   )
   text <- jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA)
@@ -53,7 +56,8 @@ tally_bytes <- function(tally) {
     lapply(parts, function(part) {
       unlist(c(lapply(part$codes, numbers),
                lapply(part$held, function(amount) c(numbers(amount$values), numbers(amount$counted)))))
-    })
+    }),
+    lapply(orders$held, function(x) if (is.raw(x)) x else numbers(x))
   )
   body <- unlist(body)
   c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
@@ -74,6 +78,18 @@ coded_part <- function(part) {
     amounts = list(names = names(part$amounts), kinds = unname(vapply(part$amounts, function(amount) amount$kind, ""))),
     groups = part$lines, codes = lapply(columns, function(column) column$codes), held = unname(part$amounts)
   )
+}
+
+coded_orders <- function(orders) {
+  held <- held_orders(orders)
+  type <- label_type(held$labels)
+  labels <- if (type == "character") {
+    texts <- enc2utf8(held$labels)
+    list(nchar(texts, "bytes"), charToRaw(paste(texts, collapse = "")))
+  } else {
+    list(as.double(held$labels))
+  }
+  list(type = type, count = length(held$labels), steps = held$steps, held = c(list(held$reached), labels))
 }
 
 plain_codes <- function(x) {

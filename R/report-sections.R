@@ -218,10 +218,10 @@ left_out_section <- function(context) {
 
 audit_shown <- function(book) {
   steps <- audit(book)
-  tibble::tibble(step = steps$step, what = steps$what, why = steps$why,
-                 lines_out = steps$lines_before - steps$lines_after,
-                 lines_left = steps$lines_after, revenue_left = steps$revenue_after) |>
-    within_reading()
+  shown <- tibble::tibble(step = steps$step, what = steps$what, why = steps$why,
+                          lines_out = steps$lines_before - steps$lines_after, lines_left = steps$lines_after,
+                          orders_left = steps$orders_after, revenue_left = steps$revenue_after)
+  within_reading(if (all(is.na(steps$orders_after))) shown[names(shown) != "orders_left"] else shown)
 }
 
 # Reading brings lines in and takes none out.

@@ -87,13 +87,15 @@ reading_bar <- function(source) {
 
 # The tallies that `take` makes of the daybook of each chunk, a list by name, merged: the same as of all lines at once.
 tallies_of_chunks <- function(source, make, take, call = caller_env()) {
-  merged <- new_merger()
-  told <- list(trail = NULL, covered = NULL, day_rules = list())
+  merged <- new_merger(function(a, b) Map(merge_tallies, a, b))
+  steps <- new_merger(told_by_both)
   each_chunk(source, call = call, use = function(table) {
     book <- usable_book(make, table)
-    told <<- told_by_both(told, book)
-    if (inherits(book, "hinterfeld_daybook")) merged$put(take(book))
+    steps$put(unclass(book)[c("trail", "orders", "covered", "day_rules")])
+    # Orders are told once for all tallies.
+    if (inherits(book, "hinterfeld_daybook")) merged$put(take(replace(book, "orders", list(NULL))))
   })
+  told <- steps$all()
   check_mostly_read(told$trail, call)
   tallies <- merged$all()
   if (is.null(tallies)) {
@@ -103,7 +105,7 @@ tallies_of_chunks <- function(source, make, take, call = caller_env()) {
   lapply(tallies, function(tally) {
     days <- days_under(told$day_rules, told$covered, "day", tally$calendar, call)
     tally$span <- plain_days(range(c(days, tally$span)))
-    tally$trail <- told$trail
+    tally[c("trail", "orders")] <- told[c("trail", "orders")]
     tally$trail[1, c("why", "merged")] <- list(source$shown, 1)
     tally
   })
@@ -130,24 +132,24 @@ usable_book <- function(make, lines) {
   tryCatch(make(lines), hinterfeld_error_no_lines = function(cnd) cnd$left)
 }
 
-told_by_both <- function(told, book) {
-  list(trail = if (is.null(told$trail)) book$trail else merge_trails(told$trail, book$trail),
-       covered = if (is.null(book$covered)) told$covered else plain_days(range(c(told$covered, book$covered))),
-       day_rules = if (length(told$day_rules)) told$day_rules else book$day_rules)
+told_by_both <- function(a, b) {
+  together <- steps_together(a$trail, b$trail)
+  list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
+       covered = if (!is.null(c(a$covered, b$covered))) plain_days(range(c(a$covered, b$covered))),
+       day_rules = if (length(a$day_rules)) a$day_rules else b$day_rules)
 }
 
-# Like sizes are merged with like, so that no large tally is gone through for every small one.
-new_merger <- function() {
+# Like sizes are merged with like, so that nothing large is gone through for every small one.
+new_merger <- function(both) {
   waiting <- list()
-  both <- function(a, b) Map(merge_tallies, a, b)
-  put <- function(tallies) {
+  put <- function(one) {
     rank <- 1
     while (rank <= length(waiting) && !is.null(waiting[[rank]])) {
-      tallies <- both(waiting[[rank]], tallies)
+      one <- both(waiting[[rank]], one)
       waiting[rank] <<- list(NULL)
       rank <- rank + 1
     }
-    waiting[[rank]] <<- tallies
+    waiting[[rank]] <<- one
   }
   all <- function() {
     left <- Filter(Negate(is.null), waiting)

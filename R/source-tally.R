@@ -13,9 +13,9 @@ load_tally <- function(path) {
   }
   read <- byte_reader(bytes, length(mark), n - 32)
   version <- read("integer", 1L)
-  if (!identical(version, 3L)) {
+  if (!identical(version, 4L)) {
     stop_because("file", c(sprintf("%s is a tally of version %s.", basename(path), version),
-                           i = "This version of the package reads version 3."))
+                           i = "This version of the package reads version 4."))
   }
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   if (!identical(bytes[(n - 31L):n], sum)) stop_damaged(path, "Its checksum does not fit its contents.")
@@ -64,7 +64,7 @@ description_of <- function(read) {
 
 tally_from <- function(about, read) {
   fields <- c("every", "by", "measures", "lines", "span", "calendar", "currency", "decimals", "rounding", "trail",
-              "parts")
+              "orders", "parts")
   must(is.list(about) && setequal(names(about), fields), "fields are")
   every <- text_field(about$every, most = 1)
   by <- as.character(text_field(about$by))
@@ -86,6 +86,8 @@ tally_from <- function(about, read) {
   parts <- Map(part_from, about$parts, c(list(keys), rep(list(c(keys, stage_column)), length(staged))),
                c(list(first), stages),
                MoreArgs = list(read = read, dated = length(every) == 1))
+  trail <- trail_from(about$trail)
+  orders <- if (!is.null(about$orders)) orders_from(about$orders, nrow(trail), read)
   span <- number_field(about$span, 2)
   must(all(span == round(span)) && all(abs(span) < 1e7) && span[1] <= span[2], "days are")
   decimals <- number_field(about$decimals, 1)
@@ -93,7 +95,7 @@ tally_from <- function(about, read) {
   must(decimals %in% 0:most_decimals && rounding %in% c("half_up", "half_even"), "decimals are")
   described <- list(
     span = plain_days(span), calendar = calendar_from(about$calendar), currency = text_field(about$currency, most = 1),
-    trail = trail_from(about$trail), decimals = c(revenue = as.integer(decimals)), rounding = rounding
+    trail = trail, orders = orders, decimals = c(revenue = as.integer(decimals)), rounding = rounding
   )
   check_periods_of(parts, every, described)
   tally <- tryCatch(new_tally(every, by, measures, unname(parts), described), hinterfeld_error = function(cnd) NULL)
@@ -127,6 +129,35 @@ trail_from <- function(trail) {
   }, trail, as.list(like))
   must(length(unique(lengths(columns))) == 1 && all(columns$decimals %in% 0:most_decimals), "steps are")
   tibble::new_tibble(columns, nrow = length(columns$what))
+}
+
+orders_from <- function(orders, steps, read) {
+  must(is.list(orders) && setequal(names(orders), c("type", "count", "steps")), "orders are")
+  type <- text_field(orders$type, 1)
+  count <- number_field(orders$count, 1)
+  known <- number_field(orders$steps, 1)
+  must(count >= 0 && count == round(count) && known %in% seq_len(steps), "orders are")
+  reached <- read("integer", count)
+  must(!anyNA(reached) && all(reached >= 1L & reached <= known), "orders are")
+  labels <- if (identical(type, "character")) texts_from(read, count) else read("double", count)
+  must(!anyNA(labels) && !anyDuplicated(labels), "orders are")
+  labels <- if (identical(type, "character")) labels else labels_from(as.list(number_text(labels)), type)
+  list(labels = labels, first = 1, reached = reached, steps = as.integer(known))
+}
+
+# Texts by their lengths in bytes.
+texts_from <- function(read, count) {
+  sizes <- read("integer", count)
+  must(!anyNA(sizes) && all(sizes >= 0), "texts are")
+  bytes <- read("raw", sum(as.double(sizes)))
+  must(!any(bytes == 0), "texts are")
+  all <- rawToChar(bytes)
+  Encoding(all) <- "bytes"
+  ends <- cumsum(as.double(sizes))
+  texts <- substring(all, ends - sizes + 1, ends)
+  Encoding(texts) <- "UTF-8"
+  must(all(validUTF8(texts)), "texts are")
+  texts
 }
 
 part_from <- function(part, keys, kinds, read, dated) {

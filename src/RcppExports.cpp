@@ -553,6 +553,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// whole_range_kernel
+SEXP whole_range_kernel(SEXP x);
+RcppExport SEXP _hinterfeld_whole_range_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(whole_range_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// reached_kernel
+Rcpp::IntegerVector reached_kernel(Rcpp::IntegerVector reached, SEXP values, double first, Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step);
+RcppExport SEXP _hinterfeld_reached_kernel(SEXP reachedSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP stepSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type reached(reachedSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< double >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::IntegerVector> >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type step(stepSEXP);
+    rcpp_result_gen = Rcpp::wrap(reached_kernel(reached, values, first, rows, step));
+    return rcpp_result_gen;
+END_RCPP
+}
 // text_blocks_kernel
 Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal, Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads);
 RcppExport SEXP _hinterfeld_text_blocks_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
@@ -778,6 +804,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
+    {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
+    {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
     {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
     {"_hinterfeld_block_file_kernel", (DL_FUNC) &_hinterfeld_block_file_kernel, 6},

@@ -75,13 +75,17 @@ excused <- function(cnd, move, o, shape) {
 }
 
 check_book <- function(book, o) {
-  kept <- DBI::dbGetQuery(o$db, "SELECT count(*) AS n, coalesce(sum(revenue), 0) AS r FROM kept")
+  kept <- DBI::dbGetQuery(o$db, "SELECT count(*) AS n, coalesce(sum(revenue), 0) AS r,
+                               count(DISTINCT order_) AS o FROM kept")
   steps <- hinterfeld::audit(book)
   if (steps$lines_after[nrow(steps)] != kept$n) differ("the audit has %g lines, SQLite %g",
                                                        steps$lines_after[nrow(steps)], kept$n)
   if (steps$revenue_after[nrow(steps)] != kept$r / 10^o$made$decimals) differ(
     "the audit has another revenue than SQLite"
   )
+  if (!identical(steps$orders_after[nrow(steps)], as.numeric(kept$o))) {
+    differ("the audit has %g orders, SQLite %g", steps$orders_after[nrow(steps)], kept$o)
+  }
   if (!identical(as.numeric(book$span), as.numeric(o$span))) {
     differ("the daybook covers %s, by its conditions on the day %s", paste(format(book$span), collapse = " to "),
            paste(format(o$span), collapse = " to "))
