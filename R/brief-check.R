@@ -338,8 +338,9 @@ figure_problems <- function(spec, path, tables, known) {
     lapply(unfit,
            function(key) new_problem(c(path, key), sprintf("`%s` is nothing that figure_%s() takes.", key, spec$draw))),
     list(
-      if (!is.null(table$unsold) ||
-          !is.null(table$pick$best_of_each)) new_problem(c(path, "table"), "No figure can be drawn of that table."),
+      if (spec$draw != "ranking" && (!is.null(table$unsold) || !is.null(table$pick$best_of_each))) {
+        new_problem(c(path, "table"), "No such figure can be drawn of that table.", "Draw its `ranking`.")
+      },
       if (!is.null(needed) && !any(needed %in% has)) {
         new_problem(path, sprintf("The table `%s` holds nothing for this figure.", spec$table),
                     sprintf("Give it %s.", either(paste0("`", needed, "`"))))

@@ -92,6 +92,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     covered = plain_days(extent_kernel(columns$day)), day_rules = list(),
     trail = trail,
     orders = orders,
+    alike = alike_in_roles(origin$alike, roles),
     aside = aside_table(lines, reason, origin),
     origin = origin[c("places", "marks")],
     # Of the lines that were read, those that are here; NULL for all of them.
@@ -118,7 +119,7 @@ lines_of <- function(book) {
   columns <- lapply(stats::setNames(nm = names(book$columns)), column_values, book = book)
   aside <- if (nrow(book$aside)) book$aside
   trail <- count_orders(book$trail, book$orders)
-  set_origin(tibble::as_tibble(columns), book$origin$places, trail, book$origin$marks, aside, book$at)
+  set_origin(tibble::as_tibble(columns), book$origin$places, trail, book$origin$marks, aside, book$at, book$alike)
 }
 
 #' @rdname lines_of

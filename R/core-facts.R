@@ -91,7 +91,7 @@ check_grain.hinterfeld_daybook <- function(facts, every, call = caller_env()) {
 
 # What tables remember of their facts.
 about_facts <- function(facts) {
-  about <- unclass(facts)[c("calendar", "currency", "span", "trail")]
+  about <- unclass(facts)[c("calendar", "currency", "span", "trail", "alike")]
   c(about, list(lines = as.double(facts$lines)))
 }
 

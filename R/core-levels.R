@@ -83,7 +83,7 @@ split_groups <- function(facts, keys, measures, split, detail) {
   list(codes = added$codes, values = values)
 }
 
-# Periods ascending; then, key by key, the group's own first measure from the highest and its name.
+# Periods ascending, texts that are periods too; then, key by key, the group's own first measure from the highest and its name.
 # A subtotal stands below its group.
 # `dated` tells which keys are periods.
 row_order <- function(facts, keys, measures, levels, rows, detail, dated) {
@@ -91,7 +91,9 @@ row_order <- function(facts, keys, measures, levels, rows, detail, dated) {
     return(seq_len(row_count(rows)))
   }
   group_values <- function(codes) prefix_values(facts, keys, measures[1], levels, rows, detail, codes)
-  nested_order(keys, rows$codes, as.double(rows$values[[1]]), dated, group_values)
+  shown <- seq_along(rows$codes)
+  periods <- keys_in_calendar(keys[shown], rows$codes, facts)
+  nested_order(periods$keys, rows$codes, as.double(rows$values[[1]]), dated[shown] | periods$known, group_values)
 }
 
 # Rows stand where the group of their keys but the last stands, which is ordered in the same way; inside it by the last.
@@ -101,7 +103,7 @@ nested_order <- function(keys, codes, values, dated, group_values) {
   if (k == 1) {
     scope <- rep(1L, n)
     scopes <- 1L
-  } else if (k == 2 && dated[1] && !any_special(codes[[1]])) {
+  } else if (k == 2 && dated[1] && is.null(keys[[1]]$places) && !any_special(codes[[1]])) {
     scope <- codes[[1]]
     scopes <- length(keys[[1]]$labels)
   } else {
@@ -141,6 +143,9 @@ prefix_values <- function(facts, keys, measure, levels, rows, detail, codes) {
 
 # Names are compared byte by byte, so that the order is the same on every machine.
 key_ranks <- function(key) {
+  if (!is.null(key$places)) {
+    return(key$places)
+  }
   if (is.factor(key$labels)) {
     return(seq_along(key$labels))
   }

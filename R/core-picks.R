@@ -236,7 +236,8 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   order <- ordered_rows(-best[[1]]$size, scope$first)
   new_listing("best_of_each", lapply(columns, function(x) x[order]), scope$count,
               stats::setNames(about, unlist(named)), answer$about,
-              list(label = vapply(named, function(names) names[2], ""), members = members, within = within, of = of,
+              list(label = vapply(named, function(names) names[2], ""), member_label = label, members = members,
+                   within = within, of = of,
                    sums = vapply(best, function(one) one$sums, NA),
                    per = vapply(best, function(one) one$per %||% "", "")))
 }

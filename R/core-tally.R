@@ -82,7 +82,8 @@ new_tally <- function(every, by, measures, parts, about) {
   counted_tally(structure(c(
     list(every = every, by = by, measures = measures, parts = parts),
     about[c("span", "calendar", "currency", "trail")],
-    list(decimals = about$decimals["revenue"], rounding = about$rounding, orders = about$orders)
+    list(decimals = about$decimals["revenue"], rounding = about$rounding, orders = about$orders,
+         alike = about$alike)
   ), class = "hinterfeld_tally"))
 }
 
@@ -313,7 +314,7 @@ merge_tallies <- function(a, b) {
   together <- steps_together(a$trail, b$trail)
   about <- list(span = range(c(a$span, b$span)), calendar = a$calendar, currency = a$currency,
                 trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
-                decimals = c(revenue = decimals), rounding = a$rounding)
+                alike = unique(c(a$alike, b$alike)), decimals = c(revenue = decimals), rounding = a$rounding)
   new_tally(a$every, a$by, measures, parts, about)
 }
 

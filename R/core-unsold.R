@@ -40,7 +40,8 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   names(known)[clash] <- paste0(names(known)[clash], "_catalogue")
   columns <- c(as.list(sold[missed, within]), known, sales)
   new_listing("unsold", columns, length(missed), sold_columns(decimals), about_facts(book),
-              list(within = within, where = if (!rlang::quo_is_null(where)) rlang::as_label(where)))
+              list(within = within, column = catalogue$column,
+                   where = if (!rlang::quo_is_null(where)) rlang::as_label(where)))
 }
 
 # What the columns of sales beside a product count.
@@ -105,7 +106,7 @@ read_catalogue <- function(sales, catalogue, product, call = caller_env()) {
     say("catalogue", sprintf("%s of the daybook %s not in the catalogue: %s.", count_of(length(unlisted), "product"),
                              if (length(unlisted) == 1) "is" else "are", examples_of(unlisted)))
   }
-  list(table = tibble::as_tibble(catalogue), names = names)
+  list(table = tibble::as_tibble(catalogue), names = names, column = column[1])
 }
 
 # Those that some row has.

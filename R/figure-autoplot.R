@@ -3,7 +3,7 @@
 #' Looks at a totals table's period, columns and steps and draws the figure made for them: Pareto,
 #' change, running totals, best sellers, shares, a profile of the week, a trend, or a ranking.
 #'
-#' @param object A totals table or a crosstab.
+#' @param object A totals table, a crosstab, or what [best_of_each()], [unsold()] or [coverage()] gives.
 #' @param ... Passed on to the figure.
 #' @return A ggplot.
 #' @section Errors: Those of the figure.

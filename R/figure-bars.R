@@ -6,7 +6,8 @@
 #'
 #' @inheritParams figure_trend
 #' @param t A totals table. For `figure_ranking()` one from [best_sellers()], or any, of which the five best of
-#'   each scope are taken; for `figure_share()` any with or without [add_share()].
+#'   each scope are taken; or what [best_of_each()], [unsold()] or [coverage()] gives, all of whose rows are drawn. For
+#'   `figure_share()` any with or without [add_share()].
 #' @param within Columns that make a panel each, bare or as strings; by default all but the last `by` column.
 #' @param n Whole number: how many rows of each panel to draw at most.
 #' @return A ggplot, which can be extended.
@@ -18,6 +19,9 @@
 #' figure_ranking(t)
 #' figure_share(totals(demo_daybook(), by = c(region, category)))
 figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, subtitle = NULL, caption = NULL) {
+  if (!is.null(listing_of(t))) {
+    return(listing_figure(t, title, subtitle, caption))
+  }
   rows <- figure_rows(t, of)
   picked <- any(vapply(rows$answer$inquiry$steps, function(step) step$kind %in% pick_kinds, NA))
   within <- panel_columns(enquo(within), rows$t)
@@ -166,11 +170,11 @@ draw_bars <- function(data) {
                                     ymax = .data$row + 0.34,
                                     fill = .data$quiet)) +
     bar_break(at_break(beyond, 0.92 * beyond$end), 0.05) +
-    label_text(ggplot2::aes(x = pmax(0, .data$end), label = .data$text), hjust = -0.08, size = size) +
+    label_text(ggplot2::aes(x = pmax(0, .data$end) + whole * 0.008, label = .data$text), hjust = 0, size = size) +
     label_text(ggplot2::aes(x = pmin(0, .data$end) - whole * 0.008, label = names), hjust = 1, size = size) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = columns,
                         labeller = function(labels) lapply(labels, function(x) {
-                          fitting_names(as.character(x), 3.7, columns, 0.97)
+                          device_glyphs(fitting_names(as.character(x), 3.7, columns, 0.97))
                         })) +
     ggplot2::scale_fill_manual(values = c("TRUE" = quiet_bar, "FALSE" = bar_ink)) +
     ggplot2::scale_x_continuous(limits = c(low - left * whole, 1.08 + right * whole),

@@ -60,11 +60,16 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
   answer <- rows$answer
   spoken <- paste(c(table_words(answer), sentences), collapse = " ")
   incomplete <- incomplete_words(answer, if (dashed) "is not complete and dashed" else "is not complete")
-  noted <- paste(c(notes, incomplete, left_out_note(answer$about, "")), collapse = " ")
-  # The theme's sizes, in millimetres.
-  ggplot2::labs(title = title %||% title_words(answer),
-                subtitle = wrap_words(subtitle %||% spoken, 114, 12 * 0.95 * 25.4 / 72),
-                caption = wrap_words(caption %||% noted, 150, 12 * 0.75 * 25.4 / 72))
+  together <- Filter(function(one) !any(one$apart %in% answer$inquiry$by), answer$about$alike)
+  noted <- paste(c(notes, incomplete, alike_words(together, answer$inquiry$by), left_out_note(answer$about, "")),
+                 collapse = " ")
+  figure_labels(title %||% title_words(answer), subtitle %||% spoken, caption %||% noted)
+}
+
+# In the theme's sizes, as millimetres.
+figure_labels <- function(title, subtitle, caption) {
+  ggplot2::labs(title = title, subtitle = wrap_words(subtitle, 114, 12 * 0.95 * 25.4 / 72),
+                caption = wrap_words(caption, 150, 12 * 0.75 * 25.4 / 72))
 }
 
 # Lines of at most so many characters, fewer where these are wide: no line leaves a figure of 1280 pixels.
@@ -94,7 +99,8 @@ others_note <- function(rest, noun = "others", names = NULL) {
 some_names <- function(names, most = 6) {
   first <- utils::head(names, most)
   more <- length(names) - length(first)
-  and_list(c(distinct_names(first, shorten(first, 24)), if (more > 0) sprintf("%s more", group_digits(more))))
+  short <- gsub("\u2026", "...", distinct_names(first, shorten(first, 24)), fixed = TRUE)
+  and_list(c(short, if (more > 0) sprintf("%s more", group_digits(more))))
 }
 
 # Long names lose their middle, for it is often the end that tells them apart; the data keep them whole.
@@ -202,15 +208,34 @@ spread_labels <- function(y, gap) {
 
 # Text inside the panel, in the figure's typeface.
 label_text <- function(..., size = 3.6, colour = ink) {
-  ggplot2::geom_text(..., size = size, colour = colour, family = figure_family())
+  with_device_glyphs(ggplot2::geom_text(..., size = size, colour = colour, family = figure_family()))
+}
+
+# A layer whose labels are written in the glyphs that the device has.
+with_device_glyphs <- function(layer) {
+  plain <- layer$geom
+  layer$geom <- ggplot2::ggproto(NULL, plain, parameters = function(self, extra = FALSE) plain$parameters(extra),
+    draw_panel = function(self, data, ...) {
+      data$label <- device_glyphs(data$label)
+      plain$draw_panel(data, ...)
+    })
+  layer
+}
+
+# R's own PDF and PostScript devices write eight bits: their hyphen is a minus sign, and they have no sign for what was left out. Asked while a figure is drawn.
+device_glyphs <- function(text) {
+  if (!names(grDevices::dev.cur()) %in% c("pdf", "postscript")) {
+    return(text)
+  }
+  gsub("\u2026", "...", gsub("\u2212", "-", text, fixed = TRUE), fixed = TRUE)
 }
 
 # A label that hides what is behind it.
 line_label <- function(..., size = 3.8) {
   # The line around a label has been called by another name since ggplot2 4.0.
   border <- if (utils::packageVersion("ggplot2") >= "4.0.0") list(border.colour = NA) else list(label.size = NA)
-  rlang::exec(ggplot2::geom_label, ..., size = size, family = figure_family(), fill = paper, hjust = 0,
-              label.padding = grid::unit(0.1, "lines"), !!!border)
+  with_device_glyphs(rlang::exec(ggplot2::geom_label, ..., size = size, family = figure_family(), fill = paper,
+                                 hjust = 0, label.padding = grid::unit(0.1, "lines"), !!!border))
 }
 
 at_break <- function(data, x) {

@@ -46,9 +46,10 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::geom_hline(yintercept = 0.5, colour = ink, linewidth = 0.4) +
     ggplot2::scale_fill_gradient(low = "#F1ECDF", high = category_colours(1), na.value = paper,
                                  limits = c(min(0, inner$value, na.rm = TRUE), max(whole, 1e-9))) +
-    ggplot2::scale_x_continuous(breaks = seq_along(cells$columns) + 0.46, labels = cells$columns, position = "top",
+    ggplot2::scale_x_continuous(breaks = seq_along(cells$columns) + 0.46,
+                                labels = function(x) device_glyphs(cells$columns), position = "top",
                                 expand = ggplot2::expansion(add = 0.1)) +
-    ggplot2::scale_y_continuous(breaks = cells$places, labels = shorten(cells$rows, 32),
+    ggplot2::scale_y_continuous(breaks = cells$places, labels = function(x) device_glyphs(shorten(cells$rows, 32)),
                                 expand = ggplot2::expansion(add = c(0.7, 0.55))) +
     theme_bars() +
     ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 1, size = ggplot2::rel(0.72)),

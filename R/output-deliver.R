@@ -6,7 +6,8 @@
 #' @param x A totals table, a crosstab or any data frame, for `.csv`, `.tsv`, `.xlsx`, `.parquet`, `.json` or
 #'   `.md`; a named list of them for `.xlsx`, one sheet each; a figure, for `.png`, `.svg` or `.pdf`.
 #' @param path Text: where to write. The folder must exist.
-#' @param width,height Size of a figure in pixels, of which 144 make an inch.
+#' @param width,height Size of a figure in pixels. Text grows with the picture: of 1280 by 800 pixels 144 make an inch,
+#'   of 2560 by 1600 288. `.svg` and `.pdf` have the same proportions.
 #' @return `path`, invisibly; of a figure with several pages ([figure_pages()]) the paths of its numbered files,
 #'   `name-1.png`, `name-2.png` ...
 #' @section Files:

@@ -1,11 +1,17 @@
-# Figures as files.
+# Figures as files. They are laid out for 1280 by 800 pixels: in any other size text and lines grow or shrink with the
+# picture, so that what fits there fits, and what is longer one way than the other has more room.
 
-write_png <- function(x, path, width, height, dpi = 144) {
-  ggplot2::ggsave(path, x, device = ragg::agg_png, width = width, height = height, units = "px", dpi = dpi)
+figure_dpi <- function(width, height) {
+  144 * min(width / 1280, height / 800)
+}
+
+write_png <- function(x, path, width, height) {
+  ggplot2::ggsave(path, x, device = ragg::agg_png, width = width, height = height, units = "px",
+                  dpi = figure_dpi(width, height))
 }
 
 write_svg <- function(x, path, width, height) {
-  ggplot2::ggsave(path, x, device = svglite::svglite, width = width / 144, height = height / 144)
+  save_vectors(path, x, svglite::svglite, width, height)
   text <- rawToChar(readBin(path, "raw", file.size(path)))
   Encoding(text) <- "UTF-8"
   # XML can hold no control characters.
@@ -16,5 +22,11 @@ write_svg <- function(x, path, width, height) {
 }
 
 write_pdf <- function(x, path, width, height) {
-  ggplot2::ggsave(path, x, device = grDevices::cairo_pdf, width = width / 144, height = height / 144)
+  save_vectors(path, x, grDevices::cairo_pdf, width, height)
+}
+
+# Lines scale by themselves; the page is as large as its layout.
+save_vectors <- function(path, x, device, width, height) {
+  dpi <- figure_dpi(width, height)
+  ggplot2::ggsave(path, x, device = device, width = width / dpi, height = height / dpi)
 }

@@ -40,7 +40,8 @@ format.hinterfeld_totals <- function(x, ..., n = 10) {
                      span_words(list(span = shown_span(x, answer))))
   keys <- sum(cumprod(names(x) %in% c(answer$keys, answer$level)))
   c(text_notes(heading), answer_table(x, n, short_headings(names(x), answer), keys),
-    text_notes(c(recurring_note(answer), unlist(step_sentences(answer)), left_out_note(answer$about))))
+    text_notes(c(recurring_note(answer), alike_note(x, answer), unlist(step_sentences(answer)),
+                 left_out_note(answer$about))))
 }
 
 # The days that the rows of a table are about; where it was cut, those of the periods that are left.
@@ -107,7 +108,8 @@ format.hinterfeld_crosstab <- function(x, ..., n = 20) {
   shown <- with_decimals_shown(crosstab_shown(x, n), attr(x, "decimals_shown"))
   c(text_notes(heading),
     answer_table(shown, nrow(shown), crosstab_headings(shown, answer_of(x)), length(answer_of(x)$keys)),
-    cut_note(nrow(x) - nrow(shown)), text_notes(c(crosstab_sentences(answer_of(x)), left_out_note(about))))
+    cut_note(nrow(x) - nrow(shown)), 
+    text_notes(c(alike_note(x, answer_of(x)), crosstab_sentences(answer_of(x)), left_out_note(about))))
 }
 
 # The totals of all stay in sight when other rows are cut.

@@ -45,7 +45,7 @@ tally_bytes <- function(tally) {
     every = tally$every, by = tally$by, measures = lapply(tally$measures, measure_record), lines = tally$lines,
     span = as.integer(tally$span), calendar = unclass(tally$calendar), currency = tally$currency,
     decimals = unname(tally$decimals), rounding = tally$rounding, trail = as.list(tally$trail),
-    orders = orders[c("type", "count", "steps")],
+    orders = orders[c("type", "count", "steps")], alike = tally$alike,
     parts = lapply(parts, function(part) part[c("names", "labels", "types", "amounts", "groups")])
   )
   text <- jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA)

@@ -273,6 +273,7 @@ listing_title <- function(listing) {
 
 listing_sentences <- function(listing) {
   found <- listing$found
+  alike <- alike_words(listing$about$alike, c(found$within, found$members))
   own <- switch(listing$kind,
     best_of_each = c(
       sprintf("%s: the %s with the highest %s%s; of all that tie for it, in alphabetical order.", found$label,
@@ -292,5 +293,5 @@ listing_sentences <- function(listing) {
       if (!is.null(found$where)) sprintf("Only lines count where %s.", found$where)
     )
   )
-  c(own, sprintf("Days: %s.", span_words(listing$about)), left_out_words(listing$about))
+  c(own, alike, sprintf("Days: %s.", span_words(listing$about)), left_out_words(listing$about))
 }

@@ -22,6 +22,7 @@ in_words <- function(t) {
     subtotal_words(answer),
     if (answer$inquiry$fill) "Combinations without lines show sums and counts of 0.",
     recurring_note(answer),
+    alike_note(t, answer),
     incomplete_words(answer),
     if (is.null(answer$grid)) step_sentences(answer) else crosstab_sentences(answer),
     if (answer$cut) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row")),
@@ -88,6 +89,15 @@ subtotal_words <- function(answer) {
     if (!all(up)) sprintf("Rows of %s are taken from the lines.", quoted(answer$labels$total)),
     if (any(up)) sprintf("For %s they add up the rows below them.", and_list(names(measures)[up]))
   )
+}
+
+# Names that stand for several, where rows bear them: a table may be cut to others.
+alike_note <- function(t, answer) {
+  borne <- Filter(function(one) {
+    column <- names_of(answer, one$column)
+    !column %in% names(t) || any(one$names %in% t[[column]])
+  }, answer$about$alike)
+  alike_words(borne, answer$inquiry$by)
 }
 
 recurring_note <- function(answer) {

@@ -70,7 +70,7 @@ words_element <- function(words) {
 html_figure <- function(figure) {
   file <- tempfile(fileext = ".png")
   on.exit(unlink(file))
-  write_png(figure, file, 1920, 1200, dpi = 216)
+  write_png(figure, file, 1920, 1200)
   image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
   picture <- htmltools::tags$img(width = "1280", height = "800", alt = visible(figure_alt(figure)),
                                  src = paste0("data:image/png;base64,", gsub("[\r\n]", "", image)))

@@ -64,7 +64,7 @@ description_of <- function(read) {
 
 tally_from <- function(about, read) {
   fields <- c("every", "by", "measures", "lines", "span", "calendar", "currency", "decimals", "rounding", "trail",
-              "orders", "parts")
+              "orders", "alike", "parts")
   must(is.list(about) && setequal(names(about), fields), "fields are")
   every <- text_field(about$every, most = 1)
   by <- as.character(text_field(about$by))
@@ -95,7 +95,8 @@ tally_from <- function(about, read) {
   must(decimals %in% 0:most_decimals && rounding %in% c("half_up", "half_even"), "decimals are")
   described <- list(
     span = plain_days(span), calendar = calendar_from(about$calendar), currency = text_field(about$currency, most = 1),
-    trail = trail, orders = orders, decimals = c(revenue = as.integer(decimals)), rounding = rounding
+    trail = trail, orders = orders, alike = lapply(about$alike, alike_from),
+    decimals = c(revenue = as.integer(decimals)), rounding = rounding
   )
   check_periods_of(parts, every, described)
   tally <- tryCatch(new_tally(every, by, measures, unname(parts), described), hinterfeld_error = function(cnd) NULL)
@@ -129,6 +130,12 @@ trail_from <- function(trail) {
   }, trail, as.list(like))
   must(length(unique(lengths(columns))) == 1 && all(columns$decimals %in% 0:most_decimals), "steps are")
   tibble::new_tibble(columns, nrow = length(columns$what))
+}
+
+alike_from <- function(one) {
+  must(is.list(one) && identical(names(one), c("table", "column", "names", "number", "apart")), "names are")
+  list(table = text_field(one$table, 1), column = text_field(one$column, 1), names = text_field(one$names, 3),
+       number = as.integer(number_field(one$number, 1)), apart = as.character(text_field(one$apart)))
 }
 
 orders_from <- function(orders, steps, read) {

@@ -43,12 +43,14 @@ test_that("conditions on its columns leave whole groups, and the audit goes on",
   kept <- function(x) {
     leave_out(keep_lines(x, region == "Vale" & day >= as.Date("2025-01-01")), product == "Needle tool", why = "tools")
   }
-  expect_identical(audit(kept(tally)), audit(kept(book)))
+  # What is left of orders only lines tell.
+  but_orders <- function(steps) steps[!startsWith(names(steps), "orders")]
+  expect_identical(but_orders(audit(kept(tally))), but_orders(audit(kept(book))))
   same_table(kept(tally), kept(book), function(x) totals(x, by = product, every = "month"))
   expect_identical(kept(tally)$span, kept(book)$span)
   blank <- tally_of(kilnmoor_book(), by = category)
-  expect_identical(audit(keep_lines(blank, category == "Clay bodies")),
-                   audit(keep_lines(book, category == "Clay bodies")))
+  expect_identical(but_orders(audit(keep_lines(blank, category == "Clay bodies"))),
+                   but_orders(audit(keep_lines(book, category == "Clay bodies"))))
 })
 
 test_that("a tally of longer periods tells these and longer ones, fiscal years and 4-4-5 among them", {

@@ -45,3 +45,10 @@ test_that("names are shortened to the room that they have, and stay apart", {
   lines <- strsplit(hinterfeld:::wrap_words(paste(rep("WIDE CAPITALS", 40), collapse = " "), 150, 3), "\n")[[1]]
   expect_true(all(hinterfeld:::text_widths(lines, 3) <= 1215))
 })
+
+test_that("figures are drawn on the devices that R opens by itself, in the glyphs that these have", {
+  changed <- add_change(totals(kilnmoor_book(), by = town, every = "year"))
+  withr::local_pdf(withr::local_tempfile(fileext = ".pdf"))
+  expect_no_warning(print(figure_change(changed)))
+  expect_no_warning(print(figure_ranking(totals(many_products(), by = product))))
+})

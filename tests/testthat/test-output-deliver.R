@@ -59,3 +59,17 @@ test_that("the names of a plain table's columns decide nothing", {
   json <- deliver(data.frame(kilograms = 1.5, revenue = 2), withr::local_tempfile(fileext = ".json"))
   expect_identical(jsonlite::fromJSON(json)$description$columns$type, c("number", "number"))
 })
+
+test_that("a figure of any size is laid out for the same room", {
+  figure <- figure_ranking(totals(kilnmoor_book(), by = region))
+  texts <- lapply(list(c(1280, 800), c(640, 400), c(1000, 1600)), function(size) {
+    path <- withr::local_tempfile(fileext = ".svg")
+    deliver(figure, path, size[1], size[2])
+    all <- paste(readLines(path), collapse = "")
+    list(box = as.numeric(regmatches(all, regexec("viewBox='0 0 ([0-9.]+) ([0-9.]+)'", all))[[1]][2:3]),
+         sizes = unique(regmatches(all, gregexpr("font-size: [0-9.]+", all))[[1]]))
+  })
+  expect_identical(texts[[1]], texts[[2]])
+  expect_identical(texts[[3]]$sizes, texts[[1]]$sizes)
+  expect_equal(texts[[3]]$box, c(640, 1024), tolerance = 1e-3)
+})
