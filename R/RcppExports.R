@@ -217,6 +217,10 @@ line_counts_kernel <- function(counts) {
     .Call(`_hinterfeld_line_counts_kernel`, counts)
 }
 
+counted_values_kernel <- function(values, times) {
+    .Call(`_hinterfeld_counted_values_kernel`, values, times)
+}
+
 read_numbers_kernel <- function(x, decimal, group) {
     .Call(`_hinterfeld_read_numbers_kernel`, x, decimal, group)
 }

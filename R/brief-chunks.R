@@ -2,12 +2,14 @@
 
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
-  lines <- file_entry(brief$content$data$lines, brief)
-  if (!is_large(lines)) {
+  large <- is_large(file_entry(brief$content$data$lines, brief))
+  # A report shows lines that were set aside, which only lines can.
+  tallies <- if (large || is.null(brief$content$report)) grouped_tallies(brief)
+  if (is.null(tallies) && large) tallies <- brief_tallies(brief)
+  if (is.null(tallies)) {
     book <- brief_daybook(brief)
     return(list(all = book, table = function(name) book))
   }
-  tallies <- brief_tallies(brief)
   list(all = tallies[["report"]], table = function(name) tallies[[paste("table", name)]])
 }
 

@@ -25,12 +25,9 @@ alike_names <- function(table, columns, name) {
 
 # By the names that columns have in a daybook.
 alike_in_roles <- function(alike, roles) {
-  named <- unlist(lapply(roles, function(role) role$column))
-  now <- function(columns) {
-    at <- match(columns, named)
-    replace(columns, !is.na(at), names(named)[at[!is.na(at)]])
-  }
-  lapply(alike, function(one) replace(one, c("column", "apart"), list(now(one$column), now(one$apart))))
+  lapply(alike, function(one) {
+    replace(one, c("column", "apart"), list(names_in_roles(one$column, roles), names_in_roles(one$apart, roles)))
+  })
 }
 
 # What is to be said of a table that is split by these columns.

@@ -35,7 +35,8 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   check_repeated_keys(codes$table, table, keys, name)
 
   row <- match(codes$lines, codes$table, incomparables = NA)
-  report <- match_report(row, lines, table, keys, name)
+  origin <- origin_of(lines)
+  report <- match_report(row, lines, table, keys, name, origin$grouped)
   if (need == "every" && report$unmatched > 0) {
     stop_because("unmatched", c(
       sprintf("%s %s no row in %s.", count_of(report$unmatched, "line"),
@@ -47,9 +48,9 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   }
   say("attach", c(report$line, report$hint), unmatched = report$unmatched, unused = report$unused)
 
-  origin <- origin_of(lines)
   out <- add_columns(tibble::as_tibble(lines), table[row, setdiff(names(table), keys), drop = FALSE], name)
-  step <- new_trail("attach", report$why, nrow(out), nrow(out), unmatched = report$unmatched, unused = report$unused)
+  held <- lines_among(origin$grouped, seq_len(nrow(out)))
+  step <- new_trail("attach", report$why, held, held, unmatched = report$unmatched, unused = report$unused)
   # Texts keep the decimal mark of the file they came from.
   added <- setdiff(names(table), keys)
   theirs <- as.character(origin_of(table)$marks)[match(added, names(origin_of(table)$marks))]
@@ -156,7 +157,7 @@ key_text <- function(table, keys, rows, mark = quoted) {
 }
 
 # What the match found, for the message, the error and the audit.
-match_report <- function(row, lines, table, keys, name) {
+match_report <- function(row, lines, table, keys, name, grouped) {
   missed <- which(is.na(row))
   unused <- nrow(table) - length(unique(row[!is.na(row)]))
   by <- paste(names(keys), collapse = ", ")
@@ -164,11 +165,11 @@ match_report <- function(row, lines, table, keys, name) {
   found <- if (length(missed) == 0) {
     "every line found its row"
   } else {
-    sprintf("%s without a row (%s)", count_of(length(missed), "line"), examples)
+    sprintf("%s without a row (%s)", count_of(lines_among(grouped, missed), "line"), examples)
   }
   rest <- if (unused > 0) sprintf("; %s of %s not used", count_of(unused, "row"), name) else ""
   list(
-    unmatched = length(missed), unused = unused, examples = examples,
+    unmatched = lines_among(grouped, missed), unused = unused, examples = examples,
     line = sprintf("%s attached by %s: %s%s.", name, by, found, rest),
     hint = spelling_hint(row, lines, table, keys),
     why = paste(name, "by", by)

@@ -67,7 +67,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   if (!is.null(reason) && on_bad == "stop") {
     stop_unusable(reason, origin)
   }
-  trail <- add_steps(origin$trail, daybook_steps(roles$revenue, reason, nrow(lines), decimals[["revenue"]]))
+  trail <- add_steps(origin$trail, daybook_steps(roles$revenue, reason, origin$grouped, decimals[["revenue"]]))
   orders <- orders_read(roles$order$values, reason, trail, nrow(origin$trail) + 1L)
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines",
@@ -94,6 +94,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     orders = orders,
     alike = alike_in_roles(origin$alike, roles),
     aside = aside_table(lines, reason, origin),
+    grouped = grouped_rows(grouped_in_roles(origin$grouped, roles), usable),
     origin = origin[c("places", "marks")],
     # Of the lines that were read, those that are here; NULL for all of them.
     at = if (is.null(origin$at)) usable else if (is.null(usable)) origin$at else origin$at[usable]
@@ -239,16 +240,16 @@ stop_unusable <- function(reason, origin, call = caller_env()) {
   ), rows = bad, reasons = reason[bad], call = call)
 }
 
-daybook_steps <- function(revenue, reason, left, decimals) {
+daybook_steps <- function(revenue, reason, grouped, decimals) {
+  left <- lines_among(grouped, seq_along(revenue$values))
   left_minor <- sum_minor(revenue$values)
   steps <- new_trail("daybook", paste("revenue is", revenue$text), left, left, left_minor, left_minor, decimals)
   for (name in intersect(reasons, reason)) {
     gone <- reason %in% name
     gone_minor <- sum_minor(revenue$values[gone])
-    steps <- add_steps(steps, new_trail(
-      "set aside", name, left, left - sum(gone), left_minor, left_minor - gone_minor, decimals
-    ))
-    left <- left - sum(gone)
+    after <- left - lines_among(grouped, which(gone))
+    steps <- add_steps(steps, new_trail("set aside", name, left, after, left_minor, left_minor - gone_minor, decimals))
+    left <- after
     left_minor <- left_minor - gone_minor
   }
   steps

@@ -64,6 +64,7 @@ parts_of.hinterfeld_daybook <- function(facts) {
 take_parts.hinterfeld_daybook <- function(facts, rows) {
   facts$columns <- take_rows(facts$columns, rows[[1]], later = TRUE)
   facts$lines <- length(rows[[1]])
+  if (!is.null(facts$grouped)) facts$grouped <- grouped_rows(facts$grouped, rows[[1]])
   facts$at <- if (is.null(facts$at)) rows[[1]] else facts$at[rows[[1]]]
   facts
 }
@@ -71,12 +72,12 @@ take_parts.hinterfeld_daybook <- function(facts, rows) {
 #' @export
 weigh.hinterfeld_daybook <- function(facts, rows = NULL) {
   if (!is.null(rows)) {
-    return(c(length(rows), sum_minor(facts$columns$revenue, rows = rows)))
+    return(c(lines_among(facts$grouped, rows), sum_minor(facts$columns$revenue, rows = rows)))
   }
   # The trail ends with what there is.
   last <- facts$trail[nrow(facts$trail), ]
   revenue <- last$revenue_after
-  c(facts$lines, if (is.na(revenue)) sum_minor(facts$columns$revenue) else revenue)
+  c(lines_among(facts$grouped, seq_len(facts$lines)), if (is.na(revenue)) sum_minor(facts$columns$revenue) else revenue)
 }
 
 #' @export
@@ -233,5 +234,5 @@ stage_amount <- function(m) {
 amount_of <- function(m, kind, counts) {
   amount <- new_amount(kind, if (kind != "count") m$minor, m$mask, counts)
   if (!is.null(m$tallied)) amount[c("minor", "lines")] <- m$tallied
-  amount
+  amount_of_lines(amount, m$times)
 }

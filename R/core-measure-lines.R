@@ -24,6 +24,10 @@ resolve_measure <- function(measure, book, call) {
     m <- c(m, measure_minor(measure$x, book, measure$decimals, call))
     m$stage <- if (is.null(per) && identical(kind$staged, "value")) key_of_values(m$minor) else per
   }
+  if (!is.null(book$grouped)) {
+    m$times <- book$grouped$times
+    if (is.null(per) && m$kind %in% c("smallest", "largest")) m$minor <- book$grouped[[m$kind]][[m$label]]
+  }
   m$per <- per$name
   m$decimals <- m$decimals %||% 0L
   m$counts <- measure_counts(m, measure, book)

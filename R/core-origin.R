@@ -3,16 +3,17 @@
 # `places`: the files in order, each with how many lines of it are here (`rows`), how many stand before these in it
 # (`before`), and which of its lines are empty. `at`: for each line its number among all of these; NULL where that is
 # its own. `marks`: the decimal marks of its texts. `aside`: what was set aside before. `alike`: names that stand for
-# several (core-alike.R).
-set_origin <- function(table, places, trail, marks = NULL, aside = NULL, at = NULL, alike = NULL) {
+# several (core-alike.R). `grouped`: how many lines each row stands for, where that is not one (core-grouped.R).
+set_origin <- function(table, places, trail, marks = NULL, aside = NULL, at = NULL, alike = NULL, grouped = NULL) {
   attr(table, "hinterfeld_origin") <- list(places = places, at = at, rows = nrow(table), trail = trail, marks = marks,
-                                           aside = aside, alike = alike)
+                                           aside = aside, alike = alike, grouped = grouped)
   table
 }
 
 # The same origin for a table that was made of another, with more steps.
 hand_on_origin <- function(table, origin, steps, marks = origin$marks) {
-  set_origin(table, origin$places, add_steps(origin$trail, steps), marks, origin$aside, origin$at, origin$alike)
+  set_origin(table, origin$places, add_steps(origin$trail, steps), marks, origin$aside, origin$at, origin$alike,
+             origin$grouped)
 }
 
 new_places <- function(file, rows, before = 0, empty = list(NULL)) {
@@ -30,6 +31,7 @@ origin_of <- function(table) {
     changed <- new_trail("change", "rows changed outside the daybook", origin$rows, nrow(table))
     origin <- replace(origin, c("places", "trail", "at"),
                       list(new_places(NA_character_, nrow(table)), add_steps(origin$trail, changed), NULL))
+    origin["grouped"] <- list(NULL)
   }
   origin
 }

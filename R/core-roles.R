@@ -250,3 +250,10 @@ stop_day_type <- function(x, name, call, as = name) {
     i = if (is.numeric(x)) sprintf("Convert them first: `as.Date(%s, origin = \"1899-12-30\")`.", as)
   ), call = call)
 }
+
+# The names that columns have once they have a role.
+names_in_roles <- function(columns, roles) {
+  named <- unlist(lapply(roles, function(role) role$column))
+  at <- match(columns, named)
+  replace(columns, !is.na(at), names(named)[at[!is.na(at)]])
+}

@@ -60,7 +60,8 @@ tally_of.hinterfeld_daybook <- function(book, by = NULL, measures = "revenue", e
   # Revenue and lines come first, for the audit and for whoever asks for them.
   plain <- Filter(Negate(is_staged), measures)
   amounts <- lapply(plain, measure_amount)
-  first <- list(.revenue = new_amount("sum", book$columns$revenue), .lines = new_amount("count"))
+  first <- lapply(list(.revenue = new_amount("sum", book$columns$revenue), .lines = new_amount("count")),
+                  amount_of_lines, times = book$grouped$times)
   main <- tally_part(book$lines, keys, c(every, by), c(first, amounts))
   staged <- Filter(is_staged, measures)
   parts <- c(list(main), unname(Map(function(m, name) {

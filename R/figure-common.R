@@ -222,7 +222,8 @@ with_device_glyphs <- function(layer) {
   layer
 }
 
-# R's own PDF and PostScript devices write eight bits: their hyphen is a minus sign, and they have no sign for what was left out. Asked while a figure is drawn.
+# R's own PDF and PostScript devices write eight bits: their hyphen is a minus sign, and they have no sign for what was
+# left out. Asked while a figure is drawn.
 device_glyphs <- function(text) {
   if (!names(grDevices::dev.cur()) %in% c("pdf", "postscript")) {
     return(text)

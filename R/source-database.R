@@ -168,7 +168,8 @@ chunks_query <- function(scan, plan, options, take, call = caller_env(), size = 
     taken <- taken + nrow(chunk)
     if (taken > scan$rows) break
     check_values(chunk, scan$path, call)
-    take(same_types(plain_chunk(chunk, names(plan), options$types), scan, plan, call))
+    typed <- same_types(plain_chunk(chunk, names(plan), NULL), scan, plan, call)
+    take(plain_chunk(typed, names(plan), options$types))
   }
   if (taken != scan$rows) {
     stop_because("database", c(

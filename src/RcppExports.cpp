@@ -702,6 +702,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// counted_values_kernel
+Rcpp::List counted_values_kernel(Rcpp::NumericVector values, Rcpp::NumericVector times);
+RcppExport SEXP _hinterfeld_counted_values_kernel(SEXP valuesSEXP, SEXP timesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type times(timesSEXP);
+    rcpp_result_gen = Rcpp::wrap(counted_values_kernel(values, times));
+    return rcpp_result_gen;
+END_RCPP
+}
 // read_numbers_kernel
 Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group);
 RcppExport SEXP _hinterfeld_read_numbers_kernel(SEXP xSEXP, SEXP decimalSEXP, SEXP groupSEXP) {
@@ -815,6 +827,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
     {"_hinterfeld_widen_kernel", (DL_FUNC) &_hinterfeld_widen_kernel, 2},
     {"_hinterfeld_line_counts_kernel", (DL_FUNC) &_hinterfeld_line_counts_kernel, 1},
+    {"_hinterfeld_counted_values_kernel", (DL_FUNC) &_hinterfeld_counted_values_kernel, 2},
     {"_hinterfeld_read_numbers_kernel", (DL_FUNC) &_hinterfeld_read_numbers_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
     {"_hinterfeld_fixed_text_kernel", (DL_FUNC) &_hinterfeld_fixed_text_kernel, 2},

@@ -257,3 +257,19 @@ bool line_counts_kernel(Rcpp::NumericVector counts) {
   }
   return true;
 }
+
+// Amounts of rows that stand for several lines each, and how many these are, as 64-bit integers for a tally. A missing
+// amount is that of no line.
+// [[Rcpp::export]]
+Rcpp::List counted_values_kernel(Rcpp::NumericVector values, Rcpp::NumericVector times) {
+  if (values.size() != times.size()) Rcpp::stop("a number of lines for each value");
+  const R_xlen_t n = values.size();
+  Rcpp::NumericVector minor(n), lines(n);
+  for (R_xlen_t i = 0; i < n; ++i) {
+    const bool none = std::isnan(values[i]);
+    const int64_t value = none ? 0 : static_cast<int64_t>(values[i]), held = none ? 0 : static_cast<int64_t>(times[i]);
+    std::memcpy(minor.begin() + i, &value, sizeof value);
+    std::memcpy(lines.begin() + i, &held, sizeof held);
+  }
+  return Rcpp::List::create(minor, lines);
+}

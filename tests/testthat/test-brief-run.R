@@ -7,14 +7,14 @@ test_that("tables equal those of the functions, and a second run does nothing", 
   book <- keep_lines(daybook(sales, day, revenue, product), status == "paid", "paid orders")
   by_hand <- deliver(add_share(totals(book, by = region)), file.path(dirname(path), "hand.csv"))
   expect_identical(readLines(file.path(out, "regions.csv")), readLines(by_hand))
-  expect_identical(run$lines, list(read = 5, kept = 4L, left_out = 1, unclear = 0, set_aside = 0))
+  expect_identical(run$lines, list(read = 5, kept = 4, left_out = 1, unclear = 0, set_aside = 0))
   expect_message(again <- run_brief(path), class = "hinterfeld_message_unchanged")
   expect_identical(again$outputs[[1]]$sha256, run$outputs[[1]]$sha256)
   # Forced, it makes the same bytes; changed data or outputs make it run.
   forced <- quiet(run_brief(path, again = TRUE))
   expect_identical(forced$outputs, run$outputs)
   cat("2026-03-09,Sieve,Vale,paid,1.00\n", file = file.path(dirname(path), "sales.csv"), append = TRUE)
-  expect_identical(quiet(run_brief(path))$lines$kept, 5L)
+  expect_identical(quiet(run_brief(path))$lines$kept, 5)
   # What somebody has changed is not reverted without a word.
   writeLines("tampered", file.path(out, "regions.csv"))
   expect_error(quiet(run_brief(path)), class = "hinterfeld_error_run")

@@ -1,0 +1,228 @@
+# A brief whose lines stand in a database that can group them there: what comes back are rows that stand for several
+# lines each, and go through the same steps as lines do.
+
+# The tallies that a brief's tables ask, or NULL where the lines must be fetched; a message says why.
+grouped_tallies <- function(brief) {
+  entry <- brief$content$data$lines
+  if (!is.list(entry) || is.null(entry$database) || !getOption("hinterfeld.grouped", TRUE)) {
+    return(NULL)
+  }
+  con <- database_named(entry$database)
+  if (!inherits(con, "PqConnection")) {
+    return(NULL)
+  }
+  # A failed question must not end the transaction that everything else is read in.
+  DBI::dbExecute(con, "SAVEPOINT grouping")
+  tryCatch({
+    tallies <- tallies_of_groups(grouped_plan(brief, con), brief)
+    DBI::dbExecute(con, "RELEASE SAVEPOINT grouping")
+    tallies
+  }, hinterfeld_ungrouped = function(cnd) {
+    DBI::dbExecute(con, "ROLLBACK TO SAVEPOINT grouping")
+    say("ungrouped", sprintf("The lines are fetched and counted here: %s", conditionMessage(cnd)))
+    NULL
+  })
+}
+
+# What to ask: the side of the lines, what is joined to it there, keys and amounts.
+grouped_plan <- function(brief, con, call = caller_env()) {
+  content <- brief$content
+  roles <- content$daybook
+  side <- aliased_table(con, content$data$lines$table, "l", call)
+  amounts <- asked_amounts(content, side)
+  check_only_added(content, names(amounts))
+  # Columns that are only added up are no keys; whatever else is mentioned is.
+  plain <- content
+  plain$daybook[c("revenue", "units", "decimals")] <- NULL
+  used <- setdiff(columns_used(plain), "revenue")
+  mixed <- intersect(c(names(amounts), setdiff(unlist(roles$units), "units")), split_or_asked(content))
+  if (length(mixed)) ungrouped("`%s` is both added up and split by.", mixed[1])
+  sides <- joined_sides(content$data$attach, con, content$data$lines$database, side, used, call)
+  from <- paste(c(side$from, vapply(sides, function(one) one$join, "")), collapse = " ")
+  # The keys of a join are needed no more, unless they are asked for elsewhere.
+  plain$data$attach <- plain$data$attach[seq_along(plain$data$attach) > length(sides)]
+  columns <- intersect(side$names, setdiff(columns_used(plain), c("revenue", names(amounts))))
+  keys <- c(
+    lapply(stats::setNames(nm = columns), function(name) key_sql(side, name)),
+    unlist(lapply(sides, function(one) lapply(stats::setNames(nm = one$columns), function(name) key_sql(one, name))),
+           recursive = FALSE)
+  )
+  matched <- stats::setNames(lapply(sides, function(one) one$matched), sprintf(".matched %d", seq_along(sides)))
+  list(side = side, sides = sides, from = from, keys = c(keys, matched), amounts = amounts, columns = columns,
+       rounding = roles$rounding %||% "half_up")
+}
+
+key_sql <- function(side, name) {
+  known <- c(key_types, "numeric", "boolean", "timestamp without time zone", "timestamp with time zone",
+             "double precision", "real", "character")
+  if (!side$types[[name]] %in% known) ungrouped("`%s` is %s.", name, side$types[[name]])
+  column <- column_sql(side, name)
+  # Whole numbers beyond what a double holds come as they are written, as when they are read.
+  if (side$types[[name]] == "bigint") paste0(column, "::text") else column
+}
+
+# Revenue, units and the columns that measures take, by the name that the daybook knows them by.
+asked_amounts <- function(content, side) {
+  roles <- content$daybook
+  decimals <- asked_decimals(unlist(roles$decimals) %||% 2)
+  revenue <- rlang::quo_get_expr(brief_quo(roles$revenue))
+  plain <- is.symbol(revenue) || rlang::is_string(revenue)
+  if (rlang::is_string(revenue)) revenue <- as.symbol(revenue)
+  wanted <- setdiff(c(unlist(roles$units), names(decimals), measured_columns(content)), c("revenue", "units", "lines"))
+  amounts <- list(list(name = if (plain) as.character(revenue) else ".revenue", expr = revenue,
+                       decimals = decimals[["revenue"]], rounded = TRUE))
+  for (name in wanted) {
+    amounts <- c(amounts, list(list(name = name, expr = as.symbol(name), rounded = FALSE,
+                                    decimals = if (name %in% names(decimals)) decimals[[name]])))
+  }
+  amounts <- lapply(amounts, function(amount) {
+    operands <- all.vars(amount$expr)
+    long <- operands[side$types[operands] %in% "bigint"]
+    if (length(long) && !amount$rounded) ungrouped("`%s` is read as text.", long[1])
+    c(amount, list(operands = operands, text = expression_text(amount$expr)))
+  })
+  names(amounts) <- vapply(amounts, function(amount) amount$name, "")
+  twice <- names(amounts)[duplicated(names(amounts))]
+  if (length(twice)) ungrouped("`%s` is added up in two ways.", twice[1])
+  amounts
+}
+
+# The columns that measures take sums of, the smallest or the largest.
+measured_columns <- function(content) {
+  measures <- unlist(lapply(content$tables, function(spec) as.list(brief_measures(spec$measures))), recursive = FALSE)
+  unlist(lapply(measures, function(m) {
+    if (is.character(m)) {
+      return(m)
+    }
+    kind <- measure_kinds[[m$kind]]
+    if (identical(kind$staged, "value") && kind$takes == "numbers" && rlang::quo_is_null(m$per)) {
+      ungrouped("a %s takes each value by itself.", m$kind)
+    }
+    if (!kind$takes %in% c("numbers", "pair")) {
+      return(NULL)
+    }
+    vapply(Filter(Negate(rlang::quo_is_null), list(m$x, m$to)), function(x) {
+      expr <- rlang::quo_get_expr(x)
+      if (!is.symbol(expr) && !rlang::is_string(expr)) {
+        ungrouped("`%s` is computed line by line.", expression_text(expr))
+      }
+      as.character(expr)
+    }, "")
+  }))
+}
+
+# A condition on an amount looks at each line.
+check_only_added <- function(content, amounts) {
+  texts <- c(unlist(lapply(content$restrict, function(rule) c(rule$keep, rule$leave_out))),
+             unlist(lapply(content$tables, function(spec) c(unlist(spec[c("keep", "leave_out")]), spec$unsold$where))),
+             unlist(lapply(content$tables, function(spec) {
+               lapply(spec$measures, function(one) if (is.list(one)) lapply(one, function(m) m$where))
+             })))
+  for (text in texts) {
+    amount <- intersect(all.vars(str2lang(text)), c("revenue", "units", amounts))
+    if (length(amount)) ungrouped("`%s` looks at the %s of each line.", text, amount[1])
+  }
+}
+
+# Columns that a brief splits by, or looks at in a condition.
+split_or_asked <- function(content) {
+  asked <- function(texts) unlist(lapply(unlist(texts), function(text) all.vars(str2lang(text))))
+  of_table <- lapply(content$tables, function(spec) {
+    own <- lapply(unlist(lapply(spec$measures, function(one) if (is.list(one)) unname(one)), recursive = FALSE),
+                  function(m) c(m$per, m$count_distinct, asked(m$where)))
+    c(unlist(spec$by), unlist(spec$unsold[c("within", "product")]), asked(spec$unsold$where),
+      asked(spec[c("keep", "leave_out")]), unlist(own))
+  })
+  report <- content$report
+  unique(c(unlist(content$daybook[c("day", "product", "order")]), unlist(of_table), unlist(lapply(content$data$attach,
+    function(step) c(names(unlist(step$by)), unlist(step$by)))),
+    asked(lapply(content$restrict, `[`, c("keep", "leave_out"))), unlist(report[c("category", "region", "place")])))
+}
+
+# The first tables that are attached, as far as they stand in the same database; the others are attached here.
+joined_sides <- function(steps, con, database, side, used, call) {
+  sides <- list(side)
+  for (step in steps) {
+    entry <- step$table
+    if (!is.list(entry) || !identical(entry$database, database)) break
+    by <- unlist(step$by)
+    if (is.null(names(by))) names(by) <- by
+    names(by)[names(by) == ""] <- by[names(by) == ""]
+    from <- paste(c(side$from, vapply(sides[-1], function(one) one$join, "")), collapse = " ")
+    new <- joined_table(con, entry$table, by, sides, from, call)
+    new$columns <- setdiff(intersect(new$names, used), by)
+    clash <- intersect(new$columns, unlist(lapply(sides, function(one) one$names)))
+    if (length(clash)) ungrouped("`%s` stands in two tables.", clash[1])
+    new[c("by", "entry", "called", "need")] <- list(by, entry, step$name %||% attached_name(entry), step$need)
+    sides <- c(sides, list(new))
+  }
+  sides[-1]
+}
+
+# The rows as lines, with what was joined to them, as the facts of each table.
+tallies_of_groups <- function(plan, brief, call = caller_env()) {
+  side <- plan$side
+  entry <- brief$content$data$lines
+  found <- proven_decimals(plan$amounts, side, side$from, plan$rounding, call)
+  amounts <- Map(function(amount, decimals) replace(amount, "decimals", decimals), plan$amounts, found)
+  operands <- unique(unlist(lapply(amounts, function(amount) amount$operands)))
+  say_progress("The lines of %s are grouped in the database", side$name)
+  groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding, call)
+  lines <- lines_of_groups(groups, plan, brief, side)
+  book <- book_of_groups(lines, length(plan$sides), amounts, brief)
+  check_mostly_read(book$trail, call)
+  needs <- brief_needs(brief$content, book)
+  lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
+}
+
+lines_of_groups <- function(groups, plan, brief, side) {
+  keys <- groups$keys
+  texts <- columns_of_names(brief$content)
+  types <- text_types(texts, names(keys))
+  given <- unlist(c(list(brief$content$data$lines$types), lapply(plan$sides, function(one) one$entry$types)))
+  columns <- plain_chunk(keys, setdiff(names(keys), names(keys)[startsWith(names(keys), ".matched")]), c(given, types))
+  n <- length(groups$grouped$times)
+  columns <- c(columns, groups$amounts, if (!all(groups$given %in% 1)) list(.given = groups$given))
+  lines <- tibble::new_tibble(columns, nrow = n)
+  total <- sum(groups$grouped$times)
+  trail <- new_trail("read", sprintf("%s, grouped in the database", side$table), 0, total)
+  alike <- list()
+  for (i in seq_along(plan$sides)) {
+    one <- plan$sides[[i]]
+    unmatched <- sum(groups$grouped$times[!keys[[sprintf(".matched %d", i)]]])
+    if (unmatched > 0 && !identical(one$need, "any")) ungrouped("%s lacks keys of lines.", one$called)
+    trail <- add_steps(trail, new_trail("attach", paste(one$called, "by", paste(names(one$by), collapse = ", ")), total,
+                                        total, unmatched = unmatched, unused = one$unused))
+    named <- c(stats::setNames(one$by, names(one$by)), stats::setNames(nm = one$columns))
+    if (may_be_alike(one, unname(named))) {
+      alike <- c(alike, alike_names(load_file(one$entry, brief, texts, unname(named)), named, one$called))
+    }
+  }
+  set_origin(lines, new_places(side$name, n), trail, alike = alike, grouped = groups$grouped)
+}
+
+# The steps of a brief that are still to be taken. Rows are too few to tell whether most lines cannot be read.
+book_of_groups <- function(lines, joined, amounts, brief) {
+  old <- options(hinterfeld.chunk = TRUE)
+  on.exit(options(old))
+  content <- brief$content
+  texts <- columns_of_names(content)
+  wanted <- columns_used(content)
+  content$data$attach <- content$data$attach[seq_along(content$data$attach) > joined]
+  text <- rlang::as_label(brief_quo(content$daybook$revenue))
+  revenue <- amounts[[1]]
+  if (revenue$name == ".revenue") content$daybook$revenue <- ".revenue"
+  known <- lapply(amounts[-1], function(amount) amount$decimals)
+  content$daybook$decimals <- c(list(revenue = revenue$decimals), known)
+  names(content$daybook$decimals)[names(content$daybook$decimals) %in% unlist(content$daybook$units)] <- "units"
+  brief$content <- content
+  tables <- attached_tables(brief, texts, wanted)
+  book <- tryCatch(quietly(book_of_lines(lines, tables, brief)), hinterfeld_error_unusable_lines = function(cnd) {
+    ungrouped("some lines cannot be used.")
+  }, hinterfeld_error_no_lines = function(cnd) ungrouped("no line is left."))
+  if (revenue$name == ".revenue") {
+    book$trail$why <- replace(book$trail$why, book$trail$why == "revenue is .revenue",
+                              paste("revenue is", text))
+  }
+  book
+}

@@ -1,0 +1,34 @@
+# Rows that stand for several lines each, as a database hands them out that has grouped its lines: the lines of one
+# differ in nothing that is asked for but their amounts, and of these the sum is known, the smallest and the largest.
+# Where lines are counted, a row counts for as many as it stands for.
+
+# times     how many lines each row stands for
+# smallest, largest   by column: the least and the greatest amount of its lines, in minor units
+new_grouped <- function(times, smallest = list(), largest = list()) {
+  list(times = as.double(times), smallest = smallest, largest = largest)
+}
+
+# How many lines some rows stand for; without groups each is a line. Of all rows where none are named.
+lines_among <- function(grouped, rows) {
+  if (is.null(grouped)) length(rows) else sum(grouped$times[rows])
+}
+
+# The groups of some rows; NULL for all.
+grouped_rows <- function(grouped, rows) {
+  if (is.null(grouped) || is.null(rows)) grouped else rapply(grouped, function(x) x[rows], how = "replace")
+}
+
+# By the names that columns have in a daybook.
+grouped_in_roles <- function(grouped, roles) {
+  for (kind in c("smallest", "largest")) names(grouped[[kind]]) <- names_in_roles(names(grouped[[kind]]), roles)
+  grouped
+}
+
+# An amount of rows as that of their lines; a missing one is nobody's.
+amount_of_lines <- function(amount, times) {
+  if (is.null(times)) {
+    return(amount)
+  }
+  found <- counted_values_kernel(amount$minor %||% times, times)
+  replace(amount, c("minor", "lines"), found)
+}

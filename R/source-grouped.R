@@ -1,0 +1,207 @@
+# Lines that a database groups where they are: rows of equal keys come with how many lines they stand for and with the
+# sum, the smallest and the largest of each amount, in whole minor units. Nothing is asked of the database that it might
+# see otherwise than R: keys are compared byte by byte, and amounts are computed in its exact decimals. What cannot be
+# had so is refused by a condition of class "hinterfeld_ungrouped", and whoever asked fetches the lines.
+
+ungrouped <- function(...) {
+  stop(structure(class = c("hinterfeld_ungrouped", "error", "condition"),
+                 list(message = sprintf(...), call = NULL)))
+}
+
+# What the database answers; the question is put together first, for that may refuse it.
+told_by <- function(con, sql, table, call) {
+  force(sql)
+  asked_database(DBI::dbGetQuery(con, sql), table, call)
+}
+
+exact_types <- c("smallint", "integer", "bigint", "numeric")
+key_types <- c("smallint", "integer", "bigint", "text", "character varying", "date")
+
+# A table of a database under an alias, with the types that the database has for its columns.
+aliased_table <- function(con, table, alias, call = caller_env()) {
+  if (DBI::dbGetInfo(con)$server.version < 130000) ungrouped("the server is too old to tell the decimals of numbers.")
+  from <- query_source(con, table, call)
+  names <- query_columns(con, table, call)
+  typed <- paste(sprintf("pg_typeof(%s)::text", DBI::dbQuoteIdentifier(con, names)), collapse = ", ")
+  found <- told_by(con, sprintf("SELECT %s FROM %s LIMIT 1", typed, from), table, call)
+  if (nrow(found) == 0) ungrouped("%s is empty.", table_short_name(table))
+  inner <- sub(" AS asked$", "", from)
+  list(con = con, table = table, name = table_short_name(table), from = paste(inner, "AS", alias), alias = alias,
+       names = names, types = stats::setNames(vapply(found, as.character, ""), names))
+}
+
+# A column, qualified; a blank text is none, as when it is read.
+column_sql <- function(side, name) {
+  column <- sprintf("%s.%s", side$alias, DBI::dbQuoteIdentifier(side$con, name))
+  if (side$types[[name]] %in% c("text", "character varying")) {
+    sprintf("nullif(%s COLLATE \"C\", '')", column)
+  } else {
+    column
+  }
+}
+
+# An expression over exact columns in the database's exact numbers; with `size`, how large its parts are together.
+amount_sql <- function(expr, side, size = FALSE) {
+  if (is.numeric(expr) && length(expr) == 1 && is.finite(expr)) {
+    return(sprintf("%s::numeric", number_text(if (size) abs(expr) else expr)))
+  }
+  if (is.symbol(expr)) {
+    name <- as.character(expr)
+    if (!name %in% side$names) ungrouped("`%s` is no column of %s.", name, side$name)
+    if (!side$types[[name]] %in% exact_types) {
+      ungrouped("`%s` is %s, which is not exact.", name, side$types[[name]])
+    }
+    return(sprintf(if (size) "abs(%s::numeric)" else "%s::numeric", column_sql(side, name)))
+  }
+  operator <- if (is.call(expr) && is.symbol(expr[[1]])) as.character(expr[[1]])
+  parts <- lapply(as.list(expr)[-1], amount_sql, side = side, size = size)
+  if (identical(operator, "(")) {
+    parts[[1]]
+  } else if (isTRUE(operator %in% c("+", "-", "*"))) {
+    sign <- if (size && operator == "-") "+" else operator
+    sprintf("(%s)", if (length(parts) == 1) paste0(sign, parts[[1]]) else paste(parts[[1]], sign, parts[[2]]))
+  } else {
+    ungrouped("`%s` is not computed in the database.", expression_text(expr))
+  }
+}
+
+# Whole minor units, a half going where the daybook sends it.
+minor_sql <- function(sql, decimals, rounding) {
+  units <- sprintf("(%s) * %s", sql, number_text(10^decimals))
+  if (rounding == "half_up") {
+    # round() of exact numbers goes away from zero.
+    sprintf("round(%s)", units)
+  } else {
+    sprintf("CASE WHEN abs(%1$s - trunc(%1$s)) = 0.5 THEN 2 * round((%1$s) / 2) ELSE round(%1$s) END", units)
+  }
+}
+
+# Amounts that come out the same here and there: decimals of a double that stand for no more than 15 digits, and halves
+# that this computer sees as such. `amounts` by name: expr, decimals (NULL for those that it has) and `operands`.
+# Gives their decimals.
+proven_decimals <- function(amounts, side, from, rounding, call) {
+  found <- told_by(side$con, sprintf("SELECT %s FROM %s", paste(unlist(lapply(
+    amounts, function(amount) {
+      c(sprintf("max(scale(trim_scale(%s)))::int", amount_sql(amount$expr, side)),
+        sprintf("max(%s)::float8", amount_sql(amount$expr, side, size = TRUE)),
+        # Neither infinite nor no number.
+        sprintf("bool_and(%s::text ~ '^[-0-9.]*$')", amount_sql(amount$expr, side)))
+    }
+  )), collapse = ", "), from), side$table, call)
+  at <- 3 * (seq_along(amounts) - 1)
+  scale <- replace(as.integer(found[at + 1]), is.na(found[at + 1]), 0L)
+  size <- replace(as.double(found[at + 2]), is.na(found[at + 2]), 0)
+  plain <- unlist(found[at + 3])
+  for (i in seq_along(amounts)) {
+    amount <- amounts[[i]]
+    if (isFALSE(plain[i])) ungrouped("`%s` holds what is no number.", amount$text)
+    decimals <- amount$decimals %||% scale[i]
+    if (decimals > most_decimals || scale[i] > decimals && !amount$rounded) {
+      ungrouped("`%s` has more decimals than are kept.", amount$text)
+    }
+    computed <- is.call(amount$expr)
+    if (size[i] * 10^max(scale[i], decimals) >= (if (computed) 1e14 else 1e15)) {
+      ungrouped("`%s` has more digits than a number of R holds exactly.", amount$text)
+    }
+    if (computed) check_halves(amount, decimals, side, from, rounding, call)
+    amounts[[i]]$decimals <- decimals
+  }
+  lapply(amounts, function(amount) amount$decimals)
+}
+
+most_halves <- 1e5
+
+# Halves are where noise would tell: what the expression's parts are there is computed on both sides.
+check_halves <- function(amount, decimals, side, from, rounding, call) {
+  exact <- amount_sql(amount$expr, side)
+  operands <- vapply(amount$operands, function(name) column_sql(side, name), "")
+  units <- sprintf("(%s) * %s", exact, number_text(10^decimals))
+  rows <- told_by(side$con, sprintf(
+    "SELECT DISTINCT %s, (%s)::float8 FROM %s WHERE abs(%s - trunc(%s)) = 0.5 LIMIT %d",
+    paste(sprintf("(%s)::float8", operands), collapse = ", "), minor_sql(exact, decimals, rounding), from, units, units,
+    as.integer(most_halves) + 1L
+  ), side$table, call)
+  if (nrow(rows) > most_halves) ungrouped("`%s` has too many halves to look at.", amount$text)
+  columns <- stats::setNames(lapply(rows[seq_along(operands)], as.double), amount$operands)
+  here <- to_minor(rep_len(rlang::eval_tidy(amount$expr, columns), nrow(rows)), decimals, rounding)
+  if (!identical(as.double(here), as.double(rows[[length(operands) + 1]]))) {
+    ungrouped("`%s` has halves that double numbers do not show as such.", amount$text)
+  }
+}
+
+# The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
+# blank has one. Gives a table of rows with keys, amounts in currency and how many lines each stands for.
+grouped_lines <- function(side, from, keys, amounts, operands, rounding, call = caller_env()) {
+  con <- side$con
+  k <- sprintf("k%d", seq_along(keys))
+  a <- sprintf("a%d", seq_along(amounts))
+  given <- if (length(operands)) {
+    sprintf("coalesce(%s) IS NOT NULL", paste(vapply(operands, function(name) {
+      paste0(column_sql(side, name), "::text")
+    }, ""), collapse = ", "))
+  } else {
+    "TRUE"
+  }
+  minor <- vapply(amounts, function(amount) minor_sql(amount_sql(amount$expr, side), amount$decimals, rounding), "")
+  inner <- paste(c(sprintf("%s AS %s", unlist(keys), k), sprintf("%s AS %s", minor, a), paste(given, "AS g")),
+                 collapse = ", ")
+  sums <- sprintf("sum(%1$s)::float8, min(%1$s)::float8, max(%1$s)::float8", a)
+  flags <- c(k, sprintf("(%s IS NULL)", a), "g")
+  sql <- sprintf("SELECT %s, count(*)::float8 AS times, g, %s FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s",
+                 paste(k, collapse = ", "), paste(sums, collapse = ", "), inner, from, paste(flags, collapse = ", "))
+  rows <- told_by(con, sql, side$table, call)
+  n <- length(keys)
+  values <- rows[n + 2 + seq_len(3 * length(amounts))]
+  if (any(abs(unlist(values)) >= 1e15, na.rm = TRUE)) {
+    ungrouped("a sum has more digits than a number of R holds exactly.")
+  }
+  of <- function(which) stats::setNames(lapply(unname(as.list(values[seq(which, length(values), 3)])), as.double),
+                                        names(amounts))
+  currency <- Map(function(x, amount) from_minor(x, amount$decimals), of(1), amounts)
+  list(keys = stats::setNames(as.list(rows[seq_len(n)]), names(keys)), amounts = currency,
+       given = ifelse(rows$g, 1, NA), grouped = new_grouped(rows$times, of(2), of(3)))
+}
+
+# Attached tables that the database joins to the lines -----------------------------------------------------------------
+
+# A table by its keys, with what the join found of it: whether each key stands there once, and the rows without a line.
+# `sides` are the lines and what was joined before; `by` names keys as the lines have them.
+joined_table <- function(con, table, by, sides, from, call = caller_env()) {
+  side <- aliased_table(con, table, sprintf("t%d", length(sides)), call)
+  pairs <- Map(function(ours, theirs) {
+    owner <- Find(function(one) ours %in% one$names, sides)
+    if (is.null(owner) || !theirs %in% side$names) ungrouped("The key `%s` is not in the database.", ours)
+    types <- c(owner$types[[ours]], side$types[[theirs]])
+    if (types[1] != types[2] || !types[1] %in% key_types) {
+      ungrouped("The key `%s` is %s in the lines and %s in %s.", ours, types[1], types[2], side$name)
+    }
+    c(column_sql(owner, ours), column_sql(side, theirs))
+  }, names(by), by)
+  theirs <- vapply(pairs, function(pair) pair[2], "")
+  key <- paste(theirs, collapse = ", ")
+  twice <- told_by(con, sprintf(
+    "SELECT 1 FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1 LIMIT 1", side$from,
+    paste(theirs, "IS NOT NULL", collapse = " AND "), key
+  ), table, call)
+  if (nrow(twice)) ungrouped("%s holds a key more than once.", side$name)
+  on <- paste(vapply(pairs, paste, "", collapse = " = "), collapse = " AND ")
+  side$matched <- sprintf("(%s IS NOT NULL)", theirs[1])
+  side$join <- sprintf("LEFT JOIN %s ON %s", side$from, on)
+  side$unused <- as.double(told_by(con, sprintf(
+    "SELECT count(*)::float8 FROM %s WHERE NOT EXISTS (SELECT 1 FROM %s WHERE %s)", side$from, from, on
+  ), table, call)[[1]])
+  side
+}
+
+# Might a column hold names of several rows? Then the table is looked at here.
+may_be_alike <- function(side, columns, call = caller_env()) {
+  texts <- columns[side$types[columns] %in% c("text", "character varying")]
+  any(vapply(texts, function(name) {
+    column <- column_sql(side, name)
+    found <- told_by(side$con, sprintf(
+      "SELECT count(*) FILTER (WHERE n > 1)::float8 AS shared, count(*)::float8 AS known FROM
+       (SELECT count(*) AS n FROM %s WHERE %s IS NOT NULL GROUP BY %s) AS c", side$from, column, column
+    ), side$table, call)
+    found$shared > 0 && found$shared <= found$known / 4
+  }, NA))
+}

@@ -1,0 +1,116 @@
+# Orders, lines and items with difficulties, in a database whose numbers are exact.
+fill_shop <- function(con, seed, lines = 800) {
+  withr::local_seed(seed)
+  n <- 250
+  orders <- data.frame(order_id = seq_len(n), day = as.character(as.Date("2025-01-01") + sample(500, n, TRUE)),
+                       status = sample(c("paid", "Paid ", "open", NA, "", "p\u00e9nding"), n, TRUE))
+  orders$day[c(3, 9)] <- c("soon", NA)
+  sales <- data.frame(
+    order_id = sample(c(1:(n - 10), n + 1:3, NA), lines, TRUE), item = sample(c(letters[1:9], NA, "", " "), lines, TRUE),
+    quantity = sample(c(-2:9, NA), lines, TRUE), unit_price = sample(c(round(stats::runif(30, 0, 90), 2), NA), lines, TRUE),
+    discount = sample(c(0, 0.05, 0.125, 0.25, 0.99), lines, TRUE), place = sample(c("Vale", "vale", "Highfen"), lines, TRUE)
+  )
+  sales[c(7, 8), ] <- NA
+  items <- data.frame(item = letters[1:10], category = sample(c("A", "B"), 10, TRUE),
+                      name = c("Bowl", "Bowl", "Cup", "Jug", "Mug", "Pot", "Tile", "Vase", "Wheel", "Kiln"))
+  types <- list(sales = c(order_id = "int4", item = "text", quantity = "int4", unit_price = "numeric(12,2)",
+                          discount = "numeric(5,3)", place = "varchar"),
+                orders = c(order_id = "int4", day = "text", status = "text"), items = NULL)
+  tables <- list(sales = sales, orders = orders, items = items)
+  for (name in names(tables)) DBI::dbWriteTable(con, name, tables[[name]], overwrite = TRUE, field.types = types[[name]])
+  items
+}
+
+shop_brief <- function(folder, ..., items = "{database: SHOP, table: items}") {
+  path <- file.path(folder, "shop.yaml")
+  changed <- list(...)
+  writeLines(c(
+    "brief: 1", "data:", "  lines: {database: SHOP, table: sales}", "  attach:",
+    "    - {table: {database: SHOP, table: orders}, by: order_id, need: any}",
+    sprintf("    - {table: %s, by: item, need: any}", items),
+    sprintf("daybook: {day: day, product: name, revenue: '%s', units: quantity, order: order_id, %s}",
+            changed$revenue %||% "quantity * unit_price * (1 - discount)", changed$daybook %||% "on_bad: set_aside"),
+    "restrict:", sprintf("  - {keep: '%s', why: counted}", changed$keep %||% "reads_as(status, \"paid\", \"open\")"),
+    "tables:", "  daily: {by: product, every: day, measures: [revenue, units, lines]}",
+    "  monthly:", "    by: [category, place]", "    every: month", "    subtotals: true",
+    "    add: [{change: {versus: period_before}}, {share: {}}]", "    measures:", "      - revenue",
+    "      - {mean: {mean_of: revenue}}", "      - {low: {smallest_of: revenue}}", "      - {high: {largest_of: units}}",
+    "      - {best: {largest_of: revenue, per: day}}", "      - {orders: {count_distinct: order}}",
+    "      - {price: {ratio_of: revenue, to: units}}", "      - {a: {mean_of: units, where: 'category == \"A\"'}}",
+    sprintf("      - {more: %s}", changed$more %||% "{median_of: revenue, per: order}"),
+    "  grid: {by: [category, product], crosstab: {rows: product, columns: category}, leave_out: ['product == \"Cup\"']}",
+    "outputs: {tables: [csv, json]}"
+  ), path)
+  path
+}
+
+# Says whether the lines were grouped, and holds the run against one that fetches them.
+expect_same_run <- function(path, grouped = TRUE) {
+  folders <- file.path(dirname(path), c("there", "here"))
+  unlink(folders, recursive = TRUE)
+  said <- character()
+  there <- withCallingHandlers(run_brief(path, into = folders[1]), hinterfeld_message = function(cnd) {
+    said <<- c(said, conditionMessage(cnd))
+    invokeRestart("muffleMessage")
+  })
+  withr::local_options(hinterfeld.grouped = FALSE)
+  here <- quiet(run_brief(path, into = folders[2]))
+  expect_identical(any(grepl("grouped in the database", said)) && !any(grepl("are fetched", said)), grouped)
+  expect_identical(there$lines, here$lines)
+  expect_identical(there$audit[names(there$audit) != "why"], here$audit[names(here$audit) != "why"])
+  expect_identical(sub(", grouped in the database", "", there$audit$why), here$audit$why)
+  if (grouped) expect_match(there$audit$why[1], "grouped in the database")
+  hashes <- lapply(list(there, here), function(run) {
+    vapply(run$outputs, function(output) paste(output$file, output$sha256), "")
+  })
+  expect_identical(hashes[[1]], hashes[[2]])
+  invisible(said)
+}
+
+test_that("lines that a database groups give the bytes of lines that are fetched", {
+  server <- local_postgres()
+  con <- connect_postgres(server)
+  withr::local_envvar(SHOP = server$address, TZ = "UTC")
+  folder <- withr::local_tempdir()
+  for (seed in 1:3) {
+    items <- fill_shop(con, seed)
+    utils::write.csv(items, file.path(folder, "items.csv"), row.names = FALSE)
+    expect_same_run(shop_brief(folder))
+    expect_same_run(shop_brief(folder, daybook = "on_bad: set_aside, decimals: 1, rounding: half_even"))
+    # A table that is attached here, by a key that the database groups by; revenue that is a column.
+    expect_same_run(shop_brief(folder, items = "items.csv", revenue = "unit_price"))
+    # A part of revenue that is looked at too is a key.
+    expect_same_run(shop_brief(folder, keep = "unit_price > 10 & discount < 0.5 | status == \"p\u00e9nding\""))
+  }
+})
+
+test_that("what the database cannot do exactly, or line by line, is fetched, and why is said", {
+  server <- local_postgres()
+  con <- connect_postgres(server)
+  withr::local_envvar(SHOP = server$address, TZ = "UTC")
+  folder <- withr::local_tempdir()
+  fill_shop(con, 5)
+  why <- function(pattern, ...) {
+    said <- expect_same_run(shop_brief(folder, ...), grouped = FALSE)
+    expect_match(grep("fetched", said, value = TRUE), pattern)
+  }
+  why("looks at the revenue of each line", keep = "revenue > 0")
+  why("looks at the units of each line", keep = "units > 0")
+  why("each value by itself", more = "{median_of: revenue}")
+  why("computed line by line", more = "{sum_of: revenue - units}")
+  why("is not computed in the database", revenue = "quantity * pmax(unit_price, 1)")
+  # Halves that doubles show as less: 1 - 0.9 is not quite 0.1.
+  DBI::dbExecute(con, "ALTER TABLE sales ALTER discount TYPE double precision")
+  why("is double precision, which is not exact")
+  DBI::dbExecute(con, "ALTER TABLE sales ALTER discount TYPE numeric, ALTER unit_price TYPE numeric")
+  DBI::dbExecute(con, "UPDATE sales SET unit_price = 1234567890.45 WHERE quantity = 3")
+  why("more digits than")
+  DBI::dbExecute(con, "UPDATE sales SET unit_price = 'NaN' WHERE quantity = 3")
+  why("what is no number")
+  DBI::dbExecute(con, "INSERT INTO items VALUES ('a', 'B', 'Bowl')")
+  expect_error(quiet(run_brief(shop_brief(folder, revenue = "quantity"), into = file.path(folder, "none"))),
+               class = "hinterfeld_error_run")
+  # The transaction goes on after a question that failed.
+  DBI::dbExecute(con, "DELETE FROM items WHERE ctid = (SELECT max(ctid) FROM items)")
+  expect_same_run(shop_brief(folder, revenue = "quantity"))
+})
