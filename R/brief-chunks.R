@@ -4,13 +4,14 @@
 brief_facts <- function(brief) {
   large <- is_large(file_entry(brief$content$data$lines, brief))
   # A report shows lines that were set aside, which only lines can.
-  tallies <- if (large || is.null(brief$content$report)) grouped_tallies(brief)
+  tallies <- if (large || is.null(brief$content$report)) grouped_tallies(brief, large)
   if (is.null(tallies) && large) tallies <- brief_tallies(brief)
   if (is.null(tallies)) {
     book <- brief_daybook(brief)
-    return(list(all = book, table = function(name) book))
+    return(list(all = book, headline = book, table = function(name) book))
   }
-  list(all = tallies[["report"]], table = function(name) tallies[[paste("table", name)]])
+  list(all = tallies[["report"]], headline = tallies[["headline"]],
+       table = function(name) tallies[[paste("table", name)]])
 }
 
 # More bytes than are read into memory at once; packed text is several times what its file is, and a row of a database
@@ -43,7 +44,7 @@ brief_tallies <- function(brief) {
   tallies
 }
 
-# For each table its columns, period and measures; for the report those that it looks at.
+# For each table its columns, period and measures; for the report those that it looks at, and its headline numbers.
 brief_needs <- function(content, book) {
   known <- names(book$columns)
   tables <- lapply(content$tables, table_needs, known = known)
@@ -53,7 +54,11 @@ brief_needs <- function(content, book) {
   standing <- list(by = intersect(columns, known), every = "day",
                    measures = as.list(intersect(c("revenue", "units"), names(book$roles))))
   if (length(tables)) names(tables) <- paste("table", names(tables))
-  c(list(report = standing), tables)
+  c(list(report = standing), if (!is.null(report)) list(headline = headline_need(book)), tables)
+}
+
+headline_need <- function(book) {
+  list(every = "day", measures = Filter(function(measure) holds_measure(book, measure), headline_measures()))
 }
 
 table_needs <- function(spec, known) {

@@ -2,9 +2,9 @@
 # lines each, and go through the same steps as lines do.
 
 # The tallies that a brief's tables ask, or NULL where the lines must be fetched; a message says why.
-grouped_tallies <- function(brief) {
+grouped_tallies <- function(brief, large = FALSE) {
   entry <- brief$content$data$lines
-  if (!is.list(entry) || is.null(entry$database) || !getOption("hinterfeld.grouped", TRUE)) {
+  if (!is.list(entry) || is.null(entry$database) || isFALSE(getOption("hinterfeld.grouped"))) {
     return(NULL)
   }
   con <- database_named(entry$database)
@@ -14,7 +14,7 @@ grouped_tallies <- function(brief) {
   # A failed question must not end the transaction that everything else is read in.
   DBI::dbExecute(con, "SAVEPOINT grouping")
   tryCatch({
-    tallies <- tallies_of_groups(grouped_plan(brief, con), brief)
+    tallies <- tallies_of_groups(grouped_plan(brief, con), brief, large || isTRUE(getOption("hinterfeld.grouped")))
     DBI::dbExecute(con, "RELEASE SAVEPOINT grouping")
     tallies
   }, hinterfeld_ungrouped = function(cnd) {
@@ -48,8 +48,83 @@ grouped_plan <- function(brief, con, call = caller_env()) {
            recursive = FALSE)
   )
   matched <- stats::setNames(lapply(sides, function(one) one$matched), sprintf(".matched %d", seq_along(sides)))
-  list(side = side, sides = sides, from = from, keys = c(keys, matched), amounts = amounts, columns = columns,
-       rounding = roles$rounding %||% "half_up")
+  plan <- list(side = side, sides = sides, from = from, keys = keys, amounts = amounts, columns = columns,
+               rounding = roles$rounding %||% "half_up")
+  plan$keys <- c(fewer_keys(plan, content, call), matched)
+  plan
+}
+
+# What the first condition leaves out needs no keys: where it looks at one text column alone, the column's values are
+# put to it here, and lines that are usable and fall out are grouped by nothing but that. The days that they cover and
+# whatever cannot be used stay as they are.
+fewer_keys <- function(plan, content, call) {
+  keys <- plan$keys
+  rule <- content$restrict[[1]]
+  if (is.null(rule)) {
+    return(keys)
+  }
+  text <- rule$keep %||% rule$leave_out
+  expr <- str2lang(text)
+  column <- all.vars(expr)
+  roles <- content$daybook
+  others <- content
+  others$restrict <- content$restrict[-1]
+  owner <- Find(function(one) column[1] %in% one$names, c(list(plan$side), plan$sides))
+  fit <- length(column) == 1 && column %in% names(keys) && !column %in% unlist(roles[c("day", "product", "order")]) &&
+    owner$types[[column]] %in% c("text", "character varying") && value_by_value(expr, column, rlang::empty_env())
+  if (!fit) {
+    return(keys)
+  }
+  sql <- keys[[column]]
+  values <- as.character(told_by(owner$con, sprintf("SELECT DISTINCT %s AS v FROM %s LIMIT 1001", sql, plan$from),
+                                 plan$side$table, call)$v)
+  if (length(values) > 1000) {
+    return(keys)
+  }
+  # As a column of the daybook, where blanks are missing.
+  coded <- encode_text(values)
+  answer <- evaluate_condition(list(columns = stats::setNames(list(coded), column), lines = length(values)),
+                               rlang::new_quosure(expr, expression_place()), call)
+  kept <- answer %in% is.null(rule$leave_out)
+  quoted <- function(x) paste(DBI::dbQuoteString(owner$con, x[!is.na(x)]), collapse = ", ")
+  if (!any(kept & !is.na(values)) || !column %in% split_or_asked(others)) {
+    keys[[column]] <- classed_values(sql, values, answer, quoted)
+  }
+  day <- unlist(roles$day)
+  product <- unlist(roles$product)
+  date <- Find(function(one) day %in% one$names, c(list(plan$side), plan$sides))
+  if (!is.null(roles$order) || !any(kept & !is.na(values)) || !all(c(day, product) %in% names(keys)) ||
+      !identical(date$types[[day]], "date")) {
+    return(keys)
+  }
+  known <- told_by(owner$con, sprintf("SELECT min(%1$s) AS first, max(%1$s) AS last, min(%2$s) AS product FROM %3$s",
+                                      keys[[day]], keys[[product]], plan$from), plan$side$table, call)
+  usable <- sprintf("%s IS NOT NULL AND %s ~ '[A-Za-z0-9]' AND %s IS NOT NULL", keys[[day]], keys[[product]],
+                    amount_sql(plan$amounts[[1]]$expr, plan$side))
+  out <- sprintf("(%s) IS NOT TRUE AND %s", sprintf("%s IN (%s)", sql, quoted(values[kept])), usable)
+  instead <- function(name) {
+    if (name == day) {
+      sprintf("CASE WHEN %1$s = '%2$s' THEN %1$s ELSE '%3$s' END", keys[[day]], format(known$last), format(known$first))
+    } else if (name == product) {
+      DBI::dbQuoteString(owner$con, as.character(known$product))
+    } else {
+      "NULL"
+    }
+  }
+  for (name in setdiff(names(keys), column)) {
+    keys[[name]] <- sprintf("CASE WHEN %s THEN %s ELSE %s END", out, instead(name), plan$keys[[name]])
+  }
+  keys
+}
+
+# One value for all that the condition answers alike.
+classed_values <- function(sql, values, answer, quoted) {
+  held <- !is.na(values)
+  cases <- vapply(unique(answer[held]), function(one) {
+    alike <- values[held & answer %in% one]
+    sprintf("WHEN %s IN (%s) THEN %s", sql, quoted(alike), quoted(alike[1]))
+  }, "")
+  if (length(cases)) sprintf("CASE %s END", paste(cases, collapse = " ")) else sql
 }
 
 key_sql <- function(side, name) {
@@ -160,14 +235,16 @@ joined_sides <- function(steps, con, database, side, used, call) {
 }
 
 # The rows as lines, with what was joined to them, as the facts of each table.
-tallies_of_groups <- function(plan, brief, call = caller_env()) {
+tallies_of_groups <- function(plan, brief, always, call = caller_env()) {
   side <- plan$side
   entry <- brief$content$data$lines
   found <- proven_decimals(plan$amounts, side, side$from, plan$rounding, call)
   amounts <- Map(function(amount, decimals) replace(amount, "decimals", decimals), plan$amounts, found)
   operands <- unique(unlist(lapply(amounts, function(amount) amount$operands)))
   say_progress("The lines of %s are grouped in the database", side$name)
-  groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding, call)
+  # Fewer than ten lines to a group are fetched in less time than it takes to group them, where memory holds them.
+  most <- if (always) Inf else open_entry(file_entry(entry, brief))$rows / 10
+  groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding, most, call)
   lines <- lines_of_groups(groups, plan, brief, side)
   book <- book_of_groups(lines, length(plan$sides), amounts, brief)
   check_mostly_read(book$trail, call)

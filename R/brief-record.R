@@ -70,7 +70,8 @@ line_counts <- function(book) {
   steps <- book$trail
   gone <- function(what) sum((steps$lines_before - steps$lines_after)[steps$what %in% what])
   list(
-    read = steps$lines_after[steps$what == "read"][1], kept = as.double(book$lines), left_out = gone(c("keep", "leave out")),
+    read = steps$lines_after[steps$what == "read"][1], kept = as.double(book$lines),
+    left_out = gone(c("keep", "leave out")),
     unclear = gone("neither yes nor no"), set_aside = gone("set aside")
   )
 }

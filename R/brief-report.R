@@ -30,7 +30,7 @@ brief_report <- function(x, path) {
   tables <- brief_tables(facts, tables, x)
   figures <- named_step("Figure", wanted, function(spec, name) brief_figure(tables[[spec$table]], spec, x))
   say_progress("Report")
-  write_report(facts$all, x, path, tables, figures)
+  write_report(facts, x, path, tables, figures)
   invisible(path)
 }
 
@@ -38,14 +38,15 @@ report_file <- function(brief) {
   brief$content$report$file %||% "report.html"
 }
 
-write_report <- function(book, brief, path, tables, figures) {
+write_report <- function(facts, brief, path, tables, figures) {
+  book <- facts$all
   report <- brief$content$report
   columns <- list(category = report$category %||% "category", region = report$region %||% "region",
                   place = report$place)
   given <- vapply(c(category = "category", region = "region", place = "place"), function(name) !is.null(report[[name]]),
                   NA)
   context <- list(
-    book = book, columns = report_columns(book, columns, given),
+    book = book, headline = facts$headline, columns = report_columns(book, columns, given),
     catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief, "product")),
     places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
     outline = if (!is.null(report$outline)) brief_path(brief, report$outline)

@@ -18,7 +18,8 @@
 #'   means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of reading
 #'   all lines, to the last bit, and the audit says "grouped in the database". Where that cannot be sure, the lines are
 #'   fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on the amount
-#'   of each line, expressions other than sums and products. `options(hinterfeld.grouped = FALSE)` fetches always.
+#'   of each line, expressions other than sums and products, and fewer than ten lines to a group, which memory holds and
+#'   which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE` as little as it can.
 #' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which
 #'   name the table or figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes
 #'   to it, when it holds a file that would be replaced and that this brief's last run has not made as it is, or when an
@@ -127,7 +128,7 @@ deliver_brief <- function(brief, part) {
   outputs <- c(deliver_tables(tables, content$outputs, part), deliver_figures(figures, content$outputs, part))
   if ("report" %in% names(content)) {
     say_progress("Report")
-    write_report(book, brief, file.path(part, report_file(brief)), tables, figures)
+    write_report(facts, brief, file.path(part, report_file(brief)), tables, figures)
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
   list(lines = line_counts(book), audit = audit_record(book), outputs = lapply(outputs, function(output) {

@@ -72,7 +72,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines",
                  c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)),
-                 left = list(trail = trail, orders = orders))
+                 left = list(trail = trail, orders = orders, aside = aside_table(lines, reason, origin)))
   }
   columns <- book_columns(roles, lines)
   usable <- if (!is.null(reason)) which(is.na(reason))

@@ -63,7 +63,7 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   }
   given <- c(category = !missing(category), region = !missing(region), place = !missing(place))
   columns <- report_columns(x, list(category = category, region = region, place = place), given)
-  context <- list(book = x, columns = columns, catalogue = catalogue, places = places, outline = outline,
+  context <- list(book = x, headline = x, columns = columns, catalogue = catalogue, places = places, outline = outline,
                   may_lack = !asked && inherits(x, "hinterfeld_tally"))
   in_plain_session(write_report_page(as.list(sections), context, title, words, path))
   invisible(path)

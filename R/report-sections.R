@@ -34,8 +34,8 @@ cards_block <- function(cards) {
 # Headline ---------------------------------------------------------------------------------------------
 
 headline_section <- function(context) {
-  year <- headline_table(context$book, "year")
-  month <- headline_table(context$book, "month")
+  year <- headline_table(context$headline, "year")
+  month <- headline_table(context$headline, "month")
   measures <- names(answer_of(year)$measures)
   cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
@@ -43,11 +43,13 @@ headline_section <- function(context) {
               table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
 }
 
+headline_measures <- function() {
+  list("revenue", units = "units", products_sold = count_distinct("product"), orders = count_distinct("order"),
+       revenue_per_order = mean_of("revenue", per = "order"))
+}
+
 headline_table <- function(book, every) {
-  measures <- list("revenue", units = "units", products_sold = count_distinct("product"),
-                   orders = count_distinct("order"),
-                   revenue_per_order = mean_of("revenue", per = "order"))
-  measures <- Filter(function(measure) holds_measure(book, measure), measures)
+  measures <- Filter(function(measure) holds_measure(book, measure), headline_measures())
   t <- totals(book, every = every, measures = measures)
   for (name in names(answer_of(t)$measures)) t <- add_change(t, of = name, name = if (name != "revenue") name)
   t
@@ -206,13 +208,13 @@ unsold_section <- function(context) {
 # Trust --------------------------------------------------------------------------------------------------------
 
 left_out_section <- function(context) {
-  # A tally has no lines to show.
-  aside <- if (inherits(context$book, "hinterfeld_daybook")) set_aside(context$book) else data.frame()
+  # A tally that was made of chunks knows the first of them, any other none.
+  aside <- context$book$aside %||% data.frame()
   new_section(
     "left_out", "What was left out, and why", text_block(left_out_words(context$book)),
     table_block("audit", audit_shown(context$book), "Every step from reading to totals"),
-    if (nrow(aside)) table_block("set_aside", utils::head(aside, 50),
-                                 sprintf("Lines set aside%s", if (nrow(aside) > 50) ", the first 50" else ""))
+    if (nrow(aside)) table_block("set_aside", utils::head(aside, most_aside - 1L),
+                                 paste0("Lines set aside", if (nrow(aside) >= most_aside) ", the first 50"))
   )
 }
 

@@ -91,7 +91,7 @@ tallies_of_chunks <- function(source, make, take, call = caller_env()) {
   steps <- new_merger(told_by_both)
   each_chunk(source, call = call, use = function(table) {
     book <- usable_book(make, table)
-    steps$put(unclass(book)[c("trail", "orders", "covered", "day_rules")])
+    steps$put(unclass(book)[c("trail", "orders", "covered", "day_rules", "aside")])
     # Orders are told once for all tallies.
     if (inherits(book, "hinterfeld_daybook")) merged$put(take(replace(book, "orders", list(NULL))))
   })
@@ -105,7 +105,7 @@ tallies_of_chunks <- function(source, make, take, call = caller_env()) {
   lapply(tallies, function(tally) {
     days <- days_under(told$day_rules, told$covered, "day", tally$calendar, call)
     tally$span <- plain_days(range(c(days, tally$span)))
-    tally[c("trail", "orders")] <- told[c("trail", "orders")]
+    tally[c("trail", "orders", "aside")] <- told[c("trail", "orders", "aside")]
     tally$trail[1, c("why", "merged")] <- list(source$shown, 1)
     tally
   })
@@ -136,7 +136,15 @@ told_by_both <- function(a, b) {
   together <- steps_together(a$trail, b$trail)
   list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
        covered = if (!is.null(c(a$covered, b$covered))) plain_days(range(c(a$covered, b$covered))),
-       day_rules = if (length(a$day_rules)) a$day_rules else b$day_rules)
+       day_rules = if (length(a$day_rules)) a$day_rules else b$day_rules,
+       aside = utils::head(both_asides(a$aside, b$aside), most_aside))
+}
+
+# Of lines that were set aside a reader is shown the first; one more tells that there are others.
+most_aside <- 51L
+
+both_asides <- function(a, b) {
+  if (NROW(a) == 0) b else if (NROW(b) == 0) a else both_tables(a, b)
 }
 
 # Like sizes are merged with like, so that nothing large is gone through for every small one.

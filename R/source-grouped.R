@@ -26,8 +26,15 @@ aliased_table <- function(con, table, alias, call = caller_env()) {
   found <- told_by(con, sprintf("SELECT %s FROM %s LIMIT 1", typed, from), table, call)
   if (nrow(found) == 0) ungrouped("%s is empty.", table_short_name(table))
   inner <- sub(" AS asked$", "", from)
-  list(con = con, table = table, name = table_short_name(table), from = paste(inner, "AS", alias), alias = alias,
-       names = names, types = stats::setNames(vapply(found, as.character, ""), names))
+  parts <- strsplit(table, ".", fixed = TRUE)[[1]]
+  declared <- told_by(con, sprintf(
+    "SELECT column_name, numeric_precision::int, numeric_scale::int FROM information_schema.columns
+     WHERE table_name = %s AND table_schema = %s AND numeric_precision_radix = 10",
+    DBI::dbQuoteString(con, utils::tail(parts, 1)),
+    if (length(parts) == 2) DBI::dbQuoteString(con, parts[1]) else "current_schema()"
+  ), table, call)
+  list(con = con, table = table, declared = declared, name = table_short_name(table),
+       from = paste(inner, "AS", alias), alias = alias, names = names, types = stats::setNames(vapply(found, as.character, ""), names))
 }
 
 # A column, qualified; a blank text is none, as when it is read.
@@ -76,10 +83,27 @@ minor_sql <- function(sql, decimals, rounding) {
   }
 }
 
+# The decimals that a column is declared with, where it can hold no more digits than a double shows; NULL otherwise.
+declared_decimals <- function(amount, side) {
+  name <- if (is.symbol(amount$expr)) as.character(amount$expr)
+  about <- side$declared[side$declared$column_name %in% name, ]
+  if (nrow(about) == 1 && isTRUE(about$numeric_precision <= 15)) about$numeric_scale
+}
+
 # Amounts that come out the same here and there: decimals of a double that stand for no more than 15 digits, and halves
 # that this computer sees as such. `amounts` by name: expr, decimals (NULL for those that it has) and `operands`.
 # Gives their decimals.
 proven_decimals <- function(amounts, side, from, rounding, call) {
+  declared <- lapply(amounts, declared_decimals, side = side)
+  known <- vapply(seq_along(amounts), function(i) {
+    isTRUE(declared[[i]] <= (amounts[[i]]$decimals %||% -1L))
+  }, NA)
+  found <- lapply(amounts, function(amount) amount$decimals)
+  if (!all(known)) found[!known] <- looked_up_decimals(amounts[!known], side, from, rounding, call)
+  found
+}
+
+looked_up_decimals <- function(amounts, side, from, rounding, call) {
   found <- told_by(side$con, sprintf("SELECT %s FROM %s", paste(unlist(lapply(
     amounts, function(amount) {
       c(sprintf("max(scale(trim_scale(%s)))::int", amount_sql(amount$expr, side)),
@@ -130,8 +154,8 @@ check_halves <- function(amount, decimals, side, from, rounding, call) {
 }
 
 # The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
-# blank has one. Gives a table of rows with keys, amounts in currency and how many lines each stands for.
-grouped_lines <- function(side, from, keys, amounts, operands, rounding, call = caller_env()) {
+# blank has one. More than `most` groups, as the database expects them, are not worth it. Gives a table of rows with keys, amounts in currency and how many lines each stands for.
+grouped_lines <- function(side, from, keys, amounts, operands, rounding, most = Inf, call = caller_env()) {
   con <- side$con
   k <- sprintf("k%d", seq_along(keys))
   a <- sprintf("a%d", seq_along(amounts))
@@ -145,21 +169,44 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, call = 
   minor <- vapply(amounts, function(amount) minor_sql(amount_sql(amount$expr, side), amount$decimals, rounding), "")
   inner <- paste(c(sprintf("%s AS %s", unlist(keys), k), sprintf("%s AS %s", minor, a), paste(given, "AS g")),
                  collapse = ", ")
-  sums <- sprintf("sum(%1$s)::float8, min(%1$s)::float8, max(%1$s)::float8", a)
+  sums <- sprintf("sum(%1$s)::float8 AS s%1$s, min(%1$s)::float8 AS l%1$s, max(%1$s)::float8 AS h%1$s", a)
   flags <- c(k, sprintf("(%s IS NULL)", a), "g")
   sql <- sprintf("SELECT %s, count(*)::float8 AS times, g, %s FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s",
                  paste(k, collapse = ", "), paste(sums, collapse = ", "), inner, from, paste(flags, collapse = ", "))
-  rows <- told_by(con, sql, side$table, call)
+  if (is.finite(most)) {
+    plan <- parsed_json(as.character(told_by(con, paste("EXPLAIN (FORMAT JSON)", sql), side$table, call)[[1]][1]))
+    expected <- plan[[1]]$Plan[["Plan Rows"]]
+    if (is.numeric(expected) && expected > most) {
+      ungrouped("the database expects about %s groups.", group_digits(expected))
+    }
+  }
+  # Groups that fit into memory need no sorting on disk; the setting ends with the transaction.
+  DBI::dbExecute(con, "SET LOCAL work_mem = '256MB'")
+  rows <- all_rows(con, sql, side$table, call)
   n <- length(keys)
   values <- rows[n + 2 + seq_len(3 * length(amounts))]
-  if (any(abs(unlist(values)) >= 1e15, na.rm = TRUE)) {
-    ungrouped("a sum has more digits than a number of R holds exactly.")
+  if (any(vapply(values, function(x) any(is.nan(x) | abs(x) >= 1e15, na.rm = TRUE), NA))) {
+    ungrouped("a sum has more digits than a number of R holds exactly, or is none.")
   }
   of <- function(which) stats::setNames(lapply(unname(as.list(values[seq(which, length(values), 3)])), as.double),
                                         names(amounts))
   currency <- Map(function(x, amount) from_minor(x, amount$decimals), of(1), amounts)
   list(keys = stats::setNames(as.list(rows[seq_len(n)]), names(keys)), amounts = currency,
        given = ifelse(rows$g, 1, NA), grouped = new_grouped(rows$times, of(2), of(3)))
+}
+
+# In pieces, which take less room than one that grows.
+all_rows <- function(con, sql, table, call, size = 5e5) {
+  result <- asked_database(DBI::dbSendQuery(con, sql), table, call)
+  on.exit(try(suppressWarnings(DBI::dbClearResult(result)), silent = TRUE))
+  pieces <- list()
+  repeat {
+    piece <- asked_database(DBI::dbFetch(result, n = size), table, call)
+    if (nrow(piece) == 0 && length(pieces)) break
+    pieces <- c(pieces, list(piece))
+    if (nrow(piece) < size) break
+  }
+  lapply(stats::setNames(nm = names(pieces[[1]])), function(name) do.call(c, lapply(pieces, function(x) x[[name]])))
 }
 
 # Attached tables that the database joins to the lines -----------------------------------------------------------------

@@ -41,12 +41,17 @@ shop_brief <- function(folder, ..., items = "{database: SHOP, table: items}") {
     "  grid: {by: [category, product], crosstab: {rows: product, columns: category}, leave_out: ['product == \"Cup\"']}",
     "outputs: {tables: [csv, json]}"
   ), path)
+  if (isTRUE(changed$without_orders)) {
+    text <- sub(", order: order_id", "", readLines(path), fixed = TRUE)
+    writeLines(text[!grepl("count_distinct: order|per: order", text)], path)
+  }
   path
 }
 
 # Says whether the lines were grouped, and holds the run against one that fetches them.
 expect_same_run <- function(path, grouped = TRUE) {
   folders <- file.path(dirname(path), c("there", "here"))
+  withr::local_options(hinterfeld.grouped = TRUE)
   unlink(folders, recursive = TRUE)
   said <- character()
   there <- withCallingHandlers(run_brief(path, into = folders[1]), hinterfeld_message = function(cnd) {
@@ -77,6 +82,12 @@ test_that("lines that a database groups give the bytes of lines that are fetched
     utils::write.csv(items, file.path(folder, "items.csv"), row.names = FALSE)
     expect_same_run(shop_brief(folder))
     expect_same_run(shop_brief(folder, daybook = "on_bad: set_aside, decimals: 1, rounding: half_even"))
+    # Without orders to count, and with days that are dates, lines that fall out first need no keys.
+    DBI::dbExecute(con, "UPDATE orders SET day = NULL WHERE day = 'soon'")
+    DBI::dbExecute(con, "ALTER TABLE orders ALTER day TYPE date USING day::date")
+    expect_same_run(shop_brief(folder, without_orders = TRUE))
+    expect_same_run(shop_brief(folder, without_orders = TRUE, keep = "status != \"open\""))
+    expect_same_run(shop_brief(folder, without_orders = TRUE, keep = "place == \"Vale\" | status == \"open\""))
     # A table that is attached here, by a key that the database groups by; revenue that is a column.
     expect_same_run(shop_brief(folder, items = "items.csv", revenue = "unit_price"))
     # A part of revenue that is looked at too is a key.
@@ -113,4 +124,7 @@ test_that("what the database cannot do exactly, or line by line, is fetched, and
   # The transaction goes on after a question that failed.
   DBI::dbExecute(con, "DELETE FROM items WHERE ctid = (SELECT max(ctid) FROM items)")
   expect_same_run(shop_brief(folder, revenue = "quantity * 2"))
+  # Groups of a line or two are not worth it, unless they are asked for.
+  expect_message(expect_message(run_brief(shop_brief(folder, revenue = "quantity * 2"), into = file.path(folder, "few")),
+                                "expects about"), "Table daily")
 })
