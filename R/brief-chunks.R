@@ -2,6 +2,9 @@
 
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
+  if (!is.null(brief$keeping)) {
+    return(facts_of_tallies(kept_tallies(brief, brief$keeping)))
+  }
   large <- is_large(file_entry(brief$content$data$lines, brief))
   # A report shows lines that were set aside, which only lines can.
   tallies <- if (large || is.null(brief$content$report)) grouped_tallies(brief, large)
@@ -10,6 +13,10 @@ brief_facts <- function(brief) {
     book <- brief_daybook(brief)
     return(list(all = book, headline = book, table = function(name) book))
   }
+  facts_of_tallies(tallies)
+}
+
+facts_of_tallies <- function(tallies) {
   list(all = tallies[["report"]], headline = tallies[["headline"]],
        table = function(name) tallies[[paste("table", name)]])
 }
@@ -58,7 +65,10 @@ brief_needs <- function(content, book) {
 }
 
 headline_need <- function(book) {
-  list(every = "day", measures = Filter(function(measure) holds_measure(book, measure), headline_measures()))
+  measures <- headline_measures()
+  roles <- c("units", "order")[!c("units", "order") %in% names(book$roles)]
+  lacking <- unlist(list(units = "units", order = c("orders", "revenue_per_order"))[roles])
+  list(every = "day", measures = c(measures[!names(measures) %in% lacking], list(mean_of_a_day = mean_of_a_day())))
 }
 
 table_needs <- function(spec, known) {

@@ -1,23 +1,27 @@
 # The record of a run: what went in, what was left out, what came out.
 
 # Of several files, the sizes and hashes of all.
-file_record <- function(path) {
+file_record <- function(path, keep = NULL) {
+  hash <- function(files) {
+    if (!is.null(keep)) file_hashes(keep, files) else
+      vapply(files, function(file) digest::digest(file = file, algo = "sha256"), "")
+  }
   if (!file.exists(path) || dir.exists(path)) {
     files <- quietly(source_files(path))
-    each <- vapply(files, function(file) digest::digest(file = file, algo = "sha256"), "")
+    each <- hash(files)
     return(list(files = length(files), bytes = sum(file.size(files)),
                 sha256 = digest::digest(paste(basename(files), each, collapse = "\n"), "sha256", serialize = FALSE)))
   }
-  list(bytes = file.size(path), sha256 = digest::digest(file = path, algo = "sha256"))
+  list(bytes = file.size(path), sha256 = unname(hash(path)))
 }
 
 input_record <- function(brief) {
   files <- brief_files(brief)
   list(
     inputs = c(
-      list(c(list(file = basename(brief$path)), file_record(brief$path))),
+      list(c(list(file = basename(brief$path)), file_record(brief$path, brief$keeping))),
       lapply(files, function(file) {
-        known <- if (is.null(file$database)) file_record(file$path) else list(rows = open_entry(file)$rows)
+        known <- if (is.null(file$database)) file_record(file$path, brief$keeping) else list(rows = open_entry(file)$rows)
         c(list(file = file$shown), known)
       })
     ),

@@ -17,7 +17,7 @@ brief_report <- function(x, path) {
   problems <- check_brief(x)
   if (nrow(problems)) stop_brief(x, problems)
   if (is.null(path)) {
-    check_brief_folder(x, anywhere = FALSE)
+    check_brief_folder(x, x$content$outputs$folder, anywhere = FALSE)
     path <- file.path(output_folder(x), report_file(x))
   }
   check_report_path(path)

@@ -7,7 +7,9 @@
 #' @param brief A brief, or the path of one.
 #' @param into Text: the output folder, instead of the brief's own.
 #' @param again Logical: run even when nothing has changed.
-#' @param anywhere Logical: may the brief's own `folder` lie outside of the folder that the brief lies in?
+#' @param keep Text: a folder for what each part of the lines comes to, instead of the brief's own `keep`: the next run
+#'   reads only parts that are new or have changed. See [kept_parts()].
+#' @param anywhere Logical: may the brief's own `folder` and `keep` lie outside of the folder that the brief lies in?
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256),
 #'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `outputs`
@@ -32,16 +34,23 @@
 #' run <- run_brief(brief, into = file.path(tempdir(), "kilnmoor-out"))
 #' run$lines
 #' }
-run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE) {
+run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep = NULL) {
   check_text(into, "into", none = TRUE)
   check_flag(again, "again")
   check_flag(anywhere, "anywhere")
+  check_text(keep, "keep", none = TRUE)
   call <- rlang::current_env()
   with_databases(in_plain_session({
     if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
-    if (is.null(into)) check_brief_folder(brief, anywhere, call)
+    if (is.null(into)) check_brief_folder(brief, brief$content$outputs$folder, anywhere, call)
+    if (is.null(keep)) check_brief_folder(brief, brief$content$keep, anywhere, call, "keeps parts in", "`keep`", "--keep")
+    brief$keep <- keep
+    if (!is.null(keep_folder(brief))) {
+      brief$keeping <- open_keep(keep_folder(brief), call = call)
+      on.exit(close_keep(brief$keeping))
+    }
     folder <- into %||% output_folder(brief)
     inputs <- input_record(brief)
     former <- former_record(folder, brief)
@@ -95,16 +104,16 @@ check_inputs_same <- function(inputs, brief) {
 }
 
 # A brief may come from somebody else: it says what its outputs are called, not where on the disk they go.
-check_brief_folder <- function(brief, anywhere, call = caller_env()) {
-  folder <- brief$content$outputs$folder
+check_brief_folder <- function(brief, folder, anywhere, call = caller_env(), does = "writes to", given = "`into`",
+                               option = "`--out`") {
   if (is.null(folder) || anywhere) {
     return(invisible())
   }
   steps <- strsplit(folder, "[/\\\\]")[[1]]
   if (grepl("^([/\\\\~]|[A-Za-z]:)", folder) || ".." %in% steps || all(steps %in% c("", "."))) {
     stop_because("brief", c(
-      sprintf("The brief writes to \"%s\", which is not a folder inside its own.", folder),
-      i = "Give a folder inside it, or the folder to write to: `into`, on the command line `--out`.",
+      sprintf("The brief %s \"%s\", which is not a folder inside its own.", does, folder),
+      i = sprintf("Give a folder inside it, or the folder itself: %s, on the command line %s.", given, option),
       i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`."
     ), call = call)
   }

@@ -56,6 +56,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   theirs <- as.character(origin_of(table)$marks)[match(added, names(origin_of(table)$marks))]
   marks <- c(origin$marks, stats::setNames(theirs, names(out)[ncol(lines) + seq_along(added)]))
   columns <- stats::setNames(c(keys, added), c(names(keys), names(out)[ncol(lines) + seq_along(added)]))
+  if (is_chunk()) origin$used <- c(origin$used, list(used_rows(report$why, row, nrow(table))))
   origin$alike <- unique(c(origin$alike, alike_names(table, columns, name)))
   hand_on_origin(out, origin, step, marks[!is.na(marks)])
 }

@@ -72,7 +72,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
     stop_because("no_lines",
                  c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)),
-                 left = list(trail = trail, orders = orders, aside = aside_table(lines, reason, origin)))
+                 left = list(trail = trail, orders = orders, aside = aside_table(lines, reason, origin),
+                             used = origin$used))
   }
   columns <- book_columns(roles, lines)
   usable <- if (!is.null(reason)) which(is.na(reason))
@@ -94,6 +95,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     orders = orders,
     alike = alike_in_roles(origin$alike, roles),
     aside = aside_table(lines, reason, origin),
+    used = origin$used,
     grouped = grouped_rows(grouped_in_roles(origin$grouped, roles), usable),
     origin = origin[c("places", "marks")],
     # Of the lines that were read, those that are here; NULL for all of them.

@@ -97,7 +97,7 @@ extend_by <- function(book, name, quo, decimals, call) {
 
 daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency",
                     "span",
-                    "covered", "day_rules", "trail", "orders", "alike", "aside", "grouped", "origin", "at")
+                    "covered", "day_rules", "trail", "orders", "alike", "aside", "used", "grouped", "origin", "at")
 
 stop_assigned <- function(name) {
   stop_because("argument", c(

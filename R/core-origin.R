@@ -4,16 +4,18 @@
 # (`before`), and which of its lines are empty. `at`: for each line its number among all of these; NULL where that is
 # its own. `marks`: the decimal marks of its texts. `aside`: what was set aside before. `alike`: names that stand for
 # several (core-alike.R). `grouped`: how many lines each row stands for, where that is not one (core-grouped.R).
-set_origin <- function(table, places, trail, marks = NULL, aside = NULL, at = NULL, alike = NULL, grouped = NULL) {
+# `used`: of attached tables, the rows that some line has, where lines come in chunks (core-used.R).
+set_origin <- function(table, places, trail, marks = NULL, aside = NULL, at = NULL, alike = NULL, grouped = NULL,
+                       used = NULL) {
   attr(table, "hinterfeld_origin") <- list(places = places, at = at, rows = nrow(table), trail = trail, marks = marks,
-                                           aside = aside, alike = alike, grouped = grouped)
+                                           aside = aside, alike = alike, grouped = grouped, used = used)
   table
 }
 
 # The same origin for a table that was made of another, with more steps.
 hand_on_origin <- function(table, origin, steps, marks = origin$marks) {
   set_origin(table, origin$places, add_steps(origin$trail, steps), marks, origin$aside, origin$at, origin$alike,
-             origin$grouped)
+             origin$grouped, origin$used)
 }
 
 new_places <- function(file, rows, before = 0, empty = list(NULL)) {

@@ -59,7 +59,7 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
     book$orders <- orders_left(book, rows[[1]], missing)
   }
   if (length(rows[[1]]) == 0) {
-    left <- unclass(book)[c("trail", "covered", "day_rules", "orders", "aside")]
+    left <- unclass(book)[c("trail", "covered", "day_rules", "orders", "aside", "used")]
     stop_no_lines_left(when, former, missing, left, call)
   }
   book$span <- restricted_span(rules, book, rows[[1]], call)

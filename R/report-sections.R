@@ -48,6 +48,10 @@ headline_measures <- function() {
        revenue_per_order = mean_of("revenue", per = "order"))
 }
 
+mean_of_a_day <- function() {
+  mean_of("revenue", per = "day")
+}
+
 headline_table <- function(book, every) {
   measures <- Filter(function(measure) holds_measure(book, measure), headline_measures())
   t <- totals(book, every = every, measures = measures)
@@ -99,9 +103,9 @@ running_section <- function(context) {
 }
 
 weekdays_section <- function(context) {
-  mean <- mean_of("revenue", per = "day")
-  held <- holds_measure(context$book, mean)
-  t <- totals(context$book, every = "weekday", measures = c(list("revenue"), if (held) list(mean_of_a_day = mean)))
+  mean <- mean_of_a_day()
+  held <- holds_measure(context$headline, mean)
+  t <- totals(context$headline, every = "weekday", measures = c(list("revenue"), if (held) list(mean_of_a_day = mean)))
   figure <- if (held) {
     figure_weekdays(t, of = "mean_of_a_day", title = "Revenue of a mean day by weekday")
   } else {

@@ -1,8 +1,8 @@
 # Lines that never stand in memory together: a source is read in chunks, each of which is used and forgotten.
 
 # `use` is given each chunk as a table of lines that know their file and row.
-each_chunk <- function(source, use, call = caller_env()) {
-  readings <- open_readings(source, call)
+each_chunk <- function(source, use, readings = open_readings(source, call), call = caller_env()) {
+  force(readings)
   bar <- reading_bar(source)
   on.exit(bar$done())
   for (i in seq_along(source$scans)) {
@@ -87,18 +87,28 @@ reading_bar <- function(source) {
 
 # The tallies that `take` makes of the daybook of each chunk, a list by name, merged: the same as of all lines at once.
 tallies_of_chunks <- function(source, make, take, call = caller_env()) {
+  found <- tallied_chunks(source, make, take, open_readings(source, call), call)
+  finished_tallies(found$tallies, found$told, source$shown, call)
+}
+
+# Tallies and steps of chunks, merged: of lines that may be some of several parts.
+tallied_chunks <- function(source, make, take, readings, call) {
   merged <- new_merger(function(a, b) Map(merge_tallies, a, b))
   steps <- new_merger(told_by_both)
-  each_chunk(source, call = call, use = function(table) {
+  each_chunk(source, readings = readings, call = call, use = function(table) {
     book <- usable_book(make, table)
-    steps$put(unclass(book)[c("trail", "orders", "covered", "day_rules", "aside")])
+    steps$put(unclass(book)[c("trail", "orders", "covered", "day_rules", "aside", "used")])
     # Orders are told once for all tallies.
     if (inherits(book, "hinterfeld_daybook")) merged$put(take(replace(book, "orders", list(NULL))))
   })
-  told <- steps$all()
+  list(tallies = merged$all(), told = steps$all())
+}
+
+# As tallies of all lines.
+finished_tallies <- function(tallies, told, shown, call) {
   check_mostly_read(told$trail, call)
-  tallies <- merged$all()
-  if (is.null(tallies)) {
+  told$trail <- count_unused(told$trail, told$used)
+  if (length(tallies) == 0) {
     stop_because("no_lines", c("No line counts, so there is nothing to total.",
                                i = "Look at the conditions, and at what was set aside."), call = call)
   }
@@ -106,7 +116,7 @@ tallies_of_chunks <- function(source, make, take, call = caller_env()) {
     days <- days_under(told$day_rules, told$covered, "day", tally$calendar, call)
     tally$span <- plain_days(range(c(days, tally$span)))
     tally[c("trail", "orders", "aside")] <- told[c("trail", "orders", "aside")]
-    tally$trail[1, c("why", "merged")] <- list(source$shown, 1)
+    tally$trail[1, c("why", "merged")] <- list(shown, 1)
     tally
   })
 }
@@ -137,7 +147,7 @@ told_by_both <- function(a, b) {
   list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
        covered = if (!is.null(c(a$covered, b$covered))) plain_days(range(c(a$covered, b$covered))),
        day_rules = if (length(a$day_rules)) a$day_rules else b$day_rules,
-       aside = utils::head(both_asides(a$aside, b$aside), most_aside))
+       aside = utils::head(both_asides(a$aside, b$aside), most_aside), used = both_used(a$used, b$used))
 }
 
 # Of lines that were set aside a reader is shown the first; one more tells that there are others.

@@ -73,7 +73,7 @@ checked_options <- function(delimiter = NULL, decimal_mark = c(".", ","), types 
 # Sources ------------------------------------------------------------------------------------------------------
 
 # Files looked at: their kind, options, parts, the columns wanted and how each is read.
-open_files <- function(path, columns, options, call = caller_env()) {
+open_files <- function(path, columns, options, call = caller_env(), scan = function(kind, ...) kind$scan(...)) {
   files <- source_files(path, call)
   kind <- kind_of_files(files, options, call)
   wanted <- asked_columns(columns, function() kind$names(files[1], options, call), call)
@@ -81,13 +81,13 @@ open_files <- function(path, columns, options, call = caller_env()) {
   done <- FALSE
   on.exit(if (!done) close_source(list(scans = scans)))
   for (file in files) {
-    scan <- kind$scan(file, options, call, wanted)
+    found <- scan(kind, file, options, call, wanted)
     # What was unpacked for the scan is unpacked again to be read, where it would not be the only one.
-    if (length(files) > 1 && !is.null(scan$text$temporary)) {
-      unlink(scan$text$temporary)
-      scan["text"] <- list(NULL)
+    if (length(files) > 1 && !is.null(found$text$temporary)) {
+      unlink(found$text$temporary)
+      found["text"] <- list(NULL)
     }
-    scans <- c(scans, list(scan))
+    scans <- c(scans, list(found))
   }
   shown <- shown_files(files, path)
   names <- agreed_columns(scans, wanted, call)

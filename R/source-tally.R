@@ -23,6 +23,16 @@ load_tally <- function(path) {
            hinterfeld_damaged = function(cnd) stop_damaged(path, conditionMessage(cnd)))
 }
 
+# A tally that stands in another file, whose version is known.
+tally_from_bytes <- function(bytes) {
+  mark <- charToRaw("hinterfeld tally")
+  n <- length(bytes)
+  must(n > length(mark) + 40 && identical(bytes[seq_along(mark)], mark), "tallies are")
+  read <- byte_reader(bytes, length(mark), n - 32)
+  must(identical(read("integer", 1L), 4L), "versions are")
+  tally_from(description_of(read), read)
+}
+
 stop_damaged <- function(path, why, call = caller_env()) {
   stop_because("file", c(sprintf("%s is damaged.", basename(path)), x = why,
                          i = "Make the tally again from its lines."), call = call)
@@ -196,20 +206,22 @@ part_from <- function(part, keys, kinds, read, dated) {
 labels_from <- function(labels, type) {
   values <- unlist(labels)
   must(is.list(labels) && length(values) == length(labels) && (is.null(values) || !is.list(values)), "labels are")
-  number <- function() {
-    must(is.null(values) || is.character(values), "labels are")
-    suppressWarnings(as.double(values))
-  }
-  found <- if (startsWith(type, "datetime ")) {
-    as.POSIXct(number(), origin = "1970-01-01", tz = substring(type, 10))
-  } else {
-    switch(type,
-      character = as.character(values), double = number(), date = plain_days(number()),
-      integer = suppressWarnings(as.integer(values)), logical = as.logical(values), must(FALSE, "labels are")
-    )
-  }
+  must(is.null(values) || is.character(values) || type %in% c("integer", "logical"), "labels are")
+  found <- values_of_type(values, type)
   must(!anyNA(found) && !anyDuplicated(found), "labels are")
   found
+}
+
+# Values of a type from the texts that were written for them.
+values_of_type <- function(values, type) {
+  number <- function() suppressWarnings(as.double(values))
+  if (startsWith(type, "datetime ")) {
+    return(as.POSIXct(number(), origin = "1970-01-01", tz = substring(type, 10)))
+  }
+  switch(type,
+    character = as.character(values), double = number(), date = plain_days(number()),
+    integer = suppressWarnings(as.integer(values)), logical = as.logical(values), must(FALSE, "labels are")
+  )
 }
 
 measure_from <- function(m, known) {

@@ -1,0 +1,139 @@
+# The folder of kept parts: a file for each part and what it was counted by, named after both, and an index that knows
+# the files that were looked at. Files are written whole and never changed, so runs side by side do not meet; only who
+# clears the folder must be alone in it.
+
+# Opens the folder for a run, which holds it until it ends, however it ends.
+open_keep <- function(folder, alone = FALSE, call = caller_env()) {
+  if (file.exists(folder) && !dir.exists(folder)) {
+    stop_because("file", c(sprintf("\"%s\" is a file, no folder to keep parts in.", folder), i = "Give another folder."),
+                 call = call)
+  }
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  lock <- tryCatch(filelock::lock(file.path(folder, ".lock"), exclusive = alone, timeout = if (alone) 0 else Inf),
+                   error = function(cnd) {
+    stop_because("file", c(sprintf("Nothing can be kept in \"%s\": it may not be written.", folder),
+                           i = "Give a folder that is yours, or run without keeping."), call = call)
+  })
+  if (is.null(lock)) {
+    stop_because("file", c(sprintf("A run uses \"%s\" now.", folder), i = "Wait until it has ended."), call = call)
+  }
+  keep <- new.env()
+  keep$folder <- folder
+  keep$lock <- lock
+  keep$index <- index_from(file.path(folder, "index.json"))
+  keep$changed <- FALSE
+  keep
+}
+
+close_keep <- function(keep) {
+  if (keep$changed) try_to_keep(write_index(keep))
+  filelock::unlock(keep$lock)
+}
+
+# What cannot be kept is made again next time: no reason to lose a run for it.
+try_to_keep <- function(code) {
+  tryCatch(code, hinterfeld_error_file = function(cnd) {
+    say("not_kept", c("Not everything could be kept for the next run, which will read it again.",
+                      x = conditionMessage(cnd)))
+  })
+}
+
+# files: by path, how a file stood when it was looked at (size, times) and the SHA-256 of what it held; scans: what was
+# found in it; briefs: by path, what the last run of each used; merged: files that hold several parts.
+empty_index <- function() {
+  list(version = kept_version, files = list(), scans = list(), briefs = list(), merged = list())
+}
+
+index_from <- function(path) {
+  index <- if (file.exists(path)) file_json(path)
+  sound <- is.list(index) && identical(index$version, kept_version) &&
+    all(vapply(index[c("files", "scans", "briefs", "merged")], is.list, NA)) &&
+    all(vapply(index$files, function(one) rlang::is_string(one$stamp) && rlang::is_string(one$sha256), NA))
+  if (sound) index else empty_index()
+}
+
+write_index <- function(keep) {
+  text <- jsonlite::toJSON(keep$index, auto_unbox = TRUE, null = "null", digits = NA)
+  write_whole(file.path(keep$folder, "index.json"), function(part) write_text(text, part))
+}
+
+change_index <- function(keep, what, name, value) {
+  if (!identical(keep$index[[what]][[name]], value)) {
+    keep$index[[what]][[name]] <- value
+    keep$changed <- TRUE
+  }
+}
+
+# The hash of each file; one that stands as it stood when it was hashed is not hashed again. A file that was only
+# touched keeps its hash.
+file_hashes <- function(keep, files) {
+  about <- file.info(files, extra_cols = FALSE)
+  stamps <- sprintf("%.0f %.6f %.6f", about$size, as.numeric(about$mtime), as.numeric(about$ctime))
+  paths <- normalizePath(files)
+  known <- keep$index$files[paths]
+  vapply(seq_along(files), function(i) {
+    if (identical(known[[i]]$stamp, stamps[i])) {
+      return(known[[i]]$sha256)
+    }
+    hash <- digest::digest(file = files[i], algo = "sha256")
+    change_index(keep, "files", paths[i], list(stamp = stamps[i], sha256 = hash))
+    hash
+  }, "")
+}
+
+# The file of some parts, counted by a recipe.
+kept_path <- function(keep, recipe, parts) {
+  name <- if (length(parts) == 1) parts else paste0("all-", digest::digest(paste(parts, collapse = "\n"), "sha256",
+                                                                           serialize = FALSE))
+  file.path(keep$folder, sprintf("%s-%s.part", substr(recipe, 1, 16), substr(name, 1, 36)))
+}
+
+#' Kept parts of briefs
+#'
+#' A brief with `keep`, or run with it, counts each file of its lines once and keeps what it came to; the next run reads
+#' only what is new or has changed. `kept_parts()` lists what a folder keeps.
+#'
+#' @param folder Text: the folder.
+#' @param clear Logical: remove what the last run of no brief used.
+#' @return A tibble with one row per kept file, from the largest: `file`, `brief` (text, whose last run used it, missing
+#'   for none), `parts` (whole number, how many parts it holds), `bytes` and `written` (date-time, UTC). With `clear`
+#'   those that were removed.
+#' @section Trust: A kept file is used only when its checksum fits, it was written by this version's form, and its part,
+#'   the attached tables, roles, conditions, calendar and types are the same; else the part is read again. A file of
+#'   lines counts as the same while its size and the times of its last changes are.
+#' @section Errors: `hinterfeld_error_file` for what is no such folder, and, with `clear`, when a run uses it.
+#' @seealso [run_brief()]
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "kept")
+#' \donttest{
+#' run_brief(demo_brief(), into = file.path(tempdir(), "kilnmoor-kept"), keep = folder)
+#' kept_parts(folder)
+#' }
+kept_parts <- function(folder, clear = FALSE) {
+  check_text(folder, "folder")
+  check_flag(clear, "clear")
+  if (!dir.exists(folder)) {
+    stop_because("file", c(sprintf("There is no folder \"%s\".", folder), i = "Give the folder of a brief's `keep`."))
+  }
+  keep <- open_keep(folder, alone = clear)
+  on.exit(close_keep(keep))
+  files <- list.files(folder, "[.]part$")
+  used <- lapply(keep$index$briefs, function(brief) unlist(brief$used))
+  brief <- vapply(files, function(file) {
+    of <- names(used)[vapply(used, function(these) file %in% these, NA)]
+    if (length(of)) basename(of[1]) else NA_character_
+  }, "", USE.NAMES = FALSE)
+  about <- file.info(file.path(folder, files), extra_cols = FALSE)
+  parts <- ifelse(grepl("-all-", files, fixed = TRUE), vapply(files, function(file) {
+    length(keep$index$merged[[file]]$parts %||% NA)
+  }, 0L), 1L)
+  found <- tibble::tibble(file = files, brief = brief, parts = parts, bytes = as.double(about$size),
+                          written = as.POSIXct(as.numeric(about$mtime), origin = "1970-01-01", tz = "UTC"))
+  found <- found[order(-found$bytes, found$file), ]
+  if (clear) {
+    found <- found[is.na(found$brief), ]
+    unlink(file.path(folder, found$file))
+  }
+  found
+}

@@ -1,0 +1,276 @@
+# A rerun costs what is new: the lines of each part are tallied once, and what they come to is kept.
+
+# Where a brief keeps its parts; NULL for nowhere.
+keep_folder <- function(brief) {
+  brief$keep %||% if (!is.null(brief$content$keep)) brief_path(brief, brief$content$keep)
+}
+
+# The tallies that a brief's tables ask, from kept parts and from those that had to be read.
+kept_tallies <- function(brief, keep, call = caller_env()) {
+  content <- brief$content
+  texts <- columns_of_names(content)
+  wanted <- columns_used(content)
+  lines <- typed_entry(content$data$lines, brief, texts, wanted)
+  source <- open_parts(lines, keep, call)
+  on.exit(close_source(source))
+  hashes <- file_hashes(keep, source$files)
+  open <- any(source$plan == "open")
+  if (open) {
+    say("kept_open", c(sprintf("Every part is looked at: the type of %s is told by all of its texts.",
+                               columns_named(names(source$plan)[source$plan == "open"])),
+                       i = "Give it one with `types`."))
+    source <- real_scans(source)
+  }
+  readings <- open_readings(source, call)
+  recipe <- recipe_of(brief, keep, source, readings)
+  tables <- NULL
+  needs <- NULL
+  make <- function(lines) {
+    if (is.null(tables)) tables <<- attached_tables(brief, texts, wanted)
+    quietly(book_of_lines(lines, tables, brief))
+  }
+  take <- function(book) {
+    if (is.null(needs)) needs <<- by_need(brief_needs(content, book))
+    lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
+  }
+  found <- found_parts(keep, recipe, hashes, content)
+  say_parts(keep, brief, source, hashes, found)
+  read <- lapply(found$missing, function(i) {
+    kept <- counted_part(source, i, hashes[i], make, take, readings, call)
+    try_to_keep(write_kept(kept, kept_path(keep, recipe, hashes[i])))
+    kept
+  })
+  all <- merged_parts(c(found$kept, read), hashes, source$files)
+  if (length(hashes) > 1 && length(read)) keep_together(keep, recipe, all)
+  used <- c(basename(kept_path(keep, recipe, hashes[1])),
+            vapply(hashes[-1], function(hash) basename(kept_path(keep, recipe, hash)), ""),
+            if (length(hashes) > 1) basename(kept_path(keep, recipe, sort(hashes))))
+  change_index(keep, "briefs", normalizePath(brief$path), list(
+    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files))
+  ))
+  tallies_of_kept(all, brief, source, call)
+}
+
+# The parts of the lines, of which those that were looked at before are not looked at again.
+open_parts <- function(lines, keep, call) {
+  columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
+  options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
+  asked <- digest::digest(as.character(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE)), "sha256",
+                          serialize = FALSE)
+  open_files(lines$path, columns, options, call, scan = function(kind, file, ...) {
+    if (!identical(kind$what, source_kinds$text$what)) {
+      return(kind$scan(file, ...))
+    }
+    name <- paste(file_hashes(keep, file), substr(asked, 1, 16))
+    known <- scan_from(keep$index$scans[[name]], file)
+    if (!is.null(known)) {
+      return(known)
+    }
+    scan <- kind$scan(file, ...)
+    change_index(keep, "scans", name, list(names = as.list(scan$names), rows = scan$rows,
+                                           facts = lapply(scan$facts, as.list)))
+    scan
+  })
+}
+
+# What a scan found, as the index knows it; NULL where it does not, or not in this form.
+scan_from <- function(known, file) {
+  facts <- c(given = "logical", words = "logical", days = "logical", numbers = "logical", lengths = "integer",
+             shorter = "integer")
+  if (is.null(known) || !all(names(facts) %in% names(known$facts))) {
+    return(NULL)
+  }
+  n <- length(known$names)
+  read <- Map(function(type, values) {
+    values <- unlist(lapply(values, function(x) if (is.null(x)) NA else x))
+    if (length(values) == n) as.vector(values, type)
+  }, facts, known$facts[names(facts)])
+  if (any(vapply(read, is.null, NA)) || !is.numeric(known$rows)) {
+    return(NULL)
+  }
+  list(path = file, names = as.character(unlist(known$names)), rows = as.double(known$rows), facts = read)
+}
+
+# Parts as they must be looked at to be read.
+real_scans <- function(source, which = seq_along(source$scans), call = caller_env()) {
+  for (i in which) {
+    if (is.null(source$scans[[i]]$blocks) && identical(source$kind$what, source_kinds$text$what)) {
+      source$scans[[i]] <- source$kind$scan(source$files[i], source$options, call, source$names)
+    }
+  }
+  source
+}
+
+# Everything that what a part comes to depends on, besides the part itself.
+recipe_of <- function(brief, keep, source, readings) {
+  content <- brief$content
+  attached <- lapply(content$data$attach, function(step) {
+    file <- file_entry(step$table, brief)
+    if (!is.null(file$database)) ungrouped_keep(file$shown)
+    as.list(file_hashes(keep, quietly(source_files(file$path))))
+  })
+  texts <- lapply(readings, function(reading) list(reading$texts, as.character(reading$values)))
+  about <- list(
+    version = as.character(utils::packageVersion("hinterfeld")), form = c(kept_version, tally_version),
+    data = content$data, daybook = content$daybook, restrict = content$restrict, attached = attached,
+    names = as.list(source$names), plan = as.list(source$plan), options = source$options, readings = texts,
+    sunk = getOption("hinterfeld.unpacked_limit")
+  )
+  about$data$lines <- if (is.list(content$data$lines)) content$data$lines[names(content$data$lines) != "file"]
+  digest::digest(as.character(jsonlite::toJSON(about, auto_unbox = TRUE, null = "null", digits = NA)), "sha256",
+                 serialize = FALSE)
+}
+
+ungrouped_keep <- function(shown) {
+  stop_because("file", c(sprintf("%s is a table of a database, whose changes nobody notes.", shown),
+                         i = "Attach it from a file, or run without `keep`."), call = NULL)
+}
+
+# Needs by what they hold, each once; the tables that share one share its tally.
+by_need <- function(needs) {
+  names <- vapply(needs, need_name, "")
+  stats::setNames(needs, names)[!duplicated(names)]
+}
+
+need_name <- function(need) {
+  plain <- rapply(list(need), function(x) {
+    if (rlang::is_quosure(x)) paste(expression_source(rlang::quo_get_expr(x)), collapse = " ") else x
+  }, classes = "ANY", how = "list")
+  digest::digest(plain_text_of(plain), "sha256", serialize = FALSE)
+}
+
+plain_text_of <- function(x) {
+  paste(utils::capture.output(utils::str(x, give.attr = FALSE, vec.len = 1e6, nchar.max = 1e6)), collapse = "\n")
+}
+
+# Kept parts that can be used: the largest union of parts that are all there, then those by themselves.
+found_parts <- function(keep, recipe, hashes, content) {
+  usable <- function(kept, parts) {
+    if (is.null(kept) || !setequal(kept$parts, parts)) {
+      return(FALSE)
+    }
+    wanted <- by_need(needs_of_kept(kept, content))
+    length(kept$tallies) == 0 || all(names(wanted) %in% names(kept$tallies))
+  }
+  kept <- list()
+  held <- character()
+  together <- keep$index$merged
+  together <- together[vapply(together, function(one) {
+    identical(one$recipe, recipe) && all(unlist(one$parts) %in% hashes)
+  }, NA)]
+  if (length(together)) {
+    best <- names(together)[which.max(lengths(lapply(together, function(one) one$parts)))]
+    path <- file.path(keep$folder, best)
+    one <- if (file.exists(path)) read_kept(path)
+    if (usable(one, unlist(together[[best]]$parts))) {
+      kept <- list(one)
+      held <- one$parts
+    }
+  }
+  missing <- integer()
+  more <- FALSE
+  for (i in which(!hashes %in% held)) {
+    path <- kept_path(keep, recipe, hashes[i])
+    one <- if (file.exists(path)) read_kept(path)
+    if (usable(one, hashes[i])) {
+      kept <- c(kept, list(one))
+    } else {
+      more <- more || !is.null(one)
+      missing <- c(missing, i)
+    }
+  }
+  list(kept = kept, missing = missing, more = more)
+}
+
+needs_of_kept <- function(kept, content) {
+  brief_needs(content, list(columns = stats::setNames(nm = kept$columns), roles = stats::setNames(nm = kept$roles)))
+}
+
+# The lines of one part, counted.
+counted_part <- function(source, i, hash, make, take, readings, call) {
+  source <- real_scans(source, i, call)
+  part <- source
+  part[c("files", "scans", "rows")] <- list(source$files[i], source$scans[i], source$rows[i])
+  about <- NULL
+  found <- tallied_chunks(part, make, function(book) {
+    about <<- list(columns = names(book$columns), roles = names(book$roles))
+    take(book)
+  }, readings, call)
+  list(parts = hash, rows = part$rows, columns = about$columns %||% character(), roles = about$roles %||% character(),
+       told = found$told, tallies = lapply(found$tallies, without_steps))
+}
+
+# The steps stand beside the tallies, once.
+without_steps <- function(tally) {
+  tally["orders"] <- list(NULL)
+  tally
+}
+
+# Several parts as one.
+merged_parts <- function(parts, hashes, files) {
+  order <- match(vapply(parts, function(part) part$parts[1], ""), hashes)
+  parts <- parts[order(order)]
+  merger <- new_merger(both_parts)
+  for (part in parts) merger$put(part)
+  all <- merger$all()
+  # Lines that were set aside stand in the order of their files.
+  aside <- Reduce(both_asides, lapply(parts, function(part) part$told$aside))
+  if (NROW(aside)) aside <- utils::head(aside[order(match(aside$file, basename(files)), aside$row), ], most_aside)
+  all$told["aside"] <- list(aside)
+  all
+}
+
+both_parts <- function(a, b) {
+  tallies <- if (length(a$tallies) == 0) b$tallies else if (length(b$tallies) == 0) a$tallies else
+    Map(merge_tallies, a$tallies[names(b$tallies)], b$tallies)
+  list(parts = c(a$parts, b$parts), rows = a$rows + b$rows,
+       columns = if (length(a$columns)) a$columns else b$columns, roles = if (length(a$roles)) a$roles else b$roles,
+       told = told_by_both(a$told, b$told), tallies = tallies)
+}
+
+# All parts in one file, so that a rerun reads that and what is new.
+keep_together <- function(keep, recipe, all) {
+  all$parts <- sort(all$parts)
+  path <- kept_path(keep, recipe, all$parts)
+  try_to_keep({
+    write_kept(all, path)
+    # Smaller unions of the same are of no more use.
+    former <- names(keep$index$merged)[vapply(keep$index$merged, function(one) {
+      identical(one$recipe, recipe) && all(unlist(one$parts) %in% all$parts)
+    }, NA)]
+    former <- setdiff(former, basename(path))
+    unlink(file.path(keep$folder, former))
+    keep$index$merged[former] <- NULL
+    change_index(keep, "merged", basename(path), list(recipe = recipe, parts = as.list(all$parts)))
+  })
+}
+
+# As the tallies of all lines at once.
+tallies_of_kept <- function(all, brief, source, call) {
+  content <- brief$content
+  all$told$day_rules <- unlist(lapply(content$restrict, function(rule) {
+    quo <- brief_quo(rule$keep %||% rule$leave_out)
+    day_conditions(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), !is.null(rule$keep), all$columns, "day")
+  }), recursive = FALSE)
+  finished <- finished_tallies(all$tallies, all$told, source$shown, call)
+  needs <- needs_of_kept(all, content)
+  stats::setNames(finished[vapply(needs, need_name, "")], names(needs))
+}
+
+# What is new since the last run of this brief.
+say_parts <- function(keep, brief, source, hashes, found) {
+  former <- unlist(keep$index$briefs[[normalizePath(brief$path)]]$files)
+  names <- basename(source$files)
+  read <- names[found$missing]
+  gone <- setdiff(names(former), names)
+  held <- length(names) - length(read)
+  new <- setdiff(read, names(former))
+  say("kept", c(
+    sprintf("%s kept, %s to read%s.", count_of(held, "part is", "parts are"), group_digits(length(read)),
+            if (length(read) && length(read) < length(names)) paste0(": ", examples_of(read)) else ""),
+    if (found$more) c(i = "What is asked for now needs more than was kept, so parts are read again."),
+    if (length(gone) && length(former)) c(i = sprintf("%s %s gone, and out of the totals.", examples_of(gone),
+                                                      if (length(gone) == 1) "is" else "are")),
+    if (length(new) && length(former)) c(i = sprintf("%s %s new.", examples_of(new), if (length(new) == 1) "is" else "are"))
+  ))
+}

@@ -1,0 +1,38 @@
+# Kept parts: what the lines of a part, or of several, come to for a brief, in a file of their own (source-kept.R reads
+# them). The form, all numbers little-endian: the 16 bytes "hinterfeld parts"; the version and the length of the
+# description, 32 bits each; the description, JSON in UTF-8: the parts, what was read and set aside, the steps; orders as
+# in a tally's file; the tallies, each as in a file of its own; the SHA-256 of all before it.
+
+kept_mark <- "hinterfeld parts"
+kept_version <- 1L
+
+# `kept`: parts, rows, columns, roles, told (trail, orders, covered, aside) and tallies by what they hold.
+kept_bytes <- function(kept) {
+  orders <- if (!is.null(kept$told$orders)) coded_orders(kept$told$orders)
+  bodies <- lapply(kept$tallies, tally_bytes)
+  about <- list(
+    parts = as.list(kept$parts), rows = as.double(kept$rows), columns = as.list(kept$columns),
+    roles = as.list(kept$roles), covered = as.integer(kept$told$covered), trail = as.list(kept$told$trail),
+    aside = lapply(as.list(kept$told$aside), column_record), orders = orders[c("type", "count", "steps")],
+    used = lapply(kept$told$used, function(one) one[c("why", "rows")]), tallies = as.list(lengths(bodies))
+  )
+  text <- jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA)
+  text <- charToRaw(enc2utf8(as.character(text)))
+  numbers <- function(x) writeBin(x, raw(), endian = "little")
+  body <- c(charToRaw(kept_mark), numbers(kept_version), numbers(length(text)), text,
+            unlist(lapply(orders$held, function(x) if (is.raw(x)) x else numbers(x)), use.names = FALSE),
+            unlist(c(lapply(kept$told$used, function(one) one$bits), bodies), use.names = FALSE))
+  c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
+}
+
+# A column of lines that were set aside: its type and its values as texts that read back as the same.
+column_record <- function(x) {
+  if (is.factor(x)) x <- as.character(x)
+  values <- if (is.character(x)) x else if (is.logical(x)) as.character(x) else number_text(as.double(unclass(x)))
+  list(type = label_type(x), values = replace(values, is.na(x), NA))
+}
+
+write_kept <- function(kept, path) {
+  bytes <- kept_bytes(kept)
+  write_whole(path, function(part) write_bytes(bytes, part))
+}
