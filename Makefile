@@ -14,11 +14,12 @@ demo: $(LIBRARY)/installed
 test: .build/setup-test
 	@tools/test
 
-# Speed and memory: takes some minutes and writes RESULTS.md, FILES.md and DATABASE.md in bench/.
+# Speed and memory: takes some minutes and writes RESULTS.md, FILES.md, DATABASE.md and RERUN.md in bench/.
 bench: .build/setup-test $(LIBRARY)/installed
 	@R_LIBS=$(LIBRARY) Rscript bench/run.R
 	@R_LIBS=$(LIBRARY) Rscript bench/run-files.R
 	@R_LIBS=$(LIBRARY) Rscript bench/database.R
+	@R_LIBS=$(LIBRARY) Rscript bench/rerun.R
 
 # The tests of the core with the compiled code watched for wrong memory and arithmetic.
 sanitize: .build/setup-test

@@ -2,7 +2,7 @@
 
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
-  if (!is.null(brief$keeping)) {
+  if (!is.null(brief$keeping) && can_be_kept(brief)) {
     return(facts_of_tallies(kept_tallies(brief, brief$keeping)))
   }
   large <- is_large(file_entry(brief$content$data$lines, brief))
@@ -64,6 +64,13 @@ brief_needs <- function(content, book) {
   c(list(report = standing), if (!is.null(report)) list(headline = headline_need(book)), tables)
 }
 
+# Days, unless nothing but the periods of the table is looked at: a change compares days.
+needed_grain <- function(spec, asked) {
+  every <- unlist(spec$every)
+  whole <- length(every) == 1 && every %in% grains && !"day" %in% asked && length(spec$add) == 0
+  if (whole) every else "day"
+}
+
 headline_need <- function(book) {
   measures <- headline_measures()
   roles <- c("units", "order")[!c("units", "order") %in% names(book$roles)]
@@ -82,7 +89,7 @@ table_needs <- function(spec, known) {
   asked <- unlist(lapply(conditions, function(text) all.vars(str2lang(text))))
   by <- union(unlist(spec$by), setdiff(asked, "day"))
   dated <- !is.null(spec$every) || "day" %in% asked || length(spec$add) || length(spec$pick)
-  list(by = intersect(by, known), every = if (dated) "day", measures = brief_measures(spec$measures))
+  list(by = intersect(by, known), every = if (dated) needed_grain(spec, asked), measures = brief_measures(spec$measures))
 }
 
 # What attaching told of all chunks together.

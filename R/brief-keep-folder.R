@@ -5,8 +5,8 @@
 # Opens the folder for a run, which holds it until it ends, however it ends.
 open_keep <- function(folder, alone = FALSE, call = caller_env()) {
   if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", c(sprintf("\"%s\" is a file, no folder to keep parts in.", folder), i = "Give another folder."),
-                 call = call)
+    stop_because("file", c(sprintf("\"%s\" is a file, no folder to keep parts in.", folder),
+                           i = "Give another folder."), call = call)
   }
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
   lock <- tryCatch(filelock::lock(file.path(folder, ".lock"), exclusive = alone, timeout = if (alone) 0 else Inf),

@@ -5,6 +5,18 @@ keep_folder <- function(brief) {
   brief$keep %||% if (!is.null(brief$content$keep)) brief_path(brief, brief$content$keep)
 }
 
+# Of tables of a database nobody tells what is new: their lines are read, or grouped there, each time.
+can_be_kept <- function(brief) {
+  data <- brief$content$data
+  entries <- c(list(data$lines), lapply(data$attach, function(step) step$table))
+  bases <- Filter(function(entry) is.list(entry) && !is.null(entry$database), entries)
+  if (length(bases)) {
+    say("not_kept", sprintf("Nothing is kept: %s is a table of a database, which does not tell what is new in it.",
+                            file_entry(bases[[1]], brief)$shown))
+  }
+  length(bases) == 0
+}
+
 # The tallies that a brief's tables ask, from kept parts and from those that had to be read.
 kept_tallies <- function(brief, keep, call = caller_env()) {
   content <- brief$content
@@ -55,8 +67,8 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
 open_parts <- function(lines, keep, call) {
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
-  asked <- digest::digest(as.character(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE)), "sha256",
-                          serialize = FALSE)
+  asked <- digest::digest(as.character(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE)),
+                          "sha256", serialize = FALSE)
   open_files(lines$path, columns, options, call, scan = function(kind, file, ...) {
     if (!identical(kind$what, source_kinds$text$what)) {
       return(kind$scan(file, ...))
@@ -106,7 +118,6 @@ recipe_of <- function(brief, keep, source, readings) {
   content <- brief$content
   attached <- lapply(content$data$attach, function(step) {
     file <- file_entry(step$table, brief)
-    if (!is.null(file$database)) ungrouped_keep(file$shown)
     as.list(file_hashes(keep, quietly(source_files(file$path))))
   })
   texts <- lapply(readings, function(reading) list(reading$texts, as.character(reading$values)))
@@ -114,16 +125,11 @@ recipe_of <- function(brief, keep, source, readings) {
     version = as.character(utils::packageVersion("hinterfeld")), form = c(kept_version, tally_version),
     data = content$data, daybook = content$daybook, restrict = content$restrict, attached = attached,
     names = as.list(source$names), plan = as.list(source$plan), options = source$options, readings = texts,
-    sunk = getOption("hinterfeld.unpacked_limit")
+    unpacked = getOption("hinterfeld.unpacked_limit")
   )
   about$data$lines <- if (is.list(content$data$lines)) content$data$lines[names(content$data$lines) != "file"]
   digest::digest(as.character(jsonlite::toJSON(about, auto_unbox = TRUE, null = "null", digits = NA)), "sha256",
                  serialize = FALSE)
-}
-
-ungrouped_keep <- function(shown) {
-  stop_because("file", c(sprintf("%s is a table of a database, whose changes nobody notes.", shown),
-                         i = "Attach it from a file, or run without `keep`."), call = NULL)
 }
 
 # Needs by what they hold, each once; the tables that share one share its tally.
@@ -271,6 +277,7 @@ say_parts <- function(keep, brief, source, hashes, found) {
     if (found$more) c(i = "What is asked for now needs more than was kept, so parts are read again."),
     if (length(gone) && length(former)) c(i = sprintf("%s %s gone, and out of the totals.", examples_of(gone),
                                                       if (length(gone) == 1) "is" else "are")),
-    if (length(new) && length(former)) c(i = sprintf("%s %s new.", examples_of(new), if (length(new) == 1) "is" else "are"))
+    if (length(new) && length(former)) c(i = sprintf("%s %s new.", examples_of(new),
+                                                     if (length(new) == 1) "is" else "are"))
   ))
 }

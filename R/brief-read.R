@@ -12,6 +12,8 @@
 #'   path, or `file` with the options of [load_table()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
 #'   `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
+#' * `keep`: a folder for what each part of the lines comes to; the next run reads only what is new or has changed. See
+#'   [kept_parts()].
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
 #' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()], of the lines that its
 #'   own `keep` and `leave_out` leave (a condition or a list of them); `add`, a list of steps; then `pick`:

@@ -21,7 +21,8 @@ input_record <- function(brief) {
     inputs = c(
       list(c(list(file = basename(brief$path)), file_record(brief$path, brief$keeping))),
       lapply(files, function(file) {
-        known <- if (is.null(file$database)) file_record(file$path, brief$keeping) else list(rows = open_entry(file)$rows)
+        of_file <- is.null(file$database)
+        known <- if (of_file) file_record(file$path, brief$keeping) else list(rows = open_entry(file)$rows)
         c(list(file = file$shown), known)
       })
     ),
@@ -78,6 +79,17 @@ line_counts <- function(book) {
     left_out = gone(c("keep", "leave out")),
     unclear = gone("neither yes nor no"), set_aside = gone("set aside")
   )
+}
+
+# What is told first of a run, and of what changed since.
+headline_record <- function(facts, brief) {
+  region <- brief$content$report$region %||% "region"
+  best <- if (!is.null(brief$content$report) && all(c("product", region) %in% split_columns(facts$all))) {
+    found <- best_of_each(totals(facts$all, by = tidyselect::all_of(c(region, "product"))),
+                          within = tidyselect::all_of(region))
+    as.list(stats::setNames(found$best_seller, found[[region]]))
+  }
+  Filter(Negate(is.null), list(currency = brief$content$daybook$currency, best_sellers = best))
 }
 
 audit_record <- function(book) {

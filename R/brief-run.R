@@ -12,16 +12,17 @@
 #' @param anywhere Logical: may the brief's own `folder` and `keep` lie outside of the folder that the brief lies in?
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256),
-#'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `outputs`
-#'   (file, rows of tables, size, SHA-256), `started` (UTC) and `seconds`. The same inputs give the same bytes in every
-#'   table.
+#'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline`
+#'   (currency, with a report the best seller of each region), `outputs` (file, rows and keys of tables, size, SHA-256),
+#'   `started` (UTC) and `seconds`. The same inputs give the same bytes in every table.
 #' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from the
-#'   same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums, counts,
-#'   means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of reading
+#'   same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
+#'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of reading
 #'   all lines, to the last bit, and the audit says "grouped in the database". Where that cannot be sure, the lines are
 #'   fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on the amount
 #'   of each line, expressions other than sums and products, and fewer than ten lines to a group, which memory holds and
-#'   which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE` as little as it can.
+#'   which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE` as little as it
+#'   can.
 #' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which
 #'   name the table or figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes
 #'   to it, when it holds a file that would be replaced and that this brief's last run has not made as it is, or when an
@@ -45,7 +46,9 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep 
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
     if (is.null(into)) check_brief_folder(brief, brief$content$outputs$folder, anywhere, call)
-    if (is.null(keep)) check_brief_folder(brief, brief$content$keep, anywhere, call, "keeps parts in", "`keep`", "--keep")
+    if (is.null(keep)) {
+      check_brief_folder(brief, brief$content$keep, anywhere, call, "keeps parts in", "`keep`", "`--keep`")
+    }
     brief$keep <- keep
     if (!is.null(keep_folder(brief))) {
       brief$keeping <- open_keep(keep_folder(brief), call = call)
@@ -71,7 +74,7 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
     done <- deliver_brief(brief, part)
     check_inputs_same(inputs, brief)
     record <- c(
-      list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "outputs")],
+      list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
            seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1))
     )
@@ -140,9 +143,9 @@ deliver_brief <- function(brief, part) {
     write_report(facts, brief, file.path(part, report_file(brief)), tables, figures)
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
-  list(lines = line_counts(book), audit = audit_record(book), outputs = lapply(outputs, function(output) {
-    c(output, file_record(file.path(part, output$file)))
-  }))
+  headline <- headline_record(facts, brief)
+  outputs <- lapply(outputs, function(output) c(output, file_record(file.path(part, output$file))))
+  list(lines = line_counts(book), audit = audit_record(book), headline = headline, outputs = outputs)
 }
 
 # Applies `make` to each entry and names the one that fails.
@@ -158,12 +161,21 @@ named_step <- function(what, entries, make) {
   stats::setNames(results, names(entries))
 }
 
+# The columns that tell the rows of a table apart.
+row_keys <- function(t) {
+  answer <- answer_of(t)
+  if (!is.null(answer)) {
+    return(c(answer$keys, answer$level))
+  }
+  names(t)[!vapply(as.list(t), function(x) is.numeric(x) && !inherits(x, "Date"), NA)]
+}
+
 deliver_tables <- function(tables, outputs, part) {
   formats <- unlist(outputs$tables) %||% "csv"
   files <- unlist(lapply(names(tables), function(name) lapply(formats, function(format) {
     file <- paste0(name, ".", format)
     deliver(tables[[name]], file.path(part, file))
-    list(file = file, rows = nrow(tables[[name]]))
+    list(file = file, rows = nrow(tables[[name]]), keys = as.list(row_keys(tables[[name]])))
   })), recursive = FALSE)
   if (!is.null(outputs$workbook) && length(tables)) {
     say_progress("Workbook %s", outputs$workbook)

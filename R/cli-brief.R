@@ -36,16 +36,57 @@ cli_check <- function(args) {
 cli_run <- function(args) {
   given <- cli_options(
     "run", list(option("out", "the output folder, instead of the brief's own", "DIR"),
+                option("keep", "keep what each part comes to in this folder", "DIR"),
                 flag("again", "run even when nothing has changed"),
-                flag("anywhere", "the brief's own folder may lie anywhere")),
-    args, files = c(1, 1), of = "BRIEF", example = "hinterfeld run monthly.yaml --out september"
+                flag("watch", "run again whenever a part arrives or changes"),
+                flag("anywhere", "the brief's own folders may lie anywhere")),
+    args, files = c(1, 1), of = "BRIEF",
+    example = c("hinterfeld run monthly.yaml --out september", "hinterfeld run monthly.yaml --keep kept --watch")
   )
   if (is.null(given)) {
     return(invisible())
   }
   brief <- read_brief(given$files)
-  record <- run_brief(brief, into = given$out, again = given$again, anywhere = given$anywhere)
-  writeLines(run_lines(record, given$out %||% output_folder(brief)))
+  folder <- given$out %||% output_folder(brief)
+  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$keep)
+  if (!given$watch) {
+    return(writeLines(run_lines(run(given$again), folder)))
+  }
+  watch_brief(given$files, folder, run, function(lines) {
+    writeLines(lines)
+    flush(stdout())
+  })
+}
+
+cli_keep <- function(args) {
+  given <- cli_options(
+    "keep", list(flag("clear", "remove what the last run of no brief used")), args, files = c(1, 1), of = "FOLDER",
+    example = "hinterfeld keep kept --clear"
+  )
+  if (is.null(given)) {
+    return(invisible())
+  }
+  found <- kept_parts(given$files, given$clear)
+  total <- sprintf("%s, %s MB%s.", count_of(nrow(found), "file"), money_text(sum(found$bytes) / 1e6, 1),
+                   if (given$clear) " removed" else "")
+  if (nrow(found) == 0) {
+    return(writeLines(total))
+  }
+  shown <- data.frame(file = found$file, brief = ifelse(is.na(found$brief), "none", found$brief), parts = found$parts,
+                      MB = money_text(found$bytes / 1e6, 1), written = format(found$written, "%Y-%m-%d %H:%M"))
+  writeLines(c(text_table(shown, list(parts = 0), rows = nrow(shown), right = "MB"), total))
+}
+
+cli_compare <- function(args) {
+  given <- cli_options(
+    "compare", list(option("rows", "how many rows of each table to print [default: %default]", "N", 5L,
+                           "integer")), args,
+    files = c(2, 2), of = "OLD NEW", example = "hinterfeld compare september october"
+  )
+  if (is.null(given)) {
+    return(invisible())
+  }
+  writeLines(format(what_changed(given$files[1], given$files[2]), n = given$rows))
 }
 
 run_lines <- function(record, folder) {

@@ -8,6 +8,8 @@ cli_commands <- list(
   new = list(run = function(args) cli_new(args), about = "write a starter brief from the columns of files"),
   check = list(run = function(args) cli_check(args), about = "list every mistake in a brief"),
   run = list(run = function(args) cli_run(args), about = "run a brief: tables, figures, workbook, report"),
+  compare = list(run = function(args) cli_compare(args), about = "what changed between two runs of a brief"),
+  keep = list(run = function(args) cli_keep(args), about = "list what a brief keeps for its next run, or clear it"),
   report = list(run = function(args) cli_report(args), about = "write the report of a brief only")
 )
 

@@ -83,8 +83,8 @@ split_groups <- function(facts, keys, measures, split, detail) {
   list(codes = added$codes, values = values)
 }
 
-# Periods ascending, texts that are periods too; then, key by key, the group's own first measure from the highest and its
-# name. A subtotal stands below its group.
+# Periods ascending, texts that are periods too; then, key by key, the group's own first measure from the highest and
+# its name. A subtotal stands below its group.
 # `dated` tells which keys are periods.
 row_order <- function(facts, keys, measures, levels, rows, detail, dated) {
   if (length(keys) == 0) {

@@ -1,4 +1,5 @@
-# The rows of attached tables that no line has: of lines that come in chunks each chunk tells those that it uses, as bits.
+# The rows of attached tables that no line has: of lines that come in chunks each chunk tells those that it uses, as
+# bits.
 
 used_rows <- function(why, row, rows) {
   bits <- logical(8 * ceiling(rows / 8))

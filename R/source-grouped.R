@@ -34,7 +34,8 @@ aliased_table <- function(con, table, alias, call = caller_env()) {
     if (length(parts) == 2) DBI::dbQuoteString(con, parts[1]) else "current_schema()"
   ), table, call)
   list(con = con, table = table, declared = declared, name = table_short_name(table),
-       from = paste(inner, "AS", alias), alias = alias, names = names, types = stats::setNames(vapply(found, as.character, ""), names))
+       from = paste(inner, "AS", alias), alias = alias, names = names,
+       types = stats::setNames(vapply(found, as.character, ""), names))
 }
 
 # A column, qualified; a blank text is none, as when it is read.
@@ -154,7 +155,8 @@ check_halves <- function(amount, decimals, side, from, rounding, call) {
 }
 
 # The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
-# blank has one. More than `most` groups, as the database expects them, are not worth it. Gives a table of rows with keys, amounts in currency and how many lines each stands for.
+# blank has one. More than `most` groups, as the database expects them, are not worth it. Gives rows with keys, amounts
+# in currency and how many lines each stands for.
 grouped_lines <- function(side, from, keys, amounts, operands, rounding, most = Inf, call = caller_env()) {
   con <- side$con
   k <- sprintf("k%d", seq_along(keys))

@@ -1,0 +1,49 @@
+# A brief that runs again whenever a part of its data arrives or changes.
+
+# `run(again)` runs it, `tell` is given lines to show. Ends on an interrupt, or when `go_on` says so.
+watch_brief <- function(path, folder, run, tell, seconds = 2, go_on = function() TRUE) {
+  tryCatch({
+    tell(run_lines(run(FALSE), folder))
+    seen <- watched_stamps(path)
+    tell(sprintf("Watching %s; interrupt to stop.", basename(path)))
+    while (go_on()) {
+      Sys.sleep(seconds)
+      now <- watched_stamps(path)
+      if (identical(now, seen)) next
+      # A file that is still being written is waited for.
+      repeat {
+        Sys.sleep(min(seconds, 1))
+        later <- watched_stamps(path)
+        if (identical(later, now)) break
+        now <- later
+      }
+      seen <- now
+      rerun_watched(folder, run, tell)
+    }
+  }, interrupt = function(cnd) tell("Stopped."))
+  invisible()
+}
+
+# A run that fails says why, and the next change is waited for.
+rerun_watched <- function(folder, run, tell) {
+  former <- tempfile("former-")
+  dir.create(former)
+  on.exit(unlink(former, recursive = TRUE))
+  file.copy(list.files(folder, "[.](json|csv|tsv|parquet)$", full.names = TRUE), former)
+  tryCatch({
+    run(FALSE)
+    changed <- what_changed(former, folder)
+    about <- attr(changed, "about")
+    tell(c(paste0(format(Sys.time(), "%H:%M:%S"), "  ", change_headline(about)), input_lines(about$inputs)))
+  }, hinterfeld_error = function(cnd) tell(paste("hinterfeld:", problem_with_causes(cnd))))
+}
+
+# How every file that the brief reads stands, and the brief itself.
+watched_stamps <- function(path) {
+  files <- tryCatch(quietly(lapply(brief_files(read_brief(path)), function(file) {
+    if (is.null(file$database)) tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
+  })), hinterfeld_error = function(cnd) NULL)
+  files <- c(path, unlist(files))
+  about <- file.info(files, extra_cols = FALSE)
+  paste(files, about$size, as.numeric(about$mtime))
+}

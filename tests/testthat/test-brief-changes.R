@@ -1,0 +1,44 @@
+# Two runs, the second after one more line, one line less and a product gone.
+two_runs <- function(env = parent.frame()) {
+  path <- brief_folder(env = env)
+  folder <- dirname(path)
+  text <- readLines(path)
+  writeLines(text, path)
+  quiet(run_brief(path, into = file.path(folder, "old")))
+  lines <- readLines(file.path(folder, "sales.csv"))
+  writeLines(c(lines[-2], sub("^[^,]*,[^,]*,", "2026-02-03,New bowl,", lines[3])), file.path(folder, "sales.csv"))
+  quiet(run_brief(path, into = file.path(folder, "new")))
+  folder
+}
+
+test_that("what changed between two runs is told row by row, the largest first", {
+  folder <- two_runs()
+  old <- file.path(folder, "old")
+  new <- file.path(folder, "new")
+  changed <- what_changed(old, new)
+  expect_true(all(changed$what %in% c("new", "gone", "different")))
+  name <- changed$table[1]
+  tables <- lapply(file.path(c(old, new), paste0(name, ".csv")), function(path) quiet(load_table(path)))
+  own <- changed[changed$table == name, ]
+  expect_false(is.unsorted(-abs(own$difference)))
+  expect_identical(own$difference, replace(own$after, is.na(own$after), 0) - replace(own$before, is.na(own$before), 0))
+  expect_equal(sum(own$difference), sum(tables[[2]]$revenue) - sum(tables[[1]]$revenue))
+  printed <- run_cli("compare", old, new)
+  expect_identical(printed$status, 0L)
+  expect_snapshot(cat(gsub("[0-9]{4}-[0-9]{2}-[0-9]{2} [0-9:]{8}", "THEN", printed$stdout)))
+  same <- what_changed(new, new)
+  expect_identical(nrow(same), 0L)
+  expect_match(format(same), "No table has changed", all = FALSE)
+  expect_match(run_cli("compare", old, folder)$stderr, "holds no record of a run")
+})
+
+test_that("rows are found by their keys, whatever their order, blanks among them", {
+  before <- data.frame(item = c("a", "b", NA), day = "x", revenue = c(1, 2, 3), units = 1:3)
+  after <- data.frame(item = c(NA, "c", "a"), day = "x", revenue = c(3, 9, 1), units = c(3L, 1L, 7L))
+  found <- row_changes("t", c("item", "day"), before, after)
+  expect_identical(found$row, c("c, x", "a, x", "b, x"))
+  expect_identical(found$what, c("new", "different", "gone"))
+  expect_identical(found$column, c("revenue", "units", "revenue"))
+  expect_identical(found$difference, c(9, 6, -2))
+  expect_identical(row_changes("t", "item", NULL, after)$what, rep("new", 3))
+})

@@ -1,0 +1,225 @@
+# Parts of random lines with difficulties, and a brief that asks much of them.
+part_lines <- function(seed, n = 120) {
+  withr::with_seed(seed, data.frame(
+    ticket = sample(c(sprintf("T%03d", 1:60), NA), n, TRUE),
+    day = as.character(as.Date("2025-11-01") + sample(150, n, TRUE)),
+    product = sample(c("Bowl", "Cup", "Jug", "Pot", NA), n, TRUE, c(4, 4, 3, 2, 0.3)),
+    price = ifelse(stats::runif(n) < 0.02, "?", sprintf("%.2f", stats::runif(n, 1, 90))), pieces = sample(1:9, n, TRUE),
+    shop = sample(c("Oldkiln", "Reedholm", "Ebbwick"), n, TRUE), status = sample(c("paid", "Paid ", "open", NA), n, TRUE)
+  ))
+}
+
+write_part <- function(folder, name, seed, n = 120) {
+  utils::write.csv(part_lines(seed, n), file.path(folder, "sales", name), row.names = FALSE, na = "")
+}
+
+kept_brief <- function(env = parent.frame(), tables = NULL, light = TRUE) {
+  folder <- withr::local_tempdir(.local_envir = env)
+  dir.create(file.path(folder, "sales"))
+  writeLines(c("shop,region", "Oldkiln,Vale", "Reedholm,Highfen", "Ebbwick,Saltcoast", "Gullhythe,Saltcoast"),
+             file.path(folder, "shops.csv"))
+  writeLines(c(
+    "brief: 1", "data:", "  lines: {file: sales/, types: {day: text, price: text}}",
+    "  attach: [{table: shops.csv, by: shop, need: any}]",
+    "daybook: {day: day, product: product, revenue: price * pieces, units: pieces, order: ticket, on_bad: set_aside}",
+    "restrict:", "  - {keep: 'reads_as(status, \"paid\")', why: paid}", "  - keep: day >= as.Date(\"2025-11-20\")",
+    "tables:", "  monthly: {by: [region, product], every: month, subtotals: true, add: [{change: {}}]}",
+    "  best: {by: product, measures: [revenue, {day: {largest_of: revenue, per: day}}, {n: {count_distinct: order}}]}",
+    tables, "  shops_by_month: {by: region, every: month}",
+    if (!light) c("figures:", "  trend: {draw: trend, table: shops_by_month}",
+                  "report: {sections: [headline, weekdays, left_out]}"),
+    if (light) "outputs: {tables: [csv]}" else "outputs: {tables: [csv, json], figures: [svg], workbook: all.xlsx}"
+  ), file.path(folder, "job.yaml"))
+  folder
+}
+
+# Runs with kept parts, and afresh; gives what was said of parts.
+expect_as_fresh <- function(folder) {
+  brief <- file.path(folder, "job.yaml")
+  said <- character()
+  withCallingHandlers(run_brief(brief, into = file.path(folder, "out"), keep = file.path(folder, "kept")),
+                      hinterfeld_message = function(cnd) {
+                        said <<- c(said, conditionMessage(cnd))
+                        invokeRestart("muffleMessage")
+                      })
+  quiet(run_brief(brief, into = file.path(folder, "fresh"), again = TRUE))
+  records <- lapply(c("out", "fresh"), function(into) jsonlite::read_json(file.path(folder, into, "run.json")))
+  records <- lapply(records, function(record) record[setdiff(names(record), c("started", "seconds"))])
+  testthat::expect_true(identical(records[[1]], records[[2]]))
+  for (output in records[[2]]$outputs) {
+    both <- file.path(folder, c("out", "fresh"), output$file)
+    testthat::expect_identical(digest::digest(file = both[1]), digest::digest(file = both[2]), label = output$file)
+  }
+  grep("kept", said, value = TRUE)
+}
+
+# What a run says of its parts; nothing where nothing is new.
+expect_said <- function(folder, pattern = NULL) {
+  said <- expect_as_fresh(folder)
+  if (is.null(pattern)) testthat::expect_length(said, 0) else testthat::expect_match(said, pattern, all = FALSE)
+}
+
+test_that("parts that come, change and go in any order give the bytes of a fresh run", {
+  folder <- kept_brief(light = FALSE)
+  withr::local_seed(11)
+  write_part(folder, "a.csv", 1)
+  write_part(folder, "c.csv", 2)
+  expect_said(folder, "0 parts are kept, 2 to read")
+  write_part(folder, "b.csv", 3)
+  expect_said(folder, "2 parts are kept, 1 to read: \"b.csv\"")
+  expect_said(folder)
+  for (step in 1:5) {
+    name <- sprintf("%s.csv", sample(letters[1:5], 1))
+    path <- file.path(folder, "sales", name)
+    if (file.exists(path) && length(list.files(dirname(path))) > 1 && stats::runif(1) < 0.4) unlink(path) else
+      write_part(folder, name, 200 + step, sample(c(1, 5, 80), 1))
+    expect_as_fresh(folder)
+  }
+  # The type of a column is told by all parts: here one of digits has a word.
+  lines <- part_lines(77)
+  lines$ticket <- 1:120
+  utils::write.csv(lines, file.path(folder, "sales", "e.csv"), row.names = FALSE, na = "")
+  expect_as_fresh(folder)
+  unlink(setdiff(list.files(file.path(folder, "sales"), full.names = TRUE), file.path(folder, "sales", "e.csv")))
+  expect_as_fresh(folder)
+})
+
+test_that("what a part was counted by is noticed, and only what it touches is counted anew", {
+  folder <- kept_brief(tables = "  # more")
+  brief <- file.path(folder, "job.yaml")
+  for (i in 1:3) write_part(folder, sprintf("%d.csv", i), i)
+  expect_as_fresh(folder)
+  change <- function(from, to, file = brief) {
+    text <- readLines(file)
+    stopifnot(any(grepl(from, text, fixed = TRUE)))
+    writeLines(sub(from, to, text, fixed = TRUE), file)
+  }
+  # A table of what is held already; then one that asks for more.
+  change("  # more", "  again: {by: region, every: year}\n  # more")
+  expect_said(folder, "needs more than was kept")
+  change("  # more", "  shops: {by: [region, product], every: month, keep: ['region == \"Vale\"'], add: [{change: {}}]}")
+  expect_said(folder, "3 parts are kept, 0 to read")
+  change("Gullhythe,Saltcoast", "Gullhythe,Vale", file.path(folder, "shops.csv"))
+  expect_said(folder, "0 parts are kept, 3 to read")
+  change("2025-11-20", "2025-12-01")
+  expect_said(folder, "0 parts are kept, 3 to read")
+  # A part that was only touched is the same, and one without a line that counts is one too.
+  Sys.setFileTime(file.path(folder, "sales", "1.csv"), Sys.time() + 100)
+  writeLines(c(readLines(file.path(folder, "sales", "1.csv"), 1), "T1,2025-12-05,Bowl,3,1,Oldkiln,open"),
+             file.path(folder, "sales", "4.csv"))
+  expect_said(folder, "3 parts are kept, 1 to read: \"4.csv\"")
+  unlink(file.path(folder, "sales", "2.csv"))
+  expect_said(folder, "\"2.csv\" is gone, and out of the totals")
+})
+
+test_that("kept files that are damaged, forged or of another form are read again", {
+  folder <- kept_brief()
+  for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
+  expect_as_fresh(folder)
+  kept <- function() list.files(file.path(folder, "kept"), "[.]part$", full.names = TRUE)
+  seed <- 100
+  hurt <- function(change) {
+    seed <<- seed + 1
+    for (path in kept()) {
+      bytes <- change(readBin(path, "raw", file.size(path)))
+      writeBin(bytes, path)
+    }
+    write_part(folder, "3.csv", seed)
+    expect_said(folder, "0 parts are kept, 3 to read")
+  }
+  # A hash that fits a body which was changed.
+  signed <- function(body) c(body, digest::digest(body, "sha256", serialize = FALSE, raw = TRUE))
+  hurt(function(bytes) utils::head(bytes, -40))
+  hurt(function(bytes) replace(bytes, length(bytes) %/% 2, xor(bytes[length(bytes) %/% 2], as.raw(1))))
+  hurt(function(bytes) replace(bytes, 17, as.raw(9)))
+  hurt(function(bytes) signed(replace(utils::head(bytes, -32), 17, as.raw(9))))
+  hurt(function(bytes) signed(utils::head(bytes, -200)))
+  hurt(function(bytes) {
+    size <- grepRaw("\"tallies\":\\{\"[0-9a-f]+\":\\[", bytes, value = TRUE)
+    at <- grepRaw(size, bytes, fixed = TRUE) + length(size)
+    signed(replace(utils::head(bytes, -32), at, charToRaw("9")))
+  })
+  hurt(function(bytes) raw())
+  writeLines("{\"version\":1,\"files\":3}", file.path(folder, "kept", "index.json"))
+  expect_as_fresh(folder)
+  writeLines("not json", file.path(folder, "kept", "index.json"))
+  expect_as_fresh(folder)
+})
+
+test_that("a folder that cannot be kept in is refused, or the run goes on without", {
+  folder <- kept_brief()
+  write_part(folder, "1.csv", 1)
+  brief <- file.path(folder, "job.yaml")
+  writeLines("x", file.path(folder, "file"))
+  expect_snapshot(run_brief(brief, keep = file.path(folder, "file")), error = TRUE,
+                  transform = function(x) gsub(folder, "FOLDER", x, fixed = TRUE))
+  writeLines(c(readLines(brief), "keep: ../elsewhere"), brief)
+  expect_error(run_brief(brief), "not a folder inside its own", class = "hinterfeld_error_brief")
+  expect_error(kept_parts(file.path(folder, "nowhere")), class = "hinterfeld_error_file")
+})
+
+test_that("kept parts are listed, and those that no brief uses are cleared", {
+  folder <- kept_brief()
+  for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
+  expect_as_fresh(folder)
+  kept <- file.path(folder, "kept")
+  expect_identical(sort(kept_parts(kept)$parts), c(1L, 1L, 2L))
+  write_part(folder, "2.csv", 9)
+  expect_as_fresh(folder)
+  listed <- kept_parts(kept)
+  expect_identical(sum(is.na(listed$brief)), 2L)
+  expect_identical(nrow(kept_parts(kept, clear = TRUE)), 2L)
+  expect_false(anyNA(kept_parts(kept)$brief))
+  expect_said(folder)
+  # Nobody clears it while a run uses it.
+  run <- open_keep(kept)
+  expect_match(run_process("keep", kept, "--clear")$stderr, "A run uses")
+  close_keep(run)
+})
+
+test_that("a run that is killed at any step leaves what the next run gets right", {
+  skip_on_os("windows")
+  folder <- kept_brief()
+  for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
+  brief <- file.path(folder, "job.yaml")
+  # The steps are the writes: of each kept part, of all together, of each table, of the index. The process ends before
+  # the step, or after half of its bytes.
+  killed <- function(step, half) {
+    parallel::mcparallel({
+      count <- 0
+      plain <- write_bytes
+      ours <- function(bytes, path) {
+        count <<- count + 1
+        if (count == step) {
+          if (half) writeBin(utils::head(bytes, length(bytes) / 2), path)
+          tools::pskill(Sys.getpid(), 9)
+        }
+        plain(bytes, path)
+      }
+      utils::assignInNamespace("write_bytes", ours, "hinterfeld")
+      quiet(run_brief(brief, into = file.path(folder, "out"), keep = file.path(folder, "kept")))
+      "came to its end"
+    })
+  }
+  ends <- vapply(1:6, function(step) {
+    child <- killed(step, step %% 2 == 0)
+    end <- suppressWarnings(parallel::mccollect(child)[[1]])
+    expect_as_fresh(folder)
+    write_part(folder, "2.csv", 300 + step)
+    is.null(end)
+  }, NA)
+  expect_true(all(ends[1:4]))
+})
+
+test_that("lines of a database are read each time, and it is said", {
+  folder <- withr::local_tempdir()
+  con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
+  DBI::dbWriteTable(con, "sales", data.frame(day = "2026-03-02", product = "Bowl", revenue = 5.5))
+  DBI::dbDisconnect(con)
+  withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
+  writeLines(c("brief: 1", "data: {lines: {database: SHOP, table: sales}}",
+               "daybook: {day: day, product: product, revenue: revenue}", "tables: {all: {by: product}}"),
+             file.path(folder, "job.yaml"))
+  expect_message(expect_message(run_brief(file.path(folder, "job.yaml"), keep = file.path(folder, "kept")),
+                                "Nothing is kept: sales of SHOP"), "Table all")
+})

@@ -1,0 +1,23 @@
+test_that("a watched brief runs again when its lines change, says what came, and goes on after a mistake", {
+  path <- brief_folder()
+  folder <- dirname(path)
+  out <- file.path(folder, "out")
+  lines <- readLines(file.path(folder, "sales.csv"))
+  told <- character()
+  looks <- 0
+  # Before each look something happens to the lines.
+  go_on <- function() {
+    looks <<- looks + 1
+    if (looks == 2) writeLines(c(lines, lines[2]), file.path(folder, "sales.csv"))
+    if (looks == 3) writeLines(c(lines, "no,line"), file.path(folder, "sales.csv"))
+    if (looks == 4) writeLines(c(lines, lines[2:3]), file.path(folder, "sales.csv"))
+    looks < 5
+  }
+  quiet(watch_brief(path, out, function(again) run_brief(path, into = out, again = again),
+                    function(lines) told <<- c(told, lines), seconds = 0.05, go_on = go_on))
+  expect_match(told, "Watching", all = FALSE)
+  expect_match(told, "\\+1 lines, revenue \\+", all = FALSE)
+  expect_match(told, "^hinterfeld: The run failed", all = FALSE)
+  expect_match(utils::tail(told, 3), "\\+1 lines", all = FALSE)
+  expect_match(told, "\"sales.csv\" is not as before", all = FALSE)
+})
