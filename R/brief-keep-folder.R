@@ -91,12 +91,12 @@ kept_path <- function(keep, recipe, parts) {
 #' Kept parts of briefs
 #'
 #' A brief with `keep`, or run with it, counts each file of its lines once and keeps what it came to; the next run reads
-#' only what is new or has changed. `kept_parts()` lists what a folder keeps.
+#' only what is new or has changed, and draws only figures that show something else. `kept_parts()` lists what a folder keeps.
 #'
 #' @param folder Text: the folder.
 #' @param clear Logical: remove what the last run of no brief used.
 #' @return A tibble with one row per kept file, from the largest: `file`, `brief` (text, whose last run used it, missing
-#'   for none), `parts` (whole number, how many parts it holds), `bytes` and `written` (date-time, UTC). With `clear`
+#'   for none), `parts` (whole number, how many parts it holds, 0 for a figure), `bytes` and `written` (date-time, UTC). With `clear`
 #'   those that were removed.
 #' @section Trust: A kept file is used only when its checksum fits, it was written by this version's form, and its part,
 #'   the attached tables, roles, conditions, calendar and types are the same; else the part is read again. A file of
@@ -118,16 +118,17 @@ kept_parts <- function(folder, clear = FALSE) {
   }
   keep <- open_keep(folder, alone = clear)
   on.exit(close_keep(keep))
-  files <- list.files(folder, "[.]part$")
-  used <- lapply(keep$index$briefs, function(brief) unlist(brief$used))
+  files <- list.files(folder, "[.](part|png|svg|pdf)$")
+  used <- lapply(keep$index$briefs, function(brief) unlist(brief[c("used", "figures")]))
   brief <- vapply(files, function(file) {
     of <- names(used)[vapply(used, function(these) file %in% these, NA)]
     if (length(of)) basename(of[1]) else NA_character_
   }, "", USE.NAMES = FALSE)
   about <- file.info(file.path(folder, files), extra_cols = FALSE)
-  parts <- ifelse(grepl("-all-", files, fixed = TRUE), vapply(files, function(file) {
-    length(keep$index$merged[[file]]$parts %||% NA)
-  }, 0L), 1L)
+  parts <- vapply(files, function(file) {
+    several <- grepl("-all-", file, fixed = TRUE)
+    if (!endsWith(file, ".part")) 0L else if (several) length(keep$index$merged[[file]]$parts %||% NA) else 1L
+  }, 0L, USE.NAMES = FALSE)
   found <- tibble::tibble(file = files, brief = brief, parts = parts, bytes = as.double(about$size),
                           written = as.POSIXct(as.numeric(about$mtime), origin = "1970-01-01", tz = "UTC"))
   found <- found[order(-found$bytes, found$file), ]

@@ -58,9 +58,17 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
             vapply(hashes[-1], function(hash) basename(kept_path(keep, recipe, hash)), ""),
             if (length(hashes) > 1) basename(kept_path(keep, recipe, sort(hashes))))
   change_index(keep, "briefs", normalizePath(brief$path), list(
-    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files))
+    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files)), figures = list()
   ))
   tallies_of_kept(all, brief, source, call)
+}
+
+# The figures of a run belong to its brief.
+keep_figures <- function(keep, brief) {
+  name <- normalizePath(brief$path)
+  about <- keep$index$briefs[[name]]
+  about$figures <- as.list(unique(figures_used()))
+  change_index(keep, "briefs", name, about)
 }
 
 # The parts of the lines, of which those that were looked at before are not looked at again.

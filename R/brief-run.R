@@ -71,7 +71,12 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep 
 run_into <- function(folder, brief, inputs, former, call = caller_env()) {
   started <- Sys.time()
   with_former_told(folder, write_whole_folder(folder, made_before(former, folder), function(part) {
-    done <- deliver_brief(brief, part)
+    done <- if (is.null(brief$keeping)) deliver_brief(brief, part) else
+      with_figure_store(brief$keeping$folder, {
+        done <- deliver_brief(brief, part)
+        keep_figures(brief$keeping, brief)
+        done
+      })
     check_inputs_same(inputs, brief)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "outputs")],

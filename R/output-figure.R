@@ -6,12 +6,14 @@ figure_dpi <- function(width, height) {
 }
 
 write_png <- function(x, path, width, height) {
-  ggplot2::ggsave(path, x, device = ragg::agg_png, width = width, height = height, units = "px",
-                  dpi = figure_dpi(width, height))
+  drawn_or_kept(x, path, "png", width, height, function() {
+    ggplot2::ggsave(path, x, device = ragg::agg_png, width = width, height = height, units = "px",
+                    dpi = figure_dpi(width, height))
+  })
 }
 
 write_svg <- function(x, path, width, height) {
-  save_vectors(path, x, svglite::svglite, width, height)
+  drawn_or_kept(x, path, "svg", width, height, function() save_vectors(path, x, svglite::svglite, width, height))
   text <- rawToChar(readBin(path, "raw", file.size(path)))
   Encoding(text) <- "UTF-8"
   # XML can hold no control characters.
@@ -22,7 +24,7 @@ write_svg <- function(x, path, width, height) {
 }
 
 write_pdf <- function(x, path, width, height) {
-  save_vectors(path, x, grDevices::cairo_pdf, width, height)
+  drawn_or_kept(x, path, "pdf", width, height, function() save_vectors(path, x, grDevices::cairo_pdf, width, height))
 }
 
 # Lines scale by themselves; the page is as large as its layout.
