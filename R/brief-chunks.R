@@ -89,7 +89,8 @@ table_needs <- function(spec, known) {
   asked <- unlist(lapply(conditions, function(text) all.vars(str2lang(text))))
   by <- union(unlist(spec$by), setdiff(asked, "day"))
   dated <- !is.null(spec$every) || "day" %in% asked || length(spec$add) || length(spec$pick)
-  list(by = intersect(by, known), every = if (dated) needed_grain(spec, asked), measures = brief_measures(spec$measures))
+  list(by = intersect(by, known), every = if (dated) needed_grain(spec, asked),
+       measures = brief_measures(spec$measures))
 }
 
 # What attaching told of all chunks together.

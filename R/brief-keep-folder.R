@@ -22,19 +22,23 @@ open_keep <- function(folder, alone = FALSE, call = caller_env()) {
   keep$lock <- lock
   keep$index <- index_from(file.path(folder, "index.json"))
   keep$changed <- FALSE
+  keep$failed <- FALSE
   keep
 }
 
 close_keep <- function(keep) {
-  if (keep$changed) try_to_keep(write_index(keep))
+  if (keep$changed) try_to_keep(keep, write_index(keep))
   filelock::unlock(keep$lock)
 }
 
 # What cannot be kept is made again next time: no reason to lose a run for it.
-try_to_keep <- function(code) {
+try_to_keep <- function(keep, code) {
   tryCatch(code, hinterfeld_error_file = function(cnd) {
-    say("not_kept", c("Not everything could be kept for the next run, which will read it again.",
-                      x = conditionMessage(cnd)))
+    if (!keep$failed) {
+      say("not_kept", c("Not everything can be kept for the next run, which will read it again.",
+                        x = conditionMessage(cnd)))
+    }
+    keep$failed <- TRUE
   })
 }
 
@@ -91,13 +95,14 @@ kept_path <- function(keep, recipe, parts) {
 #' Kept parts of briefs
 #'
 #' A brief with `keep`, or run with it, counts each file of its lines once and keeps what it came to; the next run reads
-#' only what is new or has changed, and draws only figures that show something else. `kept_parts()` lists what a folder keeps.
+#' only what is new or has changed, and draws only figures that show something else. `kept_parts()` lists what a
+#' folder keeps.
 #'
 #' @param folder Text: the folder.
 #' @param clear Logical: remove what the last run of no brief used.
 #' @return A tibble with one row per kept file, from the largest: `file`, `brief` (text, whose last run used it, missing
-#'   for none), `parts` (whole number, how many parts it holds, 0 for a figure), `bytes` and `written` (date-time, UTC). With `clear`
-#'   those that were removed.
+#'   for none), `parts` (whole number, how many parts it holds, 0 for a figure), `bytes` and `written` (date-time, UTC).
+#'   With `clear` those that were removed.
 #' @section Trust: A kept file is used only when its checksum fits, it was written by this version's form, and its part,
 #'   the attached tables, roles, conditions, calendar and types are the same; else the part is read again. A file of
 #'   lines counts as the same while its size and the times of its last changes are.

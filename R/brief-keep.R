@@ -49,7 +49,7 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
   say_parts(keep, brief, source, hashes, found)
   read <- lapply(found$missing, function(i) {
     kept <- counted_part(source, i, hashes[i], make, take, readings, call)
-    try_to_keep(write_kept(kept, kept_path(keep, recipe, hashes[i])))
+    try_to_keep(keep, write_kept(kept, kept_path(keep, recipe, hashes[i])))
     kept
   })
   all <- merged_parts(c(found$kept, read), hashes, source$files)
@@ -87,8 +87,8 @@ open_parts <- function(lines, keep, call) {
       return(known)
     }
     scan <- kind$scan(file, ...)
-    change_index(keep, "scans", name, list(names = as.list(scan$names), rows = scan$rows,
-                                           facts = lapply(scan$facts, as.list)))
+    facts <- lapply(scan$facts, function(x) paste(as.integer(x), collapse = " "))
+    change_index(keep, "scans", name, list(names = as.list(scan$names), rows = scan$rows, facts = facts))
     scan
   })
 }
@@ -101,8 +101,8 @@ scan_from <- function(known, file) {
     return(NULL)
   }
   n <- length(known$names)
-  read <- Map(function(type, values) {
-    values <- unlist(lapply(values, function(x) if (is.null(x)) NA else x))
+  read <- Map(function(type, text) {
+    values <- if (rlang::is_string(text)) suppressWarnings(as.integer(strsplit(text, " ", fixed = TRUE)[[1]]))
     if (length(values) == n) as.vector(values, type)
   }, facts, known$facts[names(facts)])
   if (any(vapply(read, is.null, NA)) || !is.numeric(known$rows)) {
@@ -246,7 +246,7 @@ both_parts <- function(a, b) {
 keep_together <- function(keep, recipe, all) {
   all$parts <- sort(all$parts)
   path <- kept_path(keep, recipe, all$parts)
-  try_to_keep({
+  try_to_keep(keep, {
     write_kept(all, path)
     # Smaller unions of the same are of no more use.
     former <- names(keep$index$merged)[vapply(keep$index$merged, function(one) {

@@ -28,7 +28,8 @@ measure <- function() {
   tables <- c(daily = "{by: product, every: day}", regions = "{by: [product, status], every: day}")
   lapply(stats::setNames(nm = names(tables)), function(name) {
     writeLines(c("brief: 1", "data: {lines: {database: SHOP, table: sales}}",
-                 sprintf("daybook: {day: day, product: %s, revenue: revenue}", if (name == "daily") "product" else "region"),
+                 sprintf("daybook: {day: day, product: %s, revenue: revenue}",
+                         if (name == "daily") "product" else "region"),
                  "restrict: [{keep: 'reads_as(status, \"delivered\", \"collected\")'}]",
                  sprintf("tables: {%s: %s}", name, tables[[name]])), file.path(folder, paste0(name, ".yaml")))
     runs <- lapply(rep(c("yes", "no"), 3), function(grouped) {
@@ -51,9 +52,9 @@ line <- function(what, of) {
 }
 writeLines(c(
   "# From a database", "",
-  sprintf("One run on %s, 2 processors, PostgreSQL on the same machine: 10 million lines, revenue of completed sales as",
+  sprintf("One run on %s, 2 processors, PostgreSQL on the same machine: 10 million lines, revenue of completed sales",
           format(Sys.Date())),
-  "CSV by a brief, the lines grouped in the database (which was asked to, however many groups there are) and fetched.",
+  "as CSV by a brief, the lines grouped in the database (which was asked to, however many groups there are) and fetched.",
   "Both give the same bytes.", "",
   "| | grouped, seconds | peak memory of R, MB | fetched, seconds | peak memory of R, MB |",
   "| --- | ---: | ---: | ---: | ---: |",

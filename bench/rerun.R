@@ -1,5 +1,5 @@
-# A brief's lines in 1 000 parts of 100 000 lines: counted for the first time, when one more has come, and when nothing is
-# new. Writes bench/RERUN.md.
+# A brief's lines in 1 000 parts of 100 000 lines: counted for the first time, when one more has come, and when nothing
+# is new. Writes bench/RERUN.md.
 # Rscript bench/rerun.R [PARTS]; with FOLDER and a word it is the run that is measured, in a process of its own.
 source("bench/lines.R")
 arguments <- commandArgs(TRUE)

@@ -6,9 +6,11 @@ fill_shop <- function(con, seed, lines = 800) {
                        status = sample(c("paid", "Paid ", "open", NA, "", "p\u00e9nding"), n, TRUE))
   orders$day[c(3, 9)] <- c("soon", NA)
   sales <- data.frame(
-    order_id = sample(c(1:(n - 10), n + 1:3, NA), lines, TRUE), item = sample(c(letters[1:9], NA, "", " "), lines, TRUE),
-    quantity = sample(c(-2:9, NA), lines, TRUE), unit_price = sample(c(round(stats::runif(30, 0, 90), 2), NA), lines, TRUE),
-    discount = sample(c(0, 0.05, 0.125, 0.25, 0.99), lines, TRUE), place = sample(c("Vale", "vale", "Highfen"), lines, TRUE)
+    order_id = sample(c(1:(n - 10), n + 1:3, NA), lines, TRUE),
+    item = sample(c(letters[1:9], NA, "", " "), lines, TRUE), quantity = sample(c(-2:9, NA), lines, TRUE),
+    unit_price = sample(c(round(stats::runif(30, 0, 90), 2), NA), lines, TRUE),
+    discount = sample(c(0, 0.05, 0.125, 0.25, 0.99), lines, TRUE),
+    place = sample(c("Vale", "vale", "Highfen"), lines, TRUE)
   )
   sales[c(7, 8), ] <- NA
   items <- data.frame(item = letters[1:10], category = sample(c("A", "B"), 10, TRUE),
@@ -17,7 +19,9 @@ fill_shop <- function(con, seed, lines = 800) {
                           discount = "numeric(5,3)", place = "varchar"),
                 orders = c(order_id = "int4", day = "text", status = "text"), items = NULL)
   tables <- list(sales = sales, orders = orders, items = items)
-  for (name in names(tables)) DBI::dbWriteTable(con, name, tables[[name]], overwrite = TRUE, field.types = types[[name]])
+  for (name in names(tables)) {
+    DBI::dbWriteTable(con, name, tables[[name]], overwrite = TRUE, field.types = types[[name]])
+  }
   items
 }
 
@@ -34,11 +38,13 @@ shop_brief <- function(folder, ..., items = "{database: SHOP, table: items}") {
     "tables:", "  daily: {by: product, every: day, measures: [revenue, units, lines]}",
     "  monthly:", "    by: [category, place]", "    every: month", "    subtotals: true",
     "    add: [{change: {versus: period_before}}, {share: {}}]", "    measures:", "      - revenue",
-    "      - {mean: {mean_of: revenue}}", "      - {low: {smallest_of: revenue}}", "      - {high: {largest_of: units}}",
+    "      - {mean: {mean_of: revenue}}", "      - {low: {smallest_of: revenue}}",
+    "      - {high: {largest_of: units}}",
     "      - {best: {largest_of: revenue, per: day}}", "      - {orders: {count_distinct: order}}",
     "      - {price: {ratio_of: revenue, to: units}}", "      - {a: {mean_of: units, where: 'category == \"A\"'}}",
     sprintf("      - {more: %s}", changed$more %||% "{median_of: revenue, per: order}"),
-    "  grid: {by: [category, product], crosstab: {rows: product, columns: category}, leave_out: ['product == \"Cup\"']}",
+    "  grid:", "    by: [category, product]", "    leave_out: ['product == \"Cup\"']",
+    "    crosstab: {rows: product, columns: category}",
     "outputs: {tables: [csv, json]}"
   ), path)
   if (isTRUE(changed$without_orders)) {
@@ -125,6 +131,6 @@ test_that("what the database cannot do exactly, or line by line, is fetched, and
   DBI::dbExecute(con, "DELETE FROM items WHERE ctid = (SELECT max(ctid) FROM items)")
   expect_same_run(shop_brief(folder, revenue = "quantity * 2"))
   # Groups of a line or two are not worth it, unless they are asked for.
-  expect_message(expect_message(run_brief(shop_brief(folder, revenue = "quantity * 2"), into = file.path(folder, "few")),
-                                "expects about"), "Table daily")
+  brief <- shop_brief(folder, revenue = "quantity * 2")
+  expect_message(expect_message(run_brief(brief, into = file.path(folder, "few")), "expects about"), "Table daily")
 })

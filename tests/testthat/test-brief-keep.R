@@ -5,7 +5,8 @@ part_lines <- function(seed, n = 120) {
     day = as.character(as.Date("2025-11-01") + sample(150, n, TRUE)),
     product = sample(c("Bowl", "Cup", "Jug", "Pot", NA), n, TRUE, c(4, 4, 3, 2, 0.3)),
     price = ifelse(stats::runif(n) < 0.02, "?", sprintf("%.2f", stats::runif(n, 1, 90))), pieces = sample(1:9, n, TRUE),
-    shop = sample(c("Oldkiln", "Reedholm", "Ebbwick"), n, TRUE), status = sample(c("paid", "Paid ", "open", NA), n, TRUE)
+    shop = sample(c("Oldkiln", "Reedholm", "Ebbwick"), n, TRUE),
+    status = sample(c("paid", "Paid ", "open", NA), n, TRUE)
   ))
 }
 
@@ -97,7 +98,8 @@ test_that("what a part was counted by is noticed, and only what it touches is co
   # A table of what is held already; then one that asks for more.
   change("  # more", "  again: {by: region, every: year}\n  # more")
   expect_said(folder, "needs more than was kept")
-  change("  # more", "  shops: {by: [region, product], every: month, keep: ['region == \"Vale\"'], add: [{change: {}}]}")
+  change("  # more", paste("  shops: {by: [region, product], every: month, keep: ['region == \"Vale\"'],",
+                           "add: [{change: {}}]}"))
   expect_said(folder, "3 parts are kept, 0 to read")
   change("Gullhythe,Saltcoast", "Gullhythe,Vale", file.path(folder, "shops.csv"))
   expect_said(folder, "0 parts are kept, 3 to read")

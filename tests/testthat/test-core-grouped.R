@@ -23,7 +23,8 @@ test_that("rows that stand for several lines give what the lines give", {
                      unlist(utils::tail(audit(kept[[2]]), 1)[c("lines_before", "lines_after", "revenue_before",
                                                                "revenue_after")]))
     measures <- list("revenue", lines = "lines", mean = mean_of(revenue), low = smallest_of(revenue),
-                     high = largest_of(revenue), day = largest_of(revenue, per = "day"), kinds = count_distinct(product),
+                     high = largest_of(revenue), day = largest_of(revenue, per = "day"),
+                     kinds = count_distinct(product),
                      q = mean_of(revenue, where = region == "Highfen"))
     for (by in list("region", c("product", "region"))) {
       tables <- lapply(kept, function(facts) {
