@@ -76,8 +76,16 @@ fewer_keys <- function(plan, content, call) {
     return(keys)
   }
   sql <- keys[[column]]
-  values <- as.character(told_by(owner$con, sprintf("SELECT DISTINCT %s AS v FROM %s LIMIT 1001", sql, plan$from),
-                                 plan$side$table, call)$v)
+  day <- unlist(roles$day)
+  product <- unlist(roles$product)
+  date <- Find(function(one) day %in% one$names, c(list(plan$side), plan$sides))
+  without <- is.null(roles$order) && all(c(day, product) %in% names(keys)) && identical(date$types[[day]], "date")
+  known <- told_by(owner$con, sprintf("SELECT %s AS v%s FROM %s GROUP BY 1 LIMIT 1001", sql, if (without) {
+    sprintf(", min(%1$s) AS first, max(%1$s) AS last, min(%2$s) AS product", keys[[day]], keys[[product]])
+  } else {
+    ""
+  }, plan$from), plan$side$table, call)
+  values <- as.character(known$v)
   if (length(values) > 1000) {
     return(keys)
   }
@@ -90,15 +98,11 @@ fewer_keys <- function(plan, content, call) {
   if (!any(kept & !is.na(values)) || !column %in% split_or_asked(others)) {
     keys[[column]] <- classed_values(sql, values, answer, quoted)
   }
-  day <- unlist(roles$day)
-  product <- unlist(roles$product)
-  date <- Find(function(one) day %in% one$names, c(list(plan$side), plan$sides))
-  if (!is.null(roles$order) || !any(kept & !is.na(values)) || !all(c(day, product) %in% names(keys)) ||
-      !identical(date$types[[day]], "date")) {
+  if (!without || !any(kept & !is.na(values)) || all(is.na(known$first)) || all(is.na(known$product))) {
     return(keys)
   }
-  known <- told_by(owner$con, sprintf("SELECT min(%1$s) AS first, max(%1$s) AS last, min(%2$s) AS product FROM %3$s",
-                                      keys[[day]], keys[[product]], plan$from), plan$side$table, call)
+  known <- list(first = min(known$first, na.rm = TRUE), last = max(known$last, na.rm = TRUE),
+                product = known$product[!is.na(known$product)][1])
   usable <- sprintf("%s IS NOT NULL AND %s ~ '[A-Za-z0-9]' AND %s IS NOT NULL", keys[[day]], keys[[product]],
                     amount_sql(plan$amounts[[1]]$expr, plan$side))
   out <- sprintf("(%s) IS NOT TRUE AND %s", sprintf("%s IN (%s)", sql, quoted(values[kept])), usable)
@@ -160,6 +164,12 @@ asked_amounts <- function(content, side) {
   twice <- names(amounts)[duplicated(names(amounts))]
   if (length(twice)) ungrouped("`%s` is added up in two ways.", twice[1])
   amounts
+}
+
+# Does some measure take the smallest or largest amount of single lines?
+asks_extremes <- function(content) {
+  measures <- unlist(lapply(content$tables, function(spec) as.list(brief_measures(spec$measures))), recursive = FALSE)
+  any(vapply(measures, function(m) is.list(m) && m$kind %in% c("smallest", "largest") && rlang::quo_is_null(m$per), NA))
 }
 
 # The columns that measures take sums of, the smallest or the largest.
@@ -244,7 +254,8 @@ tallies_of_groups <- function(plan, brief, always, call = caller_env()) {
   say_progress("The lines of %s are grouped in the database", side$name)
   # Fewer than ten lines to a group are fetched in less time than it takes to group them, where memory holds them.
   most <- if (always) Inf else open_entry(file_entry(entry, brief))$rows / 10
-  groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding, most, call)
+  groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding,
+                          asks_extremes(brief$content), most, call)
   lines <- lines_of_groups(groups, plan, brief, side)
   book <- book_of_groups(lines, length(plan$sides), amounts, brief)
   check_mostly_read(book$trail, call)

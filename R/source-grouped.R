@@ -155,9 +155,9 @@ check_halves <- function(amount, decimals, side, from, rounding, call) {
 }
 
 # The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
-# blank has one. More than `most` groups, as the database expects them, are not worth it. Gives rows with keys, amounts
+# blank has one; `extremes` asks for the smallest and largest amounts too. More than `most` groups, as the database expects them, are not worth it. Gives rows with keys, amounts
 # in currency and how many lines each stands for.
-grouped_lines <- function(side, from, keys, amounts, operands, rounding, most = Inf, call = caller_env()) {
+grouped_lines <- function(side, from, keys, amounts, operands, rounding, extremes, most = Inf, call = caller_env()) {
   con <- side$con
   k <- sprintf("k%d", seq_along(keys))
   a <- sprintf("a%d", seq_along(amounts))
@@ -168,10 +168,19 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, most = 
   } else {
     "TRUE"
   }
-  minor <- vapply(amounts, function(amount) minor_sql(amount_sql(amount$expr, side), amount$decimals, rounding), "")
-  inner <- paste(c(sprintf("%s AS %s", unlist(keys), k), sprintf("%s AS %s", minor, a), paste(given, "AS g")),
+  # A column that has no more decimals than are kept is added up as it is.
+  plain <- vapply(amounts, function(amount) isTRUE(declared_decimals(amount, side) <= amount$decimals), NA)
+  minor <- Map(function(amount, plain) {
+    sql <- amount_sql(amount$expr, side)
+    if (plain) sql else minor_sql(sql, amount$decimals, rounding)
+  }, amounts, plain)
+  units <- ifelse(plain, sprintf(" * %s", number_text(10^vapply(amounts, function(amount) amount$decimals, 0L))), "")
+  inner <- paste(c(sprintf("%s AS %s", unlist(keys), k), sprintf("%s AS %s", unlist(minor), a), paste(given, "AS g")),
                  collapse = ", ")
-  sums <- sprintf("sum(%1$s)::float8 AS s%1$s, min(%1$s)::float8 AS l%1$s, max(%1$s)::float8 AS h%1$s", a)
+  # The extremes are computed only where they are asked for.
+  sums <- sprintf("(%s(%s)%s)::float8", rep(if (extremes) c("sum", "min", "max") else "sum", length(a)),
+                  rep(a, each = if (extremes) 3 else 1), rep(units, each = if (extremes) 3 else 1))
+  sums <- sprintf("%s AS v%d", sums, seq_along(sums))
   flags <- c(k, sprintf("(%s IS NULL)", a), "g")
   sql <- sprintf("SELECT %s, count(*)::float8 AS times, g, %s FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s",
                  paste(k, collapse = ", "), paste(sums, collapse = ", "), inner, from, paste(flags, collapse = ", "))
@@ -186,15 +195,18 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, most = 
   DBI::dbExecute(con, "SET LOCAL work_mem = '256MB'")
   rows <- all_rows(con, sql, side$table, call)
   n <- length(keys)
-  values <- rows[n + 2 + seq_len(3 * length(amounts))]
+  values <- rows[n + 2 + seq_along(sums)]
   if (any(vapply(values, function(x) any(is.nan(x) | abs(x) >= 1e15, na.rm = TRUE), NA))) {
     ungrouped("a sum has more digits than a number of R holds exactly, or is none.")
   }
-  of <- function(which) stats::setNames(lapply(unname(as.list(values[seq(which, length(values), 3)])), as.double),
-                                        names(amounts))
+  of <- function(which) {
+    taken <- values[seq(which, length(values), if (extremes) 3 else 1)]
+    stats::setNames(lapply(unname(as.list(taken)), as.double), names(amounts))
+  }
   currency <- Map(function(x, amount) from_minor(x, amount$decimals), of(1), amounts)
+  grouped <- if (extremes) new_grouped(rows$times, of(2), of(3)) else new_grouped(rows$times)
   list(keys = stats::setNames(as.list(rows[seq_len(n)]), names(keys)), amounts = currency,
-       given = ifelse(rows$g, 1, NA), grouped = new_grouped(rows$times, of(2), of(3)))
+       given = ifelse(rows$g, 1, NA), grouped = grouped)
 }
 
 # In pieces, which take less room than one that grows.

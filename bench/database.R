@@ -19,7 +19,7 @@ measure <- function() {
   server <- local_postgres()
   con <- connect_postgres(server)
   Sys.setenv(SHOP = server$address, TZ = "UTC")
-  DBI::dbExecute(con, "CREATE TABLE sales (day date, product text, region text, status text, revenue numeric(12, 2))")
+  DBI::dbExecute(con, "CREATE TABLE sales (day date, item text, region text, status text, revenue numeric(12, 2))")
   lines <- file.path(folder, "lines.csv")
   data.table::fwrite(sale_lines(1e7)[c("day", "product", "region", "status", "revenue")], lines)
   Sys.chmod(folder, "755")
@@ -29,7 +29,7 @@ measure <- function() {
   lapply(stats::setNames(nm = names(tables)), function(name) {
     writeLines(c("brief: 1", "data: {lines: {database: SHOP, table: sales}}",
                  sprintf("daybook: {day: day, product: %s, revenue: revenue}",
-                         if (name == "daily") "product" else "region"),
+                         if (name == "daily") "item" else "region"),
                  "restrict: [{keep: 'reads_as(status, \"delivered\", \"collected\")'}]",
                  sprintf("tables: {%s: %s}", name, tables[[name]])), file.path(folder, paste0(name, ".yaml")))
     runs <- lapply(rep(c("yes", "no"), 3), function(grouped) {
