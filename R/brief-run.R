@@ -18,8 +18,8 @@
 #' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from the
 #'   same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
 #'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of
-#'   reading all lines, to the last bit, and the audit says "grouped in the database". Where that cannot be sure, the lines are
-#'   fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on the amount
+#'   reading all lines, to the last bit, and the audit says "grouped in the database". Where that cannot be sure, the
+#'   lines are fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on the amount
 #'   of each line, expressions other than sums and products, and fewer than ten lines to a group, which memory holds and
 #'   which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE` as little as it
 #'   can.

@@ -55,13 +55,6 @@ cli_run_line <- function(args) {
   )
 }
 
-# What went wrong, and what it came from.
-problem_with_causes <- function(cnd) {
-  lines <- rlang::cnd_message(cnd, inherit = FALSE)
-  while (!is.null(cnd <- cnd$parent)) lines <- c(lines, rlang::cnd_message(cnd, inherit = FALSE))
-  paste(lines, collapse = "\n")
-}
-
 # Advice for a line of options names these, not arguments of R.
 in_options <- function(text) {
   verbs <- c(keep_lines = "keep", leave_out = "leave-out", best_sellers = "top", slow_sellers = "slow",

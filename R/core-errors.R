@@ -13,3 +13,10 @@ say <- function(kind, message, ...) {
 quietly <- function(code) {
   suppressMessages(code, classes = "hinterfeld_message")
 }
+
+# What went wrong, and what it came from.
+problem_with_causes <- function(cnd) {
+  lines <- rlang::cnd_message(cnd, inherit = FALSE)
+  while (!is.null(cnd <- cnd$parent)) lines <- c(lines, rlang::cnd_message(cnd, inherit = FALSE))
+  paste(lines, collapse = "\n")
+}

@@ -70,7 +70,7 @@ figure_key <- function(x, ending, width, height) {
   shown <- list(
     data = lapply(built$data, as.list), words = lapply(x$labels, as.character), layers = layers, panels = panels,
     scales = scales, theme = unclass(x$theme), facet = plain_parameters(x$facet$params),
-    layout = as.list(built$layout$layout), size = c(width, height), ending = ending, family = figure_family(),
+    layout = as.list(built$layout$layout), size = c(width, height), ending = ending,
     drawn_with = c(as.character(utils::packageVersion("ggplot2")), as.character(getRversion()),
                    format(as.numeric(code$mtime), digits = 17))
   )

@@ -155,8 +155,8 @@ check_halves <- function(amount, decimals, side, from, rounding, call) {
 }
 
 # The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
-# blank has one; `extremes` asks for the smallest and largest amounts too. More than `most` groups, as the database expects them, are not worth it. Gives rows with keys, amounts
-# in currency and how many lines each stands for.
+# blank has one; `extremes` asks for the smallest and largest amounts too. More than `most` groups, as the database
+# expects them, are not worth it. Gives rows with keys, amounts in currency and how many lines each stands for.
 grouped_lines <- function(side, from, keys, amounts, operands, rounding, extremes, most = Inf, call = caller_env()) {
   con <- side$con
   k <- sprintf("k%d", seq_along(keys))

@@ -54,7 +54,7 @@ writeLines(c(
   "# From a database", "",
   sprintf("One run on %s, 2 processors, PostgreSQL on the same machine: 10 million lines, revenue of completed sales",
           format(Sys.Date())),
-  "as CSV by a brief, the lines grouped in the database (which was asked to, however many groups there are) and fetched.",
+  "as CSV by a brief, the lines grouped in the database (told to, however many groups there are) and fetched.",
   "Both give the same bytes.", "",
   "| | grouped, seconds | peak memory of R, MB | fetched, seconds | peak memory of R, MB |",
   "| --- | ---: | ---: | ---: | ---: |",

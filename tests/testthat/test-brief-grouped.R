@@ -83,7 +83,7 @@ test_that("lines that a database groups give the bytes of lines that are fetched
   con <- connect_postgres(server)
   withr::local_envvar(SHOP = server$address, TZ = "UTC")
   folder <- withr::local_tempdir()
-  for (seed in 1:3) {
+  for (seed in 1:2) {
     items <- fill_shop(con, seed)
     utils::write.csv(items, file.path(folder, "items.csv"), row.names = FALSE)
     expect_same_run(shop_brief(folder))
