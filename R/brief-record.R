@@ -95,3 +95,18 @@ headline_record <- function(facts, brief) {
 audit_record <- function(book) {
   as.data.frame(audit(book))
 }
+
+# What a run has done, for who reads along.
+run_lines <- function(record, folder) {
+  lines <- record$lines
+  files <- vapply(record$outputs, function(output) output$file, "")
+  rows <- vapply(record$outputs, function(output) if (is.null(output$rows)) "" else count_of(output$rows, "row"), "")
+  c(
+    text_notes(sprintf("%s read: %s kept, %s left out, %s neither yes nor no, %s set aside.",
+                       count_of(lines$read, "line"), group_digits(lines$kept),
+                       group_digits(lines$left_out), group_digits(lines$unclear), group_digits(lines$set_aside))),
+    sprintf("Written to %s:", folder),
+    sub(" +$", "", sprintf("  %s  %s", formatC(c(files, "run.json"), width = -max(nchar(files))),
+                           c(formatC(rows, width = max(nchar(rows))), "")))
+  )
+}
