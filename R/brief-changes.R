@@ -201,5 +201,5 @@ changes_table <- function(x, n) {
   decimals <- min(decimals_of(known[!is.na(known)]), 4L)
   for (name in numbers) rows[[name]] <- ifelse(is.na(rows[[name]]), NA, money_text(rows[[name]], decimals))
   text_table(rows, rows = n, right = c("before", "after", "difference"), headings = names(rows),
-             more = nrow(x) - nrow(rows), keys = 1)
+             more = nrow(x) - nrow(rows), keys = 1, wrap = TRUE)
 }

@@ -170,7 +170,12 @@ named_step <- function(what, entries, make) {
 row_keys <- function(t) {
   answer <- answer_of(t)
   if (!is.null(answer)) {
-    return(c(answer$keys, answer$level))
+    return(answer$keys)
+  }
+  listing <- listing_of(t)$found
+  told <- intersect(c(listing$within, listing$column, if (is.null(listing$of)) "product"), names(t))
+  if (length(told)) {
+    return(told)
   }
   names(t)[!vapply(as.list(t), function(x) is.numeric(x) && !inherits(x, "Date"), NA)]
 }

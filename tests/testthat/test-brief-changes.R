@@ -42,3 +42,12 @@ test_that("rows are found by their keys, whatever their order, blanks among them
   expect_identical(found$difference, c(9, 6, -2))
   expect_identical(row_changes("t", "item", NULL, after)$what, rep("new", 3))
 })
+
+test_that("the rows of a listing are told by its scopes and products, not by when these were last sold", {
+  products <- quiet(load_table(demo_files()[["products"]]))
+  expect_identical(row_keys(unsold(kilnmoor_book(), products, within = region)), c("region", "product"))
+  t <- totals(kilnmoor_book(), by = c(region, product), subtotals = TRUE)
+  expect_identical(row_keys(best_of_each(t, within = region)), "region")
+  expect_identical(row_keys(t), c("region", "product"))
+  expect_identical(row_keys(data.frame(a = "x", day = as.Date("2026-03-02"), n = 1)), c("a", "day"))
+})
