@@ -183,34 +183,25 @@ test_that("a run that is killed at any step leaves what the next run gets right"
   skip_on_os("windows")
   folder <- kept_brief()
   for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
-  brief <- file.path(folder, "job.yaml")
-  # The steps are the writes: of each kept part, of all together, of each table, of the index. The process ends before
-  # the step, or after half of its bytes.
-  killed <- function(step, half) {
-    parallel::mcparallel({
-      count <- 0
-      plain <- write_bytes
-      ours <- function(bytes, path) {
-        count <<- count + 1
-        if (count == step) {
-          if (half) writeBin(utils::head(bytes, length(bytes) / 2), path)
-          tools::pskill(Sys.getpid(), 9)
-        }
-        plain(bytes, path)
-      }
-      utils::assignInNamespace("write_bytes", ours, "hinterfeld")
-      quiet(run_brief(brief, into = file.path(folder, "out"), keep = file.path(folder, "kept")))
-      "came to its end"
-    })
-  }
-  ends <- vapply(1:4, function(step) {
-    child <- killed(step, step %% 2 == 0)
-    end <- suppressWarnings(parallel::mccollect(child)[[1]])
+  # The steps are the writes: of each kept part, of all together, of the index. The process ends before the step, or
+  # after half of its bytes.
+  script <- file.path(folder, "killed.R")
+  writeLines(c(
+    "given <- commandArgs(TRUE)", "count <- 0", "plain <- hinterfeld:::write_bytes",
+    "utils::assignInNamespace('write_bytes', function(bytes, path) {", "  count <<- count + 1",
+    "  if (count == as.integer(given[2])) {",
+    "    if (given[3] == 'half') writeBin(utils::head(bytes, length(bytes) / 2), path)",
+    "    tools::pskill(Sys.getpid(), 9)", "  }", "  plain(bytes, path)", "}, 'hinterfeld')",
+    "hinterfeld::run_brief(file.path(given[1], 'job.yaml'), into = file.path(given[1], 'out'),",
+    "                      keep = file.path(given[1], 'kept'))"
+  ), script)
+  for (step in 1:4) {
+    end <- processx::run(file.path(R.home("bin"), "Rscript"), c(script, folder, step, c("half", "none")[step %% 2 + 1]),
+                         error_on_status = FALSE, env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
+    expect_identical(end$status, -9L)
     expect_as_fresh(folder)
     write_part(folder, "2.csv", 300 + step)
-    is.null(end)
-  }, NA)
-  expect_true(all(ends))
+  }
 })
 
 test_that("lines of a database are read each time, and it is said", {
