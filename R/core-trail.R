@@ -57,10 +57,12 @@ reasons <- c(
   "blank row", "no day", "day not readable", "no product", "no revenue", "revenue not a number", "too large"
 )
 
-# Of two steps that no trail has both of, the one that comes first.
+# Of two steps that no trail has both of, the one that comes first: what cannot be used is set aside before lines are
+# kept or left out, also where a chunk has no line that comes so far.
 comes_before <- function(a, b) {
-  place <- match(c(a, b), paste("set aside", reasons))
-  if (anyNA(place)) a < b else place[1] < place[2]
+  place <- match(c(a, b), paste("set aside", reasons), length(reasons) + 1L)
+  place[grepl("^(read|change|attach|daybook)", c(a, b))] <- 0L
+  if (place[1] == place[2]) a < b else place[1] < place[2]
 }
 
 # The steps of both in an order that is that of each.

@@ -41,3 +41,18 @@ test_that("an attached table's unmatched lines add up", {
   merged <- hinterfeld:::merge_trails(a, b)
   expect_identical(hinterfeld:::why_words(merged), "goods by code; 3 unmatched")
 })
+
+test_that("trails of chunks that end early stand in the order of the others, however they are merged", {
+  step <- function(what, why, before, after) new_trail(what, why, before, after, before, after)
+  read <- function(n) add_steps(step("read", "f", 0, n), step("daybook", "revenue is x", n, n))
+  none <- add_steps(read(5), step("set aside", "no day", 5, 0))
+  kept <- add_steps(read(9), step("keep", "paid", 9, 4))
+  both <- add_steps(add_steps(read(7), step("set aside", "no day", 7, 6)), step("keep", "paid", 6, 2))
+  orders <- list(list(none, kept, both), list(kept, none, both), list(both, kept, none), list(kept, both, none))
+  for (trails in orders) {
+    merged <- merge_trails(merge_trails(trails[[1]], trails[[2]]), trails[[3]])
+    expect_identical(merged$what, c("read", "daybook", "set aside", "keep"))
+    expect_identical(merged$lines_after, c(21, 21, 15, 6))
+    expect_identical(merged$lines_before, c(0, 21, 21, 15))
+  }
+})
