@@ -48,16 +48,18 @@ grouped_plan <- function(brief, con, call = caller_env()) {
            recursive = FALSE)
   )
   matched <- stats::setNames(lapply(sides, function(one) one$matched), sprintf(".matched %d", seq_along(sides)))
-  plan <- list(side = side, sides = sides, from = from, keys = keys, amounts = amounts, columns = columns,
+  plan <- list(side = side, sides = sides, from = from, keys = keys, amounts = amounts,
                rounding = roles$rounding %||% "half_up")
-  plan$keys <- c(fewer_keys(plan, content, call), matched)
+  # What is still to be attached here is attached to all lines, also to those that are left out then.
+  here <- unlist(lapply(plain$data$attach, function(step) c(names(unlist(step$by)), unlist(step$by))))
+  plan$keys <- c(fewer_keys(plan, content, here, call), matched)
   plan
 }
 
 # What the first condition leaves out needs no keys: where it looks at one text column alone, the column's values are
 # put to it here, and lines that are usable and fall out are grouped by nothing but that. The days that they cover and
-# whatever cannot be used stay as they are.
-fewer_keys <- function(plan, content, call) {
+# whatever cannot be used stay as they are, and so do the columns `held`.
+fewer_keys <- function(plan, content, held, call) {
   keys <- plan$keys
   rule <- content$restrict[[1]]
   if (is.null(rule)) {
@@ -80,11 +82,16 @@ fewer_keys <- function(plan, content, call) {
   product <- unlist(roles$product)
   date <- Find(function(one) day %in% one$names, c(list(plan$side), plan$sides))
   without <- is.null(roles$order) && all(c(day, product) %in% names(keys)) && identical(date$types[[day]], "date")
-  known <- told_by(owner$con, sprintf("SELECT %s AS v%s FROM %s GROUP BY 1 LIMIT 1001", sql, if (without) {
-    sprintf(", min(%1$s) AS first, max(%1$s) AS last, min(%2$s) AS product", keys[[day]], keys[[product]])
-  } else {
-    ""
-  }, plan$from), plan$side$table, call)
+  usable <- if (without) {
+    sprintf("%s IS NOT NULL AND %s ~ '[A-Za-z0-9]' AND %s IS NOT NULL", keys[[day]], keys[[product]],
+            amount_sql(plan$amounts[[1]]$expr, plan$side))
+  }
+  extent <- if (without) {
+    sprintf(c(", min(%s) FILTER (WHERE %s) AS first", ", max(%s) FILTER (WHERE %s) AS last",
+              ", min(%s) FILTER (WHERE %s) AS product"), c(keys[[day]], keys[[day]], keys[[product]]), usable)
+  }
+  known <- told_by(owner$con, sprintf("SELECT %s AS v%s FROM %s GROUP BY 1 LIMIT 1001", sql,
+                                      paste(extent, collapse = ""), plan$from), plan$side$table, call)
   values <- as.character(known$v)
   if (length(values) > 1000) {
     return(keys)
@@ -95,17 +102,17 @@ fewer_keys <- function(plan, content, call) {
                                rlang::new_quosure(expr, expression_place()), call)
   kept <- answer %in% is.null(rule$leave_out)
   quoted <- function(x) paste(DBI::dbQuoteString(owner$con, x[!is.na(x)]), collapse = ", ")
-  if (!any(kept & !is.na(values)) || !column %in% split_or_asked(others)) {
-    keys[[column]] <- classed_values(sql, values, answer, quoted)
-  }
-  if (!without || !any(kept & !is.na(values)) || all(is.na(known$first)) || all(is.na(known$product))) {
+  if (!column %in% split_or_asked(others)) keys[[column]] <- classed_values(sql, values, answer, quoted)
+  # Of the lines that fall out and could be used.
+  known <- known[!kept, ]
+  if (!without || !any(kept & !is.na(values)) || all(is.na(known$first))) {
     return(keys)
   }
   known <- list(first = min(known$first, na.rm = TRUE), last = max(known$last, na.rm = TRUE),
                 product = known$product[!is.na(known$product)][1])
-  usable <- sprintf("%s IS NOT NULL AND %s ~ '[A-Za-z0-9]' AND %s IS NOT NULL", keys[[day]], keys[[product]],
-                    amount_sql(plan$amounts[[1]]$expr, plan$side))
-  out <- sprintf("(%s) IS NOT TRUE AND %s", sprintf("%s IN (%s)", sql, quoted(values[kept])), usable)
+  # A blank may count as well.
+  blank <- if (any(kept & is.na(values))) sprintf(" OR %s IS NULL", sql) else ""
+  out <- sprintf("(%s IN (%s)%s) IS NOT TRUE AND %s", sql, quoted(values[kept]), blank, usable)
   instead <- function(name) {
     if (name == day) {
       sprintf("CASE WHEN %1$s = '%2$s' THEN %1$s ELSE '%3$s' END", keys[[day]], format(known$last), format(known$first))
@@ -115,7 +122,7 @@ fewer_keys <- function(plan, content, call) {
       "NULL"
     }
   }
-  for (name in setdiff(names(keys), column)) {
+  for (name in setdiff(names(keys), c(column, held))) {
     keys[[name]] <- sprintf("CASE WHEN %s THEN %s ELSE %s END", out, instead(name), plan$keys[[name]])
   }
   keys

@@ -87,9 +87,9 @@ file_hashes <- function(keep, files) {
 
 # The file of some parts, counted by a recipe.
 kept_path <- function(keep, recipe, parts) {
-  name <- if (length(parts) == 1) parts else paste0("all-", digest::digest(paste(parts, collapse = "\n"), "sha256",
-                                                                           serialize = FALSE))
-  file.path(keep$folder, sprintf("%s-%s.part", substr(recipe, 1, 16), substr(name, 1, 36)))
+  all <- digest::digest(paste(parts, collapse = "\n"), "sha256", serialize = FALSE)
+  name <- if (length(parts) == 1) parts else paste0("all-", substr(all, 1, 32))
+  file.path(keep$folder, sprintf("%s-%s.part", substr(recipe, 1, 16), name))
 }
 
 #' Kept parts of briefs
@@ -140,6 +140,17 @@ kept_parts <- function(folder, clear = FALSE) {
   if (clear) {
     found <- found[is.na(found$brief), ]
     unlink(file.path(folder, found$file))
+    forget_gone(keep)
   }
   found
+}
+
+# Files that are gone, and what was found in them.
+forget_gone <- function(keep) {
+  there <- file.exists(names(keep$index$files))
+  hashes <- vapply(keep$index$files[there], function(one) one$sha256, "")
+  scans <- sub(" .*$", "", names(keep$index$scans)) %in% hashes
+  keep$changed <- keep$changed || !all(there) || !all(scans)
+  keep$index$files <- keep$index$files[there]
+  keep$index$scans <- keep$index$scans[scans]
 }

@@ -25,7 +25,7 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
   lines <- typed_entry(content$data$lines, brief, texts, wanted)
   source <- open_parts(lines, keep, call)
   on.exit(close_source(source))
-  hashes <- file_hashes(keep, source$files)
+  hashes <- part_names(keep, source$files)
   open <- any(source$plan == "open")
   if (open) {
     say("kept_open", c(sprintf("Every part is looked at: the type of %s is told by all of its texts.",
@@ -61,6 +61,14 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
     used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files)), figures = list()
   ))
   tallies_of_kept(all, brief, source, call)
+}
+
+# What a part is known by: what it holds and what it is called, for lines that are set aside tell their file. Files that
+# share both, in two folders, are two parts all the same.
+part_names <- function(keep, files) {
+  both <- paste(file_hashes(keep, files), basename(files))
+  names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
+  make.unique(substr(names, 1, 36), "-")
 }
 
 # The figures of a run belong to its brief.
@@ -147,14 +155,10 @@ by_need <- function(needs) {
 }
 
 need_name <- function(need) {
-  plain <- rapply(list(need), function(x) {
-    if (rlang::is_quosure(x)) paste(expression_source(rlang::quo_get_expr(x)), collapse = " ") else x
-  }, classes = "ANY", how = "list")
-  digest::digest(plain_text_of(plain), "sha256", serialize = FALSE)
-}
-
-plain_text_of <- function(x) {
-  paste(utils::capture.output(utils::str(x, give.attr = FALSE, vec.len = 1e6, nchar.max = 1e6)), collapse = "\n")
+  flat <- rapply(need, function(x) {
+    if (rlang::is_quosure(x)) expression_source(rlang::quo_get_expr(x)) else as.character(x)
+  }, how = "unlist")
+  digest::digest(paste(names(flat), flat, collapse = "\n"), "sha256", serialize = FALSE)
 }
 
 # Kept parts that can be used: the largest union of parts that are all there, then those by themselves.

@@ -19,9 +19,9 @@
 #'   same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
 #'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of
 #'   reading all lines, to the last bit, and the audit says "grouped in the database". Where that cannot be sure, the
-#'   lines are fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on the amount
-#'   of each line, expressions other than sums and products, and fewer than ten lines to a group, which memory holds and
-#'   which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE` as little as it
+#'   lines are fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on
+#'   the amount of each line, expressions other than sums and products, and fewer than ten lines to a group, which
+#'   memory holds and which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE` as little as it
 #'   can.
 #' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which
 #'   name the table or figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes
@@ -172,8 +172,8 @@ row_keys <- function(t) {
   if (!is.null(answer)) {
     return(answer$keys)
   }
-  listing <- listing_of(t)$found
-  told <- intersect(c(listing$within, listing$column, if (is.null(listing$of)) "product"), names(t))
+  told <- listing_of(t)$found
+  told <- intersect(c(told$within, told$column), names(t))
   if (length(told)) {
     return(told)
   }

@@ -63,7 +63,7 @@ coverage <- function(book, catalogue, within, product = product) {
   columns <- sold[c(within, "product", "sold", "last_sale", "lines", if ("units" %in% names(sales$decimals)) "units",
                     "revenue")]
   new_listing("coverage", as.list(columns), nrow(sold), sold_columns(sales$decimals), about_facts(book),
-              list(within = within))
+              list(within = within, column = "product"))
 }
 
 # Lines, revenue, last day and units as amounts over the rows of the facts.

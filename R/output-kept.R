@@ -3,9 +3,6 @@
 # description, 32 bits each; the description, JSON in UTF-8: the parts, what was read and set aside, the steps; orders
 # as in a tally's file; the tallies, each as in a file of its own; the SHA-256 of all before it.
 
-kept_mark <- "hinterfeld parts"
-kept_version <- 1L
-
 # `kept`: parts, rows, columns, roles, told (trail, orders, covered, aside) and tallies by what they hold.
 kept_bytes <- function(kept) {
   orders <- if (!is.null(kept$told$orders)) coded_orders(kept$told$orders)

@@ -35,9 +35,6 @@ save_tally <- function(tally, path) {
   invisible(path)
 }
 
-tally_mark <- "hinterfeld tally"
-tally_version <- 4L
-
 tally_bytes <- function(tally) {
   parts <- lapply(tally$parts, coded_part)
   orders <- if (!is.null(tally$orders)) coded_orders(tally$orders)

@@ -1,23 +1,26 @@
 # Kept parts from files (output-kept.R writes them). A file that is damaged, or was written by another version, is none:
 # its parts are read again.
 
+kept_mark <- "hinterfeld parts"
+kept_version <- 1L
+
 read_kept <- function(path) {
   damaged <- function(cnd) {
     say("kept_damaged", c(sprintf("%s is damaged, so its part is read again.", basename(path)),
                           x = conditionMessage(cnd)))
     NULL
   }
-  tryCatch(kept_from(readBin(path, "raw", file.size(path))), hinterfeld_damaged = damaged,
-           hinterfeld_error = damaged)
+  # Whatever goes wrong with it, also that another run has just replaced it.
+  tryCatch(kept_from(readBin(path, "raw", file.size(path))), error = damaged)
 }
 
 kept_from <- function(bytes) {
   n <- length(bytes)
-  mark <- charToRaw("hinterfeld parts")
+  mark <- charToRaw(kept_mark)
   must(n > length(mark) + 40 && identical(bytes[seq_along(mark)], mark), "marks are")
   read <- byte_reader(bytes, length(mark), n - 32)
   # Another version is no damage, but nothing to trust either.
-  must(identical(read("integer", 1L), 1L), "versions are")
+  must(identical(read("integer", 1L), kept_version), "versions are")
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   must(identical(bytes[(n - 31L):n], sum), "checksums are")
   about <- description_of(read)

@@ -1,21 +1,24 @@
 # Tallies from files; output-tally.R writes them and tells the form. Nothing that a file says of itself is trusted:
 # every size, code and label is looked at before it is used.
 
+tally_mark <- "hinterfeld tally"
+tally_version <- 4L
+
 #' @rdname save_tally
 #' @export
 load_tally <- function(path) {
   check_file(path)
   bytes <- readBin(path, "raw", file.size(path))
   n <- length(bytes)
-  mark <- charToRaw("hinterfeld tally")
+  mark <- charToRaw(tally_mark)
   if (n < length(mark) + 40 || !identical(bytes[seq_along(mark)], mark)) {
     stop_because("file", c(sprintf("%s is not a tally.", basename(path)), i = "Tallies are written by `save_tally()`."))
   }
   read <- byte_reader(bytes, length(mark), n - 32)
   version <- read("integer", 1L)
-  if (!identical(version, 4L)) {
+  if (!identical(version, tally_version)) {
     stop_because("file", c(sprintf("%s is a tally of version %s.", basename(path), version),
-                           i = "This version of the package reads version 4."))
+                           i = sprintf("This version of the package reads version %d.", tally_version)))
   }
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   if (!identical(bytes[(n - 31L):n], sum)) stop_damaged(path, "Its checksum does not fit its contents.")
@@ -25,11 +28,11 @@ load_tally <- function(path) {
 
 # A tally that stands in another file, whose version is known.
 tally_from_bytes <- function(bytes) {
-  mark <- charToRaw("hinterfeld tally")
+  mark <- charToRaw(tally_mark)
   n <- length(bytes)
   must(n > length(mark) + 40 && identical(bytes[seq_along(mark)], mark), "tallies are")
   read <- byte_reader(bytes, length(mark), n - 32)
-  must(identical(read("integer", 1L), 4L), "versions are")
+  must(identical(read("integer", 1L), tally_version), "versions are")
   tally_from(description_of(read), read)
 }
 

@@ -134,3 +134,27 @@ test_that("what the database cannot do exactly, or line by line, is fetched, and
   brief <- shop_brief(folder, revenue = "quantity * 2")
   expect_message(expect_message(run_brief(brief, into = file.path(folder, "few")), "expects about"), "Table daily")
 })
+
+test_that("lines that fall out first leave the days, the blanks and the keys of what is attached here as they are", {
+  server <- local_postgres()
+  con <- connect_postgres(server)
+  withr::local_envvar(SHOP = server$address, TZ = "UTC")
+  folder <- withr::local_tempdir()
+  items <- fill_shop(con, 7)
+  utils::write.csv(items, file.path(folder, "items.csv"), row.names = FALSE)
+  DBI::dbExecute(con, "UPDATE orders SET day = NULL WHERE day = 'soon'")
+  DBI::dbExecute(con, "ALTER TABLE orders ALTER day TYPE date USING day::date")
+  # The first and the last day are those of lines that cannot be used, the next ones of lines that are left out.
+  DBI::dbExecute(con, "INSERT INTO orders VALUES (901, '2020-01-01', 'open'), (902, '2030-01-01', 'open'),
+                       (903, '2021-05-05', 'open'), (904, '2029-05-05', NULL)")
+  DBI::dbExecute(con, "INSERT INTO sales VALUES (901, NULL, 1, 5, 0, 'Vale'), (902, 'a', NULL, 5, 0, 'Vale'),
+                       (903, 'a', 1, 5, 0, 'Vale'), (904, 'b', 1, 5, 0, 'Vale')")
+  for (keep in c("reads_as(status, \"paid\")", "is.na(status) | status == \"paid\"", "status != \"open\"",
+                 "!is.na(status)")) {
+    expect_same_run(shop_brief(folder, without_orders = TRUE, keep = keep))
+    # The item is attached here, and is the product as well.
+    path <- shop_brief(folder, without_orders = TRUE, keep = keep, items = "items.csv")
+    writeLines(sub("product: name", "product: item", readLines(path), fixed = TRUE), path)
+    expect_same_run(path)
+  }
+})

@@ -85,6 +85,19 @@ test_that("parts that come, change and go in any order give the bytes of a fresh
   expect_as_fresh(folder)
 })
 
+test_that("two files that hold the same are two parts, and one that is renamed is another", {
+  folder <- kept_brief(light = FALSE)
+  sales <- function(name) file.path(folder, "sales", name)
+  for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
+  expect_as_fresh(folder)
+  file.copy(sales("1.csv"), sales("1 again.csv"))
+  expect_said(folder, "2 parts are kept, 1 to read: \"1 again.csv\"")
+  file.rename(sales("1.csv"), sales("3.csv"))
+  expect_said(folder, "2 parts are kept, 1 to read: \"3.csv\"")
+  unlink(sales("3.csv"))
+  expect_said(folder, "\"3.csv\" is gone")
+})
+
 test_that("what a part was counted by is noticed, and only what it touches is counted anew", {
   folder <- kept_brief(tables = "  # more")
   brief <- file.path(folder, "job.yaml")
