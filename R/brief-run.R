@@ -15,14 +15,14 @@
 #'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline`
 #'   (currency, with a report the best seller of each region), `outputs` (file, rows and keys of tables, size, SHA-256),
 #'   `started` (UTC) and `seconds`. The same inputs give the same bytes in every table.
-#' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from the
-#'   same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
+#' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from
+#'   the same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
 #'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of
 #'   reading all lines, to the last bit, and the audit says "grouped in the database". Where that cannot be sure, the
 #'   lines are fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on
 #'   the amount of each line, expressions other than sums and products, and fewer than ten lines to a group, which
-#'   memory holds and which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE` as little as it
-#'   can.
+#'   memory holds and which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE`
+#'   as little as it can.
 #' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which
 #'   name the table or figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes
 #'   to it, when it holds a file that would be replaced and that this brief's last run has not made as it is, or when an
