@@ -211,6 +211,12 @@ rule_problems <- function(rule, path, columns) {
   expression_problems(rule[[given]], c(path, given), columns)
 }
 
+# The form of one table alone.
+table_form_problems <- function(spec) {
+  schema <- brief_schema()
+  schema_problems(spec, list(`$ref` = "#/$defs/table"), "inquiry", schema)
+}
+
 table_problems <- function(spec, path, columns) {
   if (is.null(spec)) {
     return(NULL)

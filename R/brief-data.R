@@ -90,10 +90,9 @@ brief_files <- function(brief) {
   files[!duplicated(vapply(files, function(file) file$path, ""))]
 }
 
-brief_daybook <- function(brief) {
+brief_daybook <- function(brief, wanted = columns_used(brief$content)) {
   data <- brief$content$data
   texts <- columns_of_names(brief$content)
-  wanted <- columns_used(brief$content)
   say_progress("Reading %s", file_entry(data$lines, brief)$shown)
   lines <- load_file(data$lines, brief, texts, wanted)
   book_of_lines(lines, attached_tables(brief, texts, wanted), brief)

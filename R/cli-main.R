@@ -10,7 +10,8 @@ cli_commands <- list(
   run = list(run = function(args) cli_run(args), about = "run a brief: tables, figures, workbook, report"),
   compare = list(run = function(args) cli_compare(args), about = "what changed between two runs of a brief"),
   keep = list(run = function(args) cli_keep(args), about = "list what a brief keeps for its next run, or clear it"),
-  report = list(run = function(args) cli_report(args), about = "write the report of a brief only")
+  report = list(run = function(args) cli_report(args), about = "write the report of a brief only"),
+  desk = list(run = function(args) cli_desk(args), about = "open the page on which to look around in a brief's data")
 )
 
 cli_exit <- c(done = 0L, failed = 1L, wrong_use = 2L)

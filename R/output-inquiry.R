@@ -49,11 +49,15 @@ as_brief <- function(q, name = "table") {
     crosstab = if (!is.null(q$crosstab)) brief_crosstab_entry(q$crosstab),
     headings = if (length(q$headings)) as.list(q$headings)
   )
-  table <- Filter(Negate(is.null), table)
+  structure(table_yaml(Filter(Negate(is.null), table), name), class = "hinterfeld_code")
+}
+
+# The lines of a brief's table.
+table_yaml <- function(table, name) {
   text <- yaml::as.yaml(list(tables = stats::setNames(list(table), name)), precision = 15L,
                         indent.mapping.sequence = TRUE,
                         handlers = list(logical = function(x) structure(tolower(x), class = "verbatim")))
-  structure(strsplit(text, "\n", fixed = TRUE)[[1]], class = "hinterfeld_code")
+  strsplit(text, "\n", fixed = TRUE)[[1]]
 }
 
 #' @export

@@ -1,6 +1,7 @@
 # A headless browser, spoken to by the WebDriver protocol (W3C).
 
-open_page <- function(path, env = parent.frame(), width = 1280) {
+# `address` is that of a server, or the path of a file.
+open_page <- function(address, env = parent.frame(), width = 1280) {
   port <- 20000 + sample(20000, 1)
   driver <- processx::process$new("chromedriver", sprintf("--port=%d", port), cleanup_tree = TRUE)
   withr::defer(driver$kill_tree(), envir = env)
@@ -23,11 +24,19 @@ open_page <- function(path, env = parent.frame(), width = 1280) {
   ))))
   at <- paste0("/session/", session$sessionId)
   withr::defer(call("DELETE", at), envir = env)
-  call("POST", paste0(at, "/url"), list(url = paste0("file://", normalizePath(path))))
+  go <- function(address) call("POST", paste0(at, "/url"), list(url = address))
+  go(if (grepl("^http:", address)) address else paste0("file://", normalizePath(address)))
   list(
     # What a script returns, as R values.
     script = function(code, ...) call("POST", paste0(at, "/execute/sync"), list(script = code, args = list(...))),
-    log = function(type) call("POST", paste0(at, "/se/log"), list(type = type))
+    log = function(type) call("POST", paste0(at, "/se/log"), list(type = type)),
+    go = go,
+    back = function() call("POST", paste0(at, "/back"), structure(list(), names = character())),
+    press = function(key) {
+      actions <- lapply(c("keyDown", "keyUp"), function(type) list(type = type, value = key))
+      call("POST", paste0(at, "/actions"), list(actions = list(list(type = "key", id = "keys", actions = actions))))
+    },
+    picture = function(path) writeBin(jsonlite::base64_dec(call("GET", paste0(at, "/screenshot"))), path)
   )
 }
 

@@ -1,0 +1,97 @@
+# The answer to a state: asked of the facts through the table of a brief, so that it is what a run of that brief gives.
+
+# What a desk asks, for all of its readers: the facts, what they were restricted by and from, the columns that can be
+# chosen, and the brief that they came from.
+new_desk <- function(facts, brief = NULL, base = facts, rules = list()) {
+  list2env(list(facts = facts, brief = brief, base = base, rules = rules, columns = column_choices(facts),
+                counted = list()), parent = emptyenv())
+}
+
+brief_desk <- function(brief) {
+  rules <- brief$content$restrict
+  brief$content$restrict <- NULL
+  base <- brief_daybook(brief, wanted = NULL)
+  facts <- base
+  for (rule in rules) facts <- restrict_by(facts, rule)
+  new_desk(facts, brief, base, rules)
+}
+
+# The lines that count in a state. The last ones are kept: most choices leave the conditions as they are.
+counted_facts <- function(desk, state) {
+  conditions <- state$table[c("keep", "leave_out")]
+  if (length(unlist(conditions)) == 0) {
+    return(desk$facts)
+  }
+  key <- state_text(conditions)
+  if (is.null(desk$counted[[key]])) {
+    desk$counted <- c(utils::tail(desk$counted, 1), stats::setNames(list(own_lines(desk$facts, conditions)), key))
+  }
+  desk$counted[[key]]
+}
+
+# table, what it said while it was made, and the facts that it was asked of.
+desk_answer <- function(desk, state) {
+  notes <- character()
+  noted <- function(cnd) notes <<- c(notes, rlang::cnd_message(cnd))
+  table <- withCallingHandlers(
+    {
+      facts <- counted_facts(desk, state)
+      brief_table(facts, state$table[setdiff(names(state$table), c("keep", "leave_out"))], NULL)
+    },
+    hinterfeld_message = function(cnd) {
+      noted(cnd)
+      rlang::cnd_muffle(cnd)
+    },
+    warning = function(cnd) {
+      noted(cnd)
+      rlang::cnd_muffle(cnd)
+    }
+  )
+  list2env(list(state = state, facts = facts, table = table, notes = unique(notes), extra = list()),
+           parent = emptyenv())
+}
+
+# What is made of the answer's table when a reader points at it, once.
+extra_of <- function(answer, name, make) {
+  if (is.null(answer$extra[[name]])) {
+    answer$extra[[name]] <- list(tryCatch(suppressWarnings(quietly(make(answer$table))),
+                                          hinterfeld_error = function(cnd) NULL))
+  }
+  answer$extra[[name]][[1]]
+}
+
+# Rows that are highlighted.
+marked_rows <- function(answer) {
+  mark <- answer$state$mark
+  t <- answer$table
+  about <- answer_of(t)
+  if (is.null(mark) || is.null(about)) {
+    return(rep(FALSE, nrow(t)))
+  }
+  plain <- tibble::as_tibble(t)
+  if (mark$rows == "text") {
+    return(rows_with_text(t, mark$text %||% ""))
+  }
+  if (mark$rows == "best") {
+    totals <- total_rows(t)
+    values <- plain[[utils::tail(c(names(about$cells), names(about$measures)[1]), 1)]]
+    return(!totals & rank(-replace(values, totals, NA), ties.method = "min", na.last = "keep") %in%
+             seq_len(mark$n %||% 3L))
+  }
+  change <- added_columns(about, "change", "change")
+  if (length(change) == 0) {
+    return(rep(FALSE, nrow(t)))
+  }
+  (if (mark$rows == "up") plain[[change[1]]] > 0 else plain[[change[1]]] < 0) %in% TRUE
+}
+
+rows_with_text <- function(t, text) {
+  if (!nzchar(text)) {
+    return(rep(FALSE, nrow(t)))
+  }
+  facts <- column_facts(t)
+  keys <- row_keys(t)
+  Reduce(`|`, lapply(keys, function(name) {
+    grepl(tolower(text), tolower(shown_text(t[[name]], facts[[name]], calendar_of(t))), fixed = TRUE)
+  }), rep(FALSE, nrow(t)))
+}

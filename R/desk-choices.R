@@ -1,0 +1,275 @@
+# The choices of each part of the sentence, as a form. What makes no sense is not offered, and why is said.
+
+choice_form <- function(part, state, desk) {
+  tags <- htmltools::tags
+  tags$form(`data-part` = part, `aria-label` = choice_titles[[part]], tags$h2(choice_titles[[part]]),
+            part_choices[[part]](state, desk))
+}
+
+choice_titles <- c(
+  measure = "What is totalled", counts = "Which lines count", by = "Split by", within = "Within",
+  every = "Per which period", versus = "Against what, and in which period", rank = "Ranked how",
+  share = "Share of what", running = "Running from when", pareto = "Pareto classes", grid = "Across",
+  rows = "Subtotals and empty periods"
+)
+
+# One choice of several, or one that can be made besides others. `why` it cannot be made.
+choice <- function(type, name, value, label, checked = FALSE, note = NULL, why = NULL) {
+  tags <- htmltools::tags
+  tags$label(class = if (!is.null(why)) "refused",
+             tags$input(type = type, name = name, value = value, checked = if (checked) NA,
+                        disabled = if (!is.null(why)) NA),
+             " ", tags$span(visible(label)),
+             if (!is.null(why %||% note)) list(" ", tags$span(class = "quiet", visible(why %||% note))))
+}
+
+radios <- function(name, choices, now, ...) {
+  lapply(names(choices), function(value) choice("radio", name, value, choices[[value]], identical(value, now), ...))
+}
+
+field_group <- function(legend, ...) {
+  htmltools::tags$fieldset(htmltools::tags$legend(legend), ...)
+}
+
+count_input <- function(name, label, value, most = 1000) {
+  tags <- htmltools::tags
+  tags$label(label, " ", tags$input(type = "number", name = name, value = value, min = 1, max = most))
+}
+
+part_choices <- list(
+  measure = function(state, desk) {
+    facts <- desk$facts
+    main <- entry_parts(state$table$measures[[1]])
+    names <- measure_names_of(state$table$measures)
+    numbers <- facts_numbers(facts)
+    counted <- intersect(c("order", "customer_id", "customer"), split_columns(facts))
+    offered <- function(how) {
+      entry <- measure_entry(main$column %||% numbers[1], how, setdiff(numbers, main$column)[1])
+      if (!is_held(facts, entry)) "the data do not hold it"
+    }
+    single <- isTRUE(main$how %in% c("distinct", "other")) || identical(main$column, "lines")
+    others <- setdiff(numbers, c(main$column, "lines"))
+    htmltools::tagList(
+      field_group("Of", radios("column", as_choices(c(numbers, if (!"lines" %in% numbers) "lines")), main$column),
+                  lapply(counted, function(name) {
+                    choice("radio", "column", paste0("distinct ", name), sprintf("different %ss", gsub("_", " ", name)),
+                           main$how == "distinct" && main$column == name,
+                           why = if (!is_held(facts, measure_entry(name, "distinct"))) "the data do not hold it")
+                  })),
+      if (!single) field_group("How", lapply(setdiff(names(measure_hows), "ratio"), function(how) {
+        choice("radio", "how", how, measure_hows[[how]]$words, main$how == how, why = offered(how))
+      }), lapply(others, function(to) {
+        choice("radio", "how", paste("ratio", to), paste("for each of", gsub("_", " ", to)),
+               main$how == "ratio" && identical(main$to, to), why = offered("ratio"))
+      })),
+      field_group("Beside it", lapply(setdiff(c(numbers, "lines", if ("order" %in% counted) "orders"), names[1]),
+                                      function(name) {
+        choice("checkbox", "beside", name, name, name %in% names[-1],
+               why = if (!is_held(facts, measure_of_name(name))) "the data do not hold it")
+      }))
+    )
+  },
+  counts = function(state, desk) counts_choices(state, desk),
+  by = function(state, desk) {
+    inner <- setdiff(unlist(state$table$by), unlist(state$within))
+    column_list("by", desk, inner, setdiff(unlist(state$within), inner), "it stands within")
+  },
+  within = function(state, desk) {
+    inner <- setdiff(unlist(state$table$by), unlist(state$within))
+    list(htmltools::tags$p(class = "quiet", "Ranks and shares start afresh in each of these."),
+         column_list("within", desk, unlist(state$within), if (length(inner) == 1) inner, "the sentence splits by it"))
+  },
+  every = function(state, desk) {
+    now <- paste(unlist(state$table$every), collapse = " ")
+    one <- names(grain_kinds)
+    both <- c("year quarter", "year month", "year month_of_year", "year quarter_of_year")
+    words <- function(every) and_list(vapply(strsplit(every, " ")[[1]], function(x) grain_kinds[[x]]$name, ""))
+    offer <- function(every) {
+      refused <- tryCatch({
+        for (grain in strsplit(every, " ")[[1]]) check_grain(desk$facts, grain)
+        NULL
+      }, hinterfeld_error = function(cnd) "these data were added up by longer periods")
+      choice("radio", "every", every, words(every), every == now, why = refused)
+    }
+    htmltools::tagList(choice("radio", "every", "", "no period", now == ""), field_group("One after the other",
+               lapply(one[!vapply(one, is_recurring, NA)], offer)), field_group("Added together over the years",
+               lapply(one[vapply(one, is_recurring, NA)], offer)), field_group("In two columns", lapply(both, offer)))
+  },
+  versus = function(state, desk) {
+    given <- step_given(state, "change")
+    period <- step_given(state, "in_period")$period
+    every <- unlist(state$table$every)
+    why <- if (is.null(single_grain(every))) "choose a period with its year first"
+    now <- if (is.null(given)) "none" else given$versus %||% "year_before"
+    years <- if (is.null(why)) rev(unique(period_label(desk$facts$span, "year", desk$facts$calendar)))
+    htmltools::tagList(
+      field_group("Compared with", lapply(c("none", "year_before", "period_before"), function(value) {
+        choice("radio", "versus", value, c(none = "nothing", year_before = "the year before",
+                                           period_before = "the period before")[[value]], value == now,
+               why = if (value != "none") why)
+      }), choice("checkbox", "weekday", "true", "by weekdays: 364 days before", identical(given$align, "weekday"),
+                 why = if (is.null(why) && identical(every, "day")) NULL else "only for days")),
+      field_group("Shown", choice("radio", "period", "", "every period", is.null(period)),
+                  choice("radio", "period", "latest", "the latest only", identical(period, "latest"), why = why),
+                  lapply(desk_years(desk), function(year) {
+                    choice("radio", "period", year, paste(year, "only"), identical(period, year), why = why)
+                  }))
+    )
+  },
+  rank = function(state, desk) {
+    pick <- state$table$pick
+    best <- state$table$crosstab$best
+    given <- pick[[1]] %||% best %||% step_given(state, "rank")
+    now <- if (!is.null(best)) "best_sellers" else names(pick) %||% (if (!is.null(given)) "rank" else "none")
+    split <- c(unlist(state$table$every), unlist(state$table$by))
+    why <- if (length(split) == 0) "choose what to split by first"
+    grid <- !is.null(state$table$crosstab)
+    kinds <- c(none = "not ranked", rank = "every row with its rank", best_sellers = "the best only",
+               slow_sellers = "the slowest only")
+    htmltools::tagList(
+      lapply(names(kinds), function(kind) {
+        refused <- why %||% (if (grid && kind %in% c("rank", "slow_sellers")) "not in a table with columns across")
+        choice("radio", "rank", kind, kinds[[kind]], kind == now, why = if (kind != "none") refused)
+      }),
+      count_input("n", "How many", given$n %||% 5L),
+      choice("checkbox", "each", "true", "afresh in each period", starts_each_period(state, given),
+             why = each_refused(state)),
+      choice("checkbox", "others", "true", "one row for the rest", isTRUE(given$others),
+             why = if (grid) "not in a table with columns across"),
+      field_group("Equal values", lapply(tie_rules, function(rule) {
+        choice("radio", "ties", rule, tie_choices[[rule]], rule == (given$ties %||% "standard"))
+      }))
+    )
+  },
+  share = function(state, desk) {
+    given <- step_given(state, "share")
+    grid <- state$table$crosstab
+    within <- unlist(given$within)
+    now <- if (is.null(given)) "none" else if (length(within) == 0) "all" else if (setequal(within, unlist(grid$rows))) {
+      "row"
+    } else if (setequal(within, unlist(grid$columns))) "column" else "within"
+    no_scope <- if (length(state$within) == 0 && length(state$table$every) == 0) "choose what it stands within first"
+    htmltools::tagList(
+      choice("radio", "share", "none", "no shares", now == "none"),
+      choice("radio", "share", "all", "of everything", now == "all"),
+      choice("radio", "share", "within", if (length(state$within)) sprintf("of its %s", named_words(unlist(
+        state$within))) else "of its period", now == "within", why = no_scope),
+      choice("checkbox", "each", "true", "of its period as well", starts_each_period(state, given) &&
+               length(state$within) > 0, why = each_refused(state)),
+      if (!is.null(grid)) list(choice("radio", "share", "row", "of its row", now == "row"),
+                               choice("radio", "share", "column", "of its column", now == "column"))
+    )
+  },
+  running = function(state, desk) {
+    running <- step_given(state, "running_total")
+    moving <- step_given(state, "moving")
+    now <- if (!is.null(running)) "running" else if (!is.null(moving)) "moving" else "none"
+    why <- if (length(state$table$every) == 0) "choose a period first"
+    restarts <- c(none = "never", year = "each year", quarter = "each quarter", month = "each month")
+    htmltools::tagList(
+      choice("radio", "running", "none", "no running figure", now == "none"),
+      choice("radio", "running", "running", "running total", now == "running", why = why),
+      choice("radio", "running", "moving", "moving figure over the last periods", now == "moving", why = why),
+      if (now == "running") field_group("Starting again", radios("restart", restarts, running$restart %||% "none")),
+      if (now == "moving") list(count_input("last", "Periods", moving$last %||% 12L),
+                                choice("checkbox", "mean", "true", "their mean instead of their sum",
+                                       identical(moving$what, "mean")))
+    )
+  },
+  pareto = function(state, desk) {
+    why <- if (length(c(unlist(state$table$by), unlist(state$table$every))) == 0) "choose what to split by first"
+    now <- if (is.null(step_given(state, "pareto"))) "no" else "yes"
+    htmltools::tagList(choice("radio", "pareto", "no", "no classes", now == "no"),
+               choice("radio", "pareto", "yes", "A to 80 %, B to 95 %, C the rest", now == "yes", why = why))
+  },
+  grid = function(state, desk) {
+    split <- c(unlist(state$table$every), unlist(state$table$by))
+    columns <- unlist(state$table$crosstab$columns)
+    if (length(split) < 2) {
+      return(htmltools::tags$p("A table with columns across needs two things to split by."))
+    }
+    list(lapply(split, function(name) {
+      choice("checkbox", "columns", name, paste(gsub("_", " ", column_or_grain(name)), "across"), name %in% columns)
+    }), if (length(columns)) htmltools::tags$button(type = "button", `data-act` = "swap", "Swap rows and columns"))
+  },
+  rows = function(state, desk) {
+    split <- c(unlist(state$table$every), unlist(state$table$by))
+    picked <- if (!is.null(state$table$pick)) "not where only the best are shown"
+    htmltools::tagList(
+      choice("checkbox", "subtotals", "true", "subtotals and a grand total", isTRUE(state$table$subtotals),
+             why = if (length(split) < 2) "two things to split by are needed" else picked),
+      choice("checkbox", "fill", "true", "periods without sales as 0", isTRUE(state$table$fill),
+             why = if (length(state$table$every) == 0) "choose a period first")
+    )
+  }
+)
+
+tie_choices <- c(standard = "share the better rank: 1, 2, 2, 4", dense = "leave no gap: 1, 2, 2, 3",
+               ordinal = "go by name: 1, 2, 3, 4", modified = "share the worse rank: 1, 3, 3, 4",
+               fractional = "share the mean: 1, 2.5, 2.5, 4")
+
+as_choices <- function(names) {
+  stats::setNames(as.list(gsub("_", " ", names)), names)
+}
+
+each_refused <- function(state) {
+  if (length(state$table$every) == 0) "there are no periods" else if (length(state$table$by) == 0) "nothing else splits"
+}
+
+desk_years <- function(desk) {
+  span <- desk$facts$span
+  days <- seq(span[1], span[2], by = "month")
+  rev(unique(period_label(c(days, span[2]), "year", desk$facts$calendar)))
+}
+
+column_list <- function(name, desk, checked, refused = NULL, why = NULL) {
+  columns <- desk$columns
+  lapply(seq_len(nrow(columns)), function(i) {
+    one <- columns$name[i]
+    reason <- if (!is.na(columns$why[i])) columns$why[i] else if (one %in% refused) why
+    choice("checkbox", name, one, gsub("_", " ", one), one %in% checked,
+           note = count_of(columns$values[i], "value"), why = reason)
+  })
+}
+
+# Which lines count: the state's conditions as words that can be taken away, and new ones.
+counts_choices <- function(state, desk) {
+  tags <- htmltools::tags
+  word <- function(verb) lapply(seq_along(unlist(state$table[[verb]])), function(i) {
+    words <- condition_words(unlist(state$table[[verb]])[i], verb)
+    tags$li(tags$span(visible(words)), " ",
+            tags$button(type = "button", `data-act` = "drop", `data-verb` = verb, `data-place` = i,
+                        `aria-label` = paste("Take away:", visible(words)), "take away"))
+  })
+  span <- format(desk$facts$span)
+  columns <- desk$columns[is.na(desk$columns$why), ]
+  htmltools::tagList(
+    tags$ul(class = "words", word("keep"), word("leave_out")),
+    field_group("Days", tags$label("from ", tags$input(type = "date", name = "from", min = span[1], max = span[2])), " ",
+                tags$label("until ", tags$input(type = "date", name = "until", min = span[1], max = span[2])), " ",
+                tags$button(type = "button", `data-act` = "days", "Only these days")),
+    field_group("Values", tags$label("Column ", tags$select(name = "column", `data-act` = "values", tags$option(
+      value = "", "choose one"), lapply(columns$name, function(name) tags$option(value = name, gsub("_", " ", name))))),
+      tags$div(id = "values", `aria-live` = "polite"))
+  )
+}
+
+values_choices <- function(desk, column, search = "") {
+  tags <- htmltools::tags
+  found <- value_choices(desk$facts, column, search)
+  shown <- utils::head(found, most_values)
+  list(
+    tags$label("Search ", tags$input(type = "search", name = "search", `data-act` = "search", value = search)),
+    tags$div(class = "listed", lapply(shown, function(one) {
+      several <- length(one$spellings) > 1
+      choice("checkbox", "values", one$place, one$label,
+             note = paste0(count_of(one$lines, "line"),
+                           if (several) sprintf(", also written %s", examples_of(as.character(one$spellings)[-1]))))
+    })),
+    if (length(found) == 0) tags$p("No value holds that."),
+    if (length(found) > most_values) tags$p(class = "quiet", sprintf("And %s more: search for them.",
+                                                                      group_digits(length(found) - most_values))),
+    tags$p(tags$button(type = "button", `data-act` = "only", "Only these"), " ",
+           tags$button(type = "button", `data-act` = "without", "Without these"))
+  )
+}

@@ -1,0 +1,152 @@
+# The figure of an answer: drawn for the page, and where each row of the table stands in it.
+
+figure_pixels <- c(1520L, 950L)
+most_marks <- 150L
+
+# The figures that can be drawn of a table, the one that suits it first.
+figures_for <- function(answer) {
+  t <- answer$table
+  if (!is.null(listing_of(t))) {
+    return("ranking")
+  }
+  about <- answer_of(t)
+  if (inherits(t, "hinterfeld_crosstab")) {
+    return("crosstab")
+  }
+  steps <- vapply(about$added, function(column) column$kind, "")
+  recurring <- is_recurring(about$every)
+  fits <- vapply(names(figure_kinds), function(kind) {
+    needs <- figure_kinds[[kind]]$needs
+    met <- is.null(needs) || any(needs %in% steps)
+    met && switch(kind,
+      trend = !is.null(about$every) && !recurring, years = !is.null(about$every) && !recurring && about$every != "year",
+      weekdays = recurring, ranking = , share = length(about$keys) > 0, places = FALSE, running = !is.null(about$every),
+      TRUE)
+  }, NA)
+  suiting <- figure_name(figure_for(t))
+  unique(c(suiting, names(figure_kinds)[fits]))
+}
+
+figure_name <- function(draw) {
+  names(figure_kinds)[vapply(names(figure_kinds), function(kind) {
+    identical(draw, get(paste0("figure_", kind), mode = "function"))
+  }, NA)]
+}
+
+answer_figure <- function(answer) {
+  kinds <- figures_for(answer)
+  chosen <- answer$state$figure
+  kind <- if (isTRUE(chosen %in% kinds)) chosen else kinds[1]
+  withCallingHandlers(
+    if (inherits(answer$table, "hinterfeld_crosstab")) autoplot(answer$table) else
+      figure_kinds[[kind]]$draw(answer$table),
+    hinterfeld_message = function(cnd) rlang::cnd_muffle(cnd), warning = function(cnd) rlang::cnd_muffle(cnd)
+  )
+}
+
+# The picture as PNG, and its marks: row of the table, and left, top, width and height in percent of the picture.
+drawn_figure <- function(figure, answer) {
+  file <- tempfile(fileext = ".png")
+  on.exit(unlink(file))
+  res <- figure_dpi(figure_pixels[1], figure_pixels[2])
+  alt <- figure_alt(figure)
+  # Subtitle and caption stand in words on the page.
+  figure <- with_row_marks(figure, answer$table) + ggplot2::labs(subtitle = NULL, caption = NULL)
+  built <- suppressWarnings(ggplot2::ggplot_build(figure))
+  picture <- ggplot2::ggplot_gtable(built)
+  ragg::agg_png(file, figure_pixels[1], figure_pixels[2], res = res)
+  marks <- tryCatch({
+    grid::grid.draw(picture)
+    figure_marks(built, picture, res)
+  }, finally = grDevices::dev.off())
+  list(png = jsonlite::base64_enc(readBin(file, "raw", file.size(file))), marks = marks, alt = alt)
+}
+
+# Each layer whose data hold the columns that tell the rows of the table carries the number of its row.
+with_row_marks <- function(figure, t) {
+  keys <- answer_of(t)$keys
+  if (inherits(t, "hinterfeld_crosstab") || length(keys) == 0) {
+    return(figure)
+  }
+  plain <- tibble::as_tibble(t)[keys]
+  for (layer in figure$layers) {
+    data <- if (inherits(layer$data, "waiver")) figure$data else layer$data
+    if (!is.data.frame(data) || !all(keys %in% names(data))) next
+    rows <- tryCatch(match_rows(tibble::as_tibble(data)[keys], plain, keys), error = function(cnd) NULL)
+    if (is.null(rows)) next
+    data[["row of the table"]] <- rows
+    layer$data <- data
+    layer$mapping <- structure(c(layer$mapping, list(mark = rlang::quo(.data[["row of the table"]]))),
+                               class = c("uneval", "list"))
+  }
+  figure
+}
+
+figure_marks <- function(built, picture, res) {
+  shapes <- vapply(built$plot$layers, function(layer) class(layer$geom)[1], "")
+  marked <- which(vapply(built$data, function(data) "mark" %in% names(data), NA))
+  # One mark for a row: its bar, else its point, else where its line stands.
+  order <- marked[order(match(shapes[marked], c("GeomRect", "GeomBar", "GeomCol", "GeomTile", "GeomSegment", "GeomPoint",
+                                                "GeomLine")))]
+  if (length(order) == 0) {
+    return(NULL)
+  }
+  data <- built$data[[order[1]]]
+  data <- data[!is.na(data$mark) & !duplicated(data$mark), ]
+  if (nrow(data) == 0 || nrow(data) > most_marks) {
+    return(NULL)
+  }
+  layout <- built$layout$layout
+  cells <- picture$layout[grepl("^panel", picture$layout$name), ]
+  size <- figure_pixels
+  found <- lapply(split(data, data$PANEL, drop = TRUE), function(rows) {
+    at <- layout[layout$PANEL == rows$PANEL[1], ]
+    cell <- cells[cells$t == sort(unique(cells$t))[at$ROW] & cells$l == sort(unique(cells$l))[at$COL], ][1, ]
+    grid::seekViewport(sprintf("%s.%d-%d-%d-%d", cell$name, cell$t, cell$r, cell$b, cell$l))
+    corner <- grid::deviceLoc(grid::unit(c(0, 1), "npc"), grid::unit(c(0, 1), "npc"), valueOnly = TRUE)
+    x <- corner$x * res / size[1]
+    y <- corner$y * res / size[2]
+    place <- built$layout$coord$transform(rows, built$layout$panel_params[[as.integer(rows$PANEL[1])]])
+    within <- function(low, high, from) from[1] + pmin(pmax(cbind(low, high), 0), 1) * diff(from)
+    wide <- within(place$xmin %||% place$x - 0.006, place$xmax %||% place$x + 0.006, x)
+    tall <- within(place$ymin %||% place$y - 0.012, place$ymax %||% place$y + 0.012, y)
+    left <- pmin(wide[, 1], wide[, 2])
+    top <- 1 - pmax(tall[, 1], tall[, 2])
+    data.frame(row = rows$mark, left = 100 * left, top = 100 * top,
+               width = pmax(100 * abs(wide[, 2] - wide[, 1]), 1), height = pmax(100 * abs(tall[, 2] - tall[, 1]), 1.2))
+  })
+  grid::upViewport(0)
+  do.call(rbind, unname(found))
+}
+
+figure_tags <- function(drawn, answer) {
+  tags <- htmltools::tags
+  kinds <- figures_for(answer)
+  now <- if (isTRUE(answer$state$figure %in% kinds)) answer$state$figure else kinds[1]
+  marks <- drawn$marks
+  marked <- marked_rows(answer)
+  buttons <- if (!is.null(marks)) {
+    names <- vapply(marks$row, function(row) row_name(answer, row), "")
+    htmltools::HTML(paste(sprintf(
+      '<button type="button" class="mark%s" data-row="%d" tabindex="%d" aria-label="%s" style="left:%.2f%%;top:%.2f%%;width:%.2f%%;height:%.2f%%"></button>',
+      ifelse(marked[marks$row], " marked", ""), marks$row, ifelse(seq_along(marks$row) == 1, 0L, -1L), escape(names),
+      marks$left, marks$top, marks$width, marks$height
+    ), collapse = ""))
+  }
+  list(
+    tags$figure(tags$div(class = "picture", tags$img(alt = visible(drawn$alt), width = figure_pixels[1],
+                                                     height = figure_pixels[2],
+                                                     src = paste0("data:image/png;base64,", drawn$png)), buttons)),
+    if (length(kinds) > 1) tags$p(class = "kinds", tags$span(class = "quiet", "Drawn as "), lapply(kinds, function(kind) {
+      list(tags$button(type = "button", `data-act` = "figure", `data-figure` = kind,
+                       `aria-pressed` = if (kind == now) "true" else "false", kind), " ")
+    }))
+  )
+}
+
+row_name <- function(answer, row) {
+  t <- answer$table
+  facts <- column_facts(t)
+  paste(vapply(answer_of(t)$keys, function(name) shown_text(t[[name]][row], facts[[name]], calendar_of(t)), ""),
+        collapse = ", ")
+}

@@ -1,0 +1,80 @@
+#' The desk: a page on which to look around
+#'
+#' Opens a page in the browser on which a daybook, a tally or the data of a brief are asked. At its top stands the
+#' inquiry as a sentence; each part of it that stands out opens its choices. Below stand the figure and the table, what
+#' was left out, and whether the table adds up. Choosing a row, a cell or a mark of the figure tells it in words and
+#' leads to the lines behind it. Every state has a link, R code and the lines of a brief that give the same table.
+#'
+#' @param facts A daybook, a tally, a brief or the path of one. The daybook is never changed.
+#' @param port Whole number, 1 to 65535: the port to listen on; `NULL` for one that is free.
+#' @param host Text: the address to listen on. On any but this machine's own (`"127.0.0.1"`) the page asks for a token,
+#'   which stands in the address that is printed.
+#' @param browse Logical: open the page in the browser?
+#' @param title Text: the heading of the page.
+#' @return Nothing; it ends when it is interrupted.
+#' @section Errors: `hinterfeld_error_argument` for facts that cannot be asked and for a port that is none or is in use,
+#'   and those of [read_brief()].
+#' @seealso [as_code()], [as_brief()], which the desk shows for each state.
+#' @export
+#' @examples
+#' if (interactive()) open_desk(demo_daybook())
+open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interactive(), title = NULL) {
+  check_text(host, "host")
+  check_text(title, "title", none = TRUE)
+  check_flag(browse, "browse")
+  if (!is.null(port) && !(rlang::is_scalar_integerish(port) && port >= 1 && port <= 65535)) {
+    stop_because("argument", c("`port` must be a whole number from 1 to 65535.",
+                               i = sprintf("It is %s.", describe(port))))
+  }
+  in_plain_session(with_databases({
+    desk <- desk_of(facts)
+    token <- if (!is_loopback(host)) new_token()
+    port <- port %||% httpuv::randomPort(host = host)
+    app <- desk_app(desk, title %||% desk_title(desk), token, host)
+    address <- sprintf("http://%s:%d/%s", if (is_loopback(host)) host else Sys.info()[["nodename"]], port,
+                       if (is.null(token)) "" else paste0("?token=", token))
+    say("desk", c(sprintf("The desk is at %s", address), i = "Interrupt to close it."))
+    open_page_of(address, browse)
+    tryCatch(shiny::runApp(app, port = port, host = host, launch.browser = FALSE, quiet = TRUE),
+             interrupt = function(cnd) NULL,
+             error = function(cnd) stop_unopened(cnd, port))
+  }))
+  invisible()
+}
+
+stop_unopened <- function(cnd, port, call = caller_env()) {
+  if (!grepl("create server|address|port", conditionMessage(cnd))) stop(cnd)
+  stop_because("argument", c(sprintf("The desk cannot listen on port %d: it is in use, or not allowed.", port),
+                             i = "Give another `port`, or none for one that is free."), call = NULL)
+}
+
+open_page_of <- function(address, browse) {
+  if (browse) later::later(function() utils::browseURL(address), 0.3)
+}
+
+desk_of <- function(facts) {
+  if (is_facts(facts)) {
+    return(new_desk(facts))
+  }
+  if (rlang::is_string(facts)) facts <- read_brief(facts)
+  if (!inherits(facts, "hinterfeld_brief")) {
+    check_facts(facts)
+  }
+  problems <- check_brief(facts)
+  if (nrow(problems)) stop_brief(facts, problems)
+  brief_desk(facts)
+}
+
+desk_title <- function(desk) {
+  desk$brief$content$report$title %||% "Product sales"
+}
+
+desk_app <- function(desk, title, token = NULL, host = "127.0.0.1") {
+  shiny::addResourcePath("desk", system.file("desk", package = "hinterfeld", mustWork = TRUE))
+  page <- desk_page(title)
+  shiny::shinyApp(function(request) {
+    given <- token_response(request, token)
+    why <- refused_request(request, token, host)
+    if (!is.null(given)) given else if (!is.null(why)) refusal_response(why) else page
+  }, desk_server(desk, token, host))
+}

@@ -1,0 +1,51 @@
+# The page: the sentence, and below it the answer. All that changes is put in by the server.
+
+desk_page <- function(title) {
+  tags <- htmltools::tags
+  policy <- paste("default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;",
+                  "connect-src 'self' ws: wss:; font-src 'self'; form-action 'none'; base-uri 'none'")
+  # The first script stands before those of the page's library, which asks for a name that no policy lets it make.
+  head <- list(
+    tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+    tags$meta(`http-equiv` = "Content-Security-Policy", content = policy), tags$title(visible(title)),
+    tags$link(rel = "icon", href = "data:,"), tags$link(rel = "stylesheet", href = "desk/desk.css"),
+    tags$script(src = "desk/before.js"), tags$script(src = "desk/desk.js", defer = NA)
+  )
+  body <- htmltools::tagList(
+    tags$a(class = "skip", href = "#answer", "Skip to the answer"),
+    tags$header(tags$h1(visible(title)), tags$p(id = "news", role = "status")),
+    tags$main(
+      tags$section(id = "inquiry", `aria-label` = "The inquiry"),
+      tags$div(id = "choices", role = "dialog", `aria-label` = "Choices", tabindex = "-1", hidden = NA),
+      tags$p(id = "problem", role = "alert", hidden = NA),
+      tags$div(id = "aside"),
+      tags$div(id = "answer", tabindex = "-1", `aria-busy` = "true",
+               tags$section(id = "figure", `aria-label` = "Figure"),
+               tags$section(id = "table", `aria-label` = "Table")),
+      tags$p(id = "told", role = "status"),
+      tags$div(id = "notes")
+    ),
+    tags$footer(
+      tags$div(class = "marking", tags$span(class = "quiet", "Highlight "), lapply(
+        c(none = "nothing", up = "what rose", down = "what fell", best = "the best three"), identity
+      ) |> (function(words) Map(function(value, label) {
+        tags$button(type = "button", `data-act` = "mark", `data-rows` = value, label)
+      }, names(words), words))(), tags$label(" or ", tags$input(type = "search", id = "mark-text",
+                                                                `aria-label` = "Highlight rows that hold this text"))),
+      tags$div(class = "out", tags$span(class = "quiet", "Take "), lapply(
+        c("csv", "xlsx", "parquet", "png", "svg"), function(kind) {
+          list(tags$a(id = paste0("file-", kind), class = "shiny-download-link file", href = "", target = "_blank",
+                      download = NA, toupper(kind)), " ")
+        }),
+        tags$button(type = "button", `data-act` = "link", "Copy the link"),
+        tags$button(type = "button", `data-act` = "ways-out", "R code and brief"),
+        tags$a(id = "file-lines", class = "shiny-download-link", href = "", target = "_blank", download = NA,
+               hidden = NA, "Lines"))
+    ),
+    tags$div(id = "lines", role = "dialog", `aria-label` = "Lines", tabindex = "-1", hidden = NA)
+  )
+  htmltools::htmlTemplate(
+    text_ = "<!DOCTYPE html><html lang=\"en\"><head>{{ head }}{{ headContent() }}</head><body>{{ body }}</body></html>",
+    document_ = TRUE, head = htmltools::tagList(head), body = body
+  )
+}

@@ -1,0 +1,134 @@
+# The sentence: the inquiry in words, each part a button that opens its choices.
+
+# The parts that stand in the sentence, in its order: text before, the words of the part; `off` for one that is not
+# asked for, which stands at the end.
+sentence_parts <- function(state, desk) {
+  table <- state$table
+  parts <- list()
+  add <- function(part, words, before = "", off = FALSE, after = "") {
+    parts[[length(parts) + 1]] <<- list(part = part, words = words, before = before, off = off, after = after)
+  }
+  add("measure", capital(measures_in_words(table$measures)))
+  add("counts", counted_words(state, desk), " of ")
+  inner <- setdiff(unlist(table$by), unlist(state$within))
+  add("by", if (length(inner)) named_words(inner) else "nothing", " by ")
+  if (length(state$within)) add("within", named_words(unlist(state$within)), " within ")
+  every <- unlist(table$every)
+  if (length(every)) add("every", and_list(vapply(every, function(one) grain_kinds[[one]]$name, "")), ", per ")
+  change <- step_given(state, "change")
+  period <- step_given(state, "in_period")$period
+  if (!is.null(change)) {
+    add("versus", paste0(if (identical(change$versus, "period_before")) "the period before" else "the year before",
+                         if (!is.null(period)) sprintf(", in %s", if (period == "latest") "the latest" else period)),
+        ", against ")
+  } else if (!is.null(period)) {
+    add("versus", if (period == "latest") "the latest only" else paste(period, "only"), ", ")
+  }
+  rank <- said_rank(state)
+  if (!is.null(rank)) add("rank", rank, ", ")
+  share <- said_share(state)
+  if (!is.null(share)) add("share", share, ", as share of ")
+  running <- said_running(state)
+  if (!is.null(running)) add("running", running, ", ")
+  if (!is.null(step_given(state, "pareto"))) add("pareto", "Pareto classes", ", in ")
+  if (!is.null(table$crosstab)) {
+    add("grid", paste(named_words(unlist(table$crosstab$columns)), "across"), ", with ")
+  }
+  extra <- c(if (isTRUE(table$subtotals)) "subtotals", if (isTRUE(table$fill)) "empty periods as 0")
+  if (length(extra)) add("rows", and_list(extra), ", with ")
+  shown <- vapply(parts, function(one) one$part, "")
+  c(parts, lapply(setdiff(names(off_words), shown), function(part) {
+    list(part = part, words = off_words[[part]], before = "", off = TRUE)
+  }))
+}
+
+off_words <- c(within = "within", every = "per period", versus = "against", rank = "ranked", share = "as share of",
+               running = "running", pareto = "Pareto", grid = "across", rows = "with subtotals")
+
+sentence_tags <- function(state, desk) {
+  tags <- htmltools::tags
+  parts <- sentence_parts(state, desk)
+  button <- function(one) {
+    tags$button(type = "button", class = if (one$off) "off" else "part", `data-part` = one$part,
+                `aria-haspopup` = "dialog", `aria-label` = if (one$off) paste("Add:", one$words),
+                visible(one$words), .noWS = "outside")
+  }
+  off <- vapply(parts, function(one) one$off, NA)
+  list(
+    tags$p(class = "sentence", lapply(parts[!off], function(one) list(one$before, button(one))), ".", .noWS = "inside"),
+    if (any(off)) tags$p(class = "more-parts", tags$span(class = "quiet", "Also: "), lapply(parts[off], button))
+  )
+}
+
+named_words <- function(names) {
+  and_list(gsub("_", " ", names))
+}
+
+measures_in_words <- function(measures) {
+  and_list(vapply(as.list(measures), entry_words, ""))
+}
+
+entry_words <- function(entry) {
+  about <- entry_parts(entry)
+  column <- gsub("_", " ", about$column)
+  switch(about$how,
+    total = column, distinct = paste0("number of different ", column, "s"),
+    ratio = sprintf("%s for each of %s", column, gsub("_", " ", about$to)),
+    other = gsub("_", " ", entry_name(entry)), sprintf("%s, %s", column, measure_hows[[about$how]]$words)
+  )
+}
+
+# What counts: what the facts were restricted to, and the state's own conditions.
+counted_words <- function(state, desk) {
+  own <- unlist(lapply(c("keep", "leave_out"), function(verb) {
+    vapply(unlist(state$table[[verb]]), condition_words, "", verb = verb, USE.NAMES = FALSE)
+  }))
+  trail <- desk$facts$trail
+  before <- trail$why[trail$what == "keep"]
+  words <- c(if (length(before)) and_list(before) else "all lines", own)
+  paste(words, collapse = ", ")
+}
+
+said_rank <- function(state) {
+  pick <- state$table$pick
+  best <- state$table$crosstab$best
+  rank <- step_given(state, "rank")
+  scope <- function(given) {
+    within <- unlist(given$within)
+    if (length(within)) paste(" of each", named_words(vapply(within, column_or_grain, ""))) else ""
+  }
+  if (!is.null(best)) {
+    sprintf("the best %d rows", best$n)
+  } else if (!is.null(pick) && names(pick) %in% pick_kinds) {
+    sprintf("the %s %d%s", if (names(pick) == "best_sellers") "best" else "slowest", pick[[1]]$n %||% 5L,
+            scope(pick[[1]]))
+  } else if (!is.null(pick)) {
+    "the best of each"
+  } else if (!is.null(rank)) {
+    if (length(rank$within)) paste0("ranked in each ", named_words(vapply(unlist(rank$within), column_or_grain,
+                                                                          ""))) else "ranked over all"
+  }
+}
+
+column_or_grain <- function(name) {
+  if (name %in% names(grain_kinds)) grain_kinds[[name]]$name else name
+}
+
+said_share <- function(state) {
+  given <- step_given(state, "share")
+  if (is.null(given)) {
+    return(NULL)
+  }
+  within <- unlist(given$within)
+  if (length(within) == 0) "everything" else paste("its", named_words(vapply(within, column_or_grain, "")))
+}
+
+said_running <- function(state) {
+  running <- step_given(state, "running_total")
+  moving <- step_given(state, "moving")
+  c(
+    if (!is.null(running)) paste0("running", if (!is.null(running$restart)) sprintf(" from each %s's start",
+                                                                                      running$restart)),
+    if (!is.null(moving)) sprintf("moving %s of %d", moving$what %||% "sum", moving$last %||% 12L)
+  )[1]
+}

@@ -1,0 +1,282 @@
+# One reader's desk: holds the state, asks for what was chosen last, and puts the answer into the page.
+
+desk_server <- function(desk, token, host) {
+  function(input, output, session) {
+    if (!is.null(refused_request(session$request, token, host))) {
+      session$close()
+      return(invisible())
+    }
+    me <- new_reader(desk, session)
+    shiny::observeEvent(input$ask, desk_act(me, input$ask))
+    for (kind in names(desk_files)) offer_file(output, kind, me)
+    if (!is.null(desk$brief)) watch_for_news(me, session)
+    start <- shiny::isolate(session$clientData$url_search)
+    begin_with(me, start)
+  }
+}
+
+# What one reader has before them. `version` tells a choice that was overtaken by the next.
+new_reader <- function(desk, session) {
+  own <- list2env(as.list(desk), parent = emptyenv())
+  list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, page = 1L, lines = NULL),
+           parent = emptyenv())
+}
+
+begin_with <- function(me, link) {
+  state <- first_state(me$desk$facts)
+  if (isTRUE(grepl("[?&]inquiry=", link))) {
+    told <- tell_problem(me, state <- state_of_link(link, me$desk$facts))
+  }
+  show_state(me, state, push = FALSE)
+}
+
+offer_file <- function(output, kind, me) {
+  output[[paste0("file-", kind)]] <- shiny::downloadHandler(
+    filename = function() paste0(if (kind == "lines") "lines" else "inquiry", ".", ending_of_kind(kind)),
+    content = function(file) {
+      # The writer goes by the ending, which the page's own file does not have.
+      made <- tempfile(fileext = paste0(".", ending_of_kind(kind)))
+      on.exit(unlink(made))
+      quietly(desk_files[[kind]](me, made))
+      file.copy(made, file, overwrite = TRUE)
+    }
+  )
+  shiny::outputOptions(output, paste0("file-", kind), suspendWhenHidden = FALSE)
+}
+
+put <- function(me, ...) {
+  parts <- lapply(list(...), function(tags) if (is.character(tags)) tags else html_of(htmltools::tagList(tags)))
+  me$session$sendCustomMessage("desk-put", parts)
+}
+
+# Runs what may fail; the words of an error stand in the page, and the last answer stays.
+tell_problem <- function(me, code) {
+  tryCatch({
+    force(code)
+    put(me, problem = "")
+    TRUE
+  }, error = function(cnd) {
+    put(me, problem = escape(problem_with_causes(cnd)))
+    FALSE
+  })
+}
+
+# A state is shown in two steps: its sentence at once, its answer when no other choice has come meanwhile.
+show_state <- function(me, state, push = TRUE) {
+  me$state <- state
+  me$version <- me$version + 1L
+  version <- me$version
+  me$page <- 1L
+  put(me, inquiry = sentence_tags(state, me$desk))
+  me$session$sendCustomMessage("desk-link", list(link = state_link(state), push = push))
+  me$session$sendCustomMessage("desk-busy", TRUE)
+  later_for(me, version, 0.02, function() show_answer(me, version))
+}
+
+# Choices that wait in line are taken first, so that only the last is computed.
+later_for <- function(me, version, seconds, act) {
+  later::later(function() {
+    if (!me$session$isClosed() && identical(me$version, version)) shiny::withReactiveDomain(me$session, act())
+  }, seconds)
+}
+
+show_answer <- function(me, version) {
+  done <- tell_problem(me, answer <- desk_answer(me$desk, me$state))
+  me$session$sendCustomMessage("desk-busy", FALSE)
+  if (!done) {
+    return(invisible())
+  }
+  me$answer <- answer
+  put(me, table = answer_table_tags(answer), aside = aside_tags(me$desk, answer), notes = notes_tags(answer),
+      told = "")
+  me$session$sendCustomMessage("desk-mark", answer$state$mark$rows %||% "none")
+  later_for(me, version, 0.02, function() show_figure(me, version))
+}
+
+show_figure <- function(me, version) {
+  tags <- tryCatch(figure_tags(drawn_figure(answer_figure(me$answer), me$answer), me$answer), error = function(cnd) {
+    htmltools::tags$p(class = "quiet", visible(paste("No figure:", problem_with_causes(cnd))))
+  })
+  put(me, figure = tags)
+  later_for(me, version, 0.02, function() {
+    put(me, `adds-up` = escape(adds_up_words(me$answer)))
+    me$session$sendCustomMessage("desk-settled", version)
+  })
+}
+
+notes_tags <- function(answer) {
+  words <- setdiff(as.character(unclass(in_words(answer$table))), left_out_words(answer$facts))
+  lapply(c(words, answer$notes), function(one) htmltools::tags$p(visible(one)))
+}
+
+# Acts --------------------------------------------------------------------------------------------------------
+
+# What the page asks for comes from outside: an act that is unknown, or whose values are not what they can be, does
+# nothing but say so.
+desk_act <- function(me, ask) {
+  act <- if (is.list(ask) && rlang::is_string(ask$act)) desk_acts[[ask$act]]
+  if (is.null(act)) {
+    return(invisible())
+  }
+  tell_problem(me, act(me, ask))
+}
+
+change_with <- function(me, part, given) {
+  show_state(me, check_state(changed_state(me$state, part, given, me$desk$facts), me$desk$facts))
+}
+
+asked_row <- function(me, ask) {
+  check_row(ask$row, me$answer$table, call = NULL)
+  column <- if (rlang::is_string(ask$column) && inherits(me$answer$table, "hinterfeld_crosstab")) ask$column
+  list(row = as.integer(ask$row), column = if (isTRUE(column %in% names(answer_of(me$answer$table)$cells))) column)
+}
+
+asked_column <- function(me, ask) {
+  check_text(ask$column, "column", call = NULL)
+  if (!ask$column %in% me$desk$columns$name) stop_because("column", "There is no such column.", call = NULL)
+  ask$column
+}
+
+desk_acts <- list(
+  open = function(me, ask) {
+    if (isTRUE(ask$part %in% desk_parts)) put(me, choices = choice_form(ask$part, me$state, me$desk))
+  },
+  choose = function(me, ask) {
+    if (!isTRUE(ask$part %in% setdiff(desk_parts, "counts"))) {
+      return(invisible())
+    }
+    change_with(me, ask$part, ask$given)
+    # What can be chosen further depends on what was chosen.
+    put(me, choices = choice_form(ask$part, me$state, me$desk))
+  },
+  swap = function(me, ask) change_with(me, "swap", list()),
+  sort = function(me, ask) {
+    check_text(ask$column, "column", call = NULL)
+    if (ask$column %in% names(me$answer$table)) change_with(me, "sort", list(column = ask$column))
+  },
+  figure = function(me, ask) change_with(me, "figure", list(figure = ask$figure)),
+  mark = function(me, ask) change_with(me, "mark", list(rows = ask$rows, text = ask$text)),
+  drop = function(me, ask) {
+    if (isTRUE(ask$verb %in% c("keep", "leave_out")) && rlang::is_scalar_integerish(ask$place)) {
+      change_with(me, "drop", list(verb = ask$verb, place = ask$place))
+      put(me, choices = choice_form("counts", me$state, me$desk))
+    }
+  },
+  days = function(me, ask) {
+    days <- lapply(c(">=" = "from", "<=" = "until"), function(name) {
+      if (rlang::is_string(ask[[name]]) && grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", ask[[name]])) ask[[name]]
+    })
+    texts <- unlist(Map(function(operator, day) if (!is.null(day)) day_condition(operator, day), names(days), days))
+    if (length(texts)) add_condition(me, "keep", unname(texts))
+  },
+  values = function(me, ask) put(me, values = if (identical(ask$column, "")) "" else
+    values_choices(me$desk, asked_column(me, ask), if (rlang::is_string(ask$search)) ask$search else "")),
+  only = function(me, ask) choose_values(me, ask, "keep"),
+  without = function(me, ask) choose_values(me, ask, "leave_out"),
+  page = function(me, ask) {
+    if (rlang::is_scalar_integerish(ask$page)) {
+      me$page <- as.integer(ask$page)
+      put(me, table = answer_table_tags(me$answer, me$page))
+    }
+  },
+  point = function(me, ask) {
+    at <- asked_row(me, ask)
+    if (!is.null(answer_of(me$answer$table))) put(me, told = escape(row_words(me$answer, at$row, at$column)))
+  },
+  menu = function(me, ask) {
+    at <- asked_row(me, ask)
+    if (is.null(answer_of(me$answer$table))) {
+      return(invisible())
+    }
+    me$at <- at
+    put(me, choices = row_menu(me$answer, me$desk, at$row, at$column))
+  },
+  `row-only` = function(me, ask) add_condition(me, "keep", row_conditions(me$answer, me$at$row, me$at$column)),
+  `row-without` = function(me, ask) add_condition(me, "leave_out", row_conditions(me$answer, me$at$row, me$at$column)),
+  `row-split` = function(me, ask) {
+    column <- asked_column(me, ask)
+    state <- me$state
+    state$table$by <- c(state$table$by, column)
+    conditions <- row_conditions(me$answer, me$at$row, me$at$column)
+    show_state(me, check_state(changed_state(state, "condition", list(verb = "keep", texts = conditions),
+                                             me$desk$facts), me$desk$facts))
+    put(me, choices = "")
+  },
+  `row-lines` = function(me, ask) {
+    show_lines(me, lines_behind(me$answer$table, me$at$row, me$at$column), paste(
+      "The lines behind", row_words(me$answer, me$at$row, me$at$column)))
+  },
+  aside = function(me, ask) put(me, lines = left_out_tags(me$desk, me$answer)),
+  `left-out` = function(me, ask) {
+    if (rlang::is_scalar_integerish(ask$step) && ask$step %in% seq_len(nrow(me$answer$facts$trail))) {
+      show_lines(me, left_out_lines(me$desk, me$answer, as.integer(ask$step)),
+                 paste("Left out:", me$answer$facts$trail$why[ask$step]))
+    }
+  },
+  `lines-page` = function(me, ask) {
+    if (!is.null(me$lines) && rlang::is_scalar_integerish(ask$page)) {
+      put(me, lines = lines_tags(me$lines$lines, me$lines$title, as.integer(ask$page)))
+    }
+  },
+  `ways-out` = function(me, ask) put(me, lines = ways_out_tags(me$answer, me$desk)),
+  `add-to-brief` = function(me, ask) {
+    check_text(ask$name, "name", call = NULL)
+    if (is.null(me$desk$brief) || !grepl("^[[:alnum:]][[:alnum:]_. -]*$", ask$name)) {
+      stop_because("argument", c(sprintf("%s cannot be the name of a table.", quoted(ask$name)),
+                                 i = "Use letters, figures, spaces, - and _."), call = NULL)
+    }
+    add_to_brief(me$desk$brief$path, me$state, ask$name, isTRUE(ask$replace))
+    put(me, added = escape(sprintf("%s has it now as `%s`.", basename(me$desk$brief$path), ask$name)))
+  },
+  link = function(me, ask) {
+    check_text(ask$link, "link", call = NULL)
+    show_state(me, if (grepl("inquiry=", ask$link)) state_of_link(ask$link, me$desk$facts) else
+      first_state(me$desk$facts), push = FALSE)
+  },
+  renew = function(me, ask) {
+    if (is.null(me$desk$brief)) {
+      return(invisible())
+    }
+    renewed <- quietly(with_databases(brief_desk(read_brief(me$desk$brief$path))))
+    me$desk <- list2env(as.list(renewed), parent = emptyenv())
+    me$stamps <- watched_stamps(me$desk$brief$path)
+    put(me, news = "")
+    show_state(me, check_state(me$state, me$desk$facts), push = FALSE)
+  }
+)
+
+add_condition <- function(me, verb, texts) {
+  if (length(texts) == 0) {
+    return(invisible())
+  }
+  change_with(me, "condition", list(verb = verb, texts = texts))
+  put(me, choices = "")
+}
+
+choose_values <- function(me, ask, verb) {
+  column <- asked_column(me, ask)
+  places <- suppressWarnings(as.integer(unlist(ask$values)))
+  found <- value_choices(me$desk$facts, column)
+  chosen <- found[places[places %in% seq_along(found)]]
+  if (length(chosen)) {
+    add_condition(me, verb, value_condition(column, do.call(c, lapply(chosen, function(one) one$spellings))))
+  }
+}
+
+show_lines <- function(me, lines, title) {
+  me$lines <- list(lines = lines, title = title)
+  put(me, lines = lines_tags(lines, title))
+}
+
+# New sales: a word offers to take them in; nothing moves before the reader says so.
+watch_for_news <- function(me, session) {
+  me$stamps <- watched_stamps(me$desk$brief$path)
+  shiny::observe({
+    shiny::invalidateLater(3000, session)
+    now <- watched_stamps(me$desk$brief$path)
+    if (!identical(now, me$stamps)) {
+      put(me, news = list("The data have changed. ", htmltools::tags$button(type = "button", `data-act` = "renew",
+                                                                            "Take the new lines in")))
+    }
+  })
+}

@@ -1,0 +1,104 @@
+# What a desk shows, as plain data: an inquiry as a brief writes it, and how it is looked at. A link is the same as text.
+
+# table   the inquiry: a table of a brief
+# within  the columns inside which ranks and shares start afresh, among the first that split
+# figure  the kind of figure that was chosen; NULL for the one that suits the table
+# mark    what is highlighted: list(rows = "up", "down", "best" or "text", n =, text =); NULL for nothing
+new_state <- function(table, within = NULL, figure = NULL, mark = NULL) {
+  plain_state(list(table = table, within = as.list(within), figure = figure, mark = mark))
+}
+
+# The keys of a table that a desk knows: none that names a file.
+desk_keys <- c("by", "every", "measures", "keep", "leave_out", "subtotals", "fill", "add", "pick", "crosstab", "sort")
+most_link <- 20000L
+
+# As JSON has it: what came by a link and what was chosen are the same.
+plain_state <- function(state) {
+  state$table <- Filter(Negate(is.null), state$table[intersect(desk_keys, names(state$table))])
+  if (length(state$within) == 0) state$within <- NULL
+  jsonlite::parse_json(state_text(Filter(Negate(is.null), state)))
+}
+
+state_text <- function(state) {
+  as.character(jsonlite::toJSON(state, auto_unbox = TRUE, null = "null", digits = NA))
+}
+
+state_link <- function(state) {
+  paste0("?inquiry=", utils::URLencode(state_text(state), reserved = TRUE))
+}
+
+# The state that a link tells, checked like the table of a brief: a link may come from anybody.
+state_of_link <- function(link, facts, call = NULL) {
+  found <- sub("^[?&]inquiry=", "", regmatches(link, regexpr("[?&]inquiry=[^&]*", link)))
+  if (length(found) == 0 || nchar(found) > most_link) {
+    stop_link("it is too long or has no `inquiry`", call)
+  }
+  text <- tryCatch(utils::URLdecode(found), error = function(cnd) stop_link("it is cut off", call),
+                   warning = function(cnd) stop_link("it is cut off", call))
+  Encoding(text) <- "UTF-8"
+  if (!validUTF8(text)) stop_link("it holds no text", call)
+  state <- tryCatch(jsonlite::parse_json(text), error = function(cnd) stop_link("it is cut off", call))
+  check_state(state, facts, call)
+}
+
+stop_link <- function(why, call) {
+  stop_because("link", c(sprintf("This link tells no inquiry: %s.", why),
+                         i = "Copy it whole, or begin with the desk's first inquiry."), call = call)
+}
+
+check_state <- function(state, facts, call = NULL) {
+  if (!is.list(state) || is.null(names(state)) || !is.list(state$table)) stop_link("it has no `table`", call)
+  spare <- c(setdiff(names(state), c("table", "within", "figure", "mark")), setdiff(names(state$table), desk_keys))
+  if (length(spare) || anyDuplicated(names(state$table))) {
+    stop_link(sprintf("it has %s, which a desk does not know", if (length(spare)) quoted(spare[1]) else "keys twice"),
+              call)
+  }
+  problems <- bind_problems(c(list(table_form_problems(state$table), look_problems(state, facts))))
+  if (nrow(problems) == 0) problems <- bind_problems(table_problems(state$table, "inquiry", split_columns(facts)))
+  if (nrow(problems)) {
+    hints <- ifelse(is.na(problems$hint), "", paste0(" ", problems$hint))
+    stop_because("link", c("This inquiry cannot be asked here.",
+                           stats::setNames(paste0(problems$problem, hints), rep("x", nrow(problems)))), call = call)
+  }
+  plain_state(state)
+}
+
+look_problems <- function(state, facts) {
+  within <- unlist(state$within)
+  mark <- state$mark
+  sound <- c(
+    within = is.null(within) || is.character(within) && all(within %in% unlist(state$table$by)),
+    figure = is.null(state$figure) || rlang::is_string(state$figure) && state$figure %in% names(figure_kinds),
+    mark = is.null(mark) || is.list(mark) && rlang::is_string(mark$rows) && mark$rows %in% mark_kinds &&
+      (is.null(mark$n) || rlang::is_scalar_integerish(mark$n)) && (is.null(mark$text) || rlang::is_string(mark$text))
+  )
+  lapply(names(sound)[!sound], function(key) new_problem(key, sprintf("`%s` is not what it can be.", key)))
+}
+
+mark_kinds <- c("up", "down", "best", "text")
+
+# A fresh desk: revenue by product, in the first column that holds a few values, by months of the last year where there
+# is none.
+first_state <- function(facts) {
+  known <- column_choices(facts)
+  product <- if ("product" %in% known$name) "product" else known$name[1]
+  new_state(list(by = as.list(if (!is.na(product)) product), measures = list(facts_numbers(facts)[1])))
+}
+
+# The tables of a brief that can be looked at.
+brief_states <- function(brief, facts) {
+  states <- lapply(brief$content$tables, function(table) {
+    table <- table[intersect(names(table), desk_keys)]
+    if (length(table) == 0) {
+      return(NULL)
+    }
+    tryCatch(check_state(new_state(table, within_of(table)), facts), hinterfeld_error = function(cnd) NULL)
+  })
+  Filter(Negate(is.null), states)
+}
+
+# What the steps of a table are taken within.
+within_of <- function(table) {
+  steps <- c(unlist(table$add, recursive = FALSE), table$pick)
+  intersect(unlist(lapply(steps, function(given) if (is.list(given)) given$within)), unlist(table$by))
+}
