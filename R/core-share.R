@@ -72,5 +72,25 @@ crosstab_share <- function(x, of, within, name, call = caller_env()) {
   t <- rlang::exec(add_share, t, measure, within = within, name = name)
   steps <- answer_of(t)$inquiry$steps
   how$of <- c(how$of, unname(steps[[length(steps)]]$columns))
-  spread_totals(answer_of(t), how)
+  arranged <- how[intersect(c("order", "best"), names(how))]
+  how[names(arranged)] <- NULL
+  arranged_alike(spread_totals(answer_of(t), how), Filter(Negate(is.null), arranged), answer)
+}
+
+# A crosstab in the order, and with the rows, of a former one whose cells went by other names.
+arranged_alike <- function(x, arranged, former) {
+  cells <- answer_of(x)$cells
+  names <- vapply(cells, function(cell) cell$id, "")
+  renamed <- function(ids) {
+    vapply(ids, function(id) {
+      was <- Filter(function(cell) cell$id == id, former$cells)
+      if (length(was) == 0) {
+        return(id)
+      }
+      names[vapply(cells, function(cell) identical(cell[c("codes", "of")], was[[1]][c("codes", "of")]), NA)][[1]]
+    }, "", USE.NAMES = FALSE)
+  }
+  if (!is.null(arranged$order)) names(arranged$order) <- renamed(names(arranged$order))
+  if (!is.null(arranged$best)) arranged$best$of <- renamed(arranged$best$of)
+  if (length(arranged)) rearranged(x, arranged) else x
 }

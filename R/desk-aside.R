@@ -7,7 +7,7 @@ aside_tags <- function(desk, answer) {
   gone <- trail[trail$lines_after < trail$lines_before, ]
   list(
     tags$p(tags$strong(visible(sprintf("%s of %s", group_digits(weigh(answer$facts)[1]), count_of(first, "line")))),
-           " counted; ", if (nrow(gone)) list("left out: ", amount_words(gone), ". ", tags$button(
+           " counted; ", if (nrow(gone)) list(paste0("left out: ", amount_words(gone), ". "), tags$button(
              type = "button", `data-act` = "aside", "What was left out")) else "none was left out.",
            " ", tags$span(id = "adds-up", class = "quiet"))
   )

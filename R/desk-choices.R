@@ -20,7 +20,7 @@ choice <- function(type, name, value, label, checked = FALSE, note = NULL, why =
              tags$input(type = type, name = name, value = value, checked = if (checked) NA,
                         disabled = if (!is.null(why)) NA),
              " ", tags$span(visible(label)),
-             if (!is.null(why %||% note)) list(" ", tags$span(class = "quiet", visible(why %||% note))))
+             if (!is.null(why %||% note)) list(" ", tags$span(class = "quiet", "\u00b7 ", visible(why %||% note))))
 }
 
 radios <- function(name, choices, now, ...) {
@@ -135,7 +135,7 @@ part_choices <- list(
       choice("checkbox", "each", "true", "afresh in each period", starts_each_period(state, given),
              why = each_refused(state)),
       choice("checkbox", "others", "true", "one row for the rest", isTRUE(given$others),
-             why = if (grid) "not in a table with columns across"),
+             why = adding_refused(state) %||% (if (grid) "not in a table with columns across")),
       field_group("Equal values", lapply(tie_rules, function(rule) {
         choice("radio", "ties", rule, tie_choices[[rule]], rule == (given$ties %||% "standard"))
       }))
@@ -151,9 +151,9 @@ part_choices <- list(
     no_scope <- if (length(state$within) == 0 && length(state$table$every) == 0) "choose what it stands within first"
     htmltools::tagList(
       choice("radio", "share", "none", "no shares", now == "none"),
-      choice("radio", "share", "all", "of everything", now == "all"),
+      choice("radio", "share", "all", "of everything", now == "all", why = adding_refused(state)),
       choice("radio", "share", "within", if (length(state$within)) sprintf("of its %s", named_words(unlist(
-        state$within))) else "of its period", now == "within", why = no_scope),
+        state$within))) else "of its period", now == "within", why = adding_refused(state) %||% no_scope),
       choice("checkbox", "each", "true", "of its period as well", starts_each_period(state, given) &&
                length(state$within) > 0, why = each_refused(state)),
       if (!is.null(grid)) list(choice("radio", "share", "row", "of its row", now == "row"),
@@ -164,20 +164,24 @@ part_choices <- list(
     running <- step_given(state, "running_total")
     moving <- step_given(state, "moving")
     now <- if (!is.null(running)) "running" else if (!is.null(moving)) "moving" else "none"
-    why <- if (length(state$table$every) == 0) "choose a period first"
+    why <- adding_refused(state) %||% (if (length(state$table$every) == 0) "choose a period first")
     restarts <- c(none = "never", year = "each year", quarter = "each quarter", month = "each month")
     htmltools::tagList(
       choice("radio", "running", "none", "no running figure", now == "none"),
       choice("radio", "running", "running", "running total", now == "running", why = why),
       choice("radio", "running", "moving", "moving figure over the last periods", now == "moving", why = why),
-      if (now == "running") field_group("Starting again", radios("restart", restarts, running$restart %||% "none")),
+      if (now == "running") field_group("Starting again", lapply(names(restarts), function(value) {
+        choice("radio", "restart", value, restarts[[value]], value == (running$restart %||% "none"),
+               why = if (!value %in% c("none", longer_grains(unlist(state$table$every)))) "it is no longer period")
+      })),
       if (now == "moving") list(count_input("last", "Periods", moving$last %||% 12L),
                                 choice("checkbox", "mean", "true", "their mean instead of their sum",
                                        identical(moving$what, "mean")))
     )
   },
   pareto = function(state, desk) {
-    why <- if (length(c(unlist(state$table$by), unlist(state$table$every))) == 0) "choose what to split by first"
+    split <- c(unlist(state$table$by), unlist(state$table$every))
+    why <- adding_refused(state) %||% (if (length(split) == 0) "choose what to split by first")
     now <- if (is.null(step_given(state, "pareto"))) "no" else "yes"
     htmltools::tagList(choice("radio", "pareto", "no", "no classes", now == "no"),
                choice("radio", "pareto", "yes", "A to 80 %, B to 95 %, C the rest", now == "yes", why = why))
@@ -190,7 +194,9 @@ part_choices <- list(
     }
     list(lapply(split, function(name) {
       choice("checkbox", "columns", name, paste(gsub("_", " ", column_or_grain(name)), "across"), name %in% columns)
-    }), if (length(columns)) htmltools::tags$button(type = "button", `data-act` = "swap", "Swap rows and columns"))
+    }), if (length(columns)) field_group("In the cells", radios("cells", as_choices(cell_choices(state$table)),
+                                                                unlist(state$table$crosstab$of)[1])),
+    if (length(columns)) htmltools::tags$button(type = "button", `data-act` = "swap", "Swap rows and columns"))
   },
   rows = function(state, desk) {
     split <- c(unlist(state$table$every), unlist(state$table$by))
@@ -207,6 +213,10 @@ part_choices <- list(
 tie_choices <- c(standard = "share the better rank: 1, 2, 2, 4", dense = "leave no gap: 1, 2, 2, 3",
                ordinal = "go by name: 1, 2, 3, 4", modified = "share the worse rank: 1, 3, 3, 4",
                fractional = "share the mean: 1, 2.5, 2.5, 4")
+
+adding_refused <- function(state) {
+  if (!adds_up_entry(state$table$measures[[1]])) "this measure does not add up from row to row"
+}
 
 as_choices <- function(names) {
   stats::setNames(as.list(gsub("_", " ", names)), names)

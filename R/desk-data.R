@@ -120,7 +120,7 @@ value_condition <- function(column, values) {
   if (inherits(given, "Date")) given <- format(given)
   parts <- c(if (anyNA(values)) list(call("is.na", name)),
              if (length(given)) list(call("%in%", name, vector_call(given))))
-  expression_source(if (length(parts) == 2) call("|", parts[[1]], parts[[2]]) else parts[[1]])
+  expression_source(if (length(parts) == 2) call("(", call("|", parts[[1]], parts[[2]])) else parts[[1]])
 }
 
 day_condition <- function(operator, day) {
@@ -131,6 +131,10 @@ day_condition <- function(operator, day) {
 condition_words <- function(text, verb) {
   expr <- tryCatch(str2lang(text), error = function(cnd) NULL)
   before <- if (verb == "keep") "only " else "without "
+  if (rlang::is_call(expr, "&", n = 2)) {
+    sides <- vapply(as.list(expr)[-1], function(side) condition_words(expression_source(side), verb), "")
+    return(paste0(before, paste(sub(paste0("^", before), "", sides), collapse = " with ")))
+  }
   simple <- condition_values(expr)
   if (!is.null(simple)) {
     shown <- utils::head(replace(as.character(simple$values), is.na(simple$values), "blank"), 3)
@@ -147,6 +151,9 @@ condition_words <- function(text, verb) {
 }
 
 condition_values <- function(expr) {
+  if (rlang::is_call(expr, "(", n = 1)) {
+    return(condition_values(expr[[2]]))
+  }
   if (rlang::is_call(expr, "|", n = 2)) {
     parts <- lapply(as.list(expr)[-1], condition_values)
     same <- !any(vapply(parts, is.null, NA)) && identical(parts[[1]]$column, parts[[2]]$column)

@@ -33,15 +33,38 @@ figure_name <- function(draw) {
   }, NA)]
 }
 
+# The figure that was chosen, else the first of those that suit that can be drawn; a classed error says why none can.
 answer_figure <- function(answer) {
+  kinds <- drawn_kinds(answer)
+  problem <- NULL
+  for (kind in kinds) {
+    figure <- tryCatch(suppressWarnings(quietly(figure_of_kind(answer, kind))), hinterfeld_error = identity)
+    if (!inherits(figure, "hinterfeld_error")) {
+      return(structure(figure, "kind of figure" = kind))
+    }
+    problem <- problem %||% figure
+  }
+  rlang::cnd_signal(problem)
+}
+
+# Those that suit, the chosen one first.
+drawn_kinds <- function(answer) {
   kinds <- figures_for(answer)
-  chosen <- answer$state$figure
-  kind <- if (isTRUE(chosen %in% kinds)) chosen else kinds[1]
-  withCallingHandlers(
-    if (inherits(answer$table, "hinterfeld_crosstab")) autoplot(answer$table) else
-      figure_kinds[[kind]]$draw(answer$table),
-    hinterfeld_message = function(cnd) rlang::cnd_muffle(cnd), warning = function(cnd) rlang::cnd_muffle(cnd)
-  )
+  unique(c(intersect(answer$state$figure, kinds), kinds))
+}
+
+figure_of_kind <- function(answer, kind) {
+  t <- answer$table
+  # A panel for each of what the sentence stands within.
+  within <- unlist(answer$state$within)
+  about <- answer_of(t)
+  if (inherits(t, "hinterfeld_crosstab")) {
+    autoplot(t)
+  } else if (kind %in% c("ranking", "share") && length(within) && length(setdiff(about$keys, within))) {
+    figure_kinds[[kind]]$draw(t, within = tidyselect::all_of(within))
+  } else {
+    figure_kinds[[kind]]$draw(t)
+  }
 }
 
 # The picture as PNG, and its marks: row of the table, and left, top, width and height in percent of the picture.
@@ -50,16 +73,17 @@ drawn_figure <- function(figure, answer) {
   on.exit(unlink(file))
   res <- figure_dpi(figure_pixels[1], figure_pixels[2])
   alt <- figure_alt(figure)
+  kind <- attr(figure, "kind of figure", exact = TRUE)
   # Subtitle and caption stand in words on the page.
   figure <- with_row_marks(figure, answer$table) + ggplot2::labs(subtitle = NULL, caption = NULL)
-  built <- suppressWarnings(ggplot2::ggplot_build(figure))
-  picture <- ggplot2::ggplot_gtable(built)
+  built <- suppressMessages(suppressWarnings(ggplot2::ggplot_build(figure)))
+  picture <- suppressMessages(ggplot2::ggplot_gtable(built))
   ragg::agg_png(file, figure_pixels[1], figure_pixels[2], res = res)
   marks <- tryCatch({
-    grid::grid.draw(picture)
+    suppressMessages(grid::grid.draw(picture))
     figure_marks(built, picture, res)
   }, finally = grDevices::dev.off())
-  list(png = jsonlite::base64_enc(readBin(file, "raw", file.size(file))), marks = marks, alt = alt)
+  list(png = jsonlite::base64_enc(readBin(file, "raw", file.size(file))), marks = marks, alt = alt, kind = kind)
 }
 
 # Each layer whose data hold the columns that tell the rows of the table carries the number of its row.
@@ -122,7 +146,6 @@ figure_marks <- function(built, picture, res) {
 figure_tags <- function(drawn, answer) {
   tags <- htmltools::tags
   kinds <- figures_for(answer)
-  now <- if (isTRUE(answer$state$figure %in% kinds)) answer$state$figure else kinds[1]
   marks <- drawn$marks
   marked <- marked_rows(answer)
   buttons <- if (!is.null(marks)) {
@@ -139,7 +162,7 @@ figure_tags <- function(drawn, answer) {
                                                      src = paste0("data:image/png;base64,", drawn$png)), buttons)),
     if (length(kinds) > 1) tags$p(class = "kinds", tags$span(class = "quiet", "Drawn as "), lapply(kinds, function(kind) {
       list(tags$button(type = "button", `data-act` = "figure", `data-figure` = kind,
-                       `aria-pressed` = if (kind == now) "true" else "false", kind), " ")
+                       `aria-pressed` = if (kind == drawn$kind) "true" else "false", kind), " ")
     }))
   )
 }

@@ -4,7 +4,7 @@ desk_page <- function(title) {
   tags <- htmltools::tags
   policy <- paste("default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;",
                   "connect-src 'self' ws: wss:; font-src 'self'; form-action 'none'; base-uri 'none'")
-  # The first script stands before those of the page's library, which asks for a name that no policy lets it make.
+  # The first script stands before those of the library that carries the page.
   head <- list(
     tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
     tags$meta(`http-equiv` = "Content-Security-Policy", content = policy), tags$title(visible(title)),

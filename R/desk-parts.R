@@ -104,6 +104,7 @@ part_changes <- list(
     within <- switch(given$share, none = NULL, all = list(), within = scope_columns(state, isTRUE(given$each)),
                      row = grid$rows, column = grid$columns)
     state$table <- step_in_table(state$table, "share", if (given$share != "none") Filter(length, list(within = within)))
+    state$table$crosstab$of <- NULL
     state
   },
   running = function(state, given, facts) {
@@ -129,7 +130,7 @@ part_changes <- list(
     state$table$sort <- NULL
     state$table$crosstab <- if (length(columns) && length(rows)) {
       state$table$pick <- NULL
-      list(rows = as.list(rows), columns = as.list(columns), margins = TRUE)
+      list(rows = as.list(rows), columns = as.list(columns), of = as.list(given$cells), margins = TRUE)
     }
     state
   },
@@ -155,12 +156,12 @@ part_changes <- list(
   condition = function(state, given, facts) {
     verb <- if (identical(given$verb, "leave_out")) "leave_out" else "keep"
     state$table[[verb]] <- as.list(unique(c(unlist(state$table[[verb]]), unlist(given$texts))))
-    state
+    in_first_order(state)
   },
   drop = function(state, given, facts) {
     state$table[[given$verb]] <- state$table[[given$verb]][-as.integer(given$place)]
     if (length(state$table[[given$verb]]) == 0) state$table[[given$verb]] <- NULL
-    state
+    in_first_order(state)
   },
   figure = function(state, given, facts) {
     state$figure <- if (isTRUE(given$figure %in% names(figure_kinds))) given$figure
@@ -219,6 +220,12 @@ rescoped <- function(state, each = NULL) {
   state
 }
 
+# The columns of a grid are others when other lines count.
+in_first_order <- function(state) {
+  if (!is.null(state$table$crosstab)) state$table$crosstab$order <- NULL
+  state
+}
+
 # What does not go with the rest is taken out: a change without periods, a grid of one column.
 settled_state <- function(state, facts) {
   table <- state$table
@@ -232,11 +239,17 @@ settled_state <- function(state, facts) {
   }
   single <- single_grain(every)
   if (is.null(single)) for (kind in c("change", "in_period")) table <- step_in_table(table, kind, NULL)
+  if (!adds_up_entry(table$measures[[1]])) for (kind in adding_steps) table <- step_in_table(table, kind, NULL)
+  if (!adds_up_entry(table$measures[[1]]) && !is.null(table$pick)) table$pick[[1]]$others <- NULL
   if (is.null(every)) for (kind in c("running_total", "moving")) table <- step_in_table(table, kind, NULL)
   scopes <- function(given) {
     if (is.list(given) && !is.null(given$within)) given$within <- as.list(intersect(unlist(given$within), split))
     if (is.list(given) && length(given$within) == 0) given$within <- NULL
     given
+  }
+  restart <- step_given(list(table = table), "running_total")$restart
+  if (!is.null(restart) && !restart %in% longer_grains(every)) {
+    table <- step_in_table(table, "running_total", list())
   }
   if (!is.null(table$add)) {
     table$add <- lapply(table$add, function(step) stats::setNames(list(scopes(step[[1]])), names(step)))
@@ -255,6 +268,31 @@ settled_state <- function(state, facts) {
   plain_state(state)
 }
 
+# What can stand in the cells of a grid: the measures, and the main column of each step.
+cell_choices <- function(table) {
+  steps <- Filter(function(step) names(step) %in% c("share", "rank", "change", "running_total", "moving"), table$add)
+  added <- unlist(lapply(steps, function(step) {
+    given <- step[[1]]
+    of <- given$of %||% "revenue"
+    switch(names(step), change = paste0(of, c("_change", "_change_pct")),
+           moving = paste0(of, "_moving_", given$what %||% "sum"), paste0(of, step_kinds[[names(step)]]$parts[1]))
+  }))
+  c(measure_names_of(table$measures), added)
+}
+
+# Steps that mean nothing of a measure that does not add up from row to row.
+adding_steps <- c("share", "pareto", "running_total", "moving")
+
+adds_up_entry <- function(entry) {
+  !is.list(entry) || any(c("sum_of", "count_lines") %in% names(entry[[1]]))
+}
+
+# The periods that a running total of these can start again in.
+longer_grains <- function(every) {
+  single <- single_grain(every)
+  if (is.null(single)) character() else setdiff(grains[match(grains, grains) > match(single, grains)], "week")
+}
+
 # A grid has rows and columns of what the table is split by, and shows shares where they are asked for.
 settled_grid <- function(table, split) {
   grid <- table$crosstab
@@ -264,9 +302,9 @@ settled_grid <- function(table, split) {
   if (length(rows) == 0 || length(columns) == 0) {
     return(NULL)
   }
-  shown <- measure_names_of(table$measures)[1]
-  steps <- unlist(lapply(table$add, names))
-  if ("share" %in% steps) shown <- added_names(Filter(function(step) names(step) == "share", table$add))[1]
+  known <- cell_choices(table)
+  shares <- added_names(Filter(function(step) names(step) == "share", table$add))
+  shown <- c(intersect(unlist(grid$of), known), intersect(shares, known), known)[1]
   same <- identical(unlist(grid$rows), rows) && identical(unlist(grid$columns), columns) &&
     identical(unlist(grid$of), shown)
   best <- if (!is.null(grid$best)) list(n = grid$best$n)

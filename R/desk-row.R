@@ -52,17 +52,16 @@ row_change <- function(answer, row) {
   if (is.null(t)) {
     return(NULL)
   }
-  at <- match_rows(answer$table[row, about$keys], tibble::as_tibble(t)[about$keys], about$keys)
+  at <- match_rows(tibble::as_tibble(answer$table)[row, about$keys], tibble::as_tibble(t)[about$keys], about$keys)
   pct <- t[["change of the desk_pct"]][at] %||% t[[grep("_pct$", names(t), value = TRUE)[1]]][at]
   if (length(pct) && !is.na(pct)) paste(signed_percent(pct), "on the year before")
 }
 
 cell_share <- function(answer, row, column, of) {
   t <- extra_of(answer, paste("share of", of), function(t) add_share(t, of = of))
-  if (is.null(t) || !column %in% names(t)) {
-    return("")
-  }
-  share <- t[[column]][row]
+  codes <- answer_of(answer$table)$cells[[column]]$codes
+  beside <- Filter(function(cell) identical(cell$codes, codes) && cell$counts == "percent", answer_of(t)$cells)
+  share <- if (length(beside)) t[[utils::tail(names(beside), 1)]][row] else NA
   if (is.na(share)) "" else sprintf("%s of %s", percent_text(share), if (of == "all") "all" else paste("its", of))
 }
 
@@ -99,13 +98,10 @@ period_conditions <- function(value, every, facts) {
     first <- period_start(value, every, facts$calendar)
     return(c(day_condition(">=", first), day_condition("<=", period_end(first, every, facts$calendar))))
   }
-  plain <- identical(facts$calendar$rules, sales_calendar()$rules)
-  place <- as.POSIXlt(value)
-  switch(every,
-    weekday = sprintf("weekday(day) == %d", (place$wday + 6L) %% 7L + 1L),
-    month_of_year = if (plain) sprintf("month(day) == %d", place$mon + 1L),
-    quarter_of_year = if (plain) sprintf("quarter(day) == %d", place$mon %/% 3L + 1L)
-  )
+  known <- switch(every, weekday = substr(capital(weekdays_known), 1, 3), month_of_year = month_names,
+                  quarter_of_year = if (identical(facts$calendar$rules, sales_calendar()$rules)) paste0("Q", 1:4))
+  place <- match(value, known)
+  if (!is.na(place)) sprintf("%s(day) == %d", sub("_of_year", "", every), place)
 }
 
 # What can be asked from a row, as buttons.
@@ -125,9 +121,7 @@ row_menu <- function(answer, desk, row, column = NULL) {
   list(
     tags$h2("This number"), tags$p(visible(row_words(answer, row, column))),
     tags$ul(class = "acts", button("row-only", "Only this", why),
-            button("row-without", "Without this",
-                   why %||% (if (length(conditions) > 1) "several conditions together: take them one by one")),
-            button("row-lines", "The lines behind it", no_lines)),
+            button("row-without", "Without this", why), button("row-lines", "The lines behind it", no_lines)),
     tags$label("Only this, split by ", tags$select(name = "split", `data-act` = "row-split",
                                                    disabled = if (!is.null(why)) NA,
                                                    tags$option(value = "", "choose"),

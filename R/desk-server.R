@@ -95,7 +95,7 @@ show_answer <- function(me, version) {
 
 show_figure <- function(me, version) {
   tags <- tryCatch(figure_tags(drawn_figure(answer_figure(me$answer), me$answer), me$answer), error = function(cnd) {
-    htmltools::tags$p(class = "quiet", visible(paste("No figure:", problem_with_causes(cnd))))
+    htmltools::tags$p(class = "quiet no-figure", visible(paste("No figure:", problem_with_causes(cnd))))
   })
   put(me, figure = tags)
   later_for(me, version, 0.02, function() {
@@ -155,7 +155,12 @@ desk_acts <- list(
     if (ask$column %in% names(me$answer$table)) change_with(me, "sort", list(column = ask$column))
   },
   figure = function(me, ask) change_with(me, "figure", list(figure = ask$figure)),
-  mark = function(me, ask) change_with(me, "mark", list(rows = ask$rows, text = ask$text)),
+  mark = function(me, ask) {
+    if (isTRUE(ask$rows %in% c("up", "down")) && is.null(step_given(me$state, "change"))) {
+      return(put(me, told = "Nothing rose or fell yet: choose first what it is compared with."))
+    }
+    change_with(me, "mark", list(rows = ask$rows, text = if (rlang::is_string(ask$text)) ask$text))
+  },
   drop = function(me, ask) {
     if (isTRUE(ask$verb %in% c("keep", "leave_out")) && rlang::is_scalar_integerish(ask$place)) {
       change_with(me, "drop", list(verb = ask$verb, place = ask$place))
@@ -192,7 +197,10 @@ desk_acts <- list(
     put(me, choices = row_menu(me$answer, me$desk, at$row, at$column))
   },
   `row-only` = function(me, ask) add_condition(me, "keep", row_conditions(me$answer, me$at$row, me$at$column)),
-  `row-without` = function(me, ask) add_condition(me, "leave_out", row_conditions(me$answer, me$at$row, me$at$column)),
+  `row-without` = function(me, ask) {
+    texts <- row_conditions(me$answer, me$at$row, me$at$column)
+    add_condition(me, "leave_out", if (length(texts)) paste(texts, collapse = " & "))
+  },
   `row-split` = function(me, ask) {
     column <- asked_column(me, ask)
     state <- me$state
@@ -215,7 +223,7 @@ desk_acts <- list(
   },
   `lines-page` = function(me, ask) {
     if (!is.null(me$lines) && rlang::is_scalar_integerish(ask$page)) {
-      put(me, lines = lines_tags(me$lines$lines, me$lines$title, as.integer(ask$page)))
+      put(me, lines = lines_tags(me$lines$lines, me$lines$title, as.integer(ask$page), me$desk$facts$decimals))
     }
   },
   `ways-out` = function(me, ask) put(me, lines = ways_out_tags(me$answer, me$desk)),
@@ -265,7 +273,7 @@ choose_values <- function(me, ask, verb) {
 
 show_lines <- function(me, lines, title) {
   me$lines <- list(lines = lines, title = title)
-  put(me, lines = lines_tags(lines, title))
+  put(me, lines = lines_tags(lines, title, 1L, me$desk$facts$decimals))
 }
 
 # New sales: a word offers to take them in; nothing moves before the reader says so.

@@ -61,7 +61,7 @@ body_rows <- function(t, rows, facts, about, marked) {
 }
 
 # Lines, a page at a time, as they stand in the facts.
-lines_tags <- function(lines, title, page = 1L) {
+lines_tags <- function(lines, title, page = 1L, decimals = NULL) {
   tags <- htmltools::tags
   pages <- max(1L, ceiling(nrow(lines) / rows_of_page))
   page <- min(max(1L, page), pages)
@@ -69,18 +69,21 @@ lines_tags <- function(lines, title, page = 1L) {
   # File and row come first: by them a line is found again.
   first <- utils::tail(names(lines), 2)
   x <- as.data.frame(lines)[rows, c(first, setdiff(names(lines), first)), drop = FALSE]
-  text <- lapply(x, function(values) {
-    shown <- if (is.numeric(values) && !inherits(values, "Date")) people_plain(values) else as.character(values)
-    ifelse(is.na(values), "&ndash;", escape(shown))
-  })
+  text <- Map(function(values, name) {
+    shown <- if (name %in% names(decimals)) {
+      money_text(values, decimals[[name]])
+    } else if (is.numeric(values) && !inherits(values, "Date")) people_plain(values) else as.character(values)
+    ifelse(is.na(values), "&ndash;", escape(sub("^-(?=[0-9])", "\u2212", shown, perl = TRUE)))
+  }, x, names(x))
   number <- vapply(x, function(values) is.numeric(values) && !inherits(values, "Date"), NA)
   cells <- Map(function(text, number) sprintf("<td%s>%s</td>", if (number) ' class="number"' else "", text), text, number)
   turn <- function(to, label, off) {
     tags$button(type = "button", `data-act` = "lines-page", `data-page` = to, disabled = if (off) NA, label)
   }
   list(
-    tags$h2(visible(title)), tags$p(count_of(nrow(lines), "line"), ". ", tags$a(class = "file", href = "#", `data-file` = "lines",
-                                                                             "Take them as CSV")),
+    tags$h2(visible(title)),
+    tags$p(paste0(count_of(nrow(lines), "line"), ". "),
+           tags$a(class = "file", href = "#", `data-file` = "lines", "Take them as CSV")),
     tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = visible(title), tags$table(
       tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", visible(gsub("_", " ", name)))))),
       tags$tbody(htmltools::HTML(if (length(rows)) paste0("<tr>", do.call(paste0, unname(cells)), "</tr>",
