@@ -101,7 +101,7 @@ part_choices <- list(
     every <- unlist(state$table$every)
     why <- if (is.null(single_grain(every))) "choose a period with its year first"
     now <- if (is.null(given)) "none" else given$versus %||% "year_before"
-    years <- if (is.null(why)) rev(unique(period_label(desk$facts$span, "year", desk$facts$calendar)))
+    only <- why %||% (if (!is.null(state$table$crosstab)) "not in a table with columns across: choose days that count")
     htmltools::tagList(
       field_group("Compared with", lapply(c("none", "year_before", "period_before"), function(value) {
         choice("radio", "versus", value, c(none = "nothing", year_before = "the year before",
@@ -110,9 +110,9 @@ part_choices <- list(
       }), choice("checkbox", "weekday", "true", "by weekdays: 364 days before", identical(given$align, "weekday"),
                  why = if (is.null(why) && identical(every, "day")) NULL else "only for days")),
       field_group("Shown", choice("radio", "period", "", "every period", is.null(period)),
-                  choice("radio", "period", "latest", "the latest only", identical(period, "latest"), why = why),
+                  choice("radio", "period", "latest", "the latest only", identical(period, "latest"), why = only),
                   lapply(desk_years(desk), function(year) {
-                    choice("radio", "period", year, paste(year, "only"), identical(period, year), why = why)
+                    choice("radio", "period", year, paste(year, "only"), identical(period, year), why = only)
                   }))
     )
   },

@@ -132,8 +132,8 @@ figure_marks <- function(built, picture, res) {
     y <- corner$y * res / size[2]
     place <- built$layout$coord$transform(rows, built$layout$panel_params[[as.integer(rows$PANEL[1])]])
     within <- function(low, high, from) from[1] + pmin(pmax(cbind(low, high), 0), 1) * diff(from)
-    wide <- within(place$xmin %||% place$x - 0.006, place$xmax %||% place$x + 0.006, x)
-    tall <- within(place$ymin %||% place$y - 0.012, place$ymax %||% place$y + 0.012, y)
+    wide <- within(place$xmin %||% (place$x - 0.006), place$xmax %||% (place$x + 0.006), x)
+    tall <- within(place$ymin %||% (place$y - 0.012), place$ymax %||% (place$y + 0.012), y)
     left <- pmin(wide[, 1], wide[, 2])
     top <- 1 - pmax(tall[, 1], tall[, 2])
     data.frame(row = rows$mark, left = 100 * left, top = 100 * top,

@@ -261,6 +261,7 @@ settled_state <- function(state, facts) {
   }
   if (length(split) < 2) table$subtotals <- NULL
   table$crosstab <- settled_grid(table, split)
+  if (!is.null(table$crosstab)) table <- step_in_table(table, "in_period", NULL)
   state$table <- table
   if (!is.null(table$crosstab)) state$table$sort <- NULL
   shown <- c(split, measure_names_of(table$measures), added_names(table$add), added_names(list(table$pick)), "level")

@@ -2,7 +2,7 @@
 
 `%||%` <- rlang::`%||%`
 package <- asNamespace("hinterfeld")
-layers <- c("core", "source", "output", "figure", "report", "brief", "cli")
+layers <- c("core", "source", "output", "figure", "report", "brief", "desk", "cli")
 
 # Every source file as its lines, by name. A package is installed from one file that marks where each of its own begins.
 read_sources <- function() {

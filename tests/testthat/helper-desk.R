@@ -1,0 +1,127 @@
+# A desk for tests of what stands behind the page, and one served by a process for the page itself.
+
+a_desk <- local({
+  desk <- NULL
+  function() {
+    desk <<- desk %||% hinterfeld:::new_desk(demo_daybook())
+    desk
+  }
+})
+
+desk_state <- function(...) {
+  hinterfeld:::new_state(list(...))
+}
+
+html_text <- function(tags) {
+  as.character(hinterfeld:::html_of(htmltools::tagList(tags)))
+}
+
+# A process of `hinterfeld desk`, and its address.
+serve_desk <- function(..., env = parent.frame()) {
+  port <- 30000 + sample(20000, 1)
+  process <- processx::process$new(
+    file.path(R.home("bin"), "Rscript"), c(system.file("cli", "hinterfeld", package = "hinterfeld"), "desk", ...,
+                                           "--port", port, "--no-browser"),
+    env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), stderr = "|", cleanup_tree = TRUE
+  )
+  withr::defer(process$kill_tree(), envir = env)
+  said <- character()
+  for (try in 1:300) {
+    process$poll_io(100)
+    said <- c(said, process$read_error_lines())
+    if (any(grepl("The desk is at", said)) || !process$is_alive()) break
+  }
+  address <- sub("^.*The desk is at ", "", grep("The desk is at", said, value = TRUE)[1])
+  list(address = address, port = port, process = process, said = said)
+}
+
+# The page of a desk in a browser: what it shows, and what a reader does.
+read_desk <- function(address, env = parent.frame(), width = 1280) {
+  page <- open_page(address, env, width)
+  seen <- 0
+  settled <- function() {
+    for (try in 1:300) {
+      now <- as.numeric(page$script("return Number(document.body.dataset.settled || 0)"))
+      busy <- page$script("return document.getElementById('answer').getAttribute('aria-busy')")
+      failed <- page$script("return !document.getElementById('problem').hidden")
+      if (now > seen || failed && busy == "false") break
+      Sys.sleep(0.05)
+    }
+    seen <<- now
+  }
+  settled()
+  until <- function(code) {
+    for (try in 1:100) {
+      if (isTRUE(page$script(code))) return(TRUE)
+      Sys.sleep(0.05)
+    }
+    FALSE
+  }
+  click <- function(selector) {
+    page$script("const e = document.querySelector(arguments[0]); if (!e || e.disabled) return false; e.click();
+                 return true;", selector)
+  }
+  open <- function(part) {
+    click(sprintf("button[data-part='%s']", part))
+    until(sprintf("return !!document.querySelector('#choices form[data-part=\"%s\"]')", part))
+  }
+  c(page, list(
+    settled = settled, until = until, click = click, open = open,
+    choose = function(part, selector) {
+      open(part)
+      if (click(paste("#choices", selector))) settled()
+    },
+    text = function(id) page$script("return document.getElementById(arguments[0]).innerText", id),
+    link = function() page$script("return window.location.search"),
+    table = function() {
+      rows <- page$script("return Array.from(document.querySelectorAll('#table tbody tr')).map(r =>
+                           Array.from(r.cells).map(c => c.dataset.value))")
+      do.call(rbind, lapply(rows, function(row) unlist(row)))
+    }
+  ))
+}
+
+# What the cells of the page must hold: the exact values of the first page of a table.
+cells_of <- function(t) {
+  facts <- hinterfeld:::column_facts(t)
+  x <- utils::head(tibble::as_tibble(t), hinterfeld:::rows_of_page)
+  texts <- Map(function(values, fact) {
+    text <- if (fact$kind %in% hinterfeld:::number_kinds) hinterfeld:::plain_columns_text(values, fact) else
+      as.character(values)
+    replace(text, is.na(values), "")
+  }, as.list(x), facts)
+  unname(do.call(cbind, texts))
+}
+
+# A random choice for a state: the part, and the values of its form.
+random_choice <- function(state, columns) {
+  pick <- function(x) x[[sample(length(x), 1)]]
+  flag <- function() sample(c(TRUE, FALSE), 1)
+  split <- c(unlist(state$table$every), unlist(state$table$by))
+  part <- pick(c("measure", "by", "within", "every", "versus", "rank", "share", "running", "pareto", "grid", "rows",
+                 "condition", "drop", if (!is.null(state$table$crosstab)) "swap", "figure", "mark"))
+  verb <- pick(c("keep", "leave_out"))
+  given <- switch(part,
+    measure = list(column = pick(c("revenue", "units", "lines", "distinct order")),
+                   how = pick(c("total", "mean", "largest_day", "smallest", "median", "ratio units")),
+                   beside = as.list(sample(c("units", "lines", "orders"), sample(0:2, 1)))),
+    by = list(by = as.list(sample(columns, sample(0:2, 1)))),
+    within = list(within = as.list(sample(columns, sample(0:1, 1)))),
+    every = list(every = pick(c("", "year", "month", "quarter", "week", "weekday", "month_of_year",
+                                "year month_of_year", "year quarter"))),
+    versus = list(versus = pick(c("none", "year_before", "period_before")), period = pick(c("", "latest", "2025"))),
+    rank = list(rank = pick(c("none", "rank", "best_sellers", "slow_sellers")), n = pick(1:7), each = flag(),
+                others = flag(), ties = pick(hinterfeld:::tie_rules)),
+    share = list(share = pick(c("none", "all", "within", if (!is.null(state$table$crosstab)) c("row", "column"))),
+                 each = flag()),
+    running = list(running = pick(c("none", "running", "moving")), restart = pick(c("none", "year")), last = pick(2:5)),
+    pareto = list(pareto = pick(c("yes", "no"))),
+    grid = list(columns = as.list(if (length(split) > 1) sample(split, 1))),
+    rows = list(subtotals = flag(), fill = flag()),
+    condition = list(verb = verb, texts = hinterfeld:::value_condition("region", sample(c("Vale", "Highfen", NA), 2))),
+    drop = list(verb = verb, place = 1), figure = list(figure = pick(names(hinterfeld:::figure_kinds))),
+    mark = list(rows = pick(c("up", "down", "best", "text", "none")), text = "kiln"), list()
+  )
+  if (part == "drop" && length(state$table[[verb]]) == 0) random_choice(state, columns) else list(part = part,
+                                                                                                   given = given)
+}

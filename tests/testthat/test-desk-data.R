@@ -1,0 +1,36 @@
+test_that("columns are offered with their values, and why one is not", {
+  columns <- a_desk()$columns
+  expect_identical(columns$name[1], "product")
+  expect_identical(columns$values[columns$name == "region"], 4L)
+  expect_match(columns$why[columns$name == "order"], "too many for rows")
+  expect_match(columns$why[columns$name == "latitude"], "numbers, not groups")
+  tally <- hinterfeld:::column_choices(tally_of(demo_daybook(), by = c(region, product), every = "month"))
+  expect_setequal(tally$name, c("region", "product"))
+})
+
+test_that("spellings of a value stand together, and a choice of it takes all of them", {
+  book <- daybook(data.frame(day = as.Date("2026-03-02"), product = "Bowl", revenue = 1:6,
+                             status = c("paid", "Paid ", "PAID", "open", NA, "a \"b\"")), day, revenue, product)
+  found <- hinterfeld:::value_choices(book, "status")
+  expect_identical(found[[1]]$label, "paid")
+  expect_setequal(found[[1]]$spellings, c("paid", "Paid ", "PAID"))
+  keep <- function(values) {
+    text <- hinterfeld:::value_condition("status", values)
+    hinterfeld:::restrict_by(book, list(keep = text))$columns$revenue / 100
+  }
+  expect_identical(quiet(keep(found[[1]]$spellings)), c(1, 2, 3))
+  expect_identical(quiet(keep(NA)), 5)
+  expect_identical(quiet(keep(c(NA, "a \"b\""))), c(5, 6))
+  expect_length(hinterfeld:::value_choices(book, "status", "PAI"), 1)
+})
+
+test_that("conditions are said in words", {
+  words <- hinterfeld:::condition_words
+  expect_identical(words("region %in% \"Vale\"", "keep"), "only region Vale")
+  expect_identical(words("(is.na(region) | region %in% c(\"a\", \"b\", \"c\", \"d\"))", "leave_out"),
+                   "without region a or b or c or 2 more")
+  expect_identical(words("day >= as.Date(\"2025-01-01\")", "keep"), "from 2025-01-01")
+  expect_identical(words("region %in% \"Vale\" & product %in% \"Kiln\"", "leave_out"),
+                   "without region Vale with product Kiln")
+  expect_identical(words("units > 3", "keep"), "only where units > 3")
+})

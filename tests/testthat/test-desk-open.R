@@ -1,0 +1,151 @@
+test_that("facts, ports and hosts that cannot be are refused", {
+  expect_snapshot(error = TRUE, {
+    open_desk(1)
+    open_desk(demo_daybook(), port = 70000)
+    open_desk(demo_daybook(), host = 1)
+    open_desk("no such brief.yaml")
+  })
+  expect_match(run_process("desk")$stderr, "BRIEF is missing; --demo opens the made-up one")
+})
+
+test_that("the page answers choices with the numbers of the core, from both ends of each link", {
+  served <- serve_desk("--demo")
+  desk <- quiet(hinterfeld:::brief_desk(read_brief(demo_brief())))
+  page <- read_desk(served$address)
+  as_asked <- function() {
+    answer <- quiet(hinterfeld:::desk_answer(desk, hinterfeld:::state_of_link(page$link(), desk$facts)))
+    expect_identical(page$table(), cells_of(answer$table), info = page$link())
+  }
+  as_asked()
+  expect_match(page$text("inquiry"), "Revenue of completed sales by product.")
+  page$choose("within", "input[value=region]")
+  page$choose("rank", "input[value=best_sellers]")
+  as_asked()
+  page$choose("share", "input[value=within]")
+  as_asked()
+  expect_match(page$text("inquiry"), "within region, the best 5 of each region, as share of its region")
+  # Back goes to the inquiry before.
+  page$back()
+  page$settled()
+  expect_no_match(page$text("inquiry"), "as share of its")
+  as_asked()
+  page$choose("rank", "input[value=none]")
+  page$choose("every", "input[value=year]")
+  page$choose("grid", "input[value=year]")
+  as_asked()
+  page$click("#choices [data-act=swap]")
+  page$settled()
+  as_asked()
+  page$press("\uE00C")
+  # Random choices at the page: whatever is offered can be chosen, and what it shows is what R says.
+  withr::local_seed(11)
+  shown <- 0
+  for (i in seq_len(as.integer(Sys.getenv("HINTERFELD_WALK", "12")))) {
+    if (i %% 10 == 0) {
+      page$go(served$address)
+      page$settled()
+    }
+    part <- sample(setdiff(hinterfeld:::desk_parts, "counts"), 1)
+    page$open(part)
+    offered <- page$script("return Array.from(document.querySelectorAll('#choices input:not([disabled])')).filter(i =>
+                            i.type !== 'number').length")
+    if (offered == 0) next
+    page$script("const all = Array.from(document.querySelectorAll('#choices input:not([disabled])')).filter(i =>
+                 i.type !== 'number'); all[arguments[0]].click(); return true;", sample(offered, 1) - 1)
+    Sys.sleep(0.2)
+    page$settled()
+    if (page$text("problem") == "") {
+      as_asked()
+      shown <- shown + 1
+    }
+  }
+  expect_gt(shown, 5)
+  expect_identical(Filter(function(entry) !grepl("favicon", entry$message), page$log("browser")), list())
+  asked <- network_requests(page)
+  expect_identical(asked[!startsWith(asked, served$address) & !startsWith(asked, sub("http", "ws", served$address))],
+                   character())
+})
+
+test_that("the page is for keyboards and readers: names, focus, lines behind a number, what was left out", {
+  served <- serve_desk("--demo")
+  page <- read_desk(paste0(served$address, hinterfeld:::state_link(desk_state(
+    by = list("region", "product"), measures = list("revenue"), pick = list(best_sellers = list(n = 3L,
+                                                                                               within = list("region")))
+  ))))
+  nameless <- "return Array.from(document.querySelectorAll('button, a[href], input, select')).filter(e =>
+    e.offsetParent !== null && !(e.innerText || '').trim() && !e.getAttribute('aria-label') &&
+    !(e.labels && e.labels.length && e.labels[0].innerText.trim())).map(e => e.outerHTML)"
+  expect_identical(page$script(nameless), list())
+  expect_identical(page$script("return document.querySelectorAll('.mark').length"), 12L)
+  page$script("document.querySelector('#table td').focus()")
+  page$press("\uE015")
+  expect_true(page$until("return document.activeElement.closest('tr').dataset.row === '2'"))
+  expect_true(page$until("return document.getElementById('told').innerText.includes('revenue')"))
+  page$press("\uE007")
+  expect_true(page$until("return !!document.querySelector('#choices [data-act=\"row-lines\"]')"))
+  expect_identical(page$script(nameless), list())
+  page$click("[data-act='row-lines']")
+  expect_true(page$until("return document.querySelectorAll('#lines tbody tr').length > 0"))
+  answer <- quiet(hinterfeld:::desk_answer(a_desk(), hinterfeld:::state_of_link(page$link(), a_desk()$facts)))
+  expect_match(page$text("lines"), sprintf("%s lines", hinterfeld:::group_digits(nrow(lines_behind(answer$table, 2)))))
+  page$press("\uE00C")
+  expect_true(page$until("return document.getElementById('lines').hidden"))
+  page$click("[data-act=aside]")
+  expect_true(page$until("return document.getElementById('lines').innerText.includes('completed sales')"))
+  page$press("\uE00C")
+  # Only this row, by the keyboard alone.
+  page$script("document.querySelector('#table td').focus()")
+  page$press("\uE007")
+  expect_true(page$until("return !!document.activeElement.closest('#choices')"))
+  page$press("\uE007")
+  page$settled()
+  expect_match(page$text("inquiry"), "only region Saltcoast")
+  # On a phone nothing is wider than the page.
+  phone <- read_desk(served$address, width = 500)
+  expect_true(phone$script("return document.documentElement.scrollWidth <= window.innerWidth"))
+})
+
+test_that("two readers do not disturb each other, and a hostile link or page gets nothing", {
+  served <- serve_desk("--demo")
+  one <- read_desk(served$address)
+  two <- read_desk(served$address)
+  one$choose("every", "input[value=year]")
+  expect_match(one$text("inquiry"), "per year")
+  expect_no_match(two$text("inquiry"), "per year")
+  two$go(paste0(served$address, "?inquiry=", utils::URLencode("{\"table\":{\"keep\":[\"system('id')\"]}}", TRUE)))
+  expect_true(two$until("return !document.getElementById('problem').hidden"))
+  expect_match(two$text("problem"), "cannot be asked here")
+  handle <- curl::new_handle()
+  curl::handle_setheaders(handle, Host = "evil.example")
+  expect_identical(curl::curl_fetch_memory(served$address, handle)$status_code, 403L)
+  files <- c("desk/../../DESCRIPTION", "desk/%2e%2e/DESCRIPTION", "../DESCRIPTION")
+  for (file in files) {
+    handle <- curl::new_handle(path_as_is = TRUE)
+    answer <- curl::curl_fetch_memory(paste0(served$address, file), handle)
+    expect_no_match(rawToChar(answer$content), "Package: hinterfeld")
+  }
+})
+
+test_that("new lines are offered, and taken in only when the reader says so", {
+  folder <- withr::local_tempdir()
+  dir.create(file.path(folder, "sales"))
+  write <- function(name, revenue) writeLines(c("day,product,revenue", paste0("2026-03-0", seq_along(revenue), ",Bowl,",
+                                                                              revenue)), file.path(folder, "sales", name))
+  write("1.csv", c(1, 2))
+  writeLines(c("brief: 1", "data: {lines: sales/}", "daybook: {day: day, product: product, revenue: revenue}",
+               "tables:", "  all: {by: product}"), file.path(folder, "job.yaml"))
+  served <- serve_desk(file.path(folder, "job.yaml"))
+  page <- read_desk(served$address)
+  expect_match(page$text("table"), "3.00")
+  write("2.csv", c(10, 20))
+  expect_true(page$until("return document.getElementById('news').innerText.includes('have changed')"))
+  expect_match(page$text("table"), "3.00")
+  page$click("[data-act=renew]")
+  page$settled()
+  expect_match(page$text("table"), "33.00")
+  page$click("[data-act='ways-out']")
+  expect_true(page$until("return !!document.querySelector('#lines [data-act=\"add-to-brief\"]')"))
+  page$click("#lines [data-act='add-to-brief']")
+  expect_true(page$until("return document.getElementById('added').innerText.includes('from_the_desk')"))
+  expect_true("from_the_desk" %in% names(read_brief(file.path(folder, "job.yaml"))$content$tables))
+})

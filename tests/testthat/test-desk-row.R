@@ -1,0 +1,51 @@
+answer_to <- function(..., within = NULL, desk = a_desk()) {
+  quiet(hinterfeld:::desk_answer(desk, hinterfeld:::new_state(list(...), within)))
+}
+
+test_that("a row is told in words: its number, its share, its change", {
+  answer <- answer_to(by = list("region", "category"), measures = list("revenue"), within = "region")
+  t <- add_share(totals(demo_daybook(), by = c(region, category)), within = region)
+  words <- hinterfeld:::row_words(answer, 1)
+  expect_match(words, hinterfeld:::percent_text(t$revenue_share[1]), fixed = TRUE)
+  expect_match(words, "of its region")
+  answer <- answer_to(by = list("region"), every = list("year"), measures = list("revenue"))
+  changes <- quiet(add_change(totals(demo_daybook(), by = region, every = "year")))
+  row <- 6
+  same <- changes$region == answer$table$region[row] & changes$year == answer$table$year[row]
+  expect_match(hinterfeld:::row_words(answer, row), hinterfeld:::signed_percent(changes$revenue_change_pct[same]),
+               fixed = TRUE)
+})
+
+test_that("a cell of a grid tells its share of row, column and all", {
+  answer <- answer_to(by = list("region", "category"), measures = list("revenue"),
+                      crosstab = list(rows = list("category"), columns = list("region")))
+  t <- totals(demo_daybook(), by = c(region, category))
+  x <- answer$table
+  share <- x$Vale[1] / sum(t$revenue[t$category == x$category[1]])
+  expect_match(hinterfeld:::row_words(answer, 1, "Vale"), sprintf("%s of its row", hinterfeld:::percent_text(share)),
+               fixed = TRUE)
+})
+
+test_that("only a row, and without it, are the lines behind it and all the others", {
+  desk <- a_desk()
+  withr::local_seed(3)
+  for (every in list(NULL, list("month"), list("weekday"), list("year", "month_of_year"), list("quarter_of_year"))) {
+    answer <- answer_to(by = list("region", "town"), every = every, measures = list("revenue", "lines"))
+    for (row in sample(nrow(answer$table), 4)) {
+      conditions <- hinterfeld:::row_conditions(answer, row)
+      only <- desk$facts
+      for (text in conditions) only <- quiet(hinterfeld:::restrict_by(only, list(keep = text)))
+      expect_identical(as.double(only$lines), as.double(answer$table$lines[row]))
+      rest <- quiet(hinterfeld:::restrict_by(desk$facts, list(leave_out = paste(conditions, collapse = " & "))))
+      expect_identical(rest$lines + only$lines, desk$facts$lines)
+    }
+  }
+})
+
+test_that("a total has the conditions of what it is a total of", {
+  answer <- answer_to(by = list("region", "category"), measures = list("revenue"), subtotals = TRUE)
+  total <- which(answer$table$category == "Total")[1]
+  expect_length(hinterfeld:::row_conditions(answer, total), 1)
+  expect_length(hinterfeld:::row_conditions(answer, nrow(answer$table)), 0)
+  expect_match(html_text(hinterfeld:::row_menu(answer, a_desk(), nrow(answer$table))), "a total of everything")
+})
