@@ -6,20 +6,25 @@ SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst -type f ! -name '*.o' !
 
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 
-.PHONY: demo test bench sanitize install docs clean
+.PHONY: demo desk test bench sanitize install docs clean
 
 demo: $(LIBRARY)/installed
 	@R_LIBS=$(LIBRARY) inst/cli/hinterfeld demo --out demo-out
 
+# The page on which to look around, with the demo's data.
+desk: $(LIBRARY)/installed
+	@R_LIBS=$(LIBRARY) inst/cli/hinterfeld desk --demo
+
 test: .build/setup-test
 	@tools/test
 
-# Speed and memory: takes some minutes and writes RESULTS.md, FILES.md, DATABASE.md and RERUN.md in bench/.
+# Speed and memory: takes some minutes and writes RESULTS.md, FILES.md, DATABASE.md, RERUN.md and DESK.md in bench/.
 bench: .build/setup-test $(LIBRARY)/installed
 	@R_LIBS=$(LIBRARY) Rscript bench/run.R
 	@R_LIBS=$(LIBRARY) Rscript bench/run-files.R
 	@R_LIBS=$(LIBRARY) Rscript bench/database.R
 	@R_LIBS=$(LIBRARY) Rscript bench/rerun.R
+	@R_LIBS=$(LIBRARY) Rscript bench/desk.R
 
 # The tests of the core with the compiled code watched for wrong memory and arithmetic.
 sanitize: .build/setup-test

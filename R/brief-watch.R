@@ -40,10 +40,15 @@ rerun_watched <- function(folder, run, tell) {
 
 # How every file that the brief reads stands, and the brief itself.
 watched_stamps <- function(path) {
-  files <- tryCatch(quietly(lapply(brief_files(read_brief(path)), function(file) {
+  brief <- tryCatch(quietly(read_brief(path)), hinterfeld_error = function(cnd) list(path = path))
+  brief_stamps(brief)
+}
+
+brief_stamps <- function(brief) {
+  files <- tryCatch(quietly(lapply(brief_files(brief), function(file) {
     if (is.null(file$database)) tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
-  })), hinterfeld_error = function(cnd) NULL)
-  files <- c(path, unlist(files))
+  })), error = function(cnd) NULL)
+  files <- c(brief$path, unlist(files))
   about <- file.info(files, extra_cols = FALSE)
   paste(files, about$size, as.numeric(about$mtime))
 }

@@ -255,8 +255,8 @@ counts_choices <- function(state, desk) {
   columns <- desk$columns[is.na(desk$columns$why), ]
   htmltools::tagList(
     tags$ul(class = "words", word("keep"), word("leave_out")),
-    field_group("Days", tags$label("from ", tags$input(type = "date", name = "from", min = span[1], max = span[2])), " ",
-                tags$label("until ", tags$input(type = "date", name = "until", min = span[1], max = span[2])), " ",
+    field_group("Days", tags$label("from ", tags$input(type = "text", name = "from", placeholder = span[1], size = 10)), " ",
+                tags$label("until ", tags$input(type = "text", name = "until", placeholder = span[2], size = 10)), " ",
                 tags$button(type = "button", `data-act` = "days", "Only these days")),
     field_group("Values", tags$label("Column ", tags$select(name = "column", `data-act` = "values", tags$option(
       value = "", "choose one"), lapply(columns$name, function(name) tags$option(value = name, gsub("_", " ", name))))),

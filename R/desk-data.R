@@ -37,7 +37,7 @@ facts_numbers <- function(facts) {
 value_choices <- function(facts, column, search = "") {
   t <- quietly(totals(facts, by = tidyselect::all_of(column), measures = "lines"))
   values <- t[[column]]
-  missing <- is.na(values) | values == answer_of(t)$labels$missing
+  missing <- is.na(values) | values == answer_of(t)$labels$not_given
   heading <- ifelse(missing, NA, if (is.character(values)) plain_text(values) else as.character(values))
   groups <- split(seq_along(heading), match(heading, unique(heading)))
   found <- lapply(groups, function(rows) {

@@ -74,15 +74,15 @@ drawn_figure <- function(figure, answer) {
   res <- figure_dpi(figure_pixels[1], figure_pixels[2])
   alt <- figure_alt(figure)
   kind <- attr(figure, "kind of figure", exact = TRUE)
-  # Subtitle and caption stand in words on the page.
+  # Subtitle and caption stand in words on the page. What is laid out asks the device for its letters.
   figure <- with_row_marks(figure, answer$table) + ggplot2::labs(subtitle = NULL, caption = NULL)
-  built <- suppressMessages(suppressWarnings(ggplot2::ggplot_build(figure)))
-  picture <- suppressMessages(ggplot2::ggplot_gtable(built))
   ragg::agg_png(file, figure_pixels[1], figure_pixels[2], res = res)
-  marks <- tryCatch({
-    suppressMessages(grid::grid.draw(picture))
+  marks <- tryCatch(suppressMessages(suppressWarnings({
+    built <- ggplot2::ggplot_build(figure)
+    picture <- ggplot2::ggplot_gtable(built)
+    grid::grid.draw(picture)
     figure_marks(built, picture, res)
-  }, finally = grDevices::dev.off())
+  })), finally = grDevices::dev.off())
   list(png = jsonlite::base64_enc(readBin(file, "raw", file.size(file))), marks = marks, alt = alt, kind = kind)
 }
 

@@ -30,6 +30,7 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
     desk <- desk_of(facts)
     token <- if (!is_loopback(host)) new_token()
     port <- port %||% httpuv::randomPort(host = host)
+    warm_up(desk)
     app <- desk_app(desk, title %||% desk_title(desk), token, host)
     address <- sprintf("http://%s:%d/%s", if (is_loopback(host)) host else Sys.info()[["nodename"]], port,
                        if (is.null(token)) "" else paste0("?token=", token))
@@ -40,6 +41,14 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
              error = function(cnd) stop_unopened(cnd, port))
   }))
   invisible()
+}
+
+# What a process does for the first time takes long: it is done before the first reader waits for it.
+warm_up <- function(desk) {
+  tryCatch({
+    answer <- desk_answer(desk, first_state(desk$facts))
+    drawn_figure(answer_figure(answer), answer)
+  }, error = function(cnd) NULL)
 }
 
 stop_unopened <- function(cnd, port, call = caller_env()) {

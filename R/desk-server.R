@@ -25,7 +25,7 @@ new_reader <- function(desk, session) {
 begin_with <- function(me, link) {
   state <- first_state(me$desk$facts)
   if (isTRUE(grepl("[?&]inquiry=", link))) {
-    told <- tell_problem(me, state <- state_of_link(link, me$desk$facts))
+    tell_problem(me, state <- state_of_link(link, me$desk$facts))
   }
   show_state(me, state, push = FALSE)
 }
@@ -53,10 +53,12 @@ put <- function(me, ...) {
 tell_problem <- function(me, code) {
   tryCatch({
     force(code)
-    put(me, problem = "")
+    # What is wrong with a link is told until the reader acts.
+    put(me, problem = me$told %||% "")
     TRUE
   }, error = function(cnd) {
-    put(me, problem = escape(problem_with_causes(cnd)))
+    me$told <- escape(problem_with_causes(cnd))
+    put(me, problem = me$told)
     FALSE
   })
 }
@@ -118,6 +120,7 @@ desk_act <- function(me, ask) {
   if (is.null(act)) {
     return(invisible())
   }
+  me$told <- NULL
   tell_problem(me, act(me, ask))
 }
 
@@ -135,6 +138,17 @@ asked_column <- function(me, ask) {
   check_text(ask$column, "column", call = NULL)
   if (!ask$column %in% me$desk$columns$name) stop_because("column", "There is no such column.", call = NULL)
   ask$column
+}
+
+asked_day <- function(text) {
+  if (!rlang::is_string(text) || !nzchar(text)) {
+    return(NULL)
+  }
+  day <- plain_days(read_iso_days_kernel(text))
+  if (is.na(day)) {
+    stop_because("argument", c(sprintf("%s is no day.", quoted(text)), i = "Write it as 2025-01-31."), call = NULL)
+  }
+  day
 }
 
 desk_acts <- list(
@@ -168,9 +182,7 @@ desk_acts <- list(
     }
   },
   days = function(me, ask) {
-    days <- lapply(c(">=" = "from", "<=" = "until"), function(name) {
-      if (rlang::is_string(ask[[name]]) && grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", ask[[name]])) ask[[name]]
-    })
+    days <- lapply(c(">=" = "from", "<=" = "until"), function(name) asked_day(ask[[name]]))
     texts <- unlist(Map(function(operator, day) if (!is.null(day)) day_condition(operator, day), names(days), days))
     if (length(texts)) add_condition(me, "keep", unname(texts))
   },
@@ -247,7 +259,7 @@ desk_acts <- list(
     }
     renewed <- quietly(with_databases(brief_desk(read_brief(me$desk$brief$path))))
     me$desk <- list2env(as.list(renewed), parent = emptyenv())
-    me$stamps <- watched_stamps(me$desk$brief$path)
+    me$stamps <- brief_stamps(me$desk$brief)
     put(me, news = "")
     show_state(me, check_state(me$state, me$desk$facts), push = FALSE)
   }
@@ -278,13 +290,16 @@ show_lines <- function(me, lines, title) {
 
 # New sales: a word offers to take them in; nothing moves before the reader says so.
 watch_for_news <- function(me, session) {
-  me$stamps <- watched_stamps(me$desk$brief$path)
-  shiny::observe({
-    shiny::invalidateLater(3000, session)
-    now <- watched_stamps(me$desk$brief$path)
-    if (!identical(now, me$stamps)) {
+  me$stamps <- brief_stamps(me$desk$brief)
+  look <- function() {
+    if (session$isClosed()) {
+      return(invisible())
+    }
+    if (!identical(brief_stamps(me$desk$brief), me$stamps)) {
       put(me, news = list("The data have changed. ", htmltools::tags$button(type = "button", `data-act` = "renew",
                                                                             "Take the new lines in")))
     }
-  })
+    later::later(look, 3)
+  }
+  later::later(look, 3)
 }

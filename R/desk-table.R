@@ -34,16 +34,17 @@ page_rows <- function(n, page) {
 
 head_cells <- function(t, facts, about, state) {
   sorted <- unlist(if (is.null(state$table$crosstab)) state$table$sort else state$table$crosstab$order)[1]
-  cells <- vapply(facts, function(fact) {
+  heads <- if (inherits(t, "hinterfeld_totals")) short_headings(names(t), about) else names(t)
+  cells <- mapply(function(fact, head) {
     way <- if (identical(sorted, fact$name)) "ascending" else if (identical(sorted, paste0("-", fact$name))) {
       "descending"
     } else "none"
-    name <- escape(gsub("_", " ", fact$name))
+    name <- escape(gsub("_", " ", head))
     sprintf('<th scope="col"%s aria-sort="%s">%s</th>', if (is_number(fact)) ' class="number"' else "", way,
             if (is.null(about)) name else sprintf(
               '<button type="button" data-act="sort" data-column="%s">%s</button>', escape(fact$name), name
             ))
-  }, "")
+  }, facts, heads)
   sprintf("<tr>%s</tr>", paste(cells, collapse = ""))
 }
 

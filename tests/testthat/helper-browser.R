@@ -25,7 +25,7 @@ open_page <- function(address, env = parent.frame(), width = 1280) {
   at <- paste0("/session/", session$sessionId)
   withr::defer(call("DELETE", at), envir = env)
   go <- function(address) call("POST", paste0(at, "/url"), list(url = address))
-  go(if (grepl("^http:", address)) address else paste0("file://", normalizePath(address)))
+  go(if (grepl("^(http|about):", address)) address else paste0("file://", normalizePath(address)))
   list(
     # What a script returns, as R values.
     script = function(code, ...) call("POST", paste0(at, "/execute/sync"), list(script = code, args = list(...))),

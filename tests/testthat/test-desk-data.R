@@ -9,8 +9,8 @@ test_that("columns are offered with their values, and why one is not", {
 })
 
 test_that("spellings of a value stand together, and a choice of it takes all of them", {
-  book <- daybook(data.frame(day = as.Date("2026-03-02"), product = "Bowl", revenue = 1:6,
-                             status = c("paid", "Paid ", "PAID", "open", NA, "a \"b\"")), day, revenue, product)
+  book <- daybook(data.frame(day = as.Date("2026-03-02"), product = "Bowl", revenue = 1:7,
+                             status = c("paid", "Paid ", "PAID", "open", NA, "a \"b\"", "paid")), day, revenue, product)
   found <- hinterfeld:::value_choices(book, "status")
   expect_identical(found[[1]]$label, "paid")
   expect_setequal(found[[1]]$spellings, c("paid", "Paid ", "PAID"))
@@ -18,7 +18,7 @@ test_that("spellings of a value stand together, and a choice of it takes all of 
     text <- hinterfeld:::value_condition("status", values)
     hinterfeld:::restrict_by(book, list(keep = text))$columns$revenue / 100
   }
-  expect_identical(quiet(keep(found[[1]]$spellings)), c(1, 2, 3))
+  expect_identical(quiet(keep(found[[1]]$spellings)), c(1, 2, 3, 7))
   expect_identical(quiet(keep(NA)), 5)
   expect_identical(quiet(keep(c(NA, "a \"b\""))), c(5, 6))
   expect_length(hinterfeld:::value_choices(book, "status", "PAI"), 1)
