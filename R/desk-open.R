@@ -80,7 +80,7 @@ desk_title <- function(desk) {
 
 desk_app <- function(desk, title, token = NULL, host = "127.0.0.1") {
   shiny::addResourcePath("desk", system.file("desk", package = "hinterfeld", mustWork = TRUE))
-  page <- desk_page(title)
+  page <- desk_page(title, if (!is.null(desk$brief)) brief_states(desk$brief, desk$facts))
   shiny::shinyApp(function(request) {
     given <- token_response(request, token)
     why <- refused_request(request, token, host)

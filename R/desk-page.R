@@ -1,6 +1,7 @@
 # The page: the sentence, and below it the answer. All that changes is put in by the server.
 
-desk_page <- function(title) {
+# `states` are the inquiries of the brief, by name.
+desk_page <- function(title, states = list()) {
   tags <- htmltools::tags
   policy <- paste("default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;",
                   "connect-src 'self' ws: wss:; font-src 'self'; form-action 'none'; base-uri 'none'")
@@ -13,7 +14,12 @@ desk_page <- function(title) {
   )
   body <- htmltools::tagList(
     tags$a(class = "skip", href = "#answer", "Skip to the answer"),
-    tags$header(tags$h1(visible(title)), tags$p(id = "news", role = "status")),
+    tags$header(tags$h1(visible(title)), tags$p(id = "news", role = "status"), if (length(states)) tags$label(
+      tags$span(class = "quiet", "From the brief "), tags$select(`data-act` = "of-brief", tags$option(
+        value = "", "choose an inquiry"), unname(Map(function(state, name) {
+          tags$option(value = state_link(state), visible(gsub("_", " ", name)))
+        }, states, names(states))))
+    )),
     tags$main(
       tags$section(id = "inquiry", `aria-label` = "The inquiry"),
       tags$div(id = "choices", role = "dialog", `aria-label` = "Choices", tabindex = "-1", hidden = NA),
@@ -26,11 +32,9 @@ desk_page <- function(title) {
       tags$div(id = "notes")
     ),
     tags$footer(
-      tags$div(class = "marking", tags$span(class = "quiet", "Highlight "), lapply(
-        c(none = "nothing", up = "what rose", down = "what fell", best = "the best three"), identity
-      ) |> (function(words) Map(function(value, label) {
-        tags$button(type = "button", `data-act` = "mark", `data-rows` = value, label)
-      }, names(words), words))(), tags$label(" or ", tags$input(type = "search", id = "mark-text",
+      tags$div(class = "marking", tags$span(class = "quiet", "Highlight "), lapply(names(mark_words), function(rows) {
+        tags$button(type = "button", `data-act` = "mark", `data-rows` = rows, mark_words[[rows]])
+      }), tags$label(" or ", tags$input(type = "search", id = "mark-text",
                                                                 `aria-label` = "Highlight rows that hold this text"))),
       tags$div(class = "out", tags$span(class = "quiet", "Take "), lapply(
         c("csv", "xlsx", "parquet", "png", "svg"), function(kind) {
@@ -49,3 +53,5 @@ desk_page <- function(title) {
     document_ = TRUE, head = htmltools::tagList(head), body = body
   )
 }
+
+mark_words <- c(none = "nothing", up = "what rose", down = "what fell", best = "the best three")

@@ -251,7 +251,7 @@ desk_acts <- list(
   link = function(me, ask) {
     check_text(ask$link, "link", call = NULL)
     show_state(me, if (grepl("inquiry=", ask$link)) state_of_link(ask$link, me$desk$facts) else
-      first_state(me$desk$facts), push = FALSE)
+      first_state(me$desk$facts), push = isTRUE(ask$push))
   },
   renew = function(me, ask) {
     if (is.null(me$desk$brief)) {

@@ -14,7 +14,12 @@ most_link <- 20000L
 
 # As JSON has it: what came by a link and what was chosen are the same.
 plain_state <- function(state) {
-  state$table <- Filter(Negate(is.null), state$table[intersect(desk_keys, names(state$table))])
+  table <- Filter(Negate(is.null), state$table[intersect(desk_keys, names(state$table))])
+  # A brief may write one alone, or leave revenue unsaid.
+  table$measures <- table$measures %||% "revenue"
+  lists <- intersect(c("by", "every", "measures", "keep", "leave_out", "sort"), names(table))
+  table[lists] <- lapply(table[lists], as.list)
+  state$table <- table[intersect(desk_keys, names(table))]
   if (length(state$within) == 0) state$within <- NULL
   jsonlite::parse_json(state_text(Filter(Negate(is.null), state)))
 }

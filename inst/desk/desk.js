@@ -65,8 +65,9 @@
   // Below what opened it, inside the window.
   function place(el) {
     const at = opener && opener.isConnected ? opener.getBoundingClientRect() : { left: 16, bottom: 80 };
-    const width = Math.min(440, window.innerWidth - 24);
-    el.style.left = Math.max(12, Math.min(at.left, window.innerWidth - width - 12)) + "px";
+    const room = document.documentElement.clientWidth;
+    const width = Math.min(440, room - 24);
+    el.style.left = Math.max(12, Math.min(at.left, room - width - 12)) + "px";
     const below = Math.min(at.bottom + 6, Math.max(12, window.innerHeight - 340));
     el.style.top = below + "px";
     el.style.maxHeight = Math.max(260, window.innerHeight - below - 16) + "px";
@@ -189,6 +190,11 @@
   document.addEventListener("change", (event) => {
     const el = event.target;
     if (el.dataset.act === "values") { ask("values", { column: el.value }); return; }
+    if (el.dataset.act === "of-brief") {
+      if (el.value) ask("link", { link: el.value, push: true });
+      el.value = "";
+      return;
+    }
     if (el.dataset.act === "row-split") { if (el.value) ask("row-split", { column: el.value }); return; }
     if (el.id === "mark-text" || el.dataset.act) return;
     const form = el.closest("form[data-part]");
