@@ -24,7 +24,8 @@
 #'   [measures]. [as_brief()] writes the entry of a table made in R.
 #' * `figures`: each by its name: `draw`, which figure (`trend` is [figure_trend()]), `table`, and the figure's
 #'   arguments.
-#' * `report`: `file`, `title`, `words` (Markdown), `sections` and the columns to report by; see [sales_report()].
+#' * `report`: `file`, `title`, `words` (Markdown), `sections`, `switch` and the columns to report by; see
+#'   [sales_report()].
 #' * `outputs`: `folder`, the formats of `tables` and `figures`, and `workbook`, one with all tables.
 #'
 #' The form is described once more, for programs, by the JSON Schema in

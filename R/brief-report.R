@@ -51,6 +51,7 @@ write_report <- function(facts, brief, path, tables, figures) {
     places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
     outline = if (!is.null(report$outline)) brief_path(brief, report$outline)
   )
+  context$switch <- switch_contexts(context, report$switch, call = NULL)
   sections <- report$sections %||% as.list(names(report_sections))
   sections <- lapply(seq_along(sections), function(i) {
     if (is.list(sections[[i]])) own_section(sections[[i]], i, tables, figures) else sections[[i]]

@@ -53,7 +53,6 @@ body_rows <- function(t, rows, facts, about, marked) {
   totals <- if (is.null(about)) rep(FALSE, length(rows)) else total_rows(t)[rows]
   cells <- Map(function(values, fact) {
     html <- html_cells(values, fact, calendar_of(t), about$added[[fact$name]]$part)
-    html <- gsub("(>|&nbsp;)-(?=[0-9])", "\\1\u2212", html, perl = TRUE)
     sub("<td", sprintf('<td role="gridcell" tabindex="-1" data-column="%s"', escape(fact$name)), html, fixed = TRUE)
   }, as.list(x), facts)
   class <- trimws(paste(ifelse(totals, "total", ""), ifelse(marked, "marked", "")))

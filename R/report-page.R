@@ -21,6 +21,7 @@ report_page <- function(sections, title, words, book) {
     tags$a(class = "skip", href = "#headings", "Skip to the contents"),
     tags$header(tags$h1(title), tags$p(class = "span", visible(book_words(book)))),
     tags$nav(id = "headings", `aria-label` = "Contents",
+             switch_element(sections),
              tags$details(open = NA, tags$summary("Contents"), tags$ol(contents))),
     tags$main(if (!is.null(words)) words_element(words), lapply(sections, section_element)),
     tags$footer(tags$p(made)),
@@ -49,7 +50,12 @@ section_element <- function(section) {
   tags <- htmltools::tags
   heading <- paste0(section$id, "-heading")
   tags$section(id = section$id, `aria-labelledby` = heading, tags$h2(id = heading, visible(section$heading)),
-               lapply(section$blocks, block_element))
+               if (length(section$variants)) {
+               list(tags$div(class = "variant", `data-variant` = "", lapply(section$blocks, block_element)),
+                    variants_elements(section))
+             } else {
+               lapply(section$blocks, block_element)
+             })
 }
 
 block_element <- function(block) {
@@ -66,17 +72,34 @@ words_element <- function(words) {
   htmltools::tags$div(class = "words", htmltools::HTML(html_words(words)))
 }
 
-# Pixels for screens of twice the density.
+# Pixels for screens of twice the density. The note below the picture is told in a short line, and whole on demand.
 html_figure <- function(figure) {
   file <- tempfile(fileext = ".png")
   on.exit(unlink(file))
-  write_png(figure, file, 1920, 1200)
+  note <- figure$labels$caption
+  alt <- figure_alt(figure)
+  write_png(figure + ggplot2::labs(caption = NULL), file, 1920, 1200)
   image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
-  picture <- htmltools::tags$img(width = "1280", height = "800", alt = visible(figure_alt(figure)),
-                                 src = paste0("data:image/png;base64,", gsub("[\r\n]", "", image)))
-  html_of(htmltools::tags$figure(htmltools::tags$div(class = "scroll", tabindex = "0", role = "region",
-                                                     `aria-label` = visible(figure_title(figure)), picture),
-                                 pages_note(figure)))
+  tags <- htmltools::tags
+  picture <- tags$img(width = "1280", height = "800", alt = visible(alt),
+                      src = paste0("data:image/png;base64,", gsub("[\r\n]", "", image)))
+  html_of(tags$figure(tags$div(class = "scroll", tabindex = "0", role = "region",
+                               `aria-label` = visible(figure_title(figure)), picture), figure_line(note),
+                      pages_note(figure)))
+}
+
+# The first sentence of a figure's note; the rest opens.
+figure_line <- function(note) {
+  note <- trimws(gsub("[[:space:]]+", " ", note %||% ""))
+  if (!nzchar(note)) {
+    return(NULL)
+  }
+  tags <- htmltools::tags
+  first <- regmatches(note, regexpr("^.*?[.](?= |$)", note, perl = TRUE))
+  if (length(first) == 0 || nchar(first) > 110) first <- paste0(shorten(note, 100))
+  rest <- trimws(substring(note, nchar(first) + 1))
+  if (!startsWith(note, first)) rest <- note
+  tags$figcaption(visible(first), if (nzchar(rest)) tags$details(tags$summary("More"), tags$p(visible(rest))))
 }
 
 # The report shows the first page of a figure, and tells what is on the others.
@@ -106,7 +129,7 @@ card_element <- function(card) {
     tags$p(class = "change none", "no comparison")
   } else {
     way <- if (card$pct > 0) "more" else if (card$pct < 0) "less" else "none"
-    tags$p(class = paste("change", way), tags$strong(percent_text(card$pct, signed = TRUE), .noWS = "outside"),
+    tags$p(class = paste("change", way), tags$strong(sub("-", "\u2212", percent_text(card$pct, signed = TRUE), fixed = TRUE), .noWS = "outside"),
            paste(" from", card$before))
   }
   tags$li(

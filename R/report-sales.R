@@ -19,6 +19,9 @@
 #' @param sections Text: which sections, in which order, of `"headline"`, `"trend"`, `"change"`, `"best_sellers"`,
 #'   `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All by
 #'   default.
+#' @param switch Text: `"region"`, `"category"` or `"year"`: trend, change, best sellers, Pareto classes, the running year
+#'   and the crosstab are made once more for each of at most 12 values (a year as it stood at its end), and the reader
+#'   chooses among them in the page. `NULL` for no choice.
 #' @param ... The arguments for a daybook; none for a brief, which says them itself.
 #' @return `path`, invisibly.
 #' @section Errors: `hinterfeld_error_file` for a path that is no HTML file or has no folder, `hinterfeld_error_column`
@@ -47,8 +50,9 @@ sales_report.default <- function(x, path, ...) {
 sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance", words = NULL, category = "category",
                                             region = "region",
                                             place = NULL, catalogue = NULL, places = NULL, outline = NULL,
-                                            sections = NULL, ...) {
+                                            sections = NULL, switch = NULL, ...) {
   rlang::check_dots_empty()
+  check_choice(switch, "switch", switch_choices, none = TRUE)
   check_text(title, "title")
   check_text(words, "words", none = TRUE)
   check_report_path(path)
@@ -65,6 +69,7 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   columns <- report_columns(x, list(category = category, region = region, place = place), given)
   context <- list(book = x, headline = x, columns = columns, catalogue = catalogue, places = places, outline = outline,
                   may_lack = !asked && inherits(x, "hinterfeld_tally"))
+  context$switch <- switch_contexts(context, switch)
   in_plain_session(write_report_page(as.list(sections), context, title, words, path))
   invisible(path)
 }
@@ -88,8 +93,9 @@ make_section <- function(name, context) {
     say("section", sprintf("The report has no section \"%s\": %s", name, rlang::cnd_header(cnd)))
     NULL
   }
-  tryCatch(quietly_without_years(report_sections[[name]](context)), hinterfeld_error_facts = lacks,
+  made <- tryCatch(quietly_without_years(report_sections[[name]](context)), hinterfeld_error_facts = lacks,
            hinterfeld_error_column = lacks, hinterfeld_error_argument = lacks)
+  with_variants(made, name, context)
 }
 
 # That several years are added together is said in the report itself.

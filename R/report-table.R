@@ -58,6 +58,7 @@ html_heading <- function(fact) {
 html_cells <- function(values, fact, calendar, part) {
   text <- escape(shown_text(values, fact, calendar))
   if (identical(part, "comparable")) text <- gsub("_", " ", text)
+  if (is_number(fact)) text <- sub("^-", "\u2212", text)
   text[is.na(values)] <- "&ndash;"
   value <- if (is_number(fact)) plain_columns_text(values, fact) else as.character(values)
   value[is.na(values)] <- ""

@@ -41,5 +41,11 @@
     var input = box.querySelector("input");
     if (input) input.addEventListener("input", function () { filter(box); });
   });
+  var choice = document.getElementById("switch");
+  if (choice) choice.addEventListener("change", function () {
+    document.querySelectorAll(".variant").forEach(function (part) {
+      part.hidden = part.getAttribute("data-variant") !== choice.value;
+    });
+  });
   if (window.matchMedia("(max-width: 60rem)").matches) document.querySelector("nav details").removeAttribute("open");
 })();

@@ -160,5 +160,14 @@ test_that("a figure of pages shows the first and tells what is on the others", {
   html <- hinterfeld:::html_figure(figure_ranking(t, n = 1))
   expect_match(html, "<figcaption>The first of 3 pages. On the others: ")
   expect_match(html, "Lodewick")
-  expect_no_match(hinterfeld:::html_figure(figure_trend(totals(kilnmoor_book(), every = "year"))), "figcaption")
+  expect_no_match(hinterfeld:::html_figure(figure_trend(totals(kilnmoor_book(), every = "year"))), "On the others")
+})
+
+test_that("below a figure stands one short line, and the rest of its note opens", {
+  figure <- figure_trend(totals(kilnmoor_book(), every = "month"), caption = "First sentence. Second one.")
+  html <- hinterfeld:::html_figure(figure)
+  expect_match(gsub("\n *", "", html), "<figcaption>First sentence.<details><summary>More</summary><p>Second one.</p>",
+               fixed = TRUE)
+  long <- hinterfeld:::html_of(hinterfeld:::figure_line(strrep("word ", 60)))
+  expect_lt(nchar(sub("<details>.*$", "", long)), 130)
 })
