@@ -84,7 +84,7 @@ spread_totals <- function(answer, how) {
   fill <- answer$inquiry$fill && !all(how$of %in% names(answer$inquiry$measures))
   found <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), fill = fill, as_given = TRUE)
   added <- added_cells(answer, found, how$of)
-  if (length(added$level) > length(found$level)) found <- grown_rows(found, added, split %in% answer$everys)
+  if (length(added$grown$level) > length(found$level)) found <- grown_rows(found, added$grown, split %in% answer$everys)
   at <- list(rows = margin_rows(found, how$rows, how$columns, how$margins),
              columns = margin_rows(found, how$columns, how$rows, how$margins))
   labels <- choose_labels(found$keys, lapply(found$codes, function(code) code[unlist(at)]))
@@ -130,22 +130,32 @@ added_cells <- function(answer, found, of) {
     return(list())
   }
   first <- retotal(answer, found$names, subtotals = crosstab_levels_of(found), fill = answer$inquiry$fill)
-  t <- replay(first, answer$inquiry$steps)
-  codes <- row_codes(t)
+  steps <- answer$inquiry$steps
+  t <- replay(first, steps)
+  # A pick that left every row has put the subtotals away, which a row that a change has added needs.
+  picks <- vapply(steps, function(step) step$kind %in% pick_kinds, NA)
+  whole <- if (any(picks)) replay(first, steps[!picks]) else t
   shown <- answer_of(t)
   names <- names_of(shown, wanted)
-  # The same levels, in the order that they have here.
+  list(
+    answer = replace(shown, "facts", list(NULL)), codes = placed_rows(t, found)$codes,
+    grown = c(placed_rows(whole, found), list(
+      measures = lapply(names_of(answer_of(whole), names(found$measures)), function(name) derive_values(whole, name)$values)
+    )),
+    values = stats::setNames(as.list(t)[names], wanted),
+    about = stats::setNames(lapply(shown$columns[names], function(column) c(column, list(adds_up = FALSE))), wanted)
+  )
+}
+
+# The codes and the level of each row of a table, with keys and levels in the order that they have here.
+placed_rows <- function(t, found) {
+  codes <- row_codes(t)
+  shown <- answer_of(t)
   level <- vapply(shown$levels, function(level) {
     split <- match(ids_of(shown, level$columns), found$names)
     Position(function(own) setequal(own$split, split), found$levels)
   }, 0L)
-  list(
-    answer = replace(shown, "facts", list(NULL)), codes = codes$keys[match(found$names, ids_of(shown, shown$keys))],
-    level = level[codes$level],
-    measures = lapply(names_of(shown, names(found$measures)), function(name) derive_values(t, name)$values),
-    values = stats::setNames(as.list(t)[names], wanted),
-    about = stats::setNames(lapply(shown$columns[names], function(column) c(column, list(adds_up = FALSE))), wanted)
-  )
+  list(codes = codes$keys[match(found$names, ids_of(shown, shown$keys))], level = level[codes$level])
 }
 
 # With the rows that a change has added for what is gone.

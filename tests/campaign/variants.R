@@ -101,7 +101,7 @@ vary <- function(made, chain, base, most = 2) {
                      toString(utils::head(all.equal(base$table, other$table), 2))))
     }
   }
-  pick(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains, spread_again))(
+  pick(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains, spread_again, on_the_desk))(
     made, chain, base
   )
 }
@@ -193,6 +193,48 @@ asked_again <- function(made, chain) {
   place$t <- quiet_eval(quote(brief_table(book, spec, NULL)), rlang::env(place, spec = spec))
   if (!identical(place$t, first)) paste("another table by its brief:",
                                         toString(utils::head(all.equal(first, place$t), 2)))
+}
+
+# The desk answers the same inquiry with the identical table, by way of its link, and what it says of a row is that row:
+# only these lines, and all but these.
+on_the_desk <- function(made, chain, base) {
+  if (any(vapply(chain, function(move) move$kind %in% c("cut", "note", "plain"), NA))) return(NULL)
+  place <- tryCatch(moved(made, chain), hinterfeld_error = function(cnd) NULL)
+  if (!inherits(place$t, "hinterfeld_totals")) return(NULL)
+  text <- paste(quiet_eval(quote(as_brief(inquiry_of(t), "shown")), place), collapse = "\n")
+  spec <- yaml::yaml.load(text, handlers = hinterfeld:::yaml_handlers, eval.expr = FALSE)$tables$shown
+  if (!is.null(spec$headings)) return(NULL)
+  book <- place$book
+  inside <- rlang::env(asNamespace("hinterfeld"), spec = spec, book = book)
+  answer <- quiet_eval(quote({
+    desk <- new_desk(book)
+    state <- new_state(spec, within_of(spec))
+    desk_answer(desk, state_of_link(state_link(state), book))
+  }), inside)
+  if (!identical(answer$table, place$t)) {
+    return(paste("another table on the desk:", toString(utils::head(all.equal(place$t, answer$table), 2))))
+  }
+  if (nrow(answer$table) == 0) return(NULL)
+  inside$answer <- answer
+  inside$row <- sample(nrow(answer$table), 1)
+  quiet_eval(quote(html_of(htmltools::tagList(sentence_tags(answer$state, desk), answer_table_tags(answer),
+                                              row_menu(answer, desk, row), aside_tags(desk, answer)))), inside)
+  behind <- tryCatch(nrow(quiet_eval(quote(lines_behind(answer$table, row)), inside)),
+                     hinterfeld_error_argument = function(cnd) NULL)
+  texts <- quiet_eval(quote(row_conditions(answer, row)), inside)
+  if (is.null(behind) || length(texts) == 0) return(NULL)
+  left <- function(rules) {
+    tryCatch({
+      for (rule in rules) book <- quiet_eval(quote(restrict_by(book, rule)), rlang::env(inside, rule = rule, book = book))
+      book$lines
+    }, hinterfeld_error_no_lines = function(cnd) 0L)
+  }
+  only <- left(lapply(texts, function(text) list(keep = text)))
+  rest <- left(list(list(leave_out = paste(texts, collapse = " & "))))
+  if (only != behind || only + rest != book$lines) {
+    sprintf("a row of %d lines has %d by its conditions, and %d of %d are left without: %s", behind, only, rest,
+            book$lines, toString(texts))
+  }
 }
 
 # A tally of days that was merged of chunks, and read from a file, answers as the lines do: the table and all of its

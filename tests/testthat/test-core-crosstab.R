@@ -198,3 +198,14 @@ test_that("rows are sorted and picked by any column, totals stay, and the inquir
     best_sellers(x, n = 2, of = "Valley")
   })
 })
+
+test_that("rows of what is gone stand in a crosstab of changes, also where the best that are all were picked", {
+  lines <- data.frame(day = as.Date(c("2022-07-15", "2023-07-20")), product = c("a", "b"), revenue = c(5, 7))
+  t <- add_change(totals(daybook(lines, day, revenue, product), by = product, every = "week"), align = "weekday")
+  picked <- best_sellers(t, n = 3, within = week)
+  expect_identical(nrow(picked), nrow(t))
+  whole <- crosstab(t, week, product, of = "revenue_change")
+  x <- crosstab(picked, week, product, of = "revenue_change")
+  expect_identical(x$week, whole$week)
+  expect_identical(x[c("a", "b")] |> as.data.frame() |> head(-1), whole[c("a", "b")] |> as.data.frame() |> head(-1))
+})
