@@ -128,7 +128,8 @@ part_choices <- list(
                slow_sellers = "the slowest only")
     htmltools::tagList(
       lapply(names(kinds), function(kind) {
-        refused <- why %||% (if (grid && kind %in% c("rank", "slow_sellers")) "not in a table with columns across")
+        refused <- why %||% (if (grid && kind %in% c("rank", "slow_sellers")) "not in a table with columns across") %||%
+          (if (grid && length(state$table$crosstab$rows) > 1) "only of rows that do not stand in groups")
         choice("radio", "rank", kind, kinds[[kind]], kind == now, why = if (kind != "none") refused)
       }),
       count_input("n", "How many", given$n %||% 5L),

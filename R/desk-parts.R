@@ -308,7 +308,8 @@ settled_grid <- function(table, split) {
   shown <- c(intersect(unlist(grid$of), known), intersect(shares, known), known)[1]
   same <- identical(unlist(grid$rows), rows) && identical(unlist(grid$columns), columns) &&
     identical(unlist(grid$of), shown)
-  best <- if (!is.null(grid$best)) list(n = grid$best$n)
+  # Rows that stand in groups have no best of all.
+  best <- if (!is.null(grid$best) && length(rows) == 1) list(n = grid$best$n)
   Filter(Negate(is.null), list(rows = as.list(rows), columns = as.list(columns), of = as.list(shown), margins = TRUE,
                                order = if (same) grid$order, best = best))
 }

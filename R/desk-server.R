@@ -70,7 +70,7 @@ show_state <- function(me, state, push = TRUE) {
   version <- me$version
   me$page <- 1L
   put(me, inquiry = sentence_tags(state, me$desk))
-  me$session$sendCustomMessage("desk-link", list(link = state_link(state), push = push))
+  me$session$sendCustomMessage("desk-link", list(link = state_link(state), push = push, version = version))
   me$session$sendCustomMessage("desk-busy", TRUE)
   later_for(me, version, 0.02, function() show_answer(me, version))
 }

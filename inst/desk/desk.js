@@ -7,7 +7,6 @@
   const dialogs = ["choices", "lines"];
   let opener = null;      // what is to have the focus again when a dialog is closed
   let pointed = null;
-  let settled = 0;
 
   function ask(act, more) {
     Shiny.setInputValue("ask", Object.assign({ act: act }, more || {}), { priority: "event" });
@@ -262,13 +261,14 @@
   function begin() {
     Shiny.addCustomMessageHandler("desk-put", (parts) => { for (const id of Object.keys(parts)) put(id, parts[id]); });
     Shiny.addCustomMessageHandler("desk-busy", (busy) => { byId("answer").setAttribute("aria-busy", busy ? "true" : "false"); });
-    Shiny.addCustomMessageHandler("desk-settled", (version) => { settled = version; document.body.dataset.settled = version; });
+    Shiny.addCustomMessageHandler("desk-settled", (version) => { document.body.dataset.settled = version; });
     Shiny.addCustomMessageHandler("desk-mark", (rows) => {
       document.querySelectorAll('[data-act="mark"]').forEach((b) => b.setAttribute("aria-pressed", String(b.dataset.rows === rows)));
     });
     Shiny.addCustomMessageHandler("desk-link", (to) => {
       for (const name of Object.keys(order)) delete order[name];
       pointed = null;
+      document.body.dataset.asked = to.version;
       if (to.push && to.link !== window.location.search) window.history.pushState(null, "", to.link);
       else window.history.replaceState(null, "", to.link);
     });

@@ -38,16 +38,18 @@ serve_desk <- function(..., env = parent.frame()) {
 # The page of a desk in a browser: what it shows, and what a reader does.
 read_desk <- function(address, env = parent.frame(), width = 1280) {
   page <- open_page(address, env, width)
-  seen <- 0
+  seen <- ""
+  # Until the page has asked for something new (for what changes nothing it does not), and then until all of it stands.
   settled <- function() {
-    for (try in 1:300) {
-      now <- as.numeric(page$script("return Number(document.body.dataset.settled || 0)"))
-      busy <- page$script("return document.getElementById('answer').getAttribute('aria-busy')")
-      failed <- page$script("return !document.getElementById('problem').hidden")
-      if (now > seen || failed && busy == "false") break
+    state <- "const d = document.body.dataset; return [d.asked || '', d.settled || '',
+      document.getElementById('answer').getAttribute('aria-busy'), document.getElementById('problem').innerText];"
+    for (try in 1:400) {
+      now <- unlist(page$script(state))
+      new <- now[1] != seen || try > 40
+      if (new && nzchar(now[1]) && (now[1] == now[2] || now[3] == "false" && nzchar(now[4]))) break
       Sys.sleep(0.05)
     }
-    seen <<- now
+    seen <<- now[1]
   }
   settled()
   until <- function(code) {

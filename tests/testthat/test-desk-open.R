@@ -52,7 +52,6 @@ test_that("the page answers choices with the numbers of the core, from both ends
     if (offered == 0) next
     page$script("const all = Array.from(document.querySelectorAll('#choices input:not([disabled])')).filter(i =>
                  i.type !== 'number'); all[arguments[0]].click(); return true;", sample(offered, 1) - 1)
-    Sys.sleep(0.2)
     page$settled()
     if (page$text("problem") == "") {
       as_asked()
