@@ -140,7 +140,9 @@ added_cells <- function(answer, found, of) {
   list(
     answer = replace(shown, "facts", list(NULL)), codes = placed_rows(t, found)$codes,
     grown = c(placed_rows(whole, found), list(
-      measures = lapply(names_of(answer_of(whole), names(found$measures)), function(name) derive_values(whole, name)$values)
+      measures = lapply(names_of(answer_of(whole), names(found$measures)), function(name) {
+        derive_values(whole, name)$values
+      })
     )),
     values = stats::setNames(as.list(t)[names], wanted),
     about = stats::setNames(lapply(shown$columns[names], function(column) c(column, list(adds_up = FALSE))), wanted)

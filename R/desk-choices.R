@@ -146,9 +146,17 @@ part_choices <- list(
     given <- step_given(state, "share")
     grid <- state$table$crosstab
     within <- unlist(given$within)
-    now <- if (is.null(given)) "none" else if (length(within) == 0) "all" else if (setequal(within, unlist(grid$rows))) {
+    now <- if (is.null(given)) {
+      "none"
+    } else if (length(within) == 0) {
+      "all"
+    } else if (setequal(within, unlist(grid$rows))) {
       "row"
-    } else if (setequal(within, unlist(grid$columns))) "column" else "within"
+    } else if (setequal(within, unlist(grid$columns))) {
+      "column"
+    } else {
+      "within"
+    }
     no_scope <- if (length(state$within) == 0 && length(state$table$every) == 0) "choose what it stands within first"
     htmltools::tagList(
       choice("radio", "share", "none", "no shares", now == "none"),
@@ -256,13 +264,17 @@ counts_choices <- function(state, desk) {
   columns <- desk$columns[is.na(desk$columns$why), ]
   htmltools::tagList(
     tags$ul(class = "words", word("keep"), word("leave_out")),
-    field_group("Days", tags$label("from ", tags$input(type = "text", name = "from", placeholder = span[1], size = 10)), " ",
-                tags$label("until ", tags$input(type = "text", name = "until", placeholder = span[2], size = 10)), " ",
+    field_group("Days", day_input("from", span[1]), " ", day_input("until", span[2]), " ",
                 tags$button(type = "button", `data-act` = "days", "Only these days")),
     field_group("Values", tags$label("Column ", tags$select(name = "column", `data-act` = "values", tags$option(
       value = "", "choose one"), lapply(columns$name, function(name) tags$option(value = name, gsub("_", " ", name))))),
       tags$div(id = "values", `aria-live` = "polite"))
   )
+}
+
+day_input <- function(name, example) {
+  tags <- htmltools::tags
+  tags$label(paste0(name, " "), tags$input(type = "text", name = name, placeholder = example, size = 10))
 }
 
 values_choices <- function(desk, column, search = "") {

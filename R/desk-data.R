@@ -29,7 +29,10 @@ column_choices <- function(facts) {
 
 # The exact columns, which can be totalled.
 facts_numbers <- function(facts) {
-  if (inherits(facts, "hinterfeld_tally")) c(setdiff(names(facts$measures), "lines"), "lines") else names(facts$decimals)
+  if (!inherits(facts, "hinterfeld_tally")) {
+    return(names(facts$decimals))
+  }
+  c(setdiff(names(facts$measures), "lines"), "lines")
 }
 
 # The distinct values of a column, spellings of one value together, commonest first: label, spellings, lines. Those that
@@ -165,5 +168,8 @@ condition_values <- function(expr) {
   listed <- rlang::is_call(expr, c("%in%", "=="), n = 2) && is.symbol(expr[[2]]) &&
     (rlang::is_atomic(expr[[3]]) || rlang::is_call(expr[[3]], "c") && all(vapply(as.list(expr[[3]])[-1],
                                                                                  rlang::is_atomic, NA)))
-  if (listed) list(column = as.character(expr[[2]]), values = unlist(as.list(expr[[3]])[if (is.call(expr[[3]])) -1 else 1]))
+  if (listed) {
+    values <- as.list(expr[[3]])
+    list(column = as.character(expr[[2]]), values = unlist(if (is.call(expr[[3]])) values[-1] else values))
+  }
 }

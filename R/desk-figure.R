@@ -106,12 +106,13 @@ with_row_marks <- function(figure, t) {
   figure
 }
 
+marked_shapes <- c("GeomRect", "GeomBar", "GeomCol", "GeomTile", "GeomSegment", "GeomPoint", "GeomLine")
+
 figure_marks <- function(built, picture, res) {
   shapes <- vapply(built$plot$layers, function(layer) class(layer$geom)[1], "")
   marked <- which(vapply(built$data, function(data) "mark" %in% names(data), NA))
   # One mark for a row: its bar, else its point, else where its line stands.
-  order <- marked[order(match(shapes[marked], c("GeomRect", "GeomBar", "GeomCol", "GeomTile", "GeomSegment", "GeomPoint",
-                                                "GeomLine")))]
+  order <- marked[order(match(shapes[marked], marked_shapes))]
   if (length(order) == 0) {
     return(NULL)
   }
@@ -151,7 +152,8 @@ figure_tags <- function(drawn, answer) {
   buttons <- if (!is.null(marks)) {
     names <- vapply(marks$row, function(row) row_name(answer, row), "")
     htmltools::HTML(paste(sprintf(
-      '<button type="button" class="mark%s" data-row="%d" tabindex="%d" aria-label="%s" style="left:%.2f%%;top:%.2f%%;width:%.2f%%;height:%.2f%%"></button>',
+      paste0('<button type="button" class="mark%s" data-row="%d" tabindex="%d" aria-label="%s" ',
+             'style="left:%.2f%%;top:%.2f%%;width:%.2f%%;height:%.2f%%"></button>'),
       ifelse(marked[marks$row], " marked", ""), marks$row, ifelse(seq_along(marks$row) == 1, 0L, -1L), escape(names),
       marks$left, marks$top, marks$width, marks$height
     ), collapse = ""))
@@ -160,10 +162,12 @@ figure_tags <- function(drawn, answer) {
     tags$figure(tags$div(class = "picture", tags$img(alt = visible(drawn$alt), width = figure_pixels[1],
                                                      height = figure_pixels[2],
                                                      src = paste0("data:image/png;base64,", drawn$png)), buttons)),
-    if (length(kinds) > 1) tags$p(class = "kinds", tags$span(class = "quiet", "Drawn as "), lapply(kinds, function(kind) {
-      list(tags$button(type = "button", `data-act` = "figure", `data-figure` = kind,
-                       `aria-pressed` = if (kind == drawn$kind) "true" else "false", kind), " ")
-    }))
+    if (length(kinds) > 1) {
+      tags$p(class = "kinds", tags$span(class = "quiet", "Drawn as "), lapply(kinds, function(kind) {
+        list(tags$button(type = "button", `data-act` = "figure", `data-figure` = kind,
+                         `aria-pressed` = if (kind == drawn$kind) "true" else "false", kind), " ")
+      }))
+    }
   )
 }
 

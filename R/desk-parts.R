@@ -85,7 +85,8 @@ part_changes <- list(
     kind <- given$rank
     within <- scope_columns(state, isTRUE(given$each))
     ties <- if (!identical(given$ties, "standard")) given$ties
-    state$table <- step_in_table(state$table, "rank", if (kind == "rank") Filter(length, list(within = within, ties = ties)))
+    rank <- if (kind == "rank") Filter(length, list(within = within, ties = ties))
+    state$table <- step_in_table(state$table, "rank", rank)
     state$table$pick <- NULL
     state$table$crosstab$best <- NULL
     n <- if (is.numeric(given$n) && given$n >= 1) as.integer(min(given$n, 1000)) else 5L

@@ -1,4 +1,5 @@
-# What a desk shows, as plain data: an inquiry as a brief writes it, and how it is looked at. A link is the same as text.
+# What a desk shows, as plain data: an inquiry as a brief writes it, and how it is looked at. A link is the same as
+# text.
 
 # table   the inquiry: a table of a brief
 # within  the columns inside which ranks and shares start afresh, among the first that split

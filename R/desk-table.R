@@ -76,7 +76,9 @@ lines_tags <- function(lines, title, page = 1L, decimals = NULL) {
     ifelse(is.na(values), "&ndash;", escape(sub("^-(?=[0-9])", "\u2212", shown, perl = TRUE)))
   }, x, names(x))
   number <- vapply(x, function(values) is.numeric(values) && !inherits(values, "Date"), NA)
-  cells <- Map(function(text, number) sprintf("<td%s>%s</td>", if (number) ' class="number"' else "", text), text, number)
+  cells <- Map(function(text, number) {
+    sprintf("<td%s>%s</td>", if (number) ' class="number"' else "", text)
+  }, text, number)
   turn <- function(to, label, off) {
     tags$button(type = "button", `data-act` = "lines-page", `data-page` = to, disabled = if (off) NA, label)
   }

@@ -129,7 +129,8 @@ card_element <- function(card) {
     tags$p(class = "change none", "no comparison")
   } else {
     way <- if (card$pct > 0) "more" else if (card$pct < 0) "less" else "none"
-    tags$p(class = paste("change", way), tags$strong(sub("-", "\u2212", percent_text(card$pct, signed = TRUE), fixed = TRUE), .noWS = "outside"),
+    pct <- sub("-", "\u2212", percent_text(card$pct, signed = TRUE), fixed = TRUE)
+    tags$p(class = paste("change", way), tags$strong(pct, .noWS = "outside"),
            paste(" from", card$before))
   }
   tags$li(

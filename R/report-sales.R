@@ -19,9 +19,9 @@
 #' @param sections Text: which sections, in which order, of `"headline"`, `"trend"`, `"change"`, `"best_sellers"`,
 #'   `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All by
 #'   default.
-#' @param switch Text: `"region"`, `"category"` or `"year"`: trend, change, best sellers, Pareto classes, the running year
-#'   and the crosstab are made once more for each of at most 12 values (a year as it stood at its end), and the reader
-#'   chooses among them in the page. `NULL` for no choice.
+#' @param switch Text: `"region"`, `"category"` or `"year"`: trend, change, best sellers, Pareto classes, the running
+#'   year and the crosstab are made once more for each of at most 12 values (a year as it stood at its end), and the
+#'   reader chooses among them in the page. `NULL` for no choice.
 #' @param ... The arguments for a daybook; none for a brief, which says them itself.
 #' @return `path`, invisibly.
 #' @section Errors: `hinterfeld_error_file` for a path that is no HTML file or has no folder, `hinterfeld_error_column`

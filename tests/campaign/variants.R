@@ -101,9 +101,9 @@ vary <- function(made, chain, base, most = 2) {
                      toString(utils::head(all.equal(base$table, other$table), 2))))
     }
   }
-  pick(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains, spread_again, on_the_desk))(
-    made, chain, base
-  )
+  once_more <- pick(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains,
+                         spread_again, on_the_desk))
+  once_more(made, chain, base)
 }
 
 # A month with its year is a month: the same rows with the same numbers, whatever was added to them.
@@ -225,7 +225,9 @@ on_the_desk <- function(made, chain, base) {
   if (is.null(behind) || length(texts) == 0) return(NULL)
   left <- function(rules) {
     tryCatch({
-      for (rule in rules) book <- quiet_eval(quote(restrict_by(book, rule)), rlang::env(inside, rule = rule, book = book))
+      for (rule in rules) {
+        book <- quiet_eval(quote(restrict_by(book, rule)), rlang::env(inside, rule = rule, book = book))
+      }
       book$lines
     }, hinterfeld_error_no_lines = function(cnd) 0L)
   }

@@ -127,3 +127,17 @@ random_choice <- function(state, columns) {
   if (part == "drop" && length(state$table[[verb]]) == 0) random_choice(state, columns) else list(part = part,
                                                                                                    given = given)
 }
+
+# Texts that are seen with less contrast than 4.5 (WCAG 2.2, 1.4.3; 3 for large ones), as a script for the browser.
+faint_texts <- "
+  const light = c => { const v = c / 255; return v <= 0.03928 ? v / 12.92 : Math.pow((v + 0.055) / 1.055, 2.4); };
+  const of = text => text.match(/[0-9.]+/g).map(Number);
+  const shine = c => 0.2126 * light(c[0]) + 0.7152 * light(c[1]) + 0.0722 * light(c[2]);
+  const behind = e => { for (; e; e = e.parentElement) { const c = of(getComputedStyle(e).backgroundColor);
+    if (c.length === 3 || c[3] === 1) return c; } return [255, 255, 255]; };
+  return Array.from(document.querySelectorAll('body *')).filter(e => e.offsetParent !== null && !e.disabled &&
+    Array.from(e.childNodes).some(n => n.nodeType === 3 && n.textContent.trim())).filter(e => {
+      const style = getComputedStyle(e), a = shine(of(style.color)), b = shine(behind(e));
+      const large = parseFloat(style.fontSize) >= 24;
+      return (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05) < (large ? 3 : 4.5);
+    }).map(e => e.outerHTML.slice(0, 120));"

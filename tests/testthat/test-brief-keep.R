@@ -208,12 +208,14 @@ test_that("a run that is killed at any step leaves what the next run gets right"
     "hinterfeld::run_brief(file.path(given[1], 'job.yaml'), into = file.path(given[1], 'out'),",
     "                      keep = file.path(given[1], 'kept'))"
   ), script)
-  for (step in 1:4) {
-    end <- processx::run(file.path(R.home("bin"), "Rscript"), c(script, folder, step, c("half", "none")[step %% 2 + 1]),
+  # HINTERFELD_KILLS=N plays more.
+  for (kill in seq_len(as.integer(Sys.getenv("HINTERFELD_KILLS", "4")))) {
+    step <- (kill - 1) %% 4 + 1
+    end <- processx::run(file.path(R.home("bin"), "Rscript"), c(script, folder, step, c("half", "none")[(kill + (kill - 1) %/% 4) %% 2 + 1]),
                          error_on_status = FALSE, env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
     expect_identical(end$status, -9L)
     expect_as_fresh(folder)
-    write_part(folder, "2.csv", 300 + step)
+    write_part(folder, "2.csv", 300 + kill)
   }
 })
 

@@ -1,6 +1,7 @@
 test_that("an answer carries what was said while it was made, and counts each condition once", {
   desk <- hinterfeld:::new_desk(demo_daybook())
-  state <- desk_state(by = list("town"), measures = list("revenue"), keep = list("region %in% c(\"Vale\", \"Highfen\")"))
+  state <- desk_state(by = list("town"), measures = list("revenue"),
+                      keep = list("region %in% c(\"Vale\", \"Highfen\")"))
   answer <- hinterfeld:::desk_answer(desk, state)
   book <- keep_lines(demo_daybook(), region %in% c("Vale", "Highfen"))
   expect_identical(as.data.frame(answer$table), as.data.frame(totals(book, by = town)))

@@ -42,8 +42,12 @@ test_that("the page answers choices with the numbers of the core, from both ends
   shown <- 0
   for (i in seq_len(as.integer(Sys.getenv("HINTERFELD_WALK", "12")))) {
     if (i %% 10 == 0) {
-      page$go(served$address)
-      page$settled()
+      # The link alone gives the same page; then from the beginning.
+      for (address in paste0(served$address, c(page$link(), ""))) {
+        page$go(address)
+        page$settled()
+        if (page$text("problem") == "") as_asked()
+      }
     }
     part <- sample(setdiff(hinterfeld:::desk_parts, "counts"), 1)
     page$open(part)
@@ -99,9 +103,28 @@ test_that("the page is for keyboards and readers: names, focus, lines behind a n
   page$press("\uE007")
   page$settled()
   expect_match(page$text("inquiry"), "only region Saltcoast")
+  expect_identical(page$script(faint_texts), list())
   # On a phone nothing is wider than the page.
   phone <- read_desk(served$address, width = 500)
   expect_true(phone$script("return document.documentElement.scrollWidth <= window.innerWidth"))
+})
+
+test_that("files that are taken are those that R delivers", {
+  served <- serve_desk("--demo")
+  page <- read_desk(paste0(served$address, hinterfeld:::state_link(desk_state(
+    by = list("region"), every = list("year"), measures = list("revenue", "units"), add = list(list(change = NULL))
+  ))))
+  t <- quiet(add_change(totals(demo_daybook(), by = region, every = "year", measures = c("revenue", "units"))))
+  folder <- withr::local_tempdir()
+  for (kind in c("csv", "parquet", "svg", "png", "xlsx")) {
+    expect_true(page$until(sprintf("return document.getElementById('file-%s').href.includes('download')", kind)))
+    href <- page$script("return document.getElementById(arguments[0]).href", paste0("file-", kind))
+    got <- curl::curl_fetch_memory(href)
+    expect_identical(got$status_code, 200L)
+    path <- file.path(folder, paste0("own.", kind))
+    quiet(deliver(if (kind %in% c("svg", "png")) autoplot(t) else t, path))
+    expect_identical(got$content, readBin(path, "raw", file.size(path)), info = kind)
+  }
 })
 
 test_that("two readers do not disturb each other, and a hostile link or page gets nothing", {
@@ -128,8 +151,10 @@ test_that("two readers do not disturb each other, and a hostile link or page get
 test_that("new lines are offered, and taken in only when the reader says so", {
   folder <- withr::local_tempdir()
   dir.create(file.path(folder, "sales"))
-  write <- function(name, revenue) writeLines(c("day,product,revenue", paste0("2026-03-0", seq_along(revenue), ",Bowl,",
-                                                                              revenue)), file.path(folder, "sales", name))
+  write <- function(name, revenue) {
+    lines <- paste0("2026-03-0", seq_along(revenue), ",Bowl,", revenue)
+    writeLines(c("day,product,revenue", lines), file.path(folder, "sales", name))
+  }
   write("1.csv", c(1, 2))
   writeLines(c("brief: 1", "data: {lines: sales/}", "daybook: {day: day, product: product, revenue: revenue}",
                "tables:", "  all: {by: product}"), file.path(folder, "job.yaml"))

@@ -25,15 +25,16 @@ test_that("the sentence says the inquiry, part by part", {
 
 test_that("a heading of the data never becomes markup", {
   hostile <- "<img src=x onerror=alert(1)>"
-  lines <- data.frame(day = as.Date("2026-03-02") + 0:3, product = c("\"><script>x</script>", "a", "b", "c"), revenue = 1:4,
-                      x = c("</td>", "'", "\"", "&"))
+  lines <- data.frame(day = as.Date("2026-03-02") + 0:3, product = c("\"><script>x</script>", "a", "b", "c"),
+                      revenue = 1:4, x = c("</td>", "'", "\"", "&"))
   names(lines)[4] <- hostile
   desk <- hinterfeld:::new_desk(daybook(lines, "day", "product", revenue = revenue))
   state <- desk_state(by = list("product", hostile), measures = list("revenue"), keep = list(sprintf(
     "`%s` != \"<b>\"", hostile)))
   answer <- hinterfeld:::desk_answer(desk, state)
   all <- html_text(list(
-    hinterfeld:::sentence_tags(state, desk), hinterfeld:::answer_table_tags(answer), hinterfeld:::aside_tags(desk, answer),
+    hinterfeld:::sentence_tags(state, desk), hinterfeld:::answer_table_tags(answer),
+    hinterfeld:::aside_tags(desk, answer),
     hinterfeld:::row_menu(answer, desk, 1), hinterfeld:::ways_out_tags(answer, desk),
     hinterfeld:::values_choices(desk, hostile), hinterfeld:::lines_tags(lines_behind(answer$table, 1), "<b>"),
     lapply(hinterfeld:::desk_parts, hinterfeld:::choice_form, state = state, desk = desk),
