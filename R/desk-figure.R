@@ -76,6 +76,7 @@ drawn_figure <- function(figure, answer) {
   kind <- attr(figure, "kind of figure", exact = TRUE)
   # Subtitle and caption stand in words on the page. What is laid out asks the device for its letters.
   figure <- with_row_marks(figure, answer$table) + ggplot2::labs(subtitle = NULL, caption = NULL)
+  measure_letters(figure)
   ragg::agg_png(file, figure_pixels[1], figure_pixels[2], res = res)
   marks <- tryCatch(suppressMessages(suppressWarnings({
     built <- ggplot2::ggplot_build(figure)

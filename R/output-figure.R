@@ -5,8 +5,25 @@ figure_dpi <- function(width, height) {
   144 * min(width / 1280, height / 800)
 }
 
+# ggplot2 keeps how far letters reach below their line, by device and size but not by resolution: what was drawn first
+# in a process would be seen in every later picture. So those of a figure are measured at the usual resolution first.
+measure_letters <- function(figure) {
+  file <- tempfile(fileext = ".png")
+  ragg::agg_png(file, 1280, 800, res = figure_dpi(1280, 800))
+  on.exit({
+    grDevices::dev.off()
+    unlink(file)
+  })
+  for (name in names(figure$theme)) {
+    element <- ggplot2::calc_element(name, figure$theme)
+    text <- inherits(element, c("element_text", "ggplot2::element_text"))
+    if (text && is.numeric(element$size)) ggplot2::element_grob(element, label = "a")
+  }
+}
+
 write_png <- function(x, path, width, height) {
   drawn_or_kept(x, path, "png", width, height, function() {
+    measure_letters(x)
     ggplot2::ggsave(path, x, device = ragg::agg_png, width = width, height = height, units = "px",
                     dpi = figure_dpi(width, height))
   })

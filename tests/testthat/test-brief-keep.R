@@ -211,7 +211,8 @@ test_that("a run that is killed at any step leaves what the next run gets right"
   # HINTERFELD_KILLS=N plays more.
   for (kill in seq_len(as.integer(Sys.getenv("HINTERFELD_KILLS", "4")))) {
     step <- (kill - 1) %% 4 + 1
-    end <- processx::run(file.path(R.home("bin"), "Rscript"), c(script, folder, step, c("half", "none")[(kill + (kill - 1) %/% 4) %% 2 + 1]),
+    part <- c("half", "none")[(kill + (kill - 1) %/% 4) %% 2 + 1]
+    end <- processx::run(file.path(R.home("bin"), "Rscript"), c(script, folder, step, part),
                          error_on_status = FALSE, env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
     expect_identical(end$status, -9L)
     expect_as_fresh(folder)
