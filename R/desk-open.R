@@ -36,7 +36,8 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
                        if (is.null(token)) "" else paste0("?token=", token))
     say("desk", c(sprintf("The desk is at %s", address), i = "Interrupt to close it."))
     open_page_of(address, browse)
-    tryCatch(shiny::runApp(app, port = port, host = host, launch.browser = FALSE, quiet = TRUE),
+    tryCatch(suppressMessages(shiny::runApp(app, port = port, host = host, launch.browser = FALSE, quiet = TRUE),
+                              classes = "packageStartupMessage"),
              interrupt = function(cnd) NULL,
              error = function(cnd) stop_unopened(cnd, port))
   }))

@@ -273,6 +273,10 @@
       else window.history.replaceState(null, "", to.link);
     });
   }
+  window.jQuery(document).on("shiny:disconnected", () => {
+    byId("problem").textContent = "The desk was closed, or cannot be reached. What you see is its last answer.";
+    byId("problem").hidden = false;
+  });
   // Back and forward go through the inquiries that were asked.
   window.addEventListener("popstate", () => ask("link", { link: window.location.search }));
   window.addEventListener("resize", () => { if (!byId("choices").hidden) place(byId("choices")); });
