@@ -44,6 +44,9 @@ new_step <- function(kind, args, columns) {
             class = c(paste0("hinterfeld_step_", kind), "hinterfeld_step"))
 }
 
+# Steps that take rows away.
+pick_kinds <- c("best_sellers", "slow_sellers")
+
 # Takes a step: each kind has a method, in the file of its verb. `again` is for a table whose rows the step shall not
 # change.
 take_step <- function(step, t, again = FALSE, call = caller_env()) {

@@ -81,9 +81,8 @@ order_columns <- function(order) {
   unname(Map(function(name, down) if (down) call("down", as.symbol(name)) else as.symbol(name), names(order), order))
 }
 
-# Steps that take rows away, and those that only put them in order or choose a period.
+# Steps that only put rows in order or choose a period.
 row_kinds <- c("sort_rows", "in_period")
-pick_kinds <- c("best_sellers", "slow_sellers")
 
 # The arguments of a step as its verb takes them, without those that are its defaults; `name` where the columns are not
 # called as they would be without one.

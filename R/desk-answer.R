@@ -36,6 +36,7 @@ desk_answer <- function(desk, state) {
   table <- withCallingHandlers(
     {
       facts <- counted_facts(desk, state)
+      check_across(facts, state$table)
       brief_table(facts, state$table[setdiff(names(state$table), c("keep", "leave_out"))], NULL)
     },
     hinterfeld_message = function(cnd) {
@@ -49,6 +50,24 @@ desk_answer <- function(desk, state) {
   )
   list2env(list(state = state, facts = facts, table = table, notes = unique(notes), extra = list()),
            parent = emptyenv())
+}
+
+most_across <- 400L
+
+# So many columns beside each other cannot be read, and take minutes.
+check_across <- function(facts, table) {
+  columns <- unlist(table$crosstab$columns)
+  if (length(columns) == 0) {
+    return(invisible())
+  }
+  every <- intersect(unlist(table$every), columns)
+  across <- nrow(totals(facts, by = tidyselect::all_of(setdiff(columns, every)), every = if (length(every)) every,
+                        measures = "lines"))
+  if (across > most_across) {
+    stop_because("argument", c(sprintf("%s columns across cannot be read: %d is the most.", group_digits(across),
+                                       most_across),
+                               i = "Put something else across, or choose fewer with what counts."), call = NULL)
+  }
 }
 
 # What is made of the answer's table when a reader points at it, once.

@@ -58,12 +58,31 @@ figure_of_kind <- function(answer, kind) {
   # A panel for each of what the sentence stands within.
   within <- unlist(answer$state$within)
   about <- answer_of(t)
+  check_panels(t, about, kind, within)
   if (inherits(t, "hinterfeld_crosstab")) {
     autoplot(t)
   } else if (kind %in% c("ranking", "share") && length(within) && length(setdiff(about$keys, within))) {
     figure_kinds[[kind]]$draw(t, within = tidyselect::all_of(within))
   } else {
     figure_kinds[[kind]]$draw(t)
+  }
+}
+
+# A picture of thousands of panels takes minutes, and nobody looks through its pages.
+most_panels <- 300L
+
+check_panels <- function(t, about, kind, within) {
+  if (inherits(t, "hinterfeld_crosstab") && nrow(t) * length(t) > 50000) {
+    stop_figure("A grid of so many cells cannot be read as a picture.", "Choose fewer with what counts.", call = NULL)
+  }
+  if (!kind %in% c("ranking", "share") || length(about$keys) == 0) {
+    return(invisible())
+  }
+  scopes <- if (length(within)) within else utils::head(about$keys, -1)
+  panels <- member_groups(tibble::as_tibble(t), scopes)
+  if (length(scopes) && length(panels$first) > most_panels) {
+    stop_figure(sprintf("A picture would have %s panels.", group_digits(length(panels$first))),
+                "Choose fewer with what counts, or other columns to split by.", call = NULL)
   }
 }
 

@@ -23,3 +23,10 @@ test_that("rows are highlighted that rose, fell, are best or hold a text", {
                    sort(totals(demo_daybook(), by = region, every = "year")$revenue, decreasing = TRUE)[1:2])
   expect_identical(unique(quiet(marked("text", text = "VALE"))$region), "Vale")
 })
+
+test_that("what nobody could read is refused before it takes minutes", {
+  ask <- function(...) hinterfeld:::desk_answer(a_desk(), desk_state(by = list("customer_id", "product"), ...))
+  expect_error(ask(measures = list("revenue"), crosstab = list(rows = list("product"), columns = list("customer_id"))),
+               "1 271 columns across cannot be read: 400 is the most")
+  expect_error(hinterfeld:::answer_figure(ask(measures = list("revenue"))), "would have 1 271 panels")
+})
