@@ -360,7 +360,9 @@ figure_problems <- function(spec, path, tables, known) {
 report_problems <- function(content, columns) {
   report <- content$report
   at <- which(vapply(report$sections, is.list, NA))
+  by <- setdiff(report$switch, "year")
   c(
+    list(column_problems(if (length(by) && is.null(report[[by]])) by, columns, c("report", "switch"))),
     lapply(c("category", "region", "place"), function(key) column_problems(report[[key]], columns, c("report", key))),
     unlist(lapply(at, function(i) lapply(c("table", "figure"), function(kind) {
       name <- report$sections[[i]][[kind]]

@@ -190,10 +190,3 @@ figure_tags <- function(drawn, answer) {
     }
   )
 }
-
-row_name <- function(answer, row) {
-  t <- answer$table
-  facts <- column_facts(t)
-  paste(vapply(answer_of(t)$keys, function(name) shown_text(t[[name]][row], facts[[name]], calendar_of(t)), ""),
-        collapse = ", ")
-}

@@ -26,8 +26,8 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
     stop_because("argument", c("`port` must be a whole number from 1 to 65535.",
                                i = sprintf("It is %s.", describe(port))))
   }
-  in_plain_session(with_databases({
-    desk <- desk_of(facts)
+  in_plain_session({
+    desk <- with_databases(desk_of(facts))
     token <- if (!is_loopback(host)) new_token()
     port <- port %||% httpuv::randomPort(host = host)
     warm_up(desk)
@@ -40,7 +40,7 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
                               classes = "packageStartupMessage"),
              interrupt = function(cnd) NULL,
              error = function(cnd) stop_unopened(cnd, port))
-  }))
+  })
   invisible()
 }
 
@@ -52,7 +52,7 @@ warm_up <- function(desk) {
   }, error = function(cnd) NULL)
 }
 
-stop_unopened <- function(cnd, port, call = caller_env()) {
+stop_unopened <- function(cnd, port) {
   if (!grepl("create server|address|port", conditionMessage(cnd))) stop(cnd)
   stop_because("argument", c(sprintf("The desk cannot listen on port %d: it is in use, or not allowed.", port),
                              i = "Give another `port`, or none for one that is free."), call = NULL)

@@ -1,16 +1,22 @@
 # One row, or one cell of a grid: its numbers in words, and what can be asked from it.
 
+# "Saltcoast, Red clay"
+row_name <- function(answer, row) {
+  t <- answer$table
+  facts <- column_facts(t)
+  paste(vapply(row_keys(t), function(name) shown_text(t[[name]][row], facts[[name]], calendar_of(t)), ""),
+        collapse = ", ")
+}
+
 # "Saltcoast, Red clay: revenue 12 345.60 Mk; 3.4 % of all; +4.2 % on the year before"
 row_words <- function(answer, row, column = NULL) {
   t <- answer$table
   about <- answer_of(t)
   facts <- column_facts(t)
-  text <- function(name, of = t, at = row, known = facts) {
-    shown <- shown_text(of[[name]][at], known[[name]], calendar_of(t))
-    held_together(sub("-", "\u2212", shown, fixed = TRUE))
+  text <- function(name) {
+    held_together(sub("^-", "\u2212", shown_text(t[[name]][row], facts[[name]], calendar_of(t))))
   }
-  keys <- row_keys(t)
-  who <- paste(vapply(keys, text, ""), collapse = ", ")
+  who <- row_name(answer, row)
   unit <- if (!is.null(currency_of(t))) paste0("\u00a0", currency_of(t)) else ""
   money <- function(name) if (identical(facts[[name]]$kind, "money")) unit else ""
   if (inherits(t, "hinterfeld_crosstab")) {
@@ -53,8 +59,8 @@ row_change <- function(answer, row) {
     return(NULL)
   }
   at <- match_rows(tibble::as_tibble(answer$table)[row, about$keys], tibble::as_tibble(t)[about$keys], about$keys)
-  pct <- t[["change of the desk_pct"]][at] %||% t[[grep("_pct$", names(t), value = TRUE)[1]]][at]
-  if (length(pct) && !is.na(pct)) paste(signed_percent(pct), "on the year before")
+  pct <- t[[added_columns(answer_of(t), "change", "pct")[1]]][at]
+  if (!is.na(pct)) paste(signed_percent(pct), "on the year before")
 }
 
 cell_share <- function(answer, row, column, of) {
@@ -98,8 +104,11 @@ period_conditions <- function(value, every, facts) {
     first <- period_start(value, every, facts$calendar)
     return(c(day_condition(">=", first), day_condition("<=", period_end(first, every, facts$calendar))))
   }
-  known <- switch(every, weekday = substr(capital(weekdays_known), 1, 3), month_of_year = month_names,
-                  quarter_of_year = if (identical(facts$calendar$rules, sales_calendar()$rules)) paste0("Q", 1:4))
+  # Months and quarters of a calendar of its own are none that the language of conditions knows.
+  rules <- facts$calendar$rules
+  known <- switch(every, weekday = substr(capital(weekdays_known), 1, 3),
+                  month_of_year = if (rules[2] == 1) month_names,
+                  quarter_of_year = if (identical(rules[-3], sales_calendar()$rules[-3])) paste0("Q", 1:4))
   place <- match(value, known)
   if (!is.na(place)) sprintf("%s(day) == %d", sub("_of_year", "", every), place)
 }

@@ -72,14 +72,14 @@ show_state <- function(me, state, push = TRUE) {
   put(me, inquiry = sentence_tags(state, me$desk))
   me$session$sendCustomMessage("desk-link", list(link = state_link(state), push = push, version = version))
   me$session$sendCustomMessage("desk-busy", TRUE)
-  later_for(me, version, 0.02, function() show_answer(me, version))
+  later_for(me, version, function() show_answer(me, version))
 }
 
 # Choices that wait in line are taken first, so that only the last is computed.
-later_for <- function(me, version, seconds, act) {
+later_for <- function(me, version, act) {
   later::later(function() {
     if (!me$session$isClosed() && identical(me$version, version)) shiny::withReactiveDomain(me$session, act())
-  }, seconds)
+  }, 0.02)
 }
 
 show_answer <- function(me, version) {
@@ -92,7 +92,7 @@ show_answer <- function(me, version) {
   put(me, table = answer_table_tags(answer), aside = aside_tags(me$desk, answer), notes = notes_tags(answer),
       told = "")
   me$session$sendCustomMessage("desk-mark", answer$state$mark$rows %||% "none")
-  later_for(me, version, 0.02, function() show_figure(me, version))
+  later_for(me, version, function() show_figure(me, version))
 }
 
 show_figure <- function(me, version) {
@@ -100,7 +100,7 @@ show_figure <- function(me, version) {
     htmltools::tags$p(class = "quiet no-figure", visible(paste("No figure:", problem_with_causes(cnd))))
   })
   put(me, figure = tags)
-  later_for(me, version, 0.02, function() {
+  later_for(me, version, function() {
     put(me, `adds-up` = escape(adds_up_words(me$answer)))
     me$session$sendCustomMessage("desk-settled", version)
   })
@@ -124,8 +124,8 @@ desk_act <- function(me, ask) {
   tell_problem(me, act(me, ask))
 }
 
-change_with <- function(me, part, given) {
-  show_state(me, check_state(changed_state(me$state, part, given, me$desk$facts), me$desk$facts))
+change_with <- function(me, part, given, state = me$state) {
+  show_state(me, check_state(changed_state(state, part, given, me$desk$facts), me$desk$facts))
 }
 
 asked_row <- function(me, ask) {
@@ -218,8 +218,7 @@ desk_acts <- list(
     state <- me$state
     state$table$by <- c(state$table$by, column)
     conditions <- row_conditions(me$answer, me$at$row, me$at$column)
-    show_state(me, check_state(changed_state(state, "condition", list(verb = "keep", texts = conditions),
-                                             me$desk$facts), me$desk$facts))
+    change_with(me, "condition", list(verb = "keep", texts = conditions), state)
     put(me, choices = "")
   },
   `row-lines` = function(me, ask) {

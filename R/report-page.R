@@ -96,7 +96,7 @@ figure_line <- function(note) {
   }
   tags <- htmltools::tags
   first <- regmatches(note, regexpr("^.*?[.](?= |$)", note, perl = TRUE))
-  if (length(first) == 0 || nchar(first) > 110) first <- paste0(shorten(note, 100))
+  if (length(first) == 0 || nchar(first) > 110) first <- shorten(note, 100)
   rest <- trimws(substring(note, nchar(first) + 1))
   if (!startsWith(note, first)) rest <- note
   tags$figcaption(visible(first), if (nzchar(rest)) tags$details(tags$summary("More"), tags$p(visible(rest))))

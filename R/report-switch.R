@@ -26,8 +26,7 @@ switch_contexts <- function(context, by, call = caller_env()) {
   }
   lapply(rules, function(rule) {
     context$book <- quietly(restrict(book, rule, rlang::as_label(rule), TRUE, "keep", call))
-    # What has nothing to show for a value is left out.
-    replace(context, "may_lack", TRUE)
+    context
   })
 }
 
@@ -54,9 +53,9 @@ with_variants <- function(section, name, context) {
     return(section)
   }
   section$variants <- Map(function(one, k) {
-    made <- tryCatch(quietly(suppressWarnings(report_sections[[name]](one))), hinterfeld_error = function(cnd) NULL)
-    if (is.null(made)) {
-      return(list(text_block("There is nothing to show here.")))
+    made <- tryCatch(quietly(suppressWarnings(report_sections[[name]](one))), hinterfeld_error = identity)
+    if (inherits(made, "hinterfeld_error")) {
+      return(list(text_block(paste("There is nothing to show here:", rlang::cnd_header(made)))))
     }
     lapply(made$blocks, function(block) {
       if (block$kind == "table") block$name <- paste(block$name, k, sep = "-")

@@ -73,7 +73,7 @@ rows <- vapply(names(cases), function(name) {
 process$kill_tree()
 
 port <- port + 1
-process <- serve(c("inst/cli/hinterfeld", "desk", "--demo", "--no-browser", "--port", port), port)
+process <- serve(c("inst/cli/hinterfeld", "desk", "--demo", "--address-only", "--port", port), port)
 first <- vapply(1:5, function(i) {
   page <- open_page("about:blank")
   page$go(sprintf("http://127.0.0.1:%d/", port))

@@ -21,7 +21,7 @@ serve_desk <- function(..., env = parent.frame()) {
   port <- 30000 + sample(20000, 1)
   process <- processx::process$new(
     file.path(R.home("bin"), "Rscript"), c(system.file("cli", "hinterfeld", package = "hinterfeld"), "desk", ...,
-                                           "--port", port, "--no-browser"),
+                                           "--port", port, "--address-only"),
     env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), stderr = "|", cleanup_tree = TRUE
   )
   withr::defer(process$kill_tree(), envir = env)

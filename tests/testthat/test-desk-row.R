@@ -42,6 +42,35 @@ test_that("only a row, and without it, are the lines behind it and all the other
   }
 })
 
+test_that("names keep their hyphens, numbers have a true minus sign", {
+  lines <- data.frame(day = as.Date("2026-03-02"), product = "Front-loading kiln", revenue = -5)
+  desk <- hinterfeld:::new_desk(daybook(lines, day, revenue, product))
+  answer <- answer_to(by = list("product"), every = list("month"), measures = list("revenue"), desk = desk)
+  expect_identical(hinterfeld:::row_words(answer, 1), "2026-03, Front-loading kiln: revenue \u22125.00")
+})
+
+test_that("a month or quarter of a calendar of its own is no condition", {
+  told_in <- function(every, calendar) {
+    lines <- data.frame(day = as.Date("2025-01-01") + 0:500, product = "a", revenue = 1)
+    desk <- hinterfeld:::new_desk(daybook(lines, day, revenue, product, calendar = calendar))
+    answer <- answer_to(every = list(every), measures = list("lines"), desk = desk)
+    texts <- hinterfeld:::row_conditions(answer, 1)
+    if (is.null(texts)) return(FALSE)
+    only <- quiet(hinterfeld:::restrict_by(desk$facts, list(keep = texts)))
+    expect_identical(as.double(only$lines), as.double(answer$table$lines[1]))
+    TRUE
+  }
+  calendars <- list(plain = sales_calendar(), sunday = sales_calendar(week_starts = "sunday"),
+                    april = sales_calendar("04-01"), inside = sales_calendar("04-06"),
+                    weeks = sales_calendar(weeks = "445"))
+  told <- vapply(calendars, function(calendar) {
+    vapply(c("weekday", "month_of_year", "quarter_of_year"), told_in, NA, calendar = calendar)
+  }, c(NA, NA, NA))
+  expect_true(all(told["weekday", ]))
+  expect_identical(names(which(told["month_of_year", ])), c("plain", "sunday", "april"))
+  expect_identical(names(which(told["quarter_of_year", ])), c("plain", "sunday"))
+})
+
 test_that("a total has the conditions of what it is a total of", {
   answer <- answer_to(by = list("region", "category"), measures = list("revenue"), subtotals = TRUE)
   total <- which(answer$table$category == "Total")[1]
