@@ -189,8 +189,8 @@ first_names_kernel <- function(bytes, delimiter) {
     .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
 
-block_file_kernel <- function(path, offset, bytes, plain, delimiter, to) {
-    .Call(`_hinterfeld_block_file_kernel`, path, offset, bytes, plain, delimiter, to)
+pass_block_kernel <- function(path, offset, bytes, counted, delimiter, columns, texts, plain, to, threads) {
+    .Call(`_hinterfeld_pass_block_kernel`, path, offset, bytes, counted, delimiter, columns, texts, plain, to, threads)
 }
 
 gunzip_kernel <- function(path, to, limit) {

@@ -113,7 +113,7 @@ convert <- function(path, to, encoding, of, call, size = getOption("hinterfeld.b
 }
 
 # In large enough pieces for a reader, in small enough ones for memory.
-block_size <- 2^25
+block_size <- 3e7
 
 wide_ends <- function(bytes, ends, little) {
   zero <- bytes == as.raw(0)

@@ -25,7 +25,7 @@ chunk_lines <- function(chunk, n, places, readings, source) {
     if (!is.character(x)) {
       return(x)
     }
-    coded <- encode_text_kernel(x, threads_wanted())
+    coded <- text_codes(x)
     reading <- readings[[name]]
     if (is.null(reading)) coded_as_text(coded, source$options$blank) else
       reading$values[match(coded$labels, reading$texts)][coded$codes]

@@ -1,5 +1,5 @@
-# Delimited text: counted and looked at by the compiled scan, all of it; read by a fast reader of plain lines, block by
-# block, each held against the count; text coded as it comes.
+# Delimited text: counted and looked at by the compiled scan, all of it; then read block by block, each held against the
+# count: text is coded from its bytes, numbers and days are read by a fast reader of plain lines.
 
 delimiters <- c(",", ";", "\t", "|")
 
@@ -14,8 +14,7 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
   check_names(found$heading, path, delimiter, call)
   check_records(found, path, delimiter, call)
   list(path = path, text = text, fingerprint = fingerprint, delimiter = delimiter, names = found$heading,
-       rows = found$records - 1, empty = found$empty, facts = found$columns, blocks = found$blocks,
-       heading_lines = found$heading_lines)
+       rows = found$records - 1, empty = found$empty, facts = found$columns, blocks = found$blocks)
 }
 
 # How each column is read, told from all parts.
@@ -34,56 +33,42 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
   text <- scan$text %||% plain_text_file(scan$path, options$encoding %||% "UTF-8", call)
   block <- tempfile("block-", fileext = ".txt")
   on.exit(unlink(c(block, text$temporary)))
-  columns <- match(names(kinds), scan$names)
+  places <- match(names(kinds), scan$names)
+  coded <- kinds %in% c("text", "open")
+  plain <- kinds[!coded][order(places[!coded])]
   blocks <- scan$blocks
-  # What is one plain block is read where it stands.
-  whole <- length(blocks$offset) == 1 && blocks$plain[1] == 1 && scan$heading_lines == 1
   for (i in seq_along(blocks$offset)) {
-    laid <- if (whole) {
-      list(problem = "", between = scan$delimiter, feed = "", back = "", skip = scan$heading_lines)
-    } else {
-      block_file_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$plain[i], scan$delimiter,
-                        block)
-    }
-    check_block(laid$problem, scan$path, call)
-    chunk <- read_block(if (whole) text$path else block, laid, columns, kinds, options$decimal_mark %||% ".")
-    if (is.character(chunk) || length(chunk[[1]]) != blocks$records[i]) {
+    passed <- pass_block_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$records[i],
+                                scan$delimiter, length(scan$names), places[coded], sort(places[!coded]), block,
+                                threads_wanted())
+    if (passed$problem == "full") stop_no_room(scan$path, call)
+    read <- if (passed$problem == "" && length(plain)) read_block(block, plain, options$decimal_mark %||% ".")
+    counts <- c(passed$records, if (is.list(read)) lengths(read))
+    if (passed$problem != "" || is.character(read) || any(counts != blocks$records[i])) {
       check_unchanged(scan$path, scan$fingerprint, call)
       stop_because("shape", c(
         sprintf("%s cannot be read as it was counted.", basename(scan$path)),
-        x = if (is.character(chunk)) chunk else sprintf("%s were counted, %s read.",
-                                                        count_of(blocks$records[i], "row"),
-                                                        group_digits(length(chunk[[1]]))),
-        i = "Look for characters of control in it."
+        x = if (is.character(read)) read else sprintf("%s were counted, %s read.",
+                                                      count_of(blocks$records[i], "row"), group_digits(min(counts))),
+        i = "Read it again when nobody writes it."
       ), call = call)
     }
-    take(chunk)
+    take(c(stats::setNames(passed$texts, names(kinds)[coded]), read)[names(kinds)])
   }
   check_unchanged(scan$path, scan$fingerprint, call)
 }
 
-check_block <- function(problem, path, call) {
-  switch(problem,
-    gone = stop_because("file", c(sprintf("%s was changed while it was read.", basename(path)),
-                                  i = "Read it again when nobody writes it."), call = call),
-    control = stop_because("shape", c(sprintf("%s holds nearly every character of control.", basename(path)),
-                                      i = "Is it text at all?"), call = call),
-    full = stop_no_room(path, call)
-  )
-}
-
-# One block by the fast reader, which has nothing to guess: no quotes, no heading, every type told. Its complaint as a
-# text where it has one.
-read_block <- function(file, laid, columns, kinds, mark) {
-  as <- c(number = "double", day = "IDate", text = "character", open = "character")[kinds]
-  types <- split(columns, unname(as))
+# Numbers and days of one block by the fast reader, which has nothing to guess: no quotes, no heading, every type told.
+# Its complaint as a text where it has one.
+read_block <- function(file, kinds, mark) {
+  as <- c(number = "double", day = "IDate")[kinds]
   warned <- NULL
   # It is let come to its end: a reader that is left in the middle says so in the next file.
-  chunk <- tryCatch(withCallingHandlers(
+  columns <- tryCatch(withCallingHandlers(
     data.table::fread(
-      file = file, sep = laid$between, quote = "", dec = mark, header = FALSE, skip = laid$skip %||% 0L, fill = FALSE,
-      select = columns, colClasses = types, na.strings = NULL, strip.white = FALSE, blank.lines.skip = FALSE,
-      encoding = "UTF-8", integer64 = "character", logical01 = FALSE, showProgress = FALSE, data.table = FALSE,
+      file = file, sep = "|", quote = "", dec = mark, header = FALSE, fill = FALSE, select = seq_along(kinds),
+      colClasses = split(seq_along(kinds), unname(as)), na.strings = NULL, strip.white = FALSE,
+      blank.lines.skip = FALSE, integer64 = "character", logical01 = FALSE, showProgress = FALSE, data.table = FALSE,
       nThread = threads_wanted()
     ),
     warning = function(cnd) {
@@ -91,27 +76,13 @@ read_block <- function(file, laid, columns, kinds, mark) {
       invokeRestart("muffleWarning")
     }
   ), error = conditionMessage)
-  if (is.character(chunk) || !is.null(warned)) {
-    return(warned %||% chunk)
+  if (is.character(columns) || !is.null(warned)) {
+    return(warned %||% columns)
   }
   # Days are dates to everybody else.
-  chunk <- lapply(stats::setNames(as.list(chunk), names(kinds)), function(x) {
+  lapply(stats::setNames(as.list(columns), names(kinds)), function(x) {
     if (inherits(x, "Date")) `class<-`(x, "Date") else x
   })
-  if (all(c(laid$feed, laid$back) == "")) chunk else lapply(chunk, restored, laid = laid)
-}
-
-# Line ends inside fields, as they were before the block was laid out anew.
-restored <- function(x, laid) {
-  if (!is.character(x)) {
-    return(x)
-  }
-  for (byte in c("feed", "back")) {
-    if (laid[[byte]] == "") next
-    there <- grep(laid[[byte]], x, fixed = TRUE)
-    x[there] <- gsub(laid[[byte]], c(feed = "\n", back = "\r")[[byte]], x[there], fixed = TRUE)
-  }
-  x
 }
 
 # The first line that is not empty; a file without line ends would make it as long as itself.

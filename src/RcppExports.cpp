@@ -607,19 +607,23 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// block_file_kernel
-Rcpp::List block_file_kernel(std::string path, double offset, double bytes, bool plain, std::string delimiter, std::string to);
-RcppExport SEXP _hinterfeld_block_file_kernel(SEXP pathSEXP, SEXP offsetSEXP, SEXP bytesSEXP, SEXP plainSEXP, SEXP delimiterSEXP, SEXP toSEXP) {
+// pass_block_kernel
+Rcpp::List pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, std::string to, int threads);
+RcppExport SEXP _hinterfeld_pass_block_kernel(SEXP pathSEXP, SEXP offsetSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP, SEXP toSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< double >::type offset(offsetSEXP);
     Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< bool >::type plain(plainSEXP);
+    Rcpp::traits::input_parameter< double >::type counted(countedSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type plain(plainSEXP);
     Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
-    rcpp_result_gen = Rcpp::wrap(block_file_kernel(path, offset, bytes, plain, delimiter, to));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(pass_block_kernel(path, offset, bytes, counted, delimiter, columns, texts, plain, to, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -820,7 +824,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
     {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
-    {"_hinterfeld_block_file_kernel", (DL_FUNC) &_hinterfeld_block_file_kernel, 6},
+    {"_hinterfeld_pass_block_kernel", (DL_FUNC) &_hinterfeld_pass_block_kernel, 10},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},

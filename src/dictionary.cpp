@@ -63,6 +63,17 @@ class Dictionary {
   std::vector<SEXP> strings_;
 };
 
+// Every code must have a label to stand for; those below 1 stand for none. Whoever reads them need not look again.
+void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted) {
+  std::atomic<bool> good{true};
+  threads::ranges(n, wanted, [&](std::size_t a, std::size_t b) {
+    int most = INT_MIN;
+    for (std::size_t i = a; i < b; ++i) most = std::max(most, codes[i]);
+    if (most > labels) good = false;
+  });
+  if (!good) Rcpp::stop("codes that no label stands for");
+}
+
 // Text that comes in pieces, coded as it comes: the codes of all of it, and the distinct texts.
 class TextColumn {
  public:
@@ -72,8 +83,12 @@ class TextColumn {
   void add(SEXP x, std::size_t at, int threads) {
     const std::size_t n = Rf_xlength(x);
     if (at + n > static_cast<std::size_t>(codes_.size())) Rcpp::stop("more text than there is room for");
-    const SEXP* strings = STRING_PTR_RO(x);
     int* out = INTEGER(codes_) + at;
+    if (lazy_text::is_text(x)) {
+      add_coded(lazy_text::codes(x), lazy_text::labels(x), out, threads);
+      return;
+    }
+    const SEXP* strings = STRING_PTR_RO(x);
     const int count = threads::useful(n, threads);
     std::vector<Dictionary> found(count);
     threads::each(count, [&](int t) { found[t].code(strings, n * t / count, n * (t + 1) / count, out); });
@@ -93,6 +108,17 @@ class TextColumn {
   }
 
  private:
+  void add_coded(SEXP codes, SEXP labels, int* out, int threads) {
+    const int* from = INTEGER(codes);
+    const std::size_t n = Rf_xlength(codes), known = Rf_xlength(labels);
+    check_at_most(from, n, static_cast<R_xlen_t>(known), threads);
+    std::vector<int> now;
+    for (std::size_t k = 0; k < known; ++k) now.push_back(code(STRING_ELT(labels, k)));
+    const int none = std::any_of(from, from + n, [](int code) { return code < 1; }) ? code(NA_STRING) : 0;
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      for (std::size_t i = a; i < b; ++i) out[i] = from[i] < 1 ? none : now[from[i] - 1];
+    });
+  }
   // R must see a text as long as the dictionary knows it by its place.
   int code(SEXP string) {
     const std::size_t before = known_.strings().size();
@@ -113,17 +139,6 @@ class TextColumn {
   Rcpp::IntegerVector codes_;
   Rcpp::CharacterVector labels_;
 };
-
-// Every code must have a label to stand for; those below 1 stand for none. Whoever reads them need not look again.
-void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted) {
-  std::atomic<bool> good{true};
-  threads::ranges(n, wanted, [&](std::size_t a, std::size_t b) {
-    int most = INT_MIN;
-    for (std::size_t i = a; i < b; ++i) most = std::max(most, codes[i]);
-    if (most > labels) good = false;
-  });
-  if (!good) Rcpp::stop("codes that no label stands for");
-}
 
 // Each thread counts its lines first, and then knows where to write.
 template <typename Answer>

@@ -1,7 +1,8 @@
 #include <Rcpp.h>
 #include <zlib.h>
 
-#include <cstdint>
+#include <algorithm>
+#include <atomic>
 #include <cstdio>
 #include <memory>
 
@@ -9,12 +10,13 @@
 #include <unistd.h>
 #endif
 
+#include "lazy_text.h"
+#include "pages.h"
 #include "records.h"
 #include "relay.h"
+#include "threads.h"
 
 namespace {
-
-constexpr std::size_t kPiece = 1 << 18;
 
 struct Close {
   void operator()(std::FILE* file) const { std::fclose(file); }
@@ -25,6 +27,14 @@ File opened(const std::string& path, const char* how) {
   File file(std::fopen(path.c_str(), how));
   if (!file) Rcpp::stop("%s cannot be opened", path);
   return file;
+}
+
+bool move_to(std::FILE* file, double offset) {
+#if defined(_WIN32)
+  return _fseeki64(file, static_cast<long long>(offset), SEEK_SET) == 0;
+#else
+  return fseeko(file, static_cast<off_t>(offset), SEEK_SET) == 0;
+#endif
 }
 
 Rcpp::List places(const std::vector<records::Odd>& odd, std::size_t count) {
@@ -60,64 +70,42 @@ std::vector<bool> wanted_of(const std::vector<std::string>& heading, Rcpp::Nulla
   return out;
 }
 
-// The first byte that is no UTF-8 or that is NUL; `end` where there is none.
-const char* odd_byte(const char* from, const char* to) {
-  const unsigned char* at = reinterpret_cast<const unsigned char*>(from);
-  const unsigned char* end = reinterpret_cast<const unsigned char*>(to);
-  const auto place = [&] { return reinterpret_cast<const char*>(at); };
-  while (at < end) {
-    // Eight plain bytes at once: none with its high bit set, none 0.
-    while (end - at >= 8) {
-      std::uint64_t eight;
-      std::memcpy(&eight, at, 8);
-      const std::uint64_t ones = 0x0101010101010101u, highs = 0x8080808080808080u;
-      if ((eight & highs) != 0 || ((eight - ones) & ~eight & highs) != 0) break;
-      at += 8;
-    }
-    if (at == end) break;
-    const unsigned char byte = *at;
-    if (byte == 0) return place();
-    if (byte < 0x80) {
-      ++at;
-      continue;
-    }
-    const int more = byte >= 0xc2 && byte <= 0xdf ? 1
-                   : byte >= 0xe0 && byte <= 0xef ? 2
-                   : byte >= 0xf0 && byte <= 0xf4 ? 3 : 0;
-    if (more == 0 || end - at <= more) return place();
-    for (int i = 1; i <= more; ++i) {
-      if ((at[i] & 0xc0) != 0x80) return place();
-    }
-    // Overlong forms, surrogates and what lies beyond the last character.
-    if ((byte == 0xe0 && at[1] < 0xa0) || (byte == 0xed && at[1] > 0x9f) || (byte == 0xf0 && at[1] < 0x90) ||
-        (byte == 0xf4 && at[1] > 0x8f)) {
-      return place();
-    }
-    at += more + 1;
+// Bytes of a file, each thread reading a part of them.
+class Reader {
+ public:
+  Reader(const std::string& path, std::size_t most, int threads) {
+    for (int t = 0; t < threads::useful(most, threads); ++t) files_.push_back(opened(path, "rb"));
   }
-  return to;
-}
+  // How many of the n bytes behind `offset` were there.
+  std::size_t read(double offset, std::size_t n, char* to) {
+    const int count = static_cast<int>(files_.size());
+    std::vector<std::size_t> wanted(count), got(count);
+    std::atomic<bool> good{true};
+    threads::each(count, [&](int t) {
+      const std::size_t from = n * t / count;
+      wanted[t] = n * (t + 1) / count - from;
+      std::FILE* file = files_[t].get();
+      if (!move_to(file, offset + static_cast<double>(from))) good = false;
+      got[t] = std::fread(to + from, 1, wanted[t], file);
+      if (std::ferror(file)) good = false;
+    });
+    if (!good) Rcpp::stop("a file cannot be read");
+    std::size_t whole = 0;
+    for (int t = 0; t < count; ++t) {
+      whole += got[t];
+      if (got[t] < wanted[t]) break;
+    }
+    return whole;
+  }
 
-// The same in threads: parts begin where a line does, which is where a character does.
-const char* first_odd_byte(const char* from, const char* to, int wanted) {
-  const std::size_t n = static_cast<std::size_t>(to - from);
-  const int parts = threads::useful(n / 16, wanted);
-  std::vector<const char*> starts(parts + 1, to), odd(parts, to);
-  starts[0] = from;
-  for (int t = 1; t < parts; ++t) {
-    starts[t] = std::max(starts[t - 1], records::record_start(from + n * t / parts, to, false));
-  }
-  threads::each(parts, [&](int t) { odd[t] = odd_byte(starts[t], starts[t + 1]); });
-  for (int t = 0; t < parts; ++t) {
-    if (odd[t] != starts[t + 1]) return odd[t];
-  }
-  return to;
-}
+ private:
+  std::vector<File> files_;
+};
 
 // A file in blocks that end where a record ends, each followed by a line end that is none of its own.
 class Blocks {
  public:
-  Blocks(const std::string& path, std::size_t size) : file_(opened(path, "rb")), size_(size) {}
+  Blocks(const std::string& path, std::size_t size, int threads) : reader_(path, size, threads), size_(size) {}
 
   // The next block, from `data` to `end`; false behind the last one.
   bool next() {
@@ -130,8 +118,7 @@ class Blocks {
     while (end_ == 0) {
       if (!ended_) {
         held_.resize(std::max(held_.size(), filled_ + size_ + records::kBehind));
-        const std::size_t got = std::fread(held_.data() + filled_, 1, size_, file_.get());
-        if (std::ferror(file_.get())) Rcpp::stop("a file cannot be read");
+        const std::size_t got = reader_.read(offset_ + static_cast<double>(filled_), size_, held_.data() + filled_);
         filled_ += got;
         ended_ = got < size_;
       }
@@ -149,13 +136,35 @@ class Blocks {
   double offset() const { return offset_; }
 
  private:
-  File file_;
+  Reader reader_;
   std::size_t size_, end_ = 0, filled_ = 0;
   bool ended_ = false;
   char behind_ = 0;
   double offset_ = 0;
   std::vector<char> held_;
 };
+
+// The codes of a text that several threads passed on, as one text.
+SEXP coded_text(std::vector<relay::Passer>& passed, std::size_t k, std::size_t records) {
+  relay::Texts& whole = passed[0].texts(k);
+  const int count = static_cast<int>(passed.size());
+  std::vector<std::vector<int>> now(count);
+  for (int t = 1; t < count; ++t) now[t] = whole.codes_of(passed[t].texts(k));
+  Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, records));
+  std::vector<int*> to(1, INTEGER(codes));
+  for (int t = 0; t < count; ++t) to.push_back(to[t] + passed[t].codes(k).size());
+  threads::each(count, [&](int t) {
+    const std::vector<int>& from = passed[t].codes(k);
+    if (t == 0) std::copy(from.begin(), from.end(), to[0]);
+    else std::transform(from.begin(), from.end(), to[t], [&](int code) { return now[t][code - 1]; });
+  });
+  Rcpp::CharacterVector labels(whole.size());
+  for (int code = 1; code <= whole.size(); ++code) {
+    SET_STRING_ELT(labels, code - 1,
+                   Rf_mkCharLenCE(whole.text(code), static_cast<int>(whole.length(code)), CE_UTF8));
+  }
+  return lazy_text::text(codes, labels);
+}
 
 // Pieces of bytes unpacked one after another, all members of a gzip file.
 class Unpacker {
@@ -174,32 +183,35 @@ class Unpacker {
 
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
-// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read, those that
-// a reader of plain lines would understand marked. `odd` is the line of the first byte that is no text, 0 for none.
+// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read. `odd` is the
+// line of the first byte that is no text, 0 for none.
 // [[Rcpp::export]]
 Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
   const records::Marks marks(delimiter[0], decimal[0]);
-  Blocks blocks(path, static_cast<std::size_t>(size));
+  Blocks blocks(path, static_cast<std::size_t>(size), threads);
   std::vector<std::string> heading;
   std::vector<bool> columns_wanted;
   std::vector<double> offsets, bytes, held;
-  std::vector<int> plain;
   records::Count whole;
   double odd_line = 0;
   int odd_value = 0;
-  double feeds = 0, heading_lines = 0;
+  double feeds = 0;
   while (odd_line == 0 && blocks.next()) {
     const char *at = blocks.data(), *end = blocks.end();
-    const char* odd = first_odd_byte(at, end, threads);
-    if (odd != end) {
-      odd_line = feeds + 1.0 + static_cast<double>(std::count(at, odd, '\n'));
+    const auto told = [&](const char* odd) {
+      odd_line = feeds + 1.0 + static_cast<double>(std::count(blocks.data(), odd, '\n'));
       odd_value = static_cast<unsigned char>(*odd);
-      break;
-    }
+    };
     if (blocks.offset() == 0 && end - at >= 3 && std::memcmp(at, "\xef\xbb\xbf", 3) == 0) at += 3;
     if (whole.fields == 0) {
       const char* rest = relay::first_record(at, end, marks, heading);
+      const char* odd = utf8::odd_byte(at, rest);
+      if (odd != rest) {
+        told(odd);
+        heading.clear();
+        break;
+      }
       const records::Count top = records::scan(at, rest, marks, 0);
       records::append(whole, top);
       // Nothing but empty lines so far.
@@ -207,16 +219,18 @@ Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::stri
       whole.fields = top.fields;
       whole.columns.assign(top.fields, profile::Column());
       columns_wanted = wanted_of(heading, wanted);
-      heading_lines = static_cast<double>(whole.lines);
       at = rest;
     }
     const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads);
+    if (found.odd != nullptr) {
+      told(found.odd);
+      break;
+    }
     records::append(whole, found);
     if (found.records > 0) {
       offsets.push_back(blocks.offset() + static_cast<double>(at - blocks.data()));
       bytes.push_back(static_cast<double>(end - at));
       held.push_back(static_cast<double>(found.records));
-      plain.push_back(!found.blank_record && found.empty.empty() && !found.quoted && !found.returns);
     }
     feeds = static_cast<double>(whole.lines);
   }
@@ -234,7 +248,7 @@ Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::stri
   }
   return Rcpp::List::create(
       Rcpp::_["heading"] = utf8_texts(heading), Rcpp::_["records"] = static_cast<double>(whole.records),
-      Rcpp::_["heading_lines"] = heading_lines, Rcpp::_["fields"] = static_cast<double>(whole.fields),
+      Rcpp::_["fields"] = static_cast<double>(whole.fields),
       Rcpp::_["misfits"] = places(whole.misfits, whole.misfit_count),
       Rcpp::_["quotes"] = places(whole.quotes, whole.quote_count),
       Rcpp::_["open_line"] = static_cast<double>(whole.open_line),
@@ -243,7 +257,7 @@ Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::stri
           Rcpp::_["given"] = given, Rcpp::_["words"] = words, Rcpp::_["days"] = days, Rcpp::_["numbers"] = numbers,
           Rcpp::_["lengths"] = lengths, Rcpp::_["shorter"] = shorter),
       Rcpp::_["blocks"] = Rcpp::List::create(Rcpp::_["offset"] = offsets, Rcpp::_["bytes"] = bytes,
-                                             Rcpp::_["records"] = held, Rcpp::_["plain"] = plain),
+                                             Rcpp::_["records"] = held),
       Rcpp::_["odd"] = Rcpp::List::create(Rcpp::_["line"] = odd_line, Rcpp::_["byte"] = odd_value));
 }
 
@@ -258,52 +272,58 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
   return utf8_texts(fields);
 }
 
-// Writes one block of a file as a file of its own, which may stand there already; laid out anew unless it is `plain`.
-// Gives the bytes that stand for delimiter, line feed and carriage return; `problem` tells that the block is "gone",
-// that too many "control" bytes are taken, or that the disk is "full".
+// One block of a file of so many columns, in which about so many records were counted: those of `texts` (from 1) as text, those of `plain` written to a file of
+// their own, which may stand there already, kBetween behind each field. `problem` tells that the block is not what was
+// counted ("gone"), or that the disk is "full".
 // [[Rcpp::export]]
-Rcpp::List block_file_kernel(std::string path, double offset, double bytes, bool plain, std::string delimiter,
-                             std::string to) {
-  const auto answer = [](const std::string& problem, const relay::Bytes& used) {
-    const auto one = [](char c) { return c == 0 ? std::string() : std::string(1, c); };
-    return Rcpp::List::create(Rcpp::_["problem"] = problem, Rcpp::_["between"] = one(used.between),
-                              Rcpp::_["feed"] = one(used.feed), Rcpp::_["back"] = one(used.back));
+Rcpp::List pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter,
+                             int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, std::string to,
+                             int threads) {
+  const auto answer = [](const std::string& problem, double records, const Rcpp::List& found) {
+    return Rcpp::List::create(Rcpp::_["problem"] = problem, Rcpp::_["records"] = records, Rcpp::_["texts"] = found);
   };
-  const File from(std::fopen(path.c_str(), "rb"));
-  if (!from) return answer("gone", {});
-#if defined(_WIN32)
-  const int placed = _fseeki64(from.get(), static_cast<long long>(offset), SEEK_SET);
-#else
-  const int placed = fseeko(from.get(), static_cast<off_t>(offset), SEEK_SET);
-#endif
-  if (placed != 0) return answer("gone", {});
-  // Written over what stood there: its pages are there already.
-  File out(std::fopen(to.c_str(), "r+b"));
-  if (!out) out = opened(to, "wb");
-  // In pieces that stay near the processor; a block that is laid out anew is one piece.
   const std::size_t n = static_cast<std::size_t>(bytes);
-  std::string piece(plain ? std::min(n, kPiece) : n, '\0');
-  relay::Bytes used;
-  used.between = delimiter[0];
-  bool good = true;
-  std::size_t written = 0;
-  for (std::size_t taken = 0; taken < n && good;) {
-    piece.resize(std::min(piece.size(), n - taken));
-    if (std::fread(&piece[0], 1, piece.size(), from.get()) != piece.size()) return answer("gone", {});
-    taken += piece.size();
-    if (!plain) {
-      used = relay::unused(piece.data(), piece.data() + n);
-      if (used.between == 0) return answer("control", {});
-      piece = relay::laid_out(piece.data(), piece.data() + n, records::Marks(delimiter[0]), used);
-    }
-    good = std::fwrite(piece.data(), 1, piece.size(), out.get()) == piece.size();
-    written += piece.size();
+  std::vector<int> where(columns, relay::kNowhere);
+  for (R_xlen_t k = 0; k < texts.size(); ++k) where.at(texts[k] - 1) = static_cast<int>(k);
+  for (const int place : plain) where.at(place - 1) = relay::kPlain;
+  const std::unique_ptr<char[]> block(new char[n + records::kBehind]);
+  const char* end = block.get() + n;
+  std::fill(block.get() + n, block.get() + n + records::kBehind, '\n');
+  if (!File(std::fopen(path.c_str(), "rb")) || Reader(path, n, threads).read(offset, n, block.get()) != n) {
+    return answer("gone", 0, {});
   }
-  good = good && std::fflush(out.get()) == 0;
+  const std::vector<const char*> starts = records::record_starts(block.get(), end, threads);
+  const int parts = static_cast<int>(starts.size()) - 1;
+  std::vector<relay::Passer> passed;
+  for (int t = 0; t < parts; ++t) passed.emplace_back(records::Marks(delimiter[0]), where, texts.size());
+  std::atomic<bool> good{true};
+  threads::each(parts, [&](int t) {
+    passed[t].expect(static_cast<std::size_t>(counted / parts * 1.1));
+    if (utf8::odd_byte(starts[t], starts[t + 1]) != starts[t + 1] || !passed[t].pass(starts[t], starts[t + 1])) {
+      good = false;
+    }
+  });
+  if (!good) return answer("gone", 0, {});
+  std::size_t records = 0;
+  for (const relay::Passer& part : passed) records += part.records();
+  if (plain.size() > 0) {
+    // Written over what stood there: its pages are there already.
+    File out(std::fopen(to.c_str(), "r+b"));
+    if (!out) out = opened(to, "wb");
+    std::size_t written = 0;
+    for (const relay::Passer& part : passed) {
+      good = good && std::fwrite(part.plain(), 1, part.plain_size(), out.get()) == part.plain_size();
+      written += part.plain_size();
+    }
+    good = good && std::fflush(out.get()) == 0;
 #if !defined(_WIN32)
-  good = good && ftruncate(fileno(out.get()), static_cast<off_t>(written)) == 0;
+    good = good && ftruncate(fileno(out.get()), static_cast<off_t>(written)) == 0;
 #endif
-  return answer(good ? "" : "full", used);
+    if (!good) return answer("full", 0, {});
+  }
+  Rcpp::List found(texts.size());
+  for (R_xlen_t k = 0; k < texts.size(); ++k) found[k] = coded_text(passed, static_cast<std::size_t>(k), records);
+  return answer("", static_cast<double>(records), found);
 }
 
 // Unpacks a gzip file, all members of it, checked by its own lengths and checksums. Gives what is wrong: "", "cut",

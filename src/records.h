@@ -12,6 +12,7 @@
 
 #include "profile.h"
 #include "threads.h"
+#include "utf8.h"
 
 namespace records {
 
@@ -30,8 +31,7 @@ struct Count {
   std::size_t quote_count = 0;
   std::size_t open_line = 0;         // where a quote starts that nothing closes; 0 for none
   std::vector<std::size_t> empty;    // empty lines, by their place among all records and empty lines
-  bool blank_record = false;         // one of nothing but spaces, tabs and delimiters
-  bool quoted = false, returns = false;  // is there a quote, a carriage return at a line's end
+  const char* odd = nullptr;         // the first byte that is no text
   std::vector<profile::Column> columns;
 };
 
@@ -41,6 +41,9 @@ inline void note(std::vector<Odd>& list, std::size_t& count, Odd odd) {
   if (list.size() < kShown) list.push_back(odd);
   ++count;
 }
+
+// A piece of a block; two of them have room in the cache next to the processor.
+constexpr std::size_t kPiece = std::size_t{1} << 17;
 
 // Bytes that may be read behind the end of a block, the first of which is a line end.
 constexpr std::size_t kBehind = 80;
@@ -66,7 +69,7 @@ struct Seen64 {
   std::uint64_t delimiters, feeds, others;
 };
 
-inline Seen64 look64(const char* at, char delimiter) {
+inline Seen64 look64(const char* at, const char* end, char delimiter) {
   Seen64 out{0, 0, 0};
 #if defined(__SSE2__)
   const __m128i part = _mm_set1_epi8(delimiter), feed = _mm_set1_epi8('\n'), back = _mm_set1_epi8('\r'),
@@ -89,6 +92,10 @@ inline Seen64 look64(const char* at, char delimiter) {
     if (at[k] == '\r' || at[k] == '"') out.others |= bit;
   }
 #endif
+  if (end - at < 64) {
+    const std::uint64_t held = (std::uint64_t{1} << (end - at)) - 1;
+    out = {out.delimiters & held, out.feeds & held, out.others & held};
+  }
   return out;
 }
 
@@ -113,15 +120,10 @@ inline const char* behind_quotes(const char* at, const char* end, std::size_t& l
 }
 
 // A record is done: [start, at), its line end excluded.
-inline void end_record(Count& out, const char* start, const char* at, std::size_t line, std::size_t found, bool stray,
-                       char delimiter) {
+inline void end_record(Count& out, const char* start, const char* at, std::size_t line, std::size_t found, bool stray) {
   if (at == start) {
     out.empty.push_back(out.records + out.empty.size() + 1);
     return;
-  }
-  if (*start == ' ' || *start == '\t' || *start == delimiter) {
-    const bool bare = std::all_of(start, at, [&](char c) { return c == ' ' || c == '\t' || c == delimiter; });
-    out.blank_record = out.blank_record || bare;
   }
   ++out.records;
   if (out.fields == 0) out.fields = found;
@@ -137,11 +139,7 @@ inline const char* scan_plain(const char* at, const char* end, const Marks& mark
   profile::Column* const column = out.columns.data();
   const std::size_t columns = out.columns.size();
   for (const char* block = at; block < end; block += 64) {
-    Seen64 seen = look64(block, marks.delimiter);
-    if (end - block < 64) {
-      const std::uint64_t held = (std::uint64_t{1} << (end - block)) - 1;
-      seen = {seen.delimiters & held, seen.feeds & held, seen.others & held};
-    }
+    const Seen64 seen = look64(block, end, marks.delimiter);
     if (seen.others != 0) return start;
     for (std::uint64_t left = seen.delimiters | seen.feeds; left != 0; left &= left - 1) {
       const int k = __builtin_ctzll(left);
@@ -150,7 +148,7 @@ inline const char* scan_plain(const char* at, const char* end, const Marks& mark
       ++found;
       from = to + 1;
       if ((seen.feeds >> k & 1) == 0) continue;
-      end_record(out, start, to, out.lines + 1, found, false, marks.delimiter);
+      end_record(out, start, to, out.lines + 1, found, false);
       ++out.lines;
       start = from;
       found = 0;
@@ -180,7 +178,6 @@ inline Count scan(const char* at, const char* end, const Marks& marks, std::size
     while (more) {
       const char *from = at, *to = nullptr;
       if (*at == '"') {
-        out.quoted = true;
         const std::size_t opened = out.lines + 1;
         bool open = false;
         at = behind_quotes(at, end, out.lines, open);
@@ -202,12 +199,9 @@ inline Count scan(const char* at, const char* end, const Marks& marks, std::size
       more = at < end && *at == delimiter;
       if (more) ++at;
     }
-    end_record(out, start, at, first_line, found, stray, delimiter);
+    end_record(out, start, at, first_line, found, stray);
     if (at < end) {
-      if (*at == '\r') {
-        out.returns = true;
-        if (at + 1 < end && at[1] == '\n') ++at;
-      }
+      if (*at == '\r' && at + 1 < end && at[1] == '\n') ++at;
       ++at;
       ++out.lines;
     }
@@ -258,41 +252,69 @@ inline void append(Count& whole, const Count& part) {
   for (std::size_t place : part.empty) whole.empty.push_back(place + before);
   whole.records += part.records;
   whole.lines += part.lines;
-  whole.quoted = whole.quoted || part.quoted;
-  whole.returns = whole.returns || part.returns;
-  whole.blank_record = whole.blank_record || part.blank_record;
   whole.columns.resize(std::max(whole.columns.size(), part.columns.size()));
   for (std::size_t k = 0; k < part.columns.size(); ++k) whole.columns[k].add(part.columns[k]);
 }
 
-// In threads where every quote is as it should be; else from the start to the end, for what quotes hold then depends on
-// all before them. kBehind bytes follow the n bytes.
+// Records from `at` to `end`, in pieces that stay near the processor from one look to the next.
+inline Count scan_pieces(const char* at, const char* end, const Marks& marks, std::size_t fields,
+                         const std::vector<bool>& wanted) {
+  Count whole;
+  whole.fields = fields;
+  for (std::size_t size = kPiece; at < end;) {
+    const std::size_t left = static_cast<std::size_t>(end - at);
+    const char* to = size < left ? last_record_end(at, at + size) : end;
+    if (to == at) {
+      size *= 2;
+      continue;
+    }
+    const char* odd = utf8::odd_byte(at, to);
+    if (odd != to) {
+      whole.odd = odd;
+      break;
+    }
+    append(whole, scan(at, to, marks, fields, wanted));
+    at = to;
+    size = kPiece;
+  }
+  return whole;
+}
+
+// Where each of several threads starts, and the end: each at a record, where every quote is as it should be.
+inline std::vector<const char*> record_starts(const char* data, const char* end, int wanted) {
+  const std::size_t n = static_cast<std::size_t>(end - data);
+  const int parts = threads::useful(n / 16, wanted);
+  std::vector<const char*> starts(parts + 1, end);
+  starts[0] = data;
+  if (parts == 1) return starts;
+  std::vector<std::size_t> quotes(parts);
+  threads::each(parts, [&](int t) { quotes[t] = quotes_in(data + n * t / parts, data + n * (t + 1) / parts); });
+  std::size_t before = 0;
+  for (int t = 1; t < parts; ++t) {
+    before += quotes[t - 1];
+    starts[t] = std::max(starts[t - 1], record_start(data + n * t / parts, end, before % 2 == 1));
+  }
+  return starts;
+}
+
+// In threads and pieces where every quote is as it should be; else from the start to the end, for what quotes hold then
+// depends on all before them. Ends at a byte that is no text. kBehind bytes follow the n bytes.
 inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields,
                    const std::vector<bool>& columns, int wanted) {
   const char* end = data + n;
-  const int parts = threads::useful(n / 16, wanted);
-  if (parts > 1) {
-    std::vector<std::size_t> quotes(parts);
-    threads::each(parts, [&](int t) { quotes[t] = quotes_in(data + n * t / parts, data + n * (t + 1) / parts); });
-    std::vector<const char*> starts(parts + 1, end);
-    starts[0] = data;
-    std::size_t before = 0;
-    for (int t = 1; t < parts; ++t) {
-      before += quotes[t - 1];
-      starts[t] = std::max(starts[t - 1], record_start(data + n * t / parts, end, before % 2 == 1));
-    }
-    std::vector<Count> counts(parts);
-    threads::each(parts, [&](int t) { counts[t] = scan(starts[t], starts[t + 1], marks, fields, columns); });
-    bool plain = true;
-    Count whole;
-    whole.fields = fields;
-    for (const Count& part : counts) {
-      plain = plain && part.quote_count == 0 && part.open_line == 0;
-      append(whole, part);
-    }
-    if (plain) return whole;
+  const std::vector<const char*> starts = record_starts(data, end, wanted);
+  const int parts = static_cast<int>(starts.size()) - 1;
+  std::vector<Count> counts(parts);
+  threads::each(parts, [&](int t) { counts[t] = scan_pieces(starts[t], starts[t + 1], marks, fields, columns); });
+  bool plain = true;
+  Count whole;
+  whole.fields = fields;
+  for (const Count& part : counts) {
+    if (part.odd != nullptr) return part;
+    plain = plain && part.quote_count == 0 && part.open_line == 0;
+    append(whole, part);
   }
-  return scan(data, end, marks, fields, columns);
+  return plain ? whole : scan(data, end, marks, fields, columns);
 }
 
 }  // namespace records
