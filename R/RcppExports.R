@@ -189,8 +189,8 @@ first_names_kernel <- function(bytes, delimiter) {
     .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
 
-pass_block_kernel <- function(path, offset, bytes, counted, delimiter, columns, texts, plain, to, threads) {
-    .Call(`_hinterfeld_pass_block_kernel`, path, offset, bytes, counted, delimiter, columns, texts, plain, to, threads)
+pass_block_kernel <- function(path, offset, bytes, counted, delimiter, columns, texts, plain, threads) {
+    .Call(`_hinterfeld_pass_block_kernel`, path, offset, bytes, counted, delimiter, columns, texts, plain, threads)
 }
 
 gunzip_kernel <- function(path, to, limit) {

@@ -31,42 +31,40 @@ plan_delimited <- function(scans, names, options) {
 # `take` is given each block as a list of columns: numbers, days as whole numbers, and text.
 chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
   text <- scan$text %||% plain_text_file(scan$path, options$encoding %||% "UTF-8", call)
-  block <- tempfile("block-", fileext = ".txt")
-  on.exit(unlink(c(block, text$temporary)))
+  on.exit(unlink(text$temporary))
   places <- match(names(kinds), scan$names)
   coded <- kinds %in% c("text", "open")
   plain <- kinds[!coded][order(places[!coded])]
   blocks <- scan$blocks
   for (i in seq_along(blocks$offset)) {
     passed <- pass_block_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$records[i],
-                                scan$delimiter, length(scan$names), places[coded], sort(places[!coded]), block,
+                                scan$delimiter, length(scan$names), places[coded], sort(places[!coded]),
                                 threads_wanted())
-    if (passed$problem == "full") stop_no_room(scan$path, call)
-    read <- if (passed$problem == "" && length(plain)) read_block(block, plain, options$decimal_mark %||% ".")
+    read <- if (!is.null(passed) && length(plain)) read_lines(passed$lines, plain, options$decimal_mark %||% ".")
     counts <- c(passed$records, if (is.list(read)) lengths(read))
-    if (passed$problem != "" || is.character(read) || any(counts != blocks$records[i])) {
+    if (is.null(passed) || is.character(read) || any(counts != blocks$records[i])) {
       check_unchanged(scan$path, scan$fingerprint, call)
       stop_because("shape", c(
         sprintf("%s cannot be read as it was counted.", basename(scan$path)),
-        x = if (is.character(read)) read else sprintf("%s were counted, %s read.",
-                                                      count_of(blocks$records[i], "row"), group_digits(min(counts))),
+        x = if (is.character(read)) read else sprintf("%s were counted, %s read.", count_of(blocks$records[i], "row"),
+                                                      group_digits(if (length(counts)) min(counts) else 0)),
         i = "Read it again when nobody writes it."
       ), call = call)
     }
-    take(c(stats::setNames(passed$texts, names(kinds)[coded]), read)[names(kinds)])
+  take(c(stats::setNames(passed$texts, names(kinds)[coded]), read)[names(kinds)])
   }
   check_unchanged(scan$path, scan$fingerprint, call)
 }
 
 # Numbers and days of one block by the fast reader, which has nothing to guess: no quotes, no heading, every type told.
 # Its complaint as a text where it has one.
-read_block <- function(file, kinds, mark) {
+read_lines <- function(lines, kinds, mark) {
   as <- c(number = "double", day = "IDate")[kinds]
   warned <- NULL
   # It is let come to its end: a reader that is left in the middle says so in the next file.
   columns <- tryCatch(withCallingHandlers(
     data.table::fread(
-      file = file, sep = "|", quote = "", dec = mark, header = FALSE, fill = FALSE, select = seq_along(kinds),
+      text = lines, sep = "|", quote = "", dec = mark, header = FALSE, fill = FALSE, select = seq_along(kinds),
       colClasses = split(seq_along(kinds), unname(as)), na.strings = NULL, strip.white = FALSE,
       blank.lines.skip = FALSE, integer64 = "character", logical01 = FALSE, showProgress = FALSE, data.table = FALSE,
       nThread = threads_wanted()

@@ -608,8 +608,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // pass_block_kernel
-Rcpp::List pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, std::string to, int threads);
-RcppExport SEXP _hinterfeld_pass_block_kernel(SEXP pathSEXP, SEXP offsetSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP, SEXP toSEXP, SEXP threadsSEXP) {
+SEXP pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, int threads);
+RcppExport SEXP _hinterfeld_pass_block_kernel(SEXP pathSEXP, SEXP offsetSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -621,9 +621,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type texts(textsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type plain(plainSEXP);
-    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(pass_block_kernel(path, offset, bytes, counted, delimiter, columns, texts, plain, to, threads));
+    rcpp_result_gen = Rcpp::wrap(pass_block_kernel(path, offset, bytes, counted, delimiter, columns, texts, plain, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -824,7 +823,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
     {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
-    {"_hinterfeld_pass_block_kernel", (DL_FUNC) &_hinterfeld_pass_block_kernel, 10},
+    {"_hinterfeld_pass_block_kernel", (DL_FUNC) &_hinterfeld_pass_block_kernel, 9},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},

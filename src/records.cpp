@@ -6,10 +6,6 @@
 #include <cstdio>
 #include <memory>
 
-#if !defined(_WIN32)
-#include <unistd.h>
-#endif
-
 #include "lazy_text.h"
 #include "pages.h"
 #include "records.h"
@@ -272,16 +268,11 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
   return utf8_texts(fields);
 }
 
-// One block of a file of so many columns, in which about so many records were counted: those of `texts` (from 1) as text, those of `plain` written to a file of
-// their own, which may stand there already, kBetween behind each field. `problem` tells that the block is not what was
-// counted ("gone"), or that the disk is "full".
+// One block of a file of so many columns, in which about so many records were counted: those of `texts` (from 1) as
+// text, those of `plain` as lines, kBetween behind each field. NULL where the block is not what was counted.
 // [[Rcpp::export]]
-Rcpp::List pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter,
-                             int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, std::string to,
-                             int threads) {
-  const auto answer = [](const std::string& problem, double records, const Rcpp::List& found) {
-    return Rcpp::List::create(Rcpp::_["problem"] = problem, Rcpp::_["records"] = records, Rcpp::_["texts"] = found);
-  };
+SEXP pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter, int columns,
+                       Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, int threads) {
   const std::size_t n = static_cast<std::size_t>(bytes);
   std::vector<int> where(columns, relay::kNowhere);
   for (R_xlen_t k = 0; k < texts.size(); ++k) where.at(texts[k] - 1) = static_cast<int>(k);
@@ -290,7 +281,7 @@ Rcpp::List pass_block_kernel(std::string path, double offset, double bytes, doub
   const char* end = block.get() + n;
   std::fill(block.get() + n, block.get() + n + records::kBehind, '\n');
   if (!File(std::fopen(path.c_str(), "rb")) || Reader(path, n, threads).read(offset, n, block.get()) != n) {
-    return answer("gone", 0, {});
+    return R_NilValue;
   }
   const std::vector<const char*> starts = records::record_starts(block.get(), end, threads);
   const int parts = static_cast<int>(starts.size()) - 1;
@@ -303,27 +294,17 @@ Rcpp::List pass_block_kernel(std::string path, double offset, double bytes, doub
       good = false;
     }
   });
-  if (!good) return answer("gone", 0, {});
+  if (!good) return R_NilValue;
   std::size_t records = 0;
-  for (const relay::Passer& part : passed) records += part.records();
-  if (plain.size() > 0) {
-    // Written over what stood there: its pages are there already.
-    File out(std::fopen(to.c_str(), "r+b"));
-    if (!out) out = opened(to, "wb");
-    std::size_t written = 0;
-    for (const relay::Passer& part : passed) {
-      good = good && std::fwrite(part.plain(), 1, part.plain_size(), out.get()) == part.plain_size();
-      written += part.plain_size();
-    }
-    good = good && std::fflush(out.get()) == 0;
-#if !defined(_WIN32)
-    good = good && ftruncate(fileno(out.get()), static_cast<off_t>(written)) == 0;
-#endif
-    if (!good) return answer("full", 0, {});
+  std::string lines;
+  for (const relay::Passer& part : passed) {
+    records += part.records();
+    if (plain.size() > 0) lines.append(part.plain(), part.plain_size());
   }
   Rcpp::List found(texts.size());
   for (R_xlen_t k = 0; k < texts.size(); ++k) found[k] = coded_text(passed, static_cast<std::size_t>(k), records);
-  return answer("", static_cast<double>(records), found);
+  return Rcpp::List::create(Rcpp::_["records"] = static_cast<double>(records), Rcpp::_["texts"] = found,
+                            Rcpp::_["lines"] = Rf_mkString(lines.c_str()));
 }
 
 // Unpacks a gzip file, all members of it, checked by its own lengths and checksums. Gives what is wrong: "", "cut",

@@ -1,12 +1,32 @@
 #include <Rcpp.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <cstdio>
 #include <cstring>
 #include <vector>
 
+#include "keys.h"
 #include "text.h"
+
+namespace {
+
+SEXP fixed_string(std::int64_t minor, int decimals) {
+  char text[40];
+  char* const end = text + sizeof text;
+  char* at = end;
+  std::uint64_t rest = static_cast<std::uint64_t>(minor < 0 ? -minor : minor);
+  for (int k = 0; k < decimals || rest > 0 || k == decimals; ++k) {
+    if (k == decimals && k > 0) *--at = '.';
+    *--at = static_cast<char>('0' + rest % 10);
+    rest /= 10;
+  }
+  if (minor < 0) *--at = '-';
+  return Rf_mkCharLen(at, static_cast<int>(end - at));
+}
+
+}  // namespace
 
 // Decimals written as text: NA for blank text, NaN for what is not a number. `group` is "" where digits are not
 // grouped.
@@ -42,37 +62,38 @@ Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x) {
 // [[Rcpp::export]]
 Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals) {
   const R_xlen_t n = x.size();
+  const double* from = REAL(x);
   Rcpp::CharacterVector out(n);
   const double scale = std::pow(10.0, decimals);
-  char text[40];
-  // Amounts come again: the last place of each is kept where its text stands already, as far as there is room.
-  constexpr std::size_t kKept = 1 << 17;
-  std::vector<std::int64_t> kept(kKept, 0);
-  std::vector<R_xlen_t> place(kKept, -1);
-  for (R_xlen_t i = 0; i < n; ++i) {
-    const double value = x[i] * scale;
-    if (!(std::fabs(value) < 9007199254740992.0)) {
-      SET_STRING_ELT(out, i, NA_STRING);
-      continue;
+  // Amounts come again, and each becomes text once. What is looked up lies far apart: it is asked for ahead.
+  tally::Slots amounts;
+  std::vector<SEXP> texts;
+  constexpr R_xlen_t kAhead = 256;
+  constexpr std::uint64_t kNot = std::uint64_t{1} << 63;
+  std::uint64_t number[kAhead];
+  SEXP text[kAhead];
+  for (R_xlen_t first = 0; first < n; first += kAhead) {
+    const R_xlen_t held = std::min(kAhead, n - first);
+    for (R_xlen_t i = 0; i < held; ++i) {
+      const double value = from[first + i] * scale;
+      number[i] = std::fabs(value) < 9007199254740992.0 ? static_cast<std::uint64_t>(std::llround(value)) : kNot;
+      amounts.fetch(number[i]);
     }
-    const std::int64_t minor = std::llround(value);
-    const std::size_t slot = static_cast<std::uint64_t>(minor) * 0x9E3779B97F4A7C15u >> 47;
-    if (place[slot] >= 0 && kept[slot] == minor) {
-      SET_STRING_ELT(out, i, STRING_ELT(out, place[slot]));
-      continue;
+    for (R_xlen_t i = 0; i < held; ++i) {
+      const std::size_t slot = number[i] == kNot ? texts.size() : amounts.find(number[i]);
+      if (number[i] == kNot) {
+        text[i] = NA_STRING;
+      } else if (slot == texts.size()) {
+        text[i] = fixed_string(static_cast<std::int64_t>(number[i]), decimals);
+        // Kept alive where it stands.
+        SET_STRING_ELT(out, first + i, text[i]);
+        texts.push_back(text[i]);
+      } else {
+        text[i] = texts[slot];
+      }
+      __builtin_prefetch(text[i]);
     }
-    kept[slot] = minor;
-    place[slot] = i;
-    std::uint64_t rest = static_cast<std::uint64_t>(minor < 0 ? -minor : minor);
-    char* const end = text + sizeof text;
-    char* at = end;
-    for (int k = 0; k < decimals || rest > 0 || k == decimals; ++k) {
-      if (k == decimals && k > 0) *--at = '.';
-      *--at = static_cast<char>('0' + rest % 10);
-      rest /= 10;
-    }
-    if (minor < 0) *--at = '-';
-    SET_STRING_ELT(out, i, Rf_mkCharLen(at, static_cast<int>(end - at)));
+    for (R_xlen_t i = 0; i < held; ++i) SET_STRING_ELT(out, first + i, text[i]);
   }
   return out;
 }

@@ -1,24 +1,57 @@
 test_that("random hostile files are read as two other readers say, whatever the size of blocks", {
   withr::local_seed(as.integer(Sys.Date()))
-  for (round in 1:150) {
-    file <- hostile_file()
-    path <- text_at(file$text)
-    withr::local_options(hinterfeld.block = sample(c(16, 60, 2^25), 1))
-    records <- strict_records(file$text, file$mark)
-    expected <- matrix(as.character(unlist(records[-1])), ncol = length(file$names), byrow = TRUE)
-    expect_identical(records[[1]], file$names)
-    expect_identical(unname(expected), unname(file$cells), label = deparse(file$text))
-    all_text <- stats::setNames(rep("text", length(file$names)), file$names)
-    read <- quiet(load_table(path, delimiter = file$mark, types = all_text))
-    given <- matrix(as.character(unlist(lapply(read, as.character))), nrow(read), ncol(read))
-    expect_identical(given, unname(replace(expected, expected == "", NA)), label = deparse(file$text))
-    # Types are those that all texts of a column have.
-    typed <- quiet(load_table(path, delimiter = file$mark))
-    for (j in seq_along(typed)) {
-      texts <- trimws(given[, j])
-      found <- quiet(hinterfeld:::found_type(replace(texts, texts %in% c("", "NA"), NA), "x", NULL, "file"))
-      expect_identical(c(typed[[j]]), c(found %||% given[, j]), label = deparse(given[, j]), ignore_attr = TRUE)
+  rounds <- as.integer(Sys.getenv("HINTERFELD_FILES", "150"))
+  for (batch in split(seq_len(rounds), (seq_len(rounds) - 1) %/% 500)) {
+    files <- lapply(batch, function(round) hostile_file())
+    paths <- vapply(files, function(file) text_at(file$text, env = parent.frame(2)), "")
+    others <- other_records(paths, vapply(files, `[[`, "", "mark"))
+    for (i in seq_along(files)) {
+      file <- files[[i]]
+      withr::local_options(hinterfeld.block = sample(c(16, 60, 2^25), 1))
+      records <- strict_records(file$text, file$mark)
+      expected <- matrix(as.character(unlist(records[-1])), ncol = length(file$names), byrow = TRUE)
+      same <- c(names = identical(records[[1]], file$names), cells = identical(unname(expected), unname(file$cells)),
+                other = identical(others[[i]], records))
+      expect_true(all(same), label = paste(toString(names(which(!same))), deparse(file$text)))
+      all_text <- stats::setNames(rep("text", length(file$names)), file$names)
+      read <- quiet(load_table(paths[i], delimiter = file$mark, types = all_text))
+      given <- matrix(as.character(unlist(lapply(read, as.character))), nrow(read), ncol(read))
+      expect_identical(given, unname(replace(expected, expected == "", NA)), label = deparse(file$text))
+      # Types are those that all texts of a column have.
+      typed <- quiet(load_table(paths[i], delimiter = file$mark))
+      for (j in seq_along(typed)) {
+        texts <- trimws(given[, j])
+        found <- quiet(hinterfeld:::found_type(replace(texts, texts %in% c("", "NA"), NA), "x", NULL, "file"))
+        expect_identical(c(typed[[j]]), c(found %||% given[, j]), label = deparse(given[, j]), ignore_attr = TRUE)
+      }
     }
+    unlink(paths)
+  }
+})
+
+test_that("large files come whole, in any number of threads and any size of block, and columns in any order", {
+  withr::local_seed(8)
+  n <- 40000
+  words <- c("a", "", " b", "Glaze 12", "Glaze 13", "two\nlines", "a,b", "say \"so\"", "cr\rin", "\u00e9\u00e8",
+             strrep("long ", 40), paste("Kiln", seq_len(9000)))
+  cells <- data.frame(text = sample(words, n, TRUE), number = sample(c("", "0.5", "-12.25", "7"), n, TRUE),
+                      day = sample(c("2024-02-29", "2025-12-31", ""), n, TRUE),
+                      other = sample(c("x", "y z", "\u4e16", ""), n, TRUE))
+  written <- vapply(cells, function(x) {
+    ifelse(grepl("[,\"\r\n]", x) | stats::runif(n) < 0.01, paste0("\"", gsub("\"", "\"\"", x, fixed = TRUE), "\""), x)
+  }, character(n))
+  ends <- sample(c("\n", "\r\n", "\n\n"), n, TRUE, c(9, 1, 1))
+  lines <- paste0(written[, 1], ",", written[, 2], ",", written[, 3], ",", written[, 4], ends)
+  path <- text_at(paste0("text,number,day,other\n", paste(lines, collapse = "")))
+  blank <- function(x) replace(x, x == "", NA)
+  expected <- list(other = blank(cells$other), day = as.Date(blank(cells$day)), text = blank(cells$text),
+                   number = as.numeric(blank(cells$number)))
+  for (setting in list(c(2, 2^25), c(5, 2^25), c(1, 50000))) {
+    withr::local_options(hinterfeld.threads = setting[1], hinterfeld.block = setting[2])
+    read <- load_table(path, c(other, day, text, number))
+    expect_identical(lapply(read, function(x) x[seq_len(n)]), expected, label = toString(setting))
+    expect_identical(load_table(path, text)$text[seq_len(n)], expected$text)
+    expect_identical(load_table(path, number)$number, expected$number)
   }
 })
 
@@ -48,6 +81,13 @@ test_that("a file that is changed while it is read gives no table", {
     if (n == 2) cat("3,4\n", file = path, append = TRUE)
   })
   expect_error(read(), "was changed while it was read", class = "hinterfeld_error_file")
+  # As many bytes, and other fields or no text at all.
+  for (bytes in list(charToRaw(strrep("1,2\n1,2,3,4,5,6\n", 1000)), as.raw(rep(c(0x31, 0x2c, 0xff, 0x0a), 4000)))) {
+    path <- text_at(paste0("a,b\n", strrep("1,x\n", 5000)))
+    source <- hinterfeld:::open_files(path, rlang::quo(NULL), list())
+    writeBin(c(charToRaw("a,b\n"), bytes, as.raw(rep(0x0a, 20000 - length(bytes)))), path)
+    expect_error(hinterfeld:::read_source(source), "was changed while it was read", class = "hinterfeld_error_file")
+  }
   unlink(path)
   expect_error(read(), class = "hinterfeld_error_file")
 })
@@ -58,7 +98,7 @@ test_that("the fast reader and writer of text are called from one file each, and
   calls <- unlist(lapply(sources, function(lines) regmatches(lines, gregexpr("data[.]table:::?[A-Za-z_.]+", lines))))
   expect_setequal(calls, c("data.table::fread", "data.table::fwrite"))
   users <- names(Filter(function(lines) any(grepl("data.table::", lines, fixed = TRUE)), sources))
-  expect_setequal(users, c("read_block", "write_delimited"))
+  expect_setequal(users, c("read_lines", "write_delimited"))
   expect_identical(Filter(function(import) identical(import[[1]], "data.table"), getNamespaceImports("hinterfeld")),
                    list(), ignore_attr = TRUE)
 })
