@@ -5,48 +5,35 @@ keep_folder <- function(brief) {
   brief$keep %||% if (!is.null(brief$content$keep)) brief_path(brief, brief$content$keep)
 }
 
-# Of tables of a database nobody tells what is new: their lines are read, or grouped there, each time.
-can_be_kept <- function(brief) {
-  data <- brief$content$data
-  entries <- c(list(data$lines), lapply(data$attach, function(step) step$table))
-  bases <- Filter(function(entry) is.list(entry) && !is.null(entry$database), entries)
-  if (length(bases)) {
-    say("not_kept", sprintf("Nothing is kept: %s is a table of a database, which does not tell what is new in it.",
-                            file_entry(bases[[1]], brief)$shown))
-  }
-  length(bases) == 0
-}
-
 # The tallies that a brief's tables ask, from kept parts and from those that had to be read.
 kept_tallies <- function(brief, keep, call = caller_env()) {
   content <- brief$content
   texts <- columns_of_names(content)
   wanted <- columns_used(content)
   lines <- typed_entry(content$data$lines, brief, texts, wanted)
-  source <- open_parts(lines, keep, call)
+  source <- open_parts(lines, brief, keep, call)
   on.exit(close_source(source))
-  hashes <- part_names(keep, source$files)
+  hashes <- part_names(keep, source)
   open <- any(source$plan == "open")
   if (open) {
     say("kept_open", c(sprintf("Every part is looked at: the type of %s is told by all of its texts.",
                                columns_named(names(source$plan)[source$plan == "open"])),
                        i = "Give it one with `types`."))
-    source <- real_scans(source)
+    source <- in_runs(real_scans(source), seq_along(source$scans))
   }
   readings <- open_readings(source, call)
   recipe <- recipe_of(brief, keep, source, readings)
   tables <- NULL
   needs <- NULL
-  make <- function(lines) {
-    if (is.null(tables)) tables <<- attached_tables(brief, texts, wanted)
-    quietly(book_of_lines(lines, tables, brief))
-  }
+  make <- function(lines) quietly(book_of_lines(lines, tables, brief))
   take <- function(book) {
     if (is.null(needs)) needs <<- by_need(brief_needs(content, book))
     lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
   }
   found <- found_parts(keep, recipe, hashes, content)
   say_parts(keep, brief, source, hashes, found)
+  source <- in_runs(source, found$missing)
+  if (length(found$missing)) tables <- attached_tables(brief, texts, wanted)
   read <- lapply(found$missing, function(i) {
     kept <- counted_part(source, i, hashes[i], make, take, readings, call)
     try_to_keep(keep, write_kept(kept, kept_path(keep, recipe, hashes[i])))
@@ -65,8 +52,8 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
 
 # What a part is known by: what it holds and what it is called, for lines that are set aside tell their file. Files that
 # share both, in two folders, are two parts all the same.
-part_names <- function(keep, files) {
-  both <- paste(file_hashes(keep, files), basename(files))
+part_names <- function(keep, source) {
+  both <- paste(source$stamps %||% file_hashes(keep, source$files), basename(source$files))
   names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
   make.unique(substr(names, 1, 36), "-")
 }
@@ -80,7 +67,10 @@ keep_figures <- function(keep, brief) {
 }
 
 # The parts of the lines, of which those that were looked at before are not looked at again.
-open_parts <- function(lines, keep, call) {
+open_parts <- function(lines, brief, keep, call) {
+  if (!is.null(lines$database)) {
+    return(open_kept_table(lines, brief, call))
+  }
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
   asked <- digest::digest(as.character(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE)),
@@ -134,6 +124,9 @@ recipe_of <- function(brief, keep, source, readings) {
   content <- brief$content
   attached <- lapply(content$data$attach, function(step) {
     file <- file_entry(step$table, brief)
+    if (!is.null(file$database)) {
+      return(whole_table_stamp(database_named(file$database), file$table, function() quietly(read_entry(file))))
+    }
     as.list(file_hashes(keep, quietly(source_files(file$path))))
   })
   texts <- lapply(readings, function(reading) list(reading$texts, as.character(reading$values)))
@@ -143,7 +136,8 @@ recipe_of <- function(brief, keep, source, readings) {
     names = as.list(source$names), plan = as.list(source$plan), options = source$options, readings = texts,
     unpacked = getOption("hinterfeld.unpacked_limit")
   )
-  about$data$lines <- if (is.list(content$data$lines)) content$data$lines[names(content$data$lines) != "file"]
+  lines <- content$data$lines
+  about$data$lines <- if (is.list(lines)) lines[setdiff(names(lines), c("file", "parts", "changed"))]
   digest::digest(as.character(jsonlite::toJSON(about, auto_unbox = TRUE, null = "null", digits = NA)), "sha256",
                  serialize = FALSE)
 }
@@ -284,6 +278,7 @@ say_parts <- function(keep, brief, source, hashes, found) {
   held <- length(names) - length(read)
   new <- setdiff(read, names(former))
   say("kept", c(
+    if (!is.null(source$parted)) parts_told(source, brief),
     sprintf("%s kept, %s to read%s.", count_of(held, "part is", "parts are"), group_digits(length(read)),
             if (length(read) && length(read) < length(names)) paste0(": ", examples_of(read)) else ""),
     if (found$more) c(i = "What is asked for now needs more than was kept, so parts are read again."),

@@ -164,7 +164,9 @@ yaml_problem <- function(message, lines) {
 
 # Problems: where (keys joined by " > "), line, what, and what to do.
 new_problem <- function(path, problem, hint = NA_character_, line = NA_integer_) {
-  tibble::tibble(line = line, where = paste(path, collapse = " > "), problem = problem, hint = hint)
+  n <- length(problem)
+  tibble::new_tibble(list(line = rep_len(line, n), where = rep_len(paste(path, collapse = " > "), n),
+                          problem = problem, hint = rep_len(hint, n)), nrow = n)
 }
 
 last_key <- function(path) {

@@ -13,11 +13,12 @@ form_problems <- function(parsed) {
 }
 
 no_problems <- function() {
-  new_problem(character(), character())[0, ]
+  new_problem(character(), character())
 }
 
 bind_problems <- function(problems) {
-  do.call(rbind, c(list(no_problems()), problems))
+  found <- Filter(function(some) NROW(some) > 0, problems)
+  if (length(found)) do.call(rbind, found) else no_problems()
 }
 
 schema_problems <- function(value, rule, path, schema) {

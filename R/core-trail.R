@@ -58,10 +58,10 @@ reasons <- c(
 )
 
 # Of two steps that no trail has both of, the one that comes first: what cannot be used is set aside before lines are
-# kept or left out, also where a chunk has no line that comes so far.
+# kept or left out, also where a chunk has no line that comes so far; and what a condition did not answer follows it.
 comes_before <- function(a, b) {
   place <- match(c(a, b), paste("set aside", reasons), length(reasons) + 1L)
-  place[grepl("^(read|change|attach|daybook)", c(a, b))] <- 0L
+  place[grepl("^(read|change|attach|daybook|neither)", c(a, b))] <- 0L
   if (place[1] == place[2]) a < b else place[1] < place[2]
 }
 

@@ -153,12 +153,7 @@ asked_database <- function(code, table, call) {
 }
 
 chunks_query <- function(scan, plan, options, take, call = caller_env(), size = 5e5) {
-  quoted <- vapply(names(plan), function(name) {
-    column <- as.character(DBI::dbQuoteIdentifier(scan$con, name))
-    # Whole numbers beyond what a double holds exactly come as they are written.
-    if (name %in% scan$long) sprintf("CAST(%s AS text) AS %s", column, column) else column
-  }, "")
-  sql <- sprintf("SELECT %s FROM %s", paste(quoted, collapse = ", "), scan$from)
+  sql <- sprintf("SELECT %s FROM %s", quoted_columns(scan, names(plan)), scan$from)
   result <- asked_database(DBI::dbSendQuery(scan$con, sql), scan$path, call)
   on.exit(try(suppressWarnings(DBI::dbClearResult(result)), silent = TRUE))
   taken <- 0
@@ -167,10 +162,26 @@ chunks_query <- function(scan, plan, options, take, call = caller_env(), size = 
     if (nrow(chunk) == 0) break
     taken <- taken + nrow(chunk)
     if (taken > scan$rows) break
-    check_values(chunk, scan$path, call)
-    typed <- same_types(plain_chunk(chunk, names(plan), NULL), scan, plan, call)
-    take(plain_chunk(typed, names(plan), options$types))
+    take(typed_rows(chunk, scan, plan, options, call))
   }
+  check_rows_read(taken, scan, call)
+}
+
+quoted_columns <- function(scan, names) {
+  paste(vapply(names, function(name) {
+    column <- as.character(DBI::dbQuoteIdentifier(scan$con, name))
+    # Whole numbers beyond what a double holds exactly come as they are written.
+    if (name %in% scan$long) sprintf("CAST(%s AS text) AS %s", column, column) else column
+  }, ""), collapse = ", ")
+}
+
+typed_rows <- function(chunk, scan, plan, options, call) {
+  check_values(chunk, scan$path, call)
+  typed <- same_types(plain_chunk(chunk, names(plan), NULL), scan, plan, call)
+  plain_chunk(typed, names(plan), options$types)
+}
+
+check_rows_read <- function(taken, scan, call) {
   if (taken != scan$rows) {
     stop_because("database", c(
       sprintf("%s changed while it was read.", quoted_name(scan$path)),

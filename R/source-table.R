@@ -99,6 +99,7 @@ open_files <- function(path, columns, options, call = caller_env(), scan = funct
 }
 
 close_source <- function(source) {
+  if (!is.null(source$close)) source$close()
   unlink(unlist(lapply(source$scans, function(scan) scan$text$temporary)))
 }
 

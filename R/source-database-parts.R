@@ -1,0 +1,203 @@
+# A table of a database in parts: lines of one day, or of a range of a column of whole numbers. The database tells how
+# many lines each part has, and a stamp that is another when some line of it is another.
+
+# The parts of a table as a source, read in their order. `by` is a column of days, or a named size: c(order_id = 1e5).
+# `changed` is a column that tells when a line changed, NULL where the versions of rows tell.
+open_database_parts <- function(con, table, columns, options, by, changed = NULL, call = caller_env()) {
+  source <- open_database(con, table, columns, options, call)
+  scan <- source$scans[[1]]
+  check_part_columns(scan, by, changed, call)
+  slot <- slot_sql(scan, by, call)
+  stamp <- if (is.null(changed)) version_sql() else change_sql(scan, source$names, changed)
+  found <- asked_database(DBI::dbGetQuery(con, sprintf(
+    "SELECT %s AS slot, count(*) AS n, %s AS stamp FROM %s GROUP BY %s ORDER BY %s", slot$text, stamp, scan$from,
+    slot$value, slot$value
+  )), scan$path, call)
+  slots <- as.character(found$slot)
+  reader <- part_reader(scan, slot, slots)
+  source$kind <- database_parts_kind
+  source$rows <- as.double(found$n)
+  source$files <- part_labels(source$files, slots, slot$size)
+  source$scans <- lapply(seq_along(slots), function(i) {
+    part <- scan
+    part[c("rows", "part", "until", "reader")] <- list(source$rows[i], i, i, reader)
+    part
+  })
+  source$stamps <- paste(table_stamp(con, scan), slot$text, slots, found$n, found$stamp)
+  source$parted <- slot$words
+  source$close <- reader$close
+  source
+}
+
+database_parts_kind <- list(
+  what = "parts of a table", options = "types",
+  plan = function(...) plan_typed(...), chunks = function(...) chunks_of_part(...)
+)
+
+check_part_columns <- function(scan, by, changed, call) {
+  for (name in c(if (is.character(by)) by else names(by), changed)) {
+    if (!name %in% scan$names) {
+      near <- nearest(name, scan$names, 1)
+      stop_because("column", c(
+        sprintf("%s has no column `%s` to tell its parts by.", quoted_name(scan$path), name),
+        i = if (length(near)) sprintf("Did you mean `%s`?", near) else
+          sprintf("Its columns are %s.", columns_named(scan$names))
+      ), call = call)
+    }
+  }
+}
+
+# What tells the part of a line, in SQL: as it is compared, and as a text.
+slot_sql <- function(scan, by, call) {
+  name <- if (is.character(by)) by else names(by)
+  column <- as.character(DBI::dbQuoteIdentifier(scan$con, name))
+  type <- if (name %in% scan$long) "number" else type_of(scan$prototype[[name]])
+  lite <- inherits(scan$con, "SQLiteConnection")
+  size <- if (is.numeric(by)) unname(by)
+  value <- if (type == "number" && !is.null(size)) {
+    whole <- format_plain(size, 15L)
+    if (lite) {
+      # Division of whole numbers goes towards 0 there.
+      sprintf("((CAST(%1$s AS INTEGER) - ((CAST(%1$s AS INTEGER) %% %2$s) + %2$s) %% %2$s) / %2$s)", column, whole)
+    } else {
+      sprintf("CAST(floor(CAST(%s AS numeric) / %s) AS bigint)", column, whole)
+    }
+  } else if (is.null(size) && type == "text") {
+    sprintf("substr(%s, 1, 10) COLLATE %s", column, if (lite) "BINARY" else "\"C\"")
+  } else if (is.null(size) && type %in% c("date", "date-time") && !lite) {
+    sprintf("CAST(%s AS date)", column)
+  } else {
+    stop_because("type", c(
+      sprintf("`%s` of %s is %s, and cannot tell its parts %s.", name, quoted_name(scan$path), type,
+              if (is.null(size)) "by day" else "by ranges"),
+      i = "Name a column of days, or one of whole numbers with the size of a range: `parts: {order_id: 100000}`."
+    ), call = call)
+  }
+  list(value = value, text = sprintf("CAST(%s AS text)", value), size = size, number = !is.null(size),
+       words = if (is.null(size)) sprintf("days of `%s`", name) else
+         sprintf("ranges of %s of `%s`", group_digits(size), name))
+}
+
+part_labels <- function(table, slots, size) {
+  told <- if (is.null(size)) gsub("[/\\\\]", "-", slots) else {
+    from <- as.numeric(slots) * size
+    sprintf("%.0f to %.0f", from, from + size - 1)
+  }
+  paste(table, replace(told, is.na(slots), "blank"))
+}
+
+# Every row of PostgreSQL has a version, told by its place and the number of the change that made it.
+version_sql <- function() {
+  "CAST(sum(CAST(hashtextextended(CAST(ctid AS text) || ' ' || CAST(xmin AS text), 0) AS numeric)) AS text)"
+}
+
+has_versions <- function(con, table, call = caller_env()) {
+  if (!inherits(con, "PqConnection") || is_query(table)) {
+    return(FALSE)
+  }
+  from <- query_source(con, table, call)
+  kinds <- told_by(con, sprintf("SELECT relkind::text AS kind FROM pg_catalog.pg_class WHERE oid = to_regclass(%s)",
+                                DBI::dbQuoteString(con, from)), table, call)$kind
+  length(kinds) == 1 && kinds %in% c("r", "p", "m")
+}
+
+# Sums of numbers and the newest change.
+change_sql <- function(scan, names, changed) {
+  numbers <- names[vapply(scan$prototype[names], is.numeric, NA) | names %in% scan$long]
+  quoted <- vapply(numbers, function(name) as.character(DBI::dbQuoteIdentifier(scan$con, name)), "")
+  told <- c(sprintf("sum(%s)", quoted), sprintf("max(%s)", DBI::dbQuoteIdentifier(scan$con, changed)))
+  paste(sprintf("coalesce(CAST(%s AS text), '')", told), collapse = " || ' ' || ")
+}
+
+# What a table is known by; a table that is written anew is another.
+table_stamp <- function(con, scan) {
+  own <- if (inherits(con, "PqConnection") && !is_query(scan$path)) {
+    paste(DBI::dbGetQuery(con, sprintf("
+      SELECT current_database() AS base, c.oid::text AS oid, c.relfilenode::text AS file
+      FROM pg_catalog.pg_class c WHERE c.oid = to_regclass(%s)", DBI::dbQuoteString(con, scan$from))), collapse = " ")
+  }
+  types <- vapply(scan$prototype, type_of, "")
+  paste(c(own, scan$path, names(types), types), collapse = " ")
+}
+
+# One stamp for a whole table: the versions of its rows, or else all that it holds.
+whole_table_stamp <- function(con, table, load) {
+  if (has_versions(con, table)) {
+    scan <- scan_query(list(con = con, table = table), list())
+    found <- told_by(con, sprintf("SELECT count(*) AS n, %s AS stamp FROM %s", version_sql(), scan$from), table,
+                     caller_env())
+    return(paste(table_stamp(con, scan), found$n, found$stamp))
+  }
+  digest::digest(lapply(load(), function(x) if (is.character(x)) x[seq_along(x)] else x), "sha256")
+}
+
+# Rows of parts in their order: parts that follow one another are one question.
+part_reader <- function(scan, slot, slots) {
+  result <- NULL
+  held <- NULL
+  runs <- NULL
+  from <- 1
+  at <- 0L
+  close <- function() {
+    if (!is.null(result)) try(suppressWarnings(DBI::dbClearResult(result)), silent = TRUE)
+    result <<- NULL
+    held <<- NULL
+    runs <<- NULL
+  }
+  literal <- function(text) if (slot$number) text else as.character(DBI::dbQuoteString(scan$con, text))
+  open <- function(part, until, columns, call) {
+    close()
+    asked <- slots[part:until]
+    known <- asked[!is.na(asked)]
+    span <- if (length(known)) {
+      sprintf("%s >= %s AND %s <= %s", slot$value, literal(known[1]), slot$value, literal(known[length(known)]))
+    }
+    where <- if (length(asked) < length(slots)) {
+      paste("WHERE", paste(c(span, if (anyNA(asked)) sprintf("%s IS NULL", slot$value)), collapse = " OR "))
+    } else {
+      ""
+    }
+    sql <- sprintf("SELECT %s AS \".slot\", %s FROM %s %s ORDER BY %s", slot$text, quoted_columns(scan, columns),
+                   scan$from, where, slot$value)
+    result <<- asked_database(DBI::dbSendQuery(scan$con, sql), scan$path, call)
+    at <<- part
+  }
+  # `take` is given the rows of one part; those of the next ones wait.
+  read <- function(part, until, columns, size, take, call) {
+    if (is.null(result) || at != part) open(part, until, columns, call)
+    repeat {
+      if (length(runs$lengths) == 0) {
+        held <<- asked_database(fetched(result, size), scan$path, call)
+        if (nrow(held) == 0) break
+        runs <<- unclass(rle(match(held$.slot, slots)))
+        from <<- 1
+      }
+      if (runs$values[1] != part) break
+      take(held[seq(from, length.out = runs$lengths[1]), columns, drop = FALSE])
+      from <<- from + runs$lengths[1]
+      runs <<- lapply(runs, `[`, -1)
+    }
+    at <<- part + 1L
+  }
+  list(read = read, close = close)
+}
+
+chunks_of_part <- function(scan, plan, options, take, call = caller_env(), size = 5e5) {
+  taken <- 0
+  scan$reader$read(scan$part, scan$until, names(plan), size, call = call, take = function(chunk) {
+    taken <<- taken + nrow(chunk)
+    take(typed_rows(chunk, scan, plan, options, call))
+  })
+  check_rows_read(taken, scan, call)
+}
+
+# The parts that are to be read, each told up to which of them it goes on without a gap.
+in_runs <- function(source, which) {
+  if (is.null(source$stamps) || length(which) == 0) {
+    return(source)
+  }
+  run <- cumsum(c(TRUE, diff(which) != 1))
+  last <- tapply(which, run, max)
+  for (k in seq_along(which)) source$scans[[which[k]]]$until <- last[[as.character(run[k])]]
+  source
+}

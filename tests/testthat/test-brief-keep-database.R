@@ -1,0 +1,124 @@
+# A table of sales that changes, and a brief that keeps its parts.
+kept_table <- function(con, folder, n = 120) {
+  lines <- part_lines(1, n)
+  lines$price <- as.numeric(replace(lines$price, lines$price == "?", "1.00"))
+  lines$day <- as.character(as.Date("2025-11-12") + seq_len(n) %% 19)
+  lines$product[is.na(lines$product)] <- "Bowl"
+  lines$id <- seq_len(n) + 40
+  lines$touched <- "2026-04-01 10:00:00"
+  DBI::dbWriteTable(con, "sales", lines, row.names = FALSE)
+}
+
+# Lines come, change and go; `touch` marks a change where the database does not, each later than the one before.
+play_change <- function(con, kind, touch) {
+  run <- function(...) DBI::dbExecute(con, sprintf(...))
+  days <- DBI::dbGetQuery(con, "SELECT DISTINCT day FROM sales ORDER BY day")$day
+  day <- sample(days, 1)
+  last <- DBI::dbGetQuery(con, "SELECT max(touched) AS last FROM sales")$last
+  mark <- if (touch) sprintf(", touched = '%s'", format(as.POSIXct(last, tz = "UTC") + 60)) else ""
+  switch(kind,
+    new = run("INSERT INTO sales SELECT ticket, '2026-05-%02d', product, price, pieces, shop, status, id + 1000, touched
+              FROM sales WHERE id %% 17 = 1", sample(28, 1)),
+    product = run("UPDATE sales SET product = CASE product WHEN 'Cup' THEN 'Jug' ELSE 'Cup' END%s WHERE day = '%s'",
+                  mark, day),
+    swap = run("UPDATE sales SET pieces = pieces + CASE WHEN id %% 2 = 0 THEN 1 ELSE -1 END%s WHERE pieces > 1", mark),
+    less = run("DELETE FROM sales WHERE day = '%s'", day),
+    moved = run("UPDATE sales SET day = '%s'%s WHERE id IN (SELECT id FROM sales ORDER BY id LIMIT 2)", day, mark),
+    shop = writeLines(sub("Vale", "Highfen", readLines("shops.csv")), "shops.csv"),
+    nothing = NULL
+  )
+}
+
+# Some changes, one after another; HINTERFELD_KEEPS=N plays more of them.
+expect_changes_kept <- function(con, folder, touch, kinds) {
+  withr::local_dir(folder)
+  first <- expect_as_fresh(folder)
+  any_kind <- c("nothing", "new", "product", "swap", "less", "moved", "shop")
+  for (kind in c(kinds, sample(any_kind, as.integer(Sys.getenv("HINTERFELD_KEEPS", "0")), TRUE))) {
+    play_change(con, kind, touch)
+    said <- expect_as_fresh(folder)
+    if (kind == "nothing") testthat::expect_match(said, "kept, 0 to read", all = FALSE)
+    if (kind == "less" && any(grepl("are days of", said))) testthat::expect_match(said, "gone, and out", all = FALSE)
+  }
+  first
+}
+
+test_that("days of a table are kept, and what changed is read again", {
+  folder <- kept_brief(lines = "{database: SHOP, table: sales, changed: touched}")
+  con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
+  withr::defer(DBI::dbDisconnect(con))
+  kept_table(con, folder)
+  withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
+  withr::local_seed(3)
+  first <- expect_changes_kept(con, folder, TRUE, c("nothing", "new", "product", "swap", "less", "moved"))
+  expect_match(first, "parts of sales are days of `day`, each known by its count, its sums and the newest `touched`",
+               all = FALSE)
+  # Ranges of numbers, those below 0 too, and lines without one.
+  DBI::dbExecute(con, "UPDATE sales SET id = NULL WHERE id % 31 = 0")
+  DBI::dbExecute(con, "UPDATE sales SET id = 20 - id WHERE id % 3 = 0")
+  job <- file.path(folder, "job.yaml")
+  writeLines(sub("changed: touched", "changed: touched, parts: {id: 50}", readLines(job), fixed = TRUE), job)
+  expect_match(expect_changes_kept(con, folder, TRUE, c("new", "moved")), "ranges of 50 of `id`", all = FALSE)
+})
+
+test_that("versions of rows tell what changed in PostgreSQL, and products are looked at too", {
+  skip_on_cran()
+  server <- local_postgres()
+  con <- connect_postgres(server)
+  folder <- kept_brief(lines = "{database: SHOP, table: sales}")
+  kept_table(con, folder)
+  DBI::dbExecute(con, "ALTER TABLE sales ALTER day TYPE date USING day::date, ALTER price TYPE numeric(9, 2), ALTER id TYPE bigint")
+  withr::local_envvar(SHOP = server$address)
+  withr::local_seed(4)
+  job <- file.path(folder, "job.yaml")
+  first <- expect_changes_kept(con, folder, FALSE, c("nothing", "swap", "less", "moved"))
+  expect_match(first, "known by the versions of its rows", all = FALSE)
+  # The shops in the same database: a change of theirs changes all.
+  DBI::dbWriteTable(con, "shops", utils::read.csv(file.path(folder, "shops.csv")), row.names = FALSE)
+  writeLines(sub("table: shops.csv", "table: {database: SHOP, table: shops}", readLines(job), fixed = TRUE), job)
+  expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
+  expect_match(expect_as_fresh(folder), "kept, 0 to read", all = FALSE)
+  DBI::dbExecute(con, "UPDATE shops SET region = 'Vale' WHERE shop = 'Ebbwick'")
+  expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
+  # Written anew with the same lines.
+  DBI::dbExecute(con, "VACUUM FULL sales")
+  expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
+  writeLines(sub("table: sales", "table: sales, parts: {id: 30}", readLines(job), fixed = TRUE), job)
+  expect_match(expect_changes_kept(con, folder, FALSE, "new"), "ranges of 30 of `id`", all = FALSE)
+})
+
+test_that("what cannot be kept is told, and a part of wrong lines is a part", {
+  folder <- kept_brief(lines = "{database: SHOP, table: sales}")
+  con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
+  withr::defer(DBI::dbDisconnect(con))
+  lines <- part_lines(2)
+  DBI::dbWriteTable(con, "sales", cbind(lines, touched = 1:120, bought = lines$day))
+  withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
+  job <- file.path(folder, "job.yaml")
+  put <- function(lines) writeLines(sub("lines: .*", paste("lines:", lines), readLines(job)), job)
+  run <- function(into = "out", keep = "kept") {
+    run_brief(job, into = file.path(folder, into), keep = file.path(folder, keep))
+  }
+  put("{database: SHOP, table: sales, types: {price: text}}")
+  expect_match(expect_as_fresh(folder), "Nothing of sales of SHOP is kept: it is not told when its lines changed")
+  put("{database: SHOP, table: 'SELECT *, day AS sold FROM sales', types: {price: text}, changed: touched}")
+  DBI::dbExecute(con, "UPDATE sales SET day = 'soon' WHERE touched = 3")
+  DBI::dbExecute(con, "UPDATE sales SET day = NULL WHERE touched = 4")
+  # Set-aside lines are told by their part; the tables are those of all lines.
+  quiet(run())
+  quiet(run("fresh", "other"))
+  expect_identical(unname(tools::md5sum(file.path(folder, "out", "set_aside.csv"))),
+                   unname(tools::md5sum(file.path(folder, "fresh", "set_aside.csv"))))
+  DBI::dbExecute(con, "UPDATE sales SET price = '5.00', touched = 500 WHERE touched = 3")
+  quiet(run())
+  quiet(run_brief(job, into = file.path(folder, "fresh"), again = TRUE))
+  for (table in c("monthly.csv", "best.csv")) {
+    expect_identical(readLines(file.path(folder, "out", table)), readLines(file.path(folder, "fresh", table)))
+  }
+  put("{database: SHOP, table: sales, changed: tuched}")
+  expect_error(quiet(run()), "no column `tuched`", class = "hinterfeld_error_column")
+  put("{database: SHOP, table: sales, changed: touched, parts: pieces}")
+  expect_error(quiet(run()), "cannot tell its parts by day", class = "hinterfeld_error_type")
+  put("{database: SHOP, table: sales, changed: touched, parts: {pieces: 0}}")
+  expect_error(quiet(run()), class = "hinterfeld_error_brief")
+})
