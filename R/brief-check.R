@@ -121,8 +121,15 @@ file_problems <- function(brief) {
 
 database_problem <- function(path, file) {
   tryCatch({
-    query_columns(database_named(file$database), file$table)
-    NULL
+    known <- query_columns(database_named(file$database), file$table)
+    parts <- unlist(file$parts)
+    asked <- c(parts = if (is.character(parts)) parts else names(parts), changed = file$changed)
+    bind_problems(lapply(names(asked)[!asked %in% known], function(key) {
+      near <- nearest(asked[[key]], known, 1)
+      new_problem(c(path, key), sprintf("%s has no column `%s`.", file$shown, asked[[key]]),
+                  if (length(near)) sprintf("Did you mean `%s`?", near) else
+                    sprintf("Its columns are %s.", columns_named(known)))
+    }))
   }, hinterfeld_error = function(cnd) {
     new_problem(path, cnd$message[1], paste(unname(cnd$body), collapse = " "))
   })

@@ -5,7 +5,8 @@ file_entry <- function(entry, brief) {
   if (is.list(entry) && !is.null(entry$database)) {
     shown <- sprintf("%s of %s", if (is_query(entry$table)) "a query" else entry$table, entry$database)
     return(list(shown = shown, path = paste(entry$database, entry$table, sep = "\r"), database = entry$database,
-                table = entry$table, options = Filter(Negate(is.null), list(types = unlist(entry$types)))))
+                table = entry$table, parts = entry$parts,
+                changed = entry$changed, options = Filter(Negate(is.null), list(types = unlist(entry$types)))))
   }
   options <- if (is.list(entry)) entry[setdiff(names(entry), "file")] else list()
   shown <- if (is.list(entry)) entry$file else entry

@@ -9,7 +9,8 @@
 #'   default of the function that does it, and the keys bear the names of its arguments.
 #' * `brief`: the version of this form, 1.
 #' * `data`: `lines`, a file, and `attach`, a list of `table`, `by`, `need`, `name` as in [attach_table()]. A file is a
-#'   path, or `file` with the options of [load_table()].
+#'   path, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and `parts` and
+#'   `changed` for lines whose parts are kept, see [kept_parts()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
 #'   `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
 #' * `keep`: a folder for what each part of the lines comes to; the next run reads only what is new or has changed. See

@@ -48,7 +48,23 @@ brief_stamps <- function(brief) {
   files <- tryCatch(quietly(lapply(brief_files(brief), function(file) {
     if (is.null(file$database)) tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
   })), error = function(cnd) NULL)
-  files <- c(brief$path, unlist(files))
+  c(file_stamps(c(brief$path, unlist(files))), database_stamps(brief))
+}
+
+file_stamps <- function(files) {
   about <- file.info(files, extra_cols = FALSE)
   paste(files, about$size, as.numeric(about$mtime))
+}
+
+# How the databases stand: the file of SQLite, and PostgreSQL's own counts of rows written, which say so cheaply.
+database_stamps <- function(brief) {
+  files <- tryCatch(quietly(Filter(function(file) !is.null(file$database), brief_files(brief))),
+                    error = function(cnd) NULL)
+  vapply(unique(vapply(files, function(file) file$database, "")), function(name) {
+    path <- sqlite_path(Sys.getenv(name, ""))
+    if (!is.null(path)) {
+      return(paste(file_stamps(paste0(path, c("", "-wal"))), collapse = " "))
+    }
+    tryCatch(quietly(with_databases(rows_written(database_named(name)))), error = function(cnd) "not reached")
+  }, "")
 }

@@ -6,7 +6,6 @@
 open_database_parts <- function(con, table, columns, options, by, changed = NULL, call = caller_env()) {
   source <- open_database(con, table, columns, options, call)
   scan <- source$scans[[1]]
-  check_part_columns(scan, by, changed, call)
   slot <- slot_sql(scan, by, call)
   stamp <- if (is.null(changed)) version_sql() else change_sql(scan, source$names, changed)
   found <- asked_database(DBI::dbGetQuery(con, sprintf(
@@ -33,19 +32,6 @@ database_parts_kind <- list(
   what = "parts of a table", options = "types",
   plan = function(...) plan_typed(...), chunks = function(...) chunks_of_part(...)
 )
-
-check_part_columns <- function(scan, by, changed, call) {
-  for (name in c(if (is.character(by)) by else names(by), changed)) {
-    if (!name %in% scan$names) {
-      near <- nearest(name, scan$names, 1)
-      stop_because("column", c(
-        sprintf("%s has no column `%s` to tell its parts by.", quoted_name(scan$path), name),
-        i = if (length(near)) sprintf("Did you mean `%s`?", near) else
-          sprintf("Its columns are %s.", columns_named(scan$names))
-      ), call = call)
-    }
-  }
-}
 
 # What tells the part of a line, in SQL: as it is compared, and as a text.
 slot_sql <- function(scan, by, call) {

@@ -67,7 +67,8 @@ test_that("versions of rows tell what changed in PostgreSQL, and products are lo
   con <- connect_postgres(server)
   folder <- kept_brief(lines = "{database: SHOP, table: sales}")
   kept_table(con, folder)
-  DBI::dbExecute(con, "ALTER TABLE sales ALTER day TYPE date USING day::date, ALTER price TYPE numeric(9, 2), ALTER id TYPE bigint")
+  DBI::dbExecute(con, "ALTER TABLE sales ALTER day TYPE date USING day::date, ALTER price TYPE numeric(9, 2),
+                       ALTER id TYPE bigint")
   withr::local_envvar(SHOP = server$address)
   withr::local_seed(4)
   job <- file.path(folder, "job.yaml")
@@ -80,6 +81,15 @@ test_that("versions of rows tell what changed in PostgreSQL, and products are lo
   expect_match(expect_as_fresh(folder), "kept, 0 to read", all = FALSE)
   DBI::dbExecute(con, "UPDATE shops SET region = 'Vale' WHERE shop = 'Ebbwick'")
   expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
+  # Who watches sees that rows were written; the counts come a little later.
+  seen <- watched_stamps(job)
+  DBI::dbExecute(con, "UPDATE sales SET pieces = pieces + 1 WHERE id = 50")
+  tries <- 0
+  while (identical(watched_stamps(job), seen) && tries < 40) {
+    Sys.sleep(0.25)
+    tries <- tries + 1
+  }
+  expect_lt(tries, 40)
   # Written anew with the same lines.
   DBI::dbExecute(con, "VACUUM FULL sales")
   expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
@@ -115,10 +125,19 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
   for (table in c("monthly.csv", "best.csv")) {
     expect_identical(readLines(file.path(folder, "out", table)), readLines(file.path(folder, "fresh", table)))
   }
-  put("{database: SHOP, table: sales, changed: tuched}")
-  expect_error(quiet(run()), "no column `tuched`", class = "hinterfeld_error_column")
   put("{database: SHOP, table: sales, changed: touched, parts: pieces}")
   expect_error(quiet(run()), "cannot tell its parts by day", class = "hinterfeld_error_type")
   put("{database: SHOP, table: sales, changed: touched, parts: {pieces: 0}}")
   expect_error(quiet(run()), class = "hinterfeld_error_brief")
+})
+
+test_that("a mistake in the columns that part a table is told when the brief is checked", {
+  folder <- kept_brief(lines = "{database: SHOP, table: sales, parts: dya, changed: tuched}")
+  con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
+  withr::defer(DBI::dbDisconnect(con))
+  kept_table(con, folder)
+  withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
+  found <- check_brief(read_brief(file.path(folder, "job.yaml")))
+  expect_identical(found$where, c("data > lines > parts", "data > lines > changed"))
+  expect_match(found$hint, "Did you mean `(day|touched)`")
 })
