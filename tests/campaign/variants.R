@@ -70,24 +70,28 @@ variants <- list(
 
 # The lines written as text into some files and read again, in blocks of any size.
 lines_from_files <- function(made) {
+  place <- rlang::env(asNamespace("hinterfeld"), folder = folder_of_lines(made, 3), types = types_of_lines)
+  read <- withr::with_options(list(hinterfeld.block = sample(c(40, 400, 2^25), 1)),
+                              quiet_eval(quote(load_table(folder, types = types)), place))
+  read[names(given_lines(made))]
+}
+
+types_of_lines <- c(product = "text", region = "text", place = "text", ticket = "text", price = "number",
+                    cost = "number", pieces = "number", shelf = "number", day = "date")
+
+folder_of_lines <- function(made, most) {
   folder <- tempfile("lines-", scratch())
   dir.create(folder)
   lines <- given_lines(made)
   lines[] <- lapply(lines, function(x) if (is.double(x) && !inherits(x, "Date")) hinterfeld:::number_text(x) else x)
-  part <- sort(sample(sample(3, 1), nrow(lines), replace = TRUE))
+  part <- sort(sample(sample(most, 1), nrow(lines), replace = TRUE))
   for (i in unique(part)) {
     rows <- lines[part == i, sample(ncol(lines)), drop = FALSE]
     utils::write.table(rows, file.path(folder, sprintf("part %d.csv", i)), sep = ",", na = "", row.names = FALSE,
                        qmethod = "double", quote = pick(list(TRUE, which(vapply(rows, is.character, NA)))),
                        fileEncoding = "UTF-8", eol = pick(c("\n", "\r\n")))
   }
-  texts <- c("product", "region", "place", "ticket")
-  types <- c(stats::setNames(rep("text", 4), texts), price = "number", cost = "number", pieces = "number",
-             shelf = "number", day = "date")
-  place <- rlang::env(asNamespace("hinterfeld"), folder = folder, types = types)
-  read <- withr::with_options(list(hinterfeld.block = sample(c(40, 400, 2^25), 1)),
-                              quiet_eval(quote(load_table(folder, types = types)), place))
-  read[names(given_lines(made))]
+  folder
 }
 
 # The first of some variants, chosen anew for each case, that gives another table; NULL where none does.
@@ -102,7 +106,7 @@ vary <- function(made, chain, base, most = 2) {
     }
   }
   once_more <- pick(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains,
-                         spread_again, on_the_desk))
+                         spread_again, on_the_desk, by_kept_parts))
   once_more(made, chain, base)
 }
 
@@ -171,7 +175,8 @@ moved <- function(made, chain, change = function(move) move) {
   for (move in chain) {
     move <- change(move)
     value <- quiet_eval(move$call, place)
-    if (move$kind %in% c("keep", "leave_out")) place$book <- value else place$t <- value
+    # What a chain ends with is no table of its own.
+    if (move$kind %in% c("keep", "leave_out")) place$book <- value else if (!move$kind %in% names(endings)) place$t <- value
   }
   place
 }
@@ -237,6 +242,51 @@ on_the_desk <- function(made, chain, base) {
     sprintf("a row of %d lines has %d by its conditions, and %d of %d are left without: %s", behind, only, rest,
             book$lines, toString(texts))
   }
+}
+
+# A brief that keeps the parts of its lines, which come one after another, gives the table and the audit of all lines.
+by_kept_parts <- function(made, chain, base) {
+  kinds <- vapply(chain, function(move) move$kind, "")
+  rules <- kinds %in% c("keep", "leave_out")
+  if (any(kinds %in% c("cut", "note", "plain")) || any(which(rules) > match("totals", kinds, 0))) return(NULL)
+  place <- tryCatch(moved(made, chain), hinterfeld_error = function(cnd) NULL)
+  if (!inherits(place$t, "hinterfeld_totals")) return(NULL)
+  text <- paste(quiet_eval(quote(as_brief(inquiry_of(t), "shown")), place), collapse = "\n")
+  folder <- folder_of_lines(made, 5)
+  content <- list(
+    brief = 1, data = list(lines = list(file = folder, types = as.list(types_of_lines))),
+    daybook = list(day = "day", product = "product", revenue = if (made$per_piece) "pieces * price" else "price",
+                   units = "pieces", order = "ticket", decimals = made$decimals, rounding = made$rounding,
+                   calendar = as.list(made$calendar)[-1],
+                   on_bad = "set_aside"),
+    restrict = lapply(chain[rules], function(move) {
+      stats::setNames(list(paste(deparse(move$call[[3]], 500), collapse = " ")), move$kind)
+    }),
+    tables = yaml::yaml.load(text, handlers = hinterfeld:::yaml_handlers, eval.expr = FALSE)$tables
+  )
+  brief <- list(path = file.path(folder, "brief.yaml"), folder = folder, content = content)
+  file.create(brief$path)
+  later <- sample(list.files(folder, "[.]csv$", full.names = TRUE), 1)
+  inside <- rlang::env(asNamespace("hinterfeld"), brief = brief, shown = content$tables$shown, later = later)
+  tryCatch(quiet_eval(quote({
+    brief$keeping <- open_keep(file.path(brief$folder, "kept"))
+    on.exit(close_keep(brief$keeping))
+    if (length(list.files(brief$folder, "[.]csv$")) > 1) {
+      file.rename(later, paste0(later, ".later"))
+      tryCatch(brief_facts(brief), hinterfeld_error_no_lines = function(cnd) NULL)
+      file.rename(paste0(later, ".later"), later)
+    }
+    facts <- brief_facts(brief)
+    whole <- brief_daybook(brief)
+    tables <- lapply(list(facts$table("shown"), whole), brief_table, shown, NULL)
+    if (!identical(tibble::as_tibble(tables[[1]]), tibble::as_tibble(tables[[2]]))) {
+      return(paste("another table of kept parts:", toString(utils::head(all.equal(tables[[1]], tables[[2]]), 2))))
+    }
+    audits <- lapply(list(facts$all, whole), function(x) as.list(audit(x)))
+    if (!identical(audits[[1]], audits[[2]])) {
+      return(paste("another audit of kept parts:", toString(utils::head(all.equal(audits[[1]], audits[[2]]), 3))))
+    }
+  }), inside), hinterfeld_error_facts = function(cnd) NULL)
 }
 
 # A tally of days that was merged of chunks, and read from a file, answers as the lines do: the table and all of its
