@@ -72,13 +72,14 @@ part_labels <- function(table, slots, size) {
   paste(table, replace(told, is.na(slots), "blank"))
 }
 
-# Every row of PostgreSQL has a version, told by its place and the number of the change that made it.
+# Every row of PostgreSQL has a version, told by its place and the number of the change that made it; the number comes
+# from its distance to that of the first change, which needs no text.
 version_sql <- function() {
-  "CAST(sum(CAST(hashtextextended(CAST(ctid AS text) || ' ' || CAST(xmin AS text), 0) AS numeric)) AS text)"
+  "CAST(bit_xor(hashtidextended(ctid, CAST(age(CAST('3' AS xid)) - age(xmin) AS bigint))) AS text)"
 }
 
 has_versions <- function(con, table, call = caller_env()) {
-  if (!inherits(con, "PqConnection") || is_query(table)) {
+  if (!inherits(con, "PqConnection") || is_query(table) || DBI::dbGetInfo(con)$server.version < 140000) {
     return(FALSE)
   }
   from <- query_source(con, table, call)
