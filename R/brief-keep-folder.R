@@ -108,12 +108,12 @@ kept_path <- function(keep, recipe, parts) {
 #'   lines counts as the same while its size and the times of its last changes are.
 #' @section Databases: The parts of a table are its days, by the daybook's `day`, or by the column that the brief's
 #'   `parts` names: a column of days, or one of whole numbers with the size of a range, `parts: {order_id: 100000}`. In
-#'   PostgreSQL (14 or later) a part is known by the versions of its rows, so that every change is seen, and a table that is written
-#'   anew is read again. Elsewhere, and for queries and views, `changed` must name the column that tells when a line
-#'   changed: a part is known by its count, the sums of its numbers and the newest `changed`, and a change that leaves
-#'   these as they are is not seen. Without it nothing is kept, and a message says so. Lines that are set aside tell
-#'   their part as their file. A table that is attached from a database is known by the versions of its rows or by all
-#'   that it holds.
+#'   PostgreSQL (14 or later) a part is known by the versions of its rows, so that every change is seen, and a table
+#'   that is written anew is read again. Elsewhere, and for queries and views, `changed` must name the column that
+#'   tells when a line changed: a part is known by its count, the sums of its numbers and the newest `changed`, and a
+#'   change that leaves these as they are is not seen. Without it nothing is kept, and a message says so. Lines that
+#'   are set aside tell their part as their file. A table that is attached from a database is known by the versions of
+#'   its rows or by all that it holds.
 #' @section Errors: `hinterfeld_error_file` for what is no such folder, and, with `clear`, when a run uses it.
 #' @seealso [run_brief()]
 #' @export

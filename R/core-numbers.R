@@ -29,7 +29,7 @@ format_plain <- function(x, digits) {
 # With a fixed number of decimals, for machines.
 fixed_text <- function(x, decimals) {
   text <- fixed_text_kernel(as.double(x), decimals)
-  rest <- which(is.na(text) & !is.na(x))
+  rest <- if (anyNA(text)) which(is.na(text) & !is.na(x))
   text[rest] <- formatC(x[rest], format = "f", digits = decimals, decimal.mark = ".")
   text
 }

@@ -175,8 +175,12 @@ moved <- function(made, chain, change = function(move) move) {
   for (move in chain) {
     move <- change(move)
     value <- quiet_eval(move$call, place)
-    # What a chain ends with is no table of its own.
-    if (move$kind %in% c("keep", "leave_out")) place$book <- value else if (!move$kind %in% names(endings)) place$t <- value
+    if (move$kind %in% c("keep", "leave_out")) {
+      place$book <- value
+    } else if (!move$kind %in% names(endings)) {
+      # What a chain ends with is no table of its own.
+      place$t <- value
+    }
   }
   place
 }
