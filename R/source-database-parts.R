@@ -13,6 +13,10 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
     slot$value, slot$value
   )), scan$path, call)
   slots <- as.character(found$slot)
+  if (length(slots) == 0) {
+    stop_because("no_lines", c(sprintf("%s holds no line, so there is nothing to total.", quoted_name(scan$path)),
+                               i = "Is it the table that is meant?"), call = call)
+  }
   reader <- part_reader(scan, slot, slots)
   source$kind <- database_parts_kind
   source$rows <- as.double(found$n)

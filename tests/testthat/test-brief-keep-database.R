@@ -129,6 +129,9 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
   expect_error(quiet(run()), "cannot tell its parts by day", class = "hinterfeld_error_type")
   put("{database: SHOP, table: sales, changed: touched, parts: {pieces: 0}}")
   expect_error(quiet(run()), class = "hinterfeld_error_brief")
+  put("{database: SHOP, table: sales, changed: touched}")
+  DBI::dbExecute(con, "DELETE FROM sales")
+  expect_error(quiet(run()), "\"sales\" holds no line", class = "hinterfeld_error_run")
 })
 
 test_that("a mistake in the columns that part a table is told when the brief is checked", {
