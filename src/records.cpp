@@ -179,8 +179,8 @@ class Unpacker {
 
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
-// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read. `odd` is the
-// line of the first byte that is no text, 0 for none.
+// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read. `odd` is
+// the line of the first byte that is no text, 0 for none.
 // [[Rcpp::export]]
 Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
@@ -271,8 +271,8 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
 // One block of a file of so many columns, in which about so many records were counted: those of `texts` (from 1) as
 // text, those of `plain` as lines, kBetween behind each field. NULL where the block is not what was counted.
 // [[Rcpp::export]]
-SEXP pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter, int columns,
-                       Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, int threads) {
+SEXP pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter,
+                       int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, int threads) {
   const std::size_t n = static_cast<std::size_t>(bytes);
   std::vector<int> where(columns, relay::kNowhere);
   for (R_xlen_t k = 0; k < texts.size(); ++k) where.at(texts[k] - 1) = static_cast<int>(k);
