@@ -59,7 +59,7 @@ check_state <- function(state, facts, call = NULL) {
     stop_link(sprintf("it has %s, which a desk does not know", if (length(spare)) quoted(spare[1]) else "keys twice"),
               call)
   }
-  problems <- bind_problems(c(list(table_form_problems(state$table), look_problems(state, facts))))
+  problems <- bind_problems(c(list(table_form_problems(state$table)), look_problems(state, facts)))
   if (nrow(problems) == 0) problems <- bind_problems(table_problems(state$table, "inquiry", split_columns(facts)))
   if (nrow(problems)) {
     hints <- ifelse(is.na(problems$hint), "", paste0(" ", problems$hint))
