@@ -124,6 +124,9 @@ database_problem <- function(path, file) {
     known <- query_columns(database_named(file$database), file$table)
     parts <- unlist(file$parts)
     asked <- c(parts = if (is.character(parts)) parts else names(parts), changed = file$changed)
+    if (length(asked) && !identical(path, c("data", "lines"))) {
+      return(new_problem(c(path, names(asked)[1]), "Only lines are kept by parts.", "Leave it out here."))
+    }
     bind_problems(lapply(names(asked)[!asked %in% known], function(key) {
       near <- nearest(asked[[key]], known, 1)
       new_problem(c(path, key), sprintf("%s has no column `%s`.", file$shown, asked[[key]]),

@@ -2,40 +2,33 @@
 
 # Whether the parts of the brief's lines can be kept; said where not.
 can_be_kept <- function(brief) {
-  lines <- brief$content$data$lines
-  if (!is.list(lines) || is.null(lines$database)) {
+  lines <- file_entry(brief$content$data$lines, brief)
+  if (is.null(lines$database)) {
     return(TRUE)
   }
-  file <- file_entry(lines, brief)
-  lacks <- if (is.null(lines$changed) && !has_versions(database_named(file$database), file$table)) {
+  lacks <- if (is.null(lines$changed) && !has_versions(database_named(lines$database), lines$table)) {
     c("it is not told when its lines changed.", "Name the column that tells: `changed: updated_at`.")
-  } else if (is.null(part_column(brief))) {
+  } else if (is.null(part_column(lines, brief))) {
     c("no column of it parts it.", "Name a column of days, or one of whole numbers: `parts: {order_id: 100000}`.")
   }
-  if (!is.null(lacks)) say("not_kept", c(sprintf("Nothing of %s is kept: %s", file$shown, lacks[1]), i = lacks[2]))
+  if (!is.null(lacks)) say("not_kept", c(sprintf("Nothing of %s is kept: %s", lines$shown, lacks[1]), i = lacks[2]))
   is.null(lacks)
 }
 
 # What parts the table: the column that the brief names, or the daybook's day where the table has it.
-part_column <- function(brief) {
-  lines <- brief$content$data$lines
-  if (!is.null(lines$parts)) {
-    return(unlist(lines$parts))
-  }
+part_column <- function(lines, brief) {
   day <- brief$content$daybook$day %||% "day"
-  file <- file_entry(lines, brief)
-  if (day %in% query_columns(database_named(file$database), file$table)) day
+  unlist(lines$parts) %||% if (day %in% file_columns(lines)) day
 }
 
 open_kept_table <- function(lines, brief, call) {
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- lines$options[intersect(names(lines$options), "types")]
-  open_database_parts(database_named(lines$database), lines$table, columns, options, part_column(brief),
-                      brief$content$data$lines$changed, call)
+  open_database_parts(database_named(lines$database), lines$table, columns, options,
+                      part_column(lines, brief), lines$changed, call)
 }
 
-parts_told <- function(source, brief) {
-  changed <- brief$content$data$lines$changed
+parts_told <- function(source, changed) {
   sprintf("The parts of %s are %s, each known by %s.", source$shown, source$parted,
           if (is.null(changed)) "the versions of its rows" else
             sprintf("its count, its sums and the newest `%s`: a change that leaves these as they are is not seen",

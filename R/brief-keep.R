@@ -278,7 +278,7 @@ say_parts <- function(keep, brief, source, hashes, found) {
   held <- length(names) - length(read)
   new <- setdiff(read, names(former))
   say("kept", c(
-    if (!is.null(source$parted)) parts_told(source, brief),
+    if (!is.null(source$parted)) parts_told(source, brief$content$data$lines$changed),
     sprintf("%s kept, %s to read%s.", count_of(held, "part is", "parts are"), group_digits(length(read)),
             if (length(read) && length(read) < length(names)) paste0(": ", examples_of(read)) else ""),
     if (found$more) c(i = "What is asked for now needs more than was kept, so parts are read again."),

@@ -51,7 +51,7 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
         i = "Read it again when nobody writes it."
       ), call = call)
     }
-  take(c(stats::setNames(passed$texts, names(kinds)[coded]), read)[names(kinds)])
+    take(c(stats::setNames(passed$texts, names(kinds)[coded]), read)[names(kinds)])
   }
   check_unchanged(scan$path, scan$fingerprint, call)
 }

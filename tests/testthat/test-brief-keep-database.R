@@ -143,4 +143,9 @@ test_that("a mistake in the columns that part a table is told when the brief is 
   found <- check_brief(read_brief(file.path(folder, "job.yaml")))
   expect_identical(found$where, c("data > lines > parts", "data > lines > changed"))
   expect_match(found$hint, "Did you mean `(day|touched)`")
+  job <- sub("table: shops.csv", "table: {database: SHOP, table: sales, changed: touched}",
+             readLines(file.path(folder, "job.yaml")), fixed = TRUE)
+  writeLines(sub(", parts: dya, changed: tuched", "", job), file.path(folder, "job.yaml"))
+  found <- check_brief(read_brief(file.path(folder, "job.yaml")))
+  expect_match(found$problem, "Only lines are kept by parts", all = FALSE)
 })
