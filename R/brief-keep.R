@@ -30,12 +30,13 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
     if (is.null(needs)) needs <<- by_need(brief_needs(content, book))
     lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
   }
-  found <- found_parts(keep, recipe, hashes, content)
+  found <- found_parts(keep, recipe, hashes, brief)
   say_parts(keep, brief, source, hashes, found)
   source <- in_runs(source, found$missing)
   if (length(found$missing)) tables <- attached_tables(brief, texts, wanted)
   read <- lapply(found$missing, function(i) {
     kept <- counted_part(source, i, hashes[i], make, take, readings, call)
+    kept$tallies <- c(kept$tallies, found$others[[hashes[i]]])
     try_to_keep(keep, write_kept(kept, kept_path(keep, recipe, hashes[i])))
     kept
   })
@@ -45,7 +46,8 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
             vapply(hashes[-1], function(hash) basename(kept_path(keep, recipe, hash)), ""),
             if (length(hashes) > 1) basename(kept_path(keep, recipe, sort(hashes))))
   change_index(keep, "briefs", normalizePath(brief$path), list(
-    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files)), figures = list()
+    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files)), figures = list(),
+    needs = as.list(names(by_need(needs_of_kept(all, content))))
   ))
   tallies_of_kept(all, brief, source, call)
 }
@@ -155,15 +157,9 @@ need_name <- function(need) {
   digest::digest(paste(names(flat), flat, collapse = "\n"), "sha256", serialize = FALSE)
 }
 
-# Kept parts that can be used: the largest union of parts that are all there, then those by themselves.
-found_parts <- function(keep, recipe, hashes, content) {
-  usable <- function(kept, parts) {
-    if (is.null(kept) || !setequal(kept$parts, parts)) {
-      return(FALSE)
-    }
-    wanted <- by_need(needs_of_kept(kept, content))
-    length(kept$tallies) == 0 || all(names(wanted) %in% names(kept$tallies))
-  }
+# Kept parts that can be used: the largest union of parts that are all there, then those by themselves. Of a part that
+# holds too little `others` has the tallies that other briefs need.
+found_parts <- function(keep, recipe, hashes, brief) {
   kept <- list()
   held <- character()
   together <- keep$index$merged
@@ -173,25 +169,58 @@ found_parts <- function(keep, recipe, hashes, content) {
   if (length(together)) {
     best <- names(together)[which.max(lengths(lapply(together, function(one) one$parts)))]
     path <- file.path(keep$folder, best)
-    one <- if (file.exists(path)) read_kept(path)
-    if (usable(one, unlist(together[[best]]$parts))) {
+    one <- if (file.exists(path)) with_needs(read_kept(path), unlist(together[[best]]$parts), brief$content)
+    if (isTRUE(one$enough)) {
       kept <- list(one)
       held <- one$parts
     }
   }
   missing <- integer()
-  more <- FALSE
+  others <- list()
   for (i in which(!hashes %in% held)) {
     path <- kept_path(keep, recipe, hashes[i])
-    one <- if (file.exists(path)) read_kept(path)
-    if (usable(one, hashes[i])) {
+    one <- if (file.exists(path)) with_needs(read_kept(path), hashes[i], brief$content)
+    if (isTRUE(one$enough)) {
       kept <- c(kept, list(one))
     } else {
-      more <- more || !is.null(one)
+      others[[hashes[i]]] <- one$tallies[intersect(names(one$tallies), needs_of_others(keep, brief))]
       missing <- c(missing, i)
     }
   }
-  list(kept = kept, missing = missing, more = more)
+  list(kept = kept, missing = missing, others = others, more = length(others) > 0)
+}
+
+# What is kept of some parts with the tallies that the brief needs, taken of finer ones where they are not held. `enough`
+# says whether it has them all; NULL where it is not of these parts.
+with_needs <- function(kept, parts, content) {
+  if (is.null(kept) || !setequal(kept$parts, parts)) {
+    return(NULL)
+  }
+  if (length(kept$tallies)) {
+    needs <- by_need(needs_of_kept(kept, content))
+    lacking <- setdiff(names(needs), names(kept$tallies))
+    kept$tallies[lacking] <- lapply(needs[lacking], tally_of_finer, tallies = kept$tallies, columns = kept$columns)
+  }
+  missing <- vapply(kept$tallies, is.null, NA)
+  kept$tallies <- kept$tallies[!missing]
+  kept$enough <- !any(missing)
+  kept
+}
+
+# The tally that is needed, of the first that holds it; NULL where none does.
+tally_of_finer <- function(need, tallies, columns) {
+  # What a tally calls by the name of a column need not be its sum.
+  need$measures <- lapply(need$measures, function(m) if (rlang::is_string(m)) measure_by_name(m, columns) else m)
+  for (tally in tallies) {
+    found <- tryCatch(quietly(rlang::exec(tally_of, tally, !!!need)), hinterfeld_error = function(cnd) NULL)
+    if (!is.null(found)) return(found)
+  }
+}
+
+# What the other briefs that keep their parts here need, by what it holds.
+needs_of_others <- function(keep, brief) {
+  others <- keep$index$briefs[setdiff(names(keep$index$briefs), normalizePath(brief$path))]
+  unlist(lapply(others, function(about) about$needs))
 }
 
 needs_of_kept <- function(kept, content) {
@@ -233,8 +262,9 @@ merged_parts <- function(parts, hashes, files) {
 }
 
 both_parts <- function(a, b) {
+  held <- intersect(names(a$tallies), names(b$tallies))
   tallies <- if (length(a$tallies) == 0) b$tallies else if (length(b$tallies) == 0) a$tallies else
-    Map(merge_tallies, a$tallies[names(b$tallies)], b$tallies)
+    Map(merge_tallies, a$tallies[held], b$tallies[held])
   list(parts = c(a$parts, b$parts), rows = a$rows + b$rows,
        columns = if (length(a$columns)) a$columns else b$columns, roles = if (length(a$roles)) a$roles else b$roles,
        told = told_by_both(a$told, b$told), tallies = tallies)

@@ -15,14 +15,15 @@ file_record <- function(path, keep = NULL) {
   list(bytes = file.size(path), sha256 = unname(hash(path)))
 }
 
-input_record <- function(brief) {
+# Rows of a database are all of one moment, and are counted only for the record: there they may be known already.
+input_record <- function(brief, rows = FALSE) {
   files <- brief_files(brief)
   list(
     inputs = c(
       list(c(list(file = basename(brief$path)), file_record(brief$path, brief$keeping))),
       lapply(files, function(file) {
         of_file <- is.null(file$database)
-        known <- if (of_file) file_record(file$path, brief$keeping) else list(rows = open_entry(file)$rows)
+        known <- if (of_file) file_record(file$path, brief$keeping) else if (rows) list(rows = open_entry(file)$rows)
         c(list(file = file$shown), known)
       })
     ),

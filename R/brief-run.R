@@ -77,7 +77,7 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
         keep_figures(brief$keeping, brief)
         done
       })
-    check_inputs_same(inputs, brief)
+    inputs <- same_inputs(inputs, brief)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
@@ -100,15 +100,19 @@ with_former_told <- function(folder, code) {
 }
 
 # Numbers of half an old and half a new file are nobody's.
-check_inputs_same <- function(inputs, brief) {
-  now <- input_record(brief)$inputs
-  changed <- vapply(seq_along(now), function(i) !identical(now[[i]], inputs$inputs[[i]]), NA)
+same_inputs <- function(inputs, brief) {
+  record <- input_record(brief, rows = TRUE)
+  now <- record$inputs
+  changed <- vapply(seq_along(now), function(i) {
+    !identical(now[[i]][names(now[[i]]) != "rows"], inputs$inputs[[i]])
+  }, NA)
   if (any(changed)) {
     stop_because("file", c(
       sprintf("%s changed while the brief ran.", examples_of(vapply(now[changed], function(input) input$file, ""))),
       i = "Run it again."
     ), call = NULL)
   }
+  record
 }
 
 # A brief may come from somebody else: it says what its outputs are called, not where on the disk they go.

@@ -15,26 +15,31 @@ unlike <- function(label, held, more) {
 }
 
 # The words for subtotals and for missing text. A code decides what a row is; the words only must not be those of a
-# value, whatever rows the table gets later.
+# value that the facts hold, whatever rows the table gets later.
 choose_labels <- function(keys, codes) {
   texts <- Filter(function(key) is.character(key$labels), keys)
-  held <- unlist(lapply(texts, function(key) key$labels))
-  labels <- list(total = unlike("Total", held, " of all"), not_given = unlike(not_given, held, ", blank"))
+  held <- lapply(texts, labels_like, c("Total", not_given))
+  labels <- list(total = unlike("Total", unlist(held), " of all"),
+                 not_given = unlike(not_given, unlist(held), ", blank"))
   used <- function(code) vapply(codes, function(of_key) any_special(of_key) && any(of_key == code), NA)
+  holder_of <- function(value) {
+    columns_named(vapply(texts[vapply(held, function(of_key) value %in% of_key, NA)], function(key) key$name, ""))
+  }
   if (labels$total != "Total" && any(used(total_code))) {
-    say("label",
-        sprintf("%s holds \"Total\", so subtotals are called \"%s\".", holder_of("Total", texts), labels$total))
+    say("label", sprintf("%s holds \"Total\", so subtotals are called \"%s\".", holder_of("Total"), labels$total))
   }
   if (labels$not_given != not_given && any(used(0L))) {
     say("label",
-        sprintf("%s holds \"not given\", so blanks are called \"%s\".", holder_of(not_given, texts), labels$not_given))
+        sprintf("%s holds \"not given\", so blanks are called \"%s\".", holder_of(not_given), labels$not_given))
   }
   labels
 }
 
-holder_of <- function(value, keys) {
-  held <- vapply(keys, function(key) value %in% key$labels, NA)
-  columns_named(vapply(keys[held], function(key) key$name, ""))
+# The labels of a key that begin with one of some words and that are those of a line: lines that were left out have
+# none, wherever they were left out.
+labels_like <- function(key, words) {
+  near <- which(Reduce(`|`, lapply(words, startsWith, x = key$labels)))
+  key$labels[intersect(near, as.integer(key$codes))]
 }
 
 # A key's values for the codes of some rows. A column that must say Total is text, or a factor.

@@ -8,11 +8,12 @@
 #' the number of lines, which every tally has. [keep_lines()] and [leave_out()] restrict it by its columns. For anything
 #' else the error says what it holds.
 #'
-#' @param book A daybook made by [daybook()]; or the path of lines, as in [load_table()], which are then read, made a
-#'   daybook of and tallied chunk by chunk, however many there are.
+#' @param book A daybook made by [daybook()]; a tally, of which a coarser one is made: of fewer columns, of longer
+#'   periods, with some of its measures; or the path of lines, as in [load_table()], which are then read, made a daybook
+#'   of and tallied chunk by chunk, however many there are.
 #' @param by,measures As in [totals()].
 #' @param every Text: the period it keeps, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; `NULL` for none. With
-#'   days changes, running totals and moving sums come out as from the lines.
+#'   days changes, running totals and moving sums come out as from the lines. Of a tally, unless given, its own.
 #' @param a,b Tallies of the same columns, period, measures, calendar and currency. Their decimals may differ.
 #' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up.
 #' @section Errors: `hinterfeld_error_argument` for what is no tally, a recurring period, or tallies that do not go
@@ -28,6 +29,7 @@
 #' both <- merge_tallies(early, late)
 #' totals(both, by = category, every = "year")
 #' audit(both)
+#' tally_of(both, every = "year")
 #' lines <- demo_files()[["order_lines"]]
 #' tally_of(lines, by = product, columns = c(order_id, product_id, quantity, unit_price), every = NULL,
 #'   make = function(lines) {
@@ -48,11 +50,7 @@ tally_of.default <- function(book, ...) {
 #' @export
 tally_of.hinterfeld_daybook <- function(book, by = NULL, measures = "revenue", every = "day", ...) {
   rlang::check_dots_empty()
-  check_choice(every, "every", names(grain_kinds), none = TRUE)
-  if (is_recurring(every)) {
-    stop_because("argument",
-                 c(sprintf("A tally cannot be kept by %s.", every), i = "Tally by day or month, and total later."))
-  }
+  check_kept_grain(every)
   by <- setdiff(pick_columns(enquo(by), names(book$columns), "by"), every)
   measures <- held_sums(line_measures(measures, book))
   check_table_names(by, every, names(measures), NULL)
@@ -71,6 +69,15 @@ tally_of.hinterfeld_daybook <- function(book, by = NULL, measures = "revenue", e
     part
   }, staged, names(staged))))
   new_tally(every, by, lapply(measures, about_measure), parts, book)
+}
+
+check_kept_grain <- function(every, call = caller_env()) {
+  check_choice(every, "every", names(grain_kinds), none = TRUE, call = call)
+  if (is_recurring(every)) {
+    stop_because("argument",
+                 c(sprintf("A tally cannot be kept by %s.", every), i = "Tally by day or month, and total later."),
+                 call = call)
+  }
 }
 
 stage_column <- ".stage"
@@ -252,7 +259,12 @@ tally_spec <- function(asked, tally, call) {
   if (measure_kinds[[asked$kind]]$takes == "column") m$label <- expression_text(rlang::quo_get_expr(asked$x))
   bare <- rlang::quo_get_expr(asked$x)
   known <- union(known, if (is.symbol(bare)) as.character(bare))
-  plain_measure(asked, m, known, call)
+  tryCatch(plain_measure(asked, m, known, call), error = function(cnd) {
+    if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
+    # A name that is neither a column of the tally nor a value of its own.
+    stop_not_held(tally, sprintf("The tally does not hold `%s`: %s.", expression_text(rlang::quo_squash(asked$x)),
+                                 conditionMessage(cnd)), call)
+  })
 }
 
 # Do two measures take the same of the lines? Sum and mean are told from one amount.

@@ -4,7 +4,7 @@
 # The parts of a table as a source, read in their order. `by` is a column of days, or a named size: c(order_id = 1e5).
 # `changed` is a column that tells when a line changed, NULL where the versions of rows tell.
 open_database_parts <- function(con, table, columns, options, by, changed = NULL, call = caller_env()) {
-  source <- open_database(con, table, columns, options, call)
+  source <- open_database(con, table, columns, options, call, count = FALSE)
   scan <- source$scans[[1]]
   slot <- slot_sql(scan, by, call)
   stamp <- if (is.null(changed)) version_sql() else change_sql(scan, source$names, changed)
@@ -20,6 +20,8 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
   reader <- part_reader(scan, slot, slots)
   source$kind <- database_parts_kind
   source$rows <- as.double(found$n)
+  told <- rows_told(con)
+  if (!is.null(told)) assign(scan$from, sum(source$rows), told)
   source$files <- part_labels(source$files, slots, slot$size)
   source$scans <- lapply(seq_along(slots), function(i) {
     part <- scan
@@ -114,7 +116,7 @@ table_stamp <- function(con, scan) {
 # One stamp for a whole table: the versions of its rows, or else all that it holds.
 whole_table_stamp <- function(con, table, load) {
   if (has_versions(con, table)) {
-    scan <- scan_query(list(con = con, table = table), list())
+    scan <- scan_query(list(con = con, table = table), list(), count = FALSE)
     found <- told_by(con, sprintf("SELECT count(*) AS n, %s AS stamp FROM %s", version_sql(), scan$from), table,
                      caller_env())
     return(paste(table_stamp(con, scan), found$n, found$stamp))

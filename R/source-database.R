@@ -36,8 +36,8 @@ database_kind <- list(
 )
 
 # A table of a database as a source of one part.
-open_database <- function(con, table, columns, options, call = caller_env()) {
-  scan <- scan_query(list(con = con, table = table), options, call)
+open_database <- function(con, table, columns, options, call = caller_env(), count = TRUE) {
+  scan <- scan_query(list(con = con, table = table), options, call, count)
   names <- asked_columns(columns, function() scan$names, call) %||% scan$names
   check_type_names(options$types, scan$names, scan$path, call)
   options$types <- options$types[names(options$types) %in% names]
@@ -45,7 +45,7 @@ open_database <- function(con, table, columns, options, call = caller_env()) {
        scans = list(scan), names = names, rows = scan$rows, plan = plan_typed(list(scan), names, options))
 }
 
-scan_query <- function(path, options, call = caller_env()) {
+scan_query <- function(path, options, call = caller_env(), count = TRUE) {
   con <- path$con
   if (!DBI::dbIsValid(con)) {
     stop_because("database", c("The connection to the database is closed.", i = "Connect again."), call = call)
@@ -53,11 +53,22 @@ scan_query <- function(path, options, call = caller_env()) {
   from <- query_source(con, path$table, call)
   first <- asked_database(DBI::dbGetQuery(con, sprintf("SELECT * FROM %s WHERE 1 = 0", from)), path$table, call)
   check_names(names(first), path$table, NULL, call)
-  rows <- as.double(asked_database(DBI::dbGetQuery(con, sprintf("SELECT count(*) AS n FROM %s", from)), path$table,
-                                   call)$n)
+  rows <- if (count) counted_rows(con, from, path$table, call) else NA_real_
   list(path = if (is_query(path$table)) "query" else path$table, con = con, from = from, names = names(first),
        rows = rows, empty = NULL, long = names(first)[vapply(first, inherits, NA, "integer64")],
        prototype = prototype_of(con, from, first, call))
+}
+
+# How many rows there are. Of a database that was opened by name all is of one moment, so they are counted once.
+counted_rows <- function(con, from, table, call) {
+  told <- rows_told(con)
+  rows <- told[[from]]
+  if (is.null(rows)) {
+    rows <- as.double(asked_database(DBI::dbGetQuery(con, sprintf("SELECT count(*) AS n FROM %s", from)), table,
+                                     call)$n)
+    if (!is.null(told)) assign(from, rows, told)
+  }
+  rows
 }
 
 # Without its schema.
@@ -302,15 +313,23 @@ disconnect_database <- function(con) {
 # One connection to each database while a brief is checked or run, or a command: all that it reads is of one moment.
 open_databases <- new.env(parent = emptyenv())
 
+# `rows`: how many rows of it are known to be in a table.
 database_named <- function(name) {
-  if (is.null(open_databases[[name]])) assign(name, connect_database(name), open_databases)
-  open_databases[[name]]
+  if (is.null(open_databases[[name]])) {
+    assign(name, list(con = connect_database(name), rows = new.env(parent = emptyenv())), open_databases)
+  }
+  open_databases[[name]]$con
+}
+
+# Where to note the rows of tables; NULL for a connection that was not opened by name.
+rows_told <- function(con) {
+  Find(function(open) identical(open$con, con), as.list(open_databases))$rows
 }
 
 with_databases <- function(code) {
   outer <- length(ls(open_databases)) == 0
   on.exit(if (outer) {
-    for (name in ls(open_databases)) disconnect_database(open_databases[[name]])
+    for (name in ls(open_databases)) disconnect_database(open_databases[[name]]$con)
     rm(list = ls(open_databases), envir = open_databases)
   })
   force(code)

@@ -271,13 +271,17 @@ by_kept_parts <- function(made, chain, base) {
   brief <- list(path = file.path(folder, "brief.yaml"), folder = folder, content = content)
   file.create(brief$path)
   later <- sample(list.files(folder, "[.]csv$", full.names = TRUE), 1)
-  inside <- rlang::env(asNamespace("hinterfeld"), brief = brief, shown = content$tables$shown, later = later)
+  first <- brief
+  first$content$tables$shown$by <- as.list(finer(unlist(content$tables$shown$by)))
+  inside <- rlang::env(asNamespace("hinterfeld"), brief = brief, first = pick(list(brief, first)),
+                       shown = content$tables$shown, later = later)
   tryCatch(quiet_eval(quote({
-    brief$keeping <- open_keep(file.path(brief$folder, "kept"))
+    first$keeping <- brief$keeping <- open_keep(file.path(brief$folder, "kept"))
     on.exit(close_keep(brief$keeping))
     if (length(list.files(brief$folder, "[.]csv$")) > 1) {
       file.rename(later, paste0(later, ".later"))
-      tryCatch(brief_facts(brief), hinterfeld_error_no_lines = function(cnd) NULL)
+      # What the first run kept may be finer than what the second needs.
+      tryCatch(brief_facts(first), hinterfeld_error_no_lines = function(cnd) NULL)
       file.rename(paste0(later, ".later"), later)
     }
     facts <- brief_facts(brief)
@@ -291,6 +295,11 @@ by_kept_parts <- function(made, chain, base) {
       return(paste("another audit of kept parts:", toString(utils::head(all.equal(audits[[1]], audits[[2]]), 3))))
     }
   }), inside), hinterfeld_error_facts = function(cnd) NULL)
+}
+
+# The columns that a table is split by and some others.
+finer <- function(by) {
+  union(by, sample(c("product", "region", "place"), 1))
 }
 
 # A tally of days that was merged of chunks, and read from a file, answers as the lines do: the table and all of its
@@ -307,7 +316,11 @@ tallied <- function(made, chain, base) {
     ratio <- vapply(asked$measures, function(m) m$kind == "ratio", NA)
     move$call$measures <- as.call(c(quote(list), replace(stats::setNames(as.list(names(ratio)), names(ratio)), ratio,
                                                          lapply(asked$measures[ratio], function(m) m$r))))
-    move$call[[2]] <- bquote(load_tally(save_tally(tally_of(book, by = .(asked$by), measures = .(measures)), .(path))))
+    made_of <- quote(book)
+    # A tally of a finer tally is that of the lines.
+    if (sample(2, 1) == 1) made_of <- bquote(tally_of(book, by = .(finer(asked$by)), measures = .(measures)))
+    move$call[[2]] <- bquote(load_tally(save_tally(tally_of(.(made_of), by = .(asked$by), measures = .(measures)),
+                                                   .(path))))
     move
   }
   place <- tryCatch(moved(made, chain, as_tally), hinterfeld_error_facts = function(cnd) NULL)

@@ -46,10 +46,14 @@ test_that("what a part was counted by is noticed, and only what it touches is co
     stopifnot(any(grepl(from, text, fixed = TRUE)))
     writeLines(sub(from, to, text, fixed = TRUE), file)
   }
-  # A table of what is held already; then one that asks for more.
+  # A table of what is held already, then one that asks for more, and one that only seems to be of the same.
   change("  # more", "  again: {by: region, every: year}\n  # more")
+  expect_said(folder, "3 parts are kept, 0 to read")
+  change("  # more", "  shops: {by: [shop, product], measures: [revenue, {units: {count_lines: true}}]}\n  # more")
   expect_said(folder, "needs more than was kept")
-  change("  # more", paste("  shops: {by: [region, product], every: month, keep: ['region == \"Vale\"'],",
+  change("  # more", "  pieces: {by: shop, measures: [units]}\n  # more")
+  expect_said(folder, "needs more than was kept")
+  change("  # more", paste("  vale: {by: [region, product], every: month, keep: ['region == \"Vale\"'],",
                            "add: [{change: {}}]}"))
   expect_said(folder, "3 parts are kept, 0 to read")
   change("Gullhythe,Saltcoast", "Gullhythe,Vale", file.path(folder, "shops.csv"))
@@ -63,6 +67,32 @@ test_that("what a part was counted by is noticed, and only what it touches is co
   expect_said(folder, "3 parts are kept, 1 to read: \"4.csv\"")
   unlink(file.path(folder, "sales", "2.csv"))
   expect_said(folder, "\"2.csv\" is gone, and out of the totals")
+})
+
+test_that("what two briefs need of the same parts is kept for both, and less than was kept is no reason to read", {
+  folder <- kept_brief(tables = "  # more")
+  brief <- file.path(folder, "job.yaml")
+  for (i in 2:3) write_part(folder, sprintf("%d.csv", i), i)
+  text <- readLines(brief)
+  by_shop <- sub("  # more", "  shops: {by: [shop, product], every: day, measures: [units]}", text, fixed = TRUE)
+  writeLines(by_shop, brief)
+  expect_said(folder, "0 parts are kept, 2 to read")
+  # Less is asked for, also of a part that comes before the others.
+  write_part(folder, "1.csv", 1)
+  writeLines(text, brief)
+  expect_said(folder, "2 parts are kept, 1 to read: \"1.csv\"")
+  # Another brief that needs other things of the same lines does not take away what this one needs.
+  other <- file.path(folder, "other.yaml")
+  writeLines(sub("  # more", "  status: {by: status, measures: [units]}", text, fixed = TRUE), other)
+  again <- function(path) {
+    said <- testthat::capture_messages(run_brief(path, into = paste0(path, "-again"), again = TRUE,
+                                                 keep = file.path(folder, "kept")))
+    grep("kept", said, value = TRUE)
+  }
+  expect_match(again(other), "needs more than was kept", all = FALSE)
+  expect_match(again(brief), "3 parts are kept, 0 to read", all = FALSE)
+  expect_match(again(other), "3 parts are kept, 0 to read", all = FALSE)
+  expect_said(folder)
 })
 
 test_that("kept files that are damaged, forged or of another form are read again", {

@@ -78,6 +78,7 @@ test_that("what a tally does not hold is refused, and it says what it holds", {
   expect_snapshot(error = TRUE, totals(tally, by = product))
   expect_snapshot(error = TRUE, totals(tally, every = "weekday"))
   expect_snapshot(error = TRUE, totals(tally, measures = "units"))
+  expect_snapshot(error = TRUE, totals(tally, measures = list(late = sum_of(revenue - units * longitude))))
   expect_snapshot(error = TRUE, totals(tally, measures = list(mean_of(revenue, per = "day"))))
   expect_snapshot(error = TRUE, add_change(totals(tally, every = "month")))
   expect_snapshot(error = TRUE, lines_of(tally))

@@ -24,3 +24,15 @@ test_that("keys of numbers stand by size also where they must say Total, and bla
   texts <- daybook(a_sale(k = c("a", "z", NA, "not")), day, revenue, product)
   expect_identical(add_rank(totals(texts, by = k), ties = "ordinal")$k, c("a", "not", "z", "not given"))
 })
+
+test_that("only values of lines that count need another word for the total, wherever the others were left out", {
+  sales <- a_sale(k = c("a", "Total", "not given"), n = 1:3)
+  whole <- daybook(sales, day, revenue, product)
+  expect_message(t <- totals(whole, by = k, subtotals = TRUE), "subtotals are called \"Total of all\"")
+  expect_true("Total of all" %in% t$k)
+  left <- keep_lines(whole, n == 1)
+  own <- daybook(sales[1, ], day, revenue, product)
+  for (facts in list(left, tally_of(left, by = k), own)) {
+    expect_identical(totals(facts, by = k, subtotals = TRUE)$k, c("a", "Total"))
+  }
+})
