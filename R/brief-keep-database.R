@@ -21,11 +21,35 @@ part_column <- function(lines, brief) {
   unlist(lines$parts) %||% if (day %in% file_columns(lines)) day
 }
 
-open_kept_table <- function(lines, brief, call) {
+open_kept_table <- function(lines, brief, keep, call) {
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- lines$options[intersect(names(lines$options), "types")]
-  open_database_parts(database_named(lines$database), lines$table, columns, options,
-                      part_column(lines, brief), lines$changed, call)
+  by <- part_column(lines, brief)
+  name <- digest::digest(paste(c(lines$database, lines$table, names(by), by), collapse = "\n"), "sha256",
+                         serialize = FALSE)
+  source <- open_database_parts(database_named(lines$database), lines$table, columns, options, by, lines$changed,
+                                known_slots(keep$index$tables[[name]]), call)
+  change_index(keep, "tables", name, slots_record(source$found))
+  source
+}
+
+# What the index knows of the parts of a table; nothing where they are not told by days or numbers.
+slots_record <- function(found) {
+  if (!is.null(found$moment) && all(grepl("^[0-9-]+$", found$slot) | is.na(found$slot))) {
+    lapply(found, paste, collapse = " ")
+  }
+}
+
+# The same as it was; NULL where it is not known, or not in this form.
+known_slots <- function(known) {
+  if (is.null(known) || !all(vapply(known[c("moment", "slot", "n", "stamp")], rlang::is_string, NA))) {
+    return(NULL)
+  }
+  found <- lapply(known[c("slot", "n", "stamp")], function(text) strsplit(text, " ", fixed = TRUE)[[1]])
+  n <- suppressWarnings(as.double(found$n))
+  if (length(unique(lengths(found))) == 1 && !anyNA(n)) {
+    list(moment = known$moment, slot = replace(found$slot, found$slot == "NA", NA), n = n, stamp = found$stamp)
+  }
 }
 
 parts_told <- function(source, changed) {

@@ -43,9 +43,10 @@ try_to_keep <- function(keep, code) {
 }
 
 # files: by path, how a file stood when it was looked at (size, times) and the SHA-256 of what it held; scans: what was
-# found in it; briefs: by path, what the last run of each used; merged: files that hold several parts.
+# found in it; tables: the parts of each table of a database; briefs: by path, what the last run of each used and
+# needed; merged: files that hold several parts.
 empty_index <- function() {
-  list(version = kept_version, files = list(), scans = list(), briefs = list(), merged = list())
+  list(version = kept_version, files = list(), scans = list(), tables = list(), briefs = list(), merged = list())
 }
 
 index_from <- function(path) {

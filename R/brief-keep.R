@@ -71,7 +71,7 @@ keep_figures <- function(keep, brief) {
 # The parts of the lines, of which those that were looked at before are not looked at again.
 open_parts <- function(lines, brief, keep, call) {
   if (!is.null(lines$database)) {
-    return(open_kept_table(lines, brief, call))
+    return(open_kept_table(lines, brief, keep, call))
   }
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])

@@ -2,36 +2,48 @@
 # many lines each part has, and a stamp that is another when some line of it is another.
 
 # The parts of a table as a source, read in their order. `by` is a column of days, or a named size: c(order_id = 1e5).
-# `changed` is a column that tells when a line changed, NULL where the versions of rows tell.
-open_database_parts <- function(con, table, columns, options, by, changed = NULL, call = caller_env()) {
+# `changed` is a column that tells when a line changed, NULL where the versions of rows tell. `known` is what was found
+# before, which `found` of the source is now.
+open_database_parts <- function(con, table, columns, options, by, changed = NULL, known = NULL, call = caller_env()) {
   source <- open_database(con, table, columns, options, call, count = FALSE)
   scan <- source$scans[[1]]
   slot <- slot_sql(scan, by, call)
-  stamp <- if (is.null(changed)) version_sql() else change_sql(scan, source$names, changed)
-  found <- asked_database(DBI::dbGetQuery(con, sprintf(
-    "SELECT %s AS slot, count(*) AS n, %s AS stamp FROM %s GROUP BY %s ORDER BY %s", slot$text, stamp, scan$from,
-    slot$value, slot$value
-  )), scan$path, call)
-  slots <- as.character(found$slot)
+  found <- found_slots(scan, slot, source$names, changed, known, call)
+  slots <- found$slot
   if (length(slots) == 0) {
     stop_because("no_lines", c(sprintf("%s holds no line, so there is nothing to total.", quoted_name(scan$path)),
                                i = "Is it the table that is meant?"), call = call)
   }
   reader <- part_reader(scan, slot, slots)
   source$kind <- database_parts_kind
-  source$rows <- as.double(found$n)
+  source$rows <- found$n
   told <- rows_told(con)
-  if (!is.null(told)) assign(scan$from, sum(source$rows), told)
+  if (!is.null(told)) assign(scan$from, sum(found$n), told)
   source$files <- part_labels(source$files, slots, slot$size)
   source$scans <- lapply(seq_along(slots), function(i) {
     part <- scan
-    part[c("rows", "part", "until", "reader")] <- list(source$rows[i], i, i, reader)
+    part[c("rows", "part", "until", "reader")] <- list(found$n[i], i, i, reader)
     part
   })
   source$stamps <- paste(table_stamp(con, scan), slot$text, slots, found$n, found$stamp)
   source$parted <- slot$words
+  source$found <- found
   source$close <- reader$close
   source
+}
+
+# list(moment =, slot =, n =, stamp =): by part what tells it, its lines and its stamp. Where the database is as it was
+# when `known` was found, its rows are not gone through again.
+found_slots <- function(scan, slot, names, changed, known, call) {
+  sql <- sprintf("SELECT %s AS slot, count(*) AS n, %s AS stamp FROM %s GROUP BY %s ORDER BY %s", slot$text,
+                 if (is.null(changed)) version_sql() else change_sql(scan, names, changed), scan$from, slot$value,
+                 slot$value)
+  moment <- if (is.null(changed)) moment_of(scan$con, scan, sql)
+  if (!is.null(moment) && identical(known$moment, moment)) {
+    return(known)
+  }
+  found <- asked_database(DBI::dbGetQuery(scan$con, sql), scan$path, call)
+  list(moment = moment, slot = as.character(found$slot), n = as.double(found$n), stamp = as.character(found$stamp))
 }
 
 database_parts_kind <- list(
@@ -78,10 +90,10 @@ part_labels <- function(table, slots, size) {
   paste(table, replace(told, is.na(slots), "blank"))
 }
 
-# Every row of PostgreSQL has a version, told by its place and the number of the change that made it; the number comes
-# from its distance to that of the first change, which needs no text.
+# Every row of PostgreSQL has a version, told by its place and the number of the change that made it. Several workers
+# may take it, and it needs no text.
 version_sql <- function() {
-  "CAST(bit_xor(hashtidextended(ctid, CAST(age(CAST('3' AS xid)) - age(xmin) AS bigint))) AS text)"
+  "CAST(bit_xor(hashtidextended(ctid, hash_array_extended(ARRAY[xmin], 0))) AS text)"
 }
 
 has_versions <- function(con, table, call = caller_env()) {
@@ -111,6 +123,24 @@ table_stamp <- function(con, scan) {
   }
   types <- vapply(scan$prototype, type_of, "")
   paste(c(own, scan$path, names(types), types), collapse = " ")
+}
+
+# Two moments at which PostgreSQL shows the same transactions, with no restart between them, show the same rows to the
+# same question. NULL where that may not be asked, or where what is shown of the table does not hang on its rows alone.
+moment_of <- function(con, scan, sql) {
+  allowed <- DBI::dbGetQuery(con, sprintf("
+    SELECT has_function_privilege('pg_control_system()', 'EXECUTE') AND
+      has_function_privilege('pg_control_checkpoint()', 'EXECUTE') AS asked, c.relkind IN ('r', 'm') AS own,
+      c.relrowsecurity AS guarded FROM pg_catalog.pg_class c WHERE c.oid = to_regclass(%s)",
+    DBI::dbQuoteString(con, scan$from)))
+  if (!isTRUE(allowed$asked && allowed$own && !allowed$guarded)) {
+    return(NULL)
+  }
+  told <- DBI::dbGetQuery(con, "
+    SELECT pg_current_snapshot()::text AS seen, s.system_identifier::text AS server, p.timeline_id::text AS line,
+      p.checkpoint_lsn::text AS checkpoint, current_setting('TimeZone') AS zone, current_setting('DateStyle') AS style
+    FROM pg_control_system() s, pg_control_checkpoint() p")
+  paste(c(told, table_stamp(con, scan), sql), collapse = " ")
 }
 
 # One stamp for a whole table: the versions of its rows, or else all that it holds.

@@ -97,6 +97,43 @@ test_that("versions of rows tell what changed in PostgreSQL, and products are lo
   expect_match(expect_changes_kept(con, folder, FALSE, "new"), "ranges of 30 of `id`", all = FALSE)
 })
 
+test_that("rows of PostgreSQL are gone through again only when a transaction may have changed them", {
+  skip_on_cran()
+  server <- local_postgres()
+  con <- connect_postgres(server)
+  folder <- kept_brief()
+  kept_table(con, folder)
+  open <- function(known = NULL, changed = NULL) {
+    source <- open_database_parts(con, "sales", rlang::quo(NULL), list(), c(id = 30), changed, known)
+    source$close()
+    source$found
+  }
+  # Stamps that no row gives tell whether those that are known were taken. The server's own work may come between.
+  taken <- function() {
+    any(vapply(1:5, function(i) {
+      known <- open()
+      known$stamp[] <- "known"
+      identical(open(known), known)
+    }, NA))
+  }
+  expect_true(taken())
+  known <- known_slots(lapply(slots_record(open()), function(x) x))
+  expect_identical(known[c("slot", "n", "stamp")], open()[c("slot", "n", "stamp")])
+  forged <- replace(open(), "stamp", list(rep("known", 4)))
+  for (change in c("UPDATE sales SET pieces = pieces WHERE id = 50", "CHECKPOINT", "SET DateStyle TO german",
+                   "CREATE TABLE other (n integer)")) {
+    DBI::dbExecute(con, change)
+    expect_false("known" %in% open(forged)$stamp)
+    forged <- replace(open(), "stamp", list(rep("known", 4)))
+  }
+  # What a reader sees of such a table may hang on more than its rows.
+  DBI::dbExecute(con, "ALTER TABLE sales ENABLE ROW LEVEL SECURITY")
+  expect_false(taken())
+  expect_null(open(changed = "touched")$moment)
+  expect_null(slots_record(list(moment = "m", slot = c("1", "2 3"), n = c(1, 2), stamp = c("a", "b"))))
+  expect_null(known_slots(list(moment = "m", slot = "1 2", n = "1", stamp = "a b")))
+})
+
 test_that("what cannot be kept is told, and a part of wrong lines is a part", {
   folder <- kept_brief(lines = "{database: SHOP, table: sales}")
   con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
