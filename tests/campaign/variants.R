@@ -105,8 +105,8 @@ vary <- function(made, chain, base, most = 2) {
                      toString(utils::head(all.equal(base$table, other$table), 2))))
     }
   }
-  once_more <- pick(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains,
-                         spread_again, on_the_desk, by_kept_parts))
+  once_more <- pick(c(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains,
+                           spread_again, on_the_desk, by_kept_parts), if (exists("campaign_server")) grouped_there))
   once_more(made, chain, base)
 }
 
@@ -248,34 +248,54 @@ on_the_desk <- function(made, chain, base) {
   }
 }
 
-# A brief that keeps the parts of its lines, which come one after another, gives the table and the audit of all lines.
-by_kept_parts <- function(made, chain, base) {
+# The brief of a chain, whose lines are an entry of it; NULL where a brief cannot say it.
+brief_of_chain <- function(made, chain, folder, lines) {
   kinds <- vapply(chain, function(move) move$kind, "")
   rules <- kinds %in% c("keep", "leave_out")
   if (any(kinds %in% c("cut", "note", "plain")) || any(which(rules) > match("totals", kinds, 0))) return(NULL)
   place <- tryCatch(moved(made, chain), hinterfeld_error = function(cnd) NULL)
   if (!inherits(place$t, "hinterfeld_totals")) return(NULL)
   text <- paste(quiet_eval(quote(as_brief(inquiry_of(t), "shown")), place), collapse = "\n")
-  folder <- folder_of_lines(made, 5)
   content <- list(
-    brief = 1, data = list(lines = list(file = folder, types = as.list(types_of_lines))),
+    brief = 1, data = list(lines = lines),
     daybook = list(day = "day", product = "product", revenue = if (made$per_piece) "pieces * price" else "price",
                    units = "pieces", order = "ticket", decimals = made$decimals, rounding = made$rounding,
                    calendar = as.list(made$calendar)[-1],
                    on_bad = "set_aside"),
-    restrict = lapply(chain[rules], function(move) {
+    restrict = if (any(rules)) lapply(chain[rules], function(move) {
       stats::setNames(list(paste(deparse(move$call[[3]], 500), collapse = " ")), move$kind)
     }),
     tables = yaml::yaml.load(text, handlers = hinterfeld:::yaml_handlers, eval.expr = FALSE)$tables
   )
   brief <- list(path = file.path(folder, "brief.yaml"), folder = folder, content = content)
   file.create(brief$path)
-  later <- sample(list.files(folder, "[.]csv$", full.names = TRUE), 1)
+  brief
+}
+
+# What differs between a brief's facts and a daybook of all lines: its table, or its audit.
+facts_differ <- function(facts, whole, shown, of) {
+  tables <- lapply(list(facts$table("shown"), whole), hinterfeld:::brief_table, shown, NULL)
+  if (!identical(tibble::as_tibble(tables[[1]]), tibble::as_tibble(tables[[2]]))) {
+    return(sprintf("another table of %s: %s", of, toString(utils::head(all.equal(tables[[1]], tables[[2]]), 2))))
+  }
+  audits <- lapply(list(facts$all, whole), function(x) as.list(audit(x)))
+  audits[[1]]$why <- sub(", grouped in the database", "", audits[[1]]$why, fixed = TRUE)
+  if (!identical(audits[[1]], audits[[2]])) {
+    sprintf("another audit of %s: %s", of, toString(utils::head(all.equal(audits[[1]], audits[[2]]), 3)))
+  }
+}
+
+# A brief that keeps the parts of its lines, which come one after another, gives the table and the audit of all lines.
+by_kept_parts <- function(made, chain, base) {
+  folder <- folder_of_lines(made, 5)
+  brief <- brief_of_chain(made, chain, folder, list(file = folder, types = as.list(types_of_lines)))
+  if (is.null(brief)) return(NULL)
+  shown <- brief$content$tables$shown
   first <- brief
-  first$content$tables$shown$by <- as.list(finer(unlist(content$tables$shown$by)))
-  inside <- rlang::env(asNamespace("hinterfeld"), brief = brief, first = pick(list(brief, first)),
-                       shown = content$tables$shown, later = later)
-  tryCatch(quiet_eval(quote({
+  first$content$tables$shown$by <- as.list(finer(unlist(shown$by)))
+  later <- sample(list.files(folder, "[.]csv$", full.names = TRUE), 1)
+  inside <- rlang::env(asNamespace("hinterfeld"), brief = brief, first = pick(list(brief, first)), later = later)
+  both <- tryCatch(quiet_eval(quote({
     first$keeping <- brief$keeping <- open_keep(file.path(brief$folder, "kept"))
     on.exit(close_keep(brief$keeping))
     if (length(list.files(brief$folder, "[.]csv$")) > 1) {
@@ -284,17 +304,32 @@ by_kept_parts <- function(made, chain, base) {
       tryCatch(brief_facts(first), hinterfeld_error_no_lines = function(cnd) NULL)
       file.rename(paste0(later, ".later"), later)
     }
-    facts <- brief_facts(brief)
-    whole <- brief_daybook(brief)
-    tables <- lapply(list(facts$table("shown"), whole), brief_table, shown, NULL)
-    if (!identical(tibble::as_tibble(tables[[1]]), tibble::as_tibble(tables[[2]]))) {
-      return(paste("another table of kept parts:", toString(utils::head(all.equal(tables[[1]], tables[[2]]), 2))))
-    }
-    audits <- lapply(list(facts$all, whole), function(x) as.list(audit(x)))
-    if (!identical(audits[[1]], audits[[2]])) {
-      return(paste("another audit of kept parts:", toString(utils::head(all.equal(audits[[1]], audits[[2]]), 3))))
-    }
+    list(brief_facts(brief), brief_daybook(brief))
   }), inside), hinterfeld_error_facts = function(cnd) NULL)
+  if (!is.null(both)) quiet_eval(quote(facts_differ(both[[1]], both[[2]], shown, "kept parts")), environment())
+}
+
+# A brief whose lines a database groups gives the table and the audit of lines that are fetched. `campaign_server` is
+# the database, where there is one: list(con =, address =).
+grouped_there <- function(made, chain, base) {
+  folder <- tempfile("brief-", scratch())
+  dir.create(folder)
+  brief <- brief_of_chain(made, chain, folder, list(database = "CAMPAIGN", table = "lines"))
+  if (is.null(brief)) return(NULL)
+  lines <- given_lines(made)
+  types <- ifelse(types_of_lines == "number", "numeric", types_of_lines)
+  types[c("price", "cost", "shelf")] <- sprintf("numeric(24, %d)", c(unlist(made$places[c("price", "cost")]), 1L))
+  DBI::dbWriteTable(campaign_server$con, "lines", lines, overwrite = TRUE, row.names = FALSE,
+                    field.types = replace(types, names(types) == "pieces", "integer")[names(lines)])
+  withr::local_envvar(CAMPAIGN = campaign_server$address)
+  withr::local_options(hinterfeld.grouped = TRUE)
+  both <- tryCatch(quiet_eval(quote(with_databases(list(brief_facts(brief), brief_daybook(brief)))),
+                              rlang::env(asNamespace("hinterfeld"), brief = brief)),
+                   hinterfeld_error_facts = function(cnd) NULL)
+  if (!is.null(both)) {
+    campaign_server$grouped <- campaign_server$grouped + any(grepl("grouped in the database", both[[1]]$all$trail$why))
+    quiet_eval(quote(facts_differ(both[[1]], both[[2]], brief$content$tables$shown, "groups")), environment())
+  }
 }
 
 # The columns that a table is split by and some others.
