@@ -34,7 +34,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   codes <- key_codes(lines, table, keys)
   check_repeated_keys(codes$table, table, keys, name)
 
-  row <- match(codes$lines, codes$table, incomparables = NA)
+  row <- found_rows(codes)
   origin <- origin_of(lines)
   report <- match_report(row, lines, table, keys, name, origin$grouped)
   if (need == "every" && report$unmatched > 0) {
@@ -48,7 +48,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   }
   say("attach", c(report$line, report$hint), unmatched = report$unmatched, unused = report$unused)
 
-  out <- add_columns(tibble::as_tibble(lines), table[row, setdiff(names(table), keys), drop = FALSE], name)
+  out <- add_columns(tibble::as_tibble(lines), rows_found(table[setdiff(names(table), keys)], row), name)
   held <- lines_among(origin$grouped, seq_len(nrow(out)))
   step <- new_trail("attach", report$why, held, held, unmatched = report$unmatched, unused = report$unused)
   # Texts keep the decimal mark of the file they came from.
@@ -99,19 +99,27 @@ attach_keys <- function(by, lines, table, call = caller_env()) {
 
 # One number per key on each side; the same number is the same key, NA is no key.
 key_codes <- function(lines, table, keys, call = caller_env()) {
-  codes <- list(lines = rep(1, nrow(lines)), table = rep(1, nrow(table)))
+  codes <- NULL
   for (i in seq_along(keys)) {
     ours <- lines[[names(keys)[i]]]
     theirs <- table[[keys[i]]]
     check_key_types(ours, theirs, names(keys)[i], keys[i], call)
     if (is.factor(theirs)) theirs <- as.character(theirs)
     known <- unique(theirs[!is.na(theirs)])
-    pair <- function(code, value) (code - 1) * length(known) + places_among(value, known)
-    codes <- list(lines = pair(codes$lines, ours), table = pair(codes$table, theirs))
-    seen <- unique(codes$table[!is.na(codes$table)])
-    codes <- lapply(codes, match, seen)
+    places <- list(lines = places_among(ours, known), table = places_among(theirs, known))
+    codes <- if (i == 1) places else Map(function(code, place) (code - 1) * length(known) + place, codes, places)
+    # Of pairs those that the table has.
+    if (i > 1) codes <- lapply(codes, match, unique(codes$table[!is.na(codes$table)]))
   }
   codes
+}
+
+# The table's row of each line; NA where it has none.
+found_rows <- function(codes) {
+  given <- which(!is.na(codes$table))
+  rows <- rep(NA_integer_, max(codes$table[given], 0))
+  rows[codes$table[given]] <- given
+  rows[codes$lines]
 }
 
 # Where each value stands among the known ones; text is looked up once per distinct text.
@@ -160,7 +168,7 @@ key_text <- function(table, keys, rows, mark = quoted) {
 # What the match found, for the message, the error and the audit.
 match_report <- function(row, lines, table, keys, name, grouped) {
   missed <- which(is.na(row))
-  unused <- nrow(table) - length(unique(row[!is.na(row)]))
+  unused <- sum(tabulate(row, nrow(table)) == 0)
   by <- paste(names(keys), collapse = ", ")
   examples <- if (length(missed)) examples_of(key_text(lines, names(keys), missed), quote = "")
   found <- if (length(missed) == 0) {
@@ -189,6 +197,20 @@ spelling_hint <- function(row, lines, table, keys) {
   if (any(near)) {
     c(i = sprintf("%s would match but for case or outer spaces.", count_of(sum(near), "line")))
   }
+}
+
+# The row of each line; text is handed on as its codes.
+rows_found <- function(table, row) {
+  texts <- vapply(table, function(x) is.character(x) && !is.object(x), NA)
+  table[texts] <- lapply(table[texts], function(x) {
+    found <- text_codes(x)
+    given <- !is.na(found$labels)
+    to <- replace(cumsum(given), !given, NA)
+    label_kernel(recode_kernel(found$codes, to, NA_integer_, threads_wanted()), found$labels[given])
+  })
+  more <- tibble::as_tibble(table)[row, , drop = FALSE]
+  more[texts] <- lapply(more[texts], function(x) lazy_text(as.integer(x), levels(x)))
+  more
 }
 
 add_columns <- function(lines, more, name) {
