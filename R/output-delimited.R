@@ -16,16 +16,17 @@ write_delimited <- function(x, path, delimiter) {
 }
 
 # The columns as texts, and how many line feeds these hold. Numbers are plain decimals: never an exponent, money with
-# all its decimals. Days and repeated texts become text once.
+# all its decimals. Days and repeated texts become text once, and are written by their codes.
 cell_texts <- function(x) {
   exact <- exact_decimals(x)
   feeds <- text_feeds_kernel(names(x))
   of_labels <- function(values) {
     found <- distinct_codes(values)
     labels <- enc2utf8(as.character(if (inherits(values, "Date")) plain_days(found$labels) else found$labels))
-    codes <- as.integer(found$codes)
-    if (any(grepl("\n", labels, fixed = TRUE))) feeds <<- feeds + text_feeds_kernel(labels[codes])
-    replace(labels, labels %in% "", NA)[codes]
+    if (any(grepl("\n", labels, fixed = TRUE))) feeds <<- feeds + text_feeds_kernel(labels[as.integer(found$codes)])
+    given <- !is.na(labels) & labels != ""
+    to <- replace(cumsum(given), !given, NA)
+    label_kernel(recode_kernel(found$codes, to, NA_integer_, threads_wanted()), labels[given])
   }
   columns <- Map(function(values, name) {
     if (inherits(values, "POSIXct")) {
@@ -39,7 +40,7 @@ cell_texts <- function(x) {
     }
   }, as.list(x), names(x))
   # A line of nothing would be no row to a reader.
-  if (length(columns) == 1) columns[[1]][is.na(columns[[1]])] <- ""
+  if (length(columns) == 1) columns[[1]] <- replace(as.character(columns[[1]]), is.na(columns[[1]]), "")
   list(columns = structure(columns, class = "data.frame", row.names = .set_row_names(nrow(x))), feeds = feeds)
 }
 
