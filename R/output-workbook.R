@@ -10,8 +10,8 @@ write_workbook <- function(tables, path) {
   openxlsx::modifyBaseFont(book, fontSize = 11, fontName = "Calibri")
   write_contents(book, tables, names)
   for (i in seq_along(tables)) write_sheet(book, tables[[i]], names[i])
-  # It is packed again below.
-  old <- options(openxlsx.compressionLevel = 1)
+  # It is packed again below. The package has spelled its option in two ways.
+  old <- options(openxlsx.compressionLevel = 1, openxlsx.compresssionLevel = 1)
   on.exit(options(old))
   openxlsx::saveWorkbook(book, path, overwrite = TRUE)
   timeless_workbook(path)
@@ -87,12 +87,17 @@ write_sheet <- function(book, x, sheet) {
   data <- as.data.frame(lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column),
                         check.names = FALSE, optional = TRUE)
   names(data) <- names(x)
+  rows <- seq_len(nrow(data)) + 1L
+  formats <- vapply(facts, function(fact) number_format(fact, calendar) %||% "", "")
+  # The package goes through all cells for every style that is added: one for each format, not for each column, and the
+  # one that it gives to days is theirs.
+  days <- vapply(as.list(data), inherits, NA, "Date")
+  old <- options(openxlsx.dateFormat = c(formats[days], "yyyy-mm-dd")[1])
+  on.exit(options(old))
+  formats[days & formats == getOption("openxlsx.dateFormat")] <- ""
   openxlsx::addWorksheet(book, sheet)
   openxlsx::writeData(book, sheet, data, headerStyle = heading_style(), withFilter = nrow(data) > 0)
   openxlsx::freezePane(book, sheet, firstRow = TRUE)
-  rows <- seq_len(nrow(data)) + 1L
-  # The package goes through all cells for every style that is added: one for each format, not for each column.
-  formats <- vapply(facts, function(fact) number_format(fact, calendar) %||% "", "")
   for (format in setdiff(if (nrow(data)) unique(formats), "")) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, which(formats == format),
                        gridExpand = TRUE)
