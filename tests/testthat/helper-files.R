@@ -82,3 +82,36 @@ hostile_file <- function() {
   list(text = paste0(paste(written, collapse = end), if (stats::runif(1) < 0.8) end), mark = mark, names = names,
        cells = cells)
 }
+
+# Random files read by the package and by the two other readers, with blocks of any size: what differs, a text each.
+hostile_differences <- function(count) {
+  files <- lapply(seq_len(count), function(i) hostile_file())
+  paths <- tempfile(rep("hostile-", count), fileext = ".csv")
+  on.exit(unlink(paths))
+  for (i in seq_len(count)) writeBin(charToRaw(enc2utf8(files[[i]]$text)), paths[i])
+  others <- other_records(paths, vapply(files, `[[`, "", "mark"))
+  unlist(Map(function(file, path, other) {
+    withr::local_options(hinterfeld.block = sample(c(16, 60, 2^25), 1))
+    same <- file_readings(file, path, other)
+    if (!all(same)) paste(toString(names(which(!same))), paste(deparse(file$text), collapse = ""))
+  }, files, paths, others)) %||% character()
+}
+
+# Whether each reading of a file is that of its cells.
+file_readings <- function(file, path, other) {
+  records <- strict_records(file$text, file$mark)
+  expected <- unname(matrix(as.character(unlist(records[-1])), ncol = length(file$names), byrow = TRUE))
+  all_text <- stats::setNames(rep("text", length(file$names)), file$names)
+  read <- quiet(load_table(path, delimiter = file$mark, types = all_text))
+  given <- matrix(as.character(unlist(lapply(read, as.character))), nrow(read), ncol(read))
+  typed <- quiet(load_table(path, delimiter = file$mark))
+  # Types are those that all texts of a column have.
+  of_type <- vapply(seq_along(typed), function(j) {
+    texts <- trimws(given[, j])
+    found <- quiet(hinterfeld:::found_type(replace(texts, texts %in% c("", "NA"), NA), "x", NULL, "file"))
+    identical(as.vector(typed[[j]]), as.vector(found %||% given[, j]))
+  }, NA)
+  c(names = identical(records[[1]], file$names), cells = identical(expected, unname(file$cells)),
+    other = identical(other, records), read = identical(given, replace(expected, expected == "", NA)),
+    types = all(of_type))
+}
