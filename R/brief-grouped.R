@@ -52,8 +52,17 @@ grouped_plan <- function(brief, con, call = caller_env()) {
                rounding = roles$rounding %||% "half_up")
   # What is still to be attached here is attached to all lines, also to those that are left out then.
   here <- unlist(lapply(plain$data$attach, function(step) c(names(unlist(step$by)), unlist(step$by))))
-  plan$keys <- c(fewer_keys(plan, content, here, call), matched)
+  few <- expected_rows(con, sprintf("SELECT 1 FROM %s%s", from, grouping_sql(keys)), side$table, call) <=
+    getOption("hinterfeld.few_groups", few_groups)
+  plan$keys <- c(if (few) keys else fewer_keys(plan, content, here, call), matched)
   plan
+}
+
+# So many groups come as fast as fewer that the database would have to think about.
+few_groups <- 2e5
+
+grouping_sql <- function(keys) {
+  if (length(keys)) paste(" GROUP BY", paste(unlist(keys), collapse = ", ")) else ""
 }
 
 # What the first condition leaves out needs no keys: where it looks at one text column alone, the column's values are
@@ -73,7 +82,7 @@ fewer_keys <- function(plan, content, held, call) {
   others$restrict <- content$restrict[-1]
   owner <- Find(function(one) column[1] %in% one$names, c(list(plan$side), plan$sides))
   fit <- length(column) == 1 && column %in% names(keys) && !column %in% unlist(roles[c("day", "product", "order")]) &&
-    owner$types[[column]] %in% c("text", "character varying") && value_by_value(expr, column, rlang::empty_env())
+    owner$types[[column]] %in% text_types_sql && value_by_value(expr, column, rlang::empty_env())
   if (!fit) {
     return(keys)
   }
@@ -83,7 +92,10 @@ fewer_keys <- function(plan, content, held, call) {
   date <- Find(function(one) day %in% one$names, c(list(plan$side), plan$sides))
   without <- is.null(roles$order) && all(c(day, product) %in% names(keys)) && identical(date$types[[day]], "date")
   usable <- if (without) {
-    sprintf("%s IS NOT NULL AND %s ~ '[A-Za-z0-9]' AND %s IS NOT NULL", keys[[day]], keys[[product]],
+    # A text that begins with a sign of ASCII that is seen is surely not blank.
+    sold <- Find(function(one) product %in% one$names, c(list(plan$side), plan$sides))
+    seen <- if (sold$types[[product]] %in% text_types_sql) "BETWEEN '!' AND '~'" else "IS NOT NULL"
+    sprintf("%s IS NOT NULL AND %s %s AND %s IS NOT NULL", keys[[day]], keys[[product]], seen,
             amount_sql(plan$amounts[[1]]$expr, plan$side))
   }
   extent <- if (without) {

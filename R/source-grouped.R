@@ -14,8 +14,9 @@ told_by <- function(con, sql, table, call) {
   asked_database(DBI::dbGetQuery(con, sql), table, call)
 }
 
+text_types_sql <- c("text", "character varying")
 exact_types <- c("smallint", "integer", "bigint", "numeric")
-key_types <- c("smallint", "integer", "bigint", "text", "character varying", "date")
+key_types <- c("smallint", "integer", "bigint", "date", text_types_sql)
 
 # A table of a database under an alias, with the types that the database has for its columns.
 aliased_table <- function(con, table, alias, call = caller_env()) {
@@ -41,7 +42,7 @@ aliased_table <- function(con, table, alias, call = caller_env()) {
 # A column, qualified; a blank text is none, as when it is read.
 column_sql <- function(side, name) {
   column <- sprintf("%s.%s", side$alias, DBI::dbQuoteIdentifier(side$con, name))
-  if (side$types[[name]] %in% c("text", "character varying")) {
+  if (side$types[[name]] %in% text_types_sql) {
     sprintf("nullif(%s COLLATE \"C\", '')", column)
   } else {
     column
@@ -162,9 +163,7 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
   k <- sprintf("k%d", seq_along(keys))
   a <- sprintf("a%d", seq_along(amounts))
   given <- if (length(operands)) {
-    sprintf("coalesce(%s) IS NOT NULL", paste(vapply(operands, function(name) {
-      paste0(column_sql(side, name), "::text")
-    }, ""), collapse = ", "))
+    sprintf("num_nonnulls(%s) > 0", paste(vapply(operands, column_sql, "", side = side), collapse = ", "))
   } else {
     "TRUE"
   }
@@ -184,13 +183,8 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
   flags <- c(k, sprintf("(%s IS NULL)", a), "g")
   sql <- sprintf("SELECT %s, count(*)::float8 AS times, g, %s FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s",
                  paste(k, collapse = ", "), paste(sums, collapse = ", "), inner, from, paste(flags, collapse = ", "))
-  if (is.finite(most)) {
-    plan <- parsed_json(as.character(told_by(con, paste("EXPLAIN (FORMAT JSON)", sql), side$table, call)[[1]][1]))
-    expected <- plan[[1]]$Plan[["Plan Rows"]]
-    if (is.numeric(expected) && expected > most) {
-      ungrouped("the database expects about %s groups.", group_digits(expected))
-    }
-  }
+  expected <- if (is.finite(most)) expected_rows(con, sql, side$table, call) else 0
+  if (expected > most) ungrouped("the database expects about %s groups.", group_digits(expected))
   # Groups that fit into memory need no sorting on disk; the setting ends with the transaction.
   DBI::dbExecute(con, "SET LOCAL work_mem = '256MB'")
   rows <- all_rows(con, sql, side$table, call)
@@ -207,6 +201,13 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
   grouped <- if (extremes) new_grouped(rows$times, of(2), of(3)) else new_grouped(rows$times)
   list(keys = stats::setNames(as.list(rows[seq_len(n)]), names(keys)), amounts = currency,
        given = ifelse(rows$g, 1, NA), grouped = grouped)
+}
+
+# How many rows the database expects a question to give; many where it does not say.
+expected_rows <- function(con, sql, table, call) {
+  plan <- parsed_json(as.character(told_by(con, paste("EXPLAIN (FORMAT JSON)", sql), table, call)[[1]][1]))
+  expected <- plan[[1]]$Plan[["Plan Rows"]]
+  if (is.numeric(expected)) expected else Inf
 }
 
 # In pieces, which take less room than one that grows.
@@ -256,7 +257,7 @@ joined_table <- function(con, table, by, sides, from, call = caller_env()) {
 
 # Might a column hold names of several rows? Then the table is looked at here.
 may_be_alike <- function(side, columns, call = caller_env()) {
-  texts <- columns[side$types[columns] %in% c("text", "character varying")]
+  texts <- columns[side$types[columns] %in% text_types_sql]
   any(vapply(texts, function(name) {
     column <- column_sql(side, name)
     found <- told_by(side$con, sprintf(

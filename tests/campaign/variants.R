@@ -322,7 +322,7 @@ grouped_there <- function(made, chain, base) {
   DBI::dbWriteTable(campaign_server$con, "lines", lines, overwrite = TRUE, row.names = FALSE,
                     field.types = replace(types, names(types) == "pieces", "integer")[names(lines)])
   withr::local_envvar(CAMPAIGN = campaign_server$address)
-  withr::local_options(hinterfeld.grouped = TRUE)
+  withr::local_options(hinterfeld.grouped = TRUE, hinterfeld.few_groups = pick(c(0, 1e5)))
   both <- tryCatch(quiet_eval(quote(with_databases(list(brief_facts(brief), brief_daybook(brief)))),
                               rlang::env(asNamespace("hinterfeld"), brief = brief)),
                    hinterfeld_error_facts = function(cnd) NULL)
