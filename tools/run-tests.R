@@ -1,4 +1,5 @@
-# Runs the tests against the installed package, one process per processor, and prints one closing line.
+# Runs the tests against the installed package, in one process more than there are processors (some wait for browsers
+# and servers), and prints one closing line.
 #   Rscript run-tests.R FOLDER [PATTERN]
 arguments <- commandArgs(TRUE)
 folder <- normalizePath(arguments[1])
@@ -33,7 +34,7 @@ if (file.exists(times_file)) {
   at <- match(names, known$name)
   cost[!is.na(at)] <- known$seconds[at[!is.na(at)]]
 }
-workers <- min(max(1L, parallel::detectCores()), length(names), 8L)
+workers <- min(max(1L, parallel::detectCores()) + 1L, length(names), 8L)
 share <- integer(length(names))
 load <- double(workers)
 for (i in order(-cost)) {

@@ -1,3 +1,5 @@
+served <- serve_desk("--demo", env = teardown_env())
+
 test_that("facts, ports and hosts that cannot be are refused", {
   expect_snapshot(error = TRUE, {
     open_desk(1)
@@ -9,7 +11,6 @@ test_that("facts, ports and hosts that cannot be are refused", {
 })
 
 test_that("the page answers choices with the numbers of the core, from both ends of each link", {
-  served <- serve_desk("--demo")
   desk <- quiet(hinterfeld:::brief_desk(read_brief(demo_brief())))
   page <- read_desk(served$address)
   as_asked <- function() {
@@ -40,8 +41,8 @@ test_that("the page answers choices with the numbers of the core, from both ends
   # Random choices at the page: whatever is offered can be chosen, and what it shows is what R says.
   withr::local_seed(11)
   shown <- 0
-  for (i in seq_len(as.integer(Sys.getenv("HINTERFELD_WALK", "12")))) {
-    if (i %% 10 == 0) {
+  for (i in seq_len(as.integer(Sys.getenv("HINTERFELD_WALK", "8")))) {
+    if (i %% 7 == 0) {
       # The link alone gives the same page; then from the beginning.
       for (address in paste0(served$address, c(page$link(), ""))) {
         page$go(address)
@@ -70,7 +71,6 @@ test_that("the page answers choices with the numbers of the core, from both ends
 })
 
 test_that("the page is for keyboards and readers: names, focus, lines behind a number, what was left out", {
-  served <- serve_desk("--demo")
   page <- read_desk(paste0(served$address, hinterfeld:::state_link(desk_state(
     by = list("region", "product"), measures = list("revenue"), pick = list(best_sellers = list(n = 3L,
                                                                                                within = list("region")))
@@ -110,7 +110,6 @@ test_that("the page is for keyboards and readers: names, focus, lines behind a n
 })
 
 test_that("files that are taken are those that R delivers", {
-  served <- serve_desk("--demo")
   page <- read_desk(paste0(served$address, hinterfeld:::state_link(desk_state(
     by = list("region"), every = list("year"), measures = list("revenue", "units"), add = list(list(change = NULL))
   ))))
@@ -128,7 +127,6 @@ test_that("files that are taken are those that R delivers", {
 })
 
 test_that("two readers do not disturb each other, and a hostile link or page gets nothing", {
-  served <- serve_desk("--demo")
   one <- read_desk(served$address)
   two <- read_desk(served$address)
   one$choose("every", "input[value=year]")
