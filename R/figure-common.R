@@ -43,15 +43,21 @@ figure_column <- function(answer, step, part, call = caller_env()) {
 # The name of each row's member: its `by` columns. Members are told apart by their values, so no two share a name:
 # places of one name in two regions, or names that look alike once they are joined.
 member_names <- function(data, by) {
+  members <- named_members(data, by)
+  members$names[members$codes]
+}
+
+# The same as the code of each row and the name of each code.
+named_members <- function(data, by) {
   if (length(by) == 0) {
-    return(rep("all", nrow(data)))
+    return(list(codes = rep(1L, nrow(data)), names = "all"))
   }
   groups <- member_groups(data, by)
   parts <- lapply(by, function(name) plain_value(data[[name]][groups$first]))
   names <- do.call(paste, c(parts, sep = ", "))
   alike <- names %in% names[duplicated(names)]
   names[alike] <- do.call(paste, c(parts, sep = " / "))[alike]
-  make.unique(names, " ")[groups$codes]
+  list(codes = groups$codes, names = make.unique(names, " "))
 }
 
 # Title, sentences as subtitle (a figure has no columns, so they are not named), what was left out as caption.

@@ -38,17 +38,20 @@ check_time <- function(answer, what, call = caller_env()) {
 # One row per group and period, groups from the largest; `gaps` where a group has no row.
 time_lines <- function(rows, values, gaps) {
   answer <- rows$answer
-  group <- member_names(rows$data, answer$by)
-  period <- row_days(rows$t)
-  size <- vapply(split(abs(rows$data$value), group), sum, 0, na.rm = TRUE)
+  members <- named_members(rows$data, answer$by)
+  period <- as.integer(row_days(rows$t))
+  size <- stats::setNames(rowsum(abs(rows$data$value), members$codes, na.rm = TRUE)[, 1], members$names)
   # What has no group is not a group to compare with: it stands last, in grey.
   blank <- intersect(names(size), answer$labels$not_given)
-  drawn <- largest_members(size[setdiff(names(size), blank)], length(category_colours()))
+  drawn <- largest_members(size[setdiff(sort(names(size)), blank)], length(category_colours()))
   if (drawn$rest > 0) blank <- character()
   groups <- c(drawn$names, blank)
-  grid <- expand.grid(period = sort(unique(period)), group = groups, stringsAsFactors = FALSE)
-  code <- function(group, period) match(group, groups) * 1e6 + as.integer(period)
-  at <- match(code(grid$group, grid$period), code(group, period))
+  grid <- expand.grid(period = plain_days(sort(unique(period))), group = groups, stringsAsFactors = FALSE)
+  # Of many members few are drawn.
+  place <- match(members$names, groups)[members$codes]
+  seen <- which(!is.na(place))
+  code <- function(group, period) group * 1e6 + period
+  at <- seen[match(code(match(grid$group, groups), as.integer(grid$period)), code(place[seen], period[seen]))]
   grid$value <- ifelse(is.na(at), gaps, values[at])
   grid$group <- factor(grid$group, groups)
   last <- unfinished_period(answer)

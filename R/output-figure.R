@@ -9,7 +9,7 @@ figure_dpi <- function(width, height) {
 # in a process would be seen in every later picture. So those of a figure are measured at the usual resolution first.
 measure_letters <- function(figure) {
   file <- tempfile(fileext = ".png")
-  ragg::agg_png(file, 1280, 800, res = figure_dpi(1280, 800))
+  ragg::agg_png(file, 8, 8, res = figure_dpi(1280, 800))
   on.exit({
     grDevices::dev.off()
     unlink(file)

@@ -5,7 +5,7 @@ sql_earlier <- function(db, period, moved, until) {
 }
 
 test_that("changes equal SQL per member for month, year and day, and members add up to the total", {
-  for (seed in 81:84) {
+  for (seed in 81:82) {
     random <- random_book(seed, days = 800)
     last <- random$book$span[2]
     cases <- list(
@@ -180,7 +180,7 @@ test_that("steps are taken anew for new rows, whatever columns are called or wer
 
 test_that("whole periods taken from the table are what their lines give", {
   changed <- function(t, ...) tibble::as_tibble(quiet(add_change(t, ...)))
-  for (seed in 86:88) {
+  for (seed in 86:87) {
     book <- random_book(seed, days = 800)$book
     for (every in c("day", "week", "month", "quarter", "year")) {
       for (versus in c("year_before", "period_before")) {

@@ -1,5 +1,5 @@
 test_that("every measure equals SQL in every grain, on random lines", {
-  for (seed in 1:3) {
+  for (seed in 1:2) {
     random <- random_book(seed)
     for (every in names(sql_periods)) {
       t <- quiet(totals(random$book, by = product, every = every, measures = our_measures))
@@ -134,7 +134,7 @@ test_that("medians of lines and of totals per day or order equal the middle valu
 })
 
 test_that("a ratio is one total by another in every level, change and margin, from lines and from a tally", {
-  for (seed in 61:63) {
+  for (seed in 61:62) {
     random <- random_book(seed)
     measures <- list(price = ratio_of(revenue, units), web = ratio_of(revenue, revenue * 2, where = region != "Vale"))
     t <- totals(random$book, by = c(region, product), every = "year", measures = measures, subtotals = TRUE)

@@ -38,7 +38,7 @@ test_that("the count is the same in any number of threads and any size of block,
     path <- text_at(paste(lines, collapse = "\n"))
     hinterfeld:::text_blocks_kernel(path, ",", ".", NULL, size, threads)
   }
-  for (round in 1:3) {
+  for (round in 1:2) {
     n <- 60000
     cell <- sample(c("1", "abc", "\"a,b\"", "\"two\nlines\"", "\"say \"\"so\"\"\"", ""), 3 * n, TRUE,
                    prob = c(5, 5, 1, 1, 1, 2))
