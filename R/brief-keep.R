@@ -5,6 +5,11 @@ keep_folder <- function(brief) {
   brief$keep %||% if (!is.null(brief$content$keep)) brief_path(brief, brief$content$keep)
 }
 
+# What the index knows a brief by; what else is made of it than its outputs is known apart.
+keep_name <- function(brief) {
+  paste(c(normalizePath(brief$path), brief$purpose), collapse = ", ")
+}
+
 # The tallies that a brief's tables ask, from kept parts and from those that had to be read.
 kept_tallies <- function(brief, keep, call = caller_env()) {
   content <- brief$content
@@ -45,7 +50,7 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
   used <- c(basename(kept_path(keep, recipe, hashes[1])),
             vapply(hashes[-1], function(hash) basename(kept_path(keep, recipe, hash)), ""),
             if (length(hashes) > 1) basename(kept_path(keep, recipe, sort(hashes))))
-  change_index(keep, "briefs", normalizePath(brief$path), list(
+  change_index(keep, "briefs", keep_name(brief), list(
     used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files)), figures = list(),
     needs = as.list(names(by_need(needs_of_kept(all, content))))
   ))
@@ -62,7 +67,7 @@ part_names <- function(keep, source) {
 
 # The figures of a run belong to its brief.
 keep_figures <- function(keep, brief) {
-  name <- normalizePath(brief$path)
+  name <- keep_name(brief)
   about <- keep$index$briefs[[name]]
   about$figures <- as.list(unique(figures_used()))
   change_index(keep, "briefs", name, about)
@@ -219,7 +224,7 @@ tally_of_finer <- function(need, tallies, columns) {
 
 # What the other briefs that keep their parts here need, by what it holds.
 needs_of_others <- function(keep, brief) {
-  others <- keep$index$briefs[setdiff(names(keep$index$briefs), normalizePath(brief$path))]
+  others <- keep$index$briefs[setdiff(names(keep$index$briefs), keep_name(brief))]
   unlist(lapply(others, function(about) about$needs))
 }
 
@@ -301,7 +306,7 @@ tallies_of_kept <- function(all, brief, source, call) {
 
 # What is new since the last run of this brief.
 say_parts <- function(keep, brief, source, hashes, found) {
-  former <- unlist(keep$index$briefs[[normalizePath(brief$path)]]$files)
+  former <- unlist(keep$index$briefs[[keep_name(brief)]]$files)
   names <- basename(source$files)
   read <- names[found$missing]
   gone <- setdiff(names(former), names)

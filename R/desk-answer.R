@@ -8,12 +8,51 @@ new_desk <- function(facts, brief = NULL, base = facts, rules = list()) {
 }
 
 brief_desk <- function(brief) {
+  if (is_large(file_entry(brief$content$data$lines, brief))) {
+    return(large_desk(brief))
+  }
   rules <- brief$content$restrict
   brief$content$restrict <- NULL
   base <- brief_daybook(brief, wanted = NULL)
   facts <- base
   for (rule in rules) facts <- restrict_by(facts, rule)
   new_desk(facts, brief, base, rules)
+}
+
+# Lines that memory does not hold are asked by way of a tally of days and of all that the brief's tables and report are
+# split by; with a folder to keep it in only what is new is read.
+large_desk <- function(brief, call = caller_env()) {
+  content <- brief$content
+  asked <- brief
+  asked$purpose <- "desk"
+  asked$content$tables <- list(desk = list(by = desk_columns(content), every = "day", measures = desk_measures(content)))
+  asked$content[c("figures", "report")] <- NULL
+  if (!is.null(keep_folder(brief))) {
+    asked$keeping <- open_keep(keep_folder(brief), call = call)
+    on.exit(close_keep(asked$keeping))
+  }
+  facts <- brief_facts(asked)$table("desk")
+  say("large", c(
+    sprintf("The lines of %s are more than memory holds: the desk asks a tally of days%s.", basename(brief$path),
+            if (length(facts$by)) paste(" by", and_list(facts$by)) else ""),
+    i = if (is.null(keep_folder(brief))) "With `keep` in the brief it is there at once the next time."
+  ))
+  new_desk(facts, brief)
+}
+
+# Names of columns that are not there are left out where the tally is made.
+desk_columns <- function(content) {
+  asked <- lapply(content$tables, function(spec) {
+    texts <- c(unlist(spec[c("keep", "leave_out")]), spec$unsold$where)
+    c(unlist(spec$by), unlist(spec$unsold$within), unlist(lapply(texts, function(text) all.vars(str2lang(text)))))
+  })
+  as.list(setdiff(unique(c("product", unlist(asked), unlist(content$report[c("category", "region")]))), "day"))
+}
+
+# What is added up: revenue, pieces, and the further columns that the tables total.
+desk_measures <- function(content) {
+  named <- unlist(lapply(content$tables, function(spec) Filter(is.character, as.list(spec$measures))))
+  as.list(unique(c("revenue", if (!is.null(content$daybook$units)) "units", setdiff(named, "lines"))))
 }
 
 # The lines that count in a state. The last ones are kept: most choices leave the conditions as they are.

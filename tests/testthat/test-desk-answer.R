@@ -30,3 +30,37 @@ test_that("what nobody could read is refused before it takes minutes", {
                "1 271 columns across cannot be read: 400 is the most")
   expect_error(hinterfeld:::answer_figure(ask(measures = list("revenue"))), "would have 1 271 panels")
 })
+
+test_that("a brief whose lines memory does not hold is asked by way of a tally, which is kept", {
+  folder <- kept_brief(tables = "  shops: {by: shop, measures: [revenue, units], keep: ['status != \"x\"']}")
+  path <- file.path(folder, "job.yaml")
+  writeLines(c(readLines(path), "keep: kept"), path)
+  for (i in 1:3) write_part(folder, sprintf("%d.csv", i), i)
+  quiet(run_brief(path))
+  whole <- quiet(hinterfeld:::brief_desk(read_brief(path)))
+  states <- list(
+    desk_state(by = list("region", "product"), measures = list("revenue", "units"),
+               pick = list(best_sellers = list(n = 2L, within = list("region")))),
+    desk_state(by = list("shop"), every = list("month"), measures = list("revenue"), keep = list("region == \"Vale\""),
+               add = list(list(change = list(versus = "period_before"))))
+  )
+  same <- function(desk) {
+    for (state in states) {
+      answers <- lapply(list(desk, whole), function(one) quiet(hinterfeld:::desk_answer(one, state)))
+      expect_identical(tibble::as_tibble(answers[[1]]$table), tibble::as_tibble(answers[[2]]$table))
+    }
+  }
+  withr::local_options(hinterfeld.in_memory = 1)
+  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "the desk asks a tally of days by product, region")
+  expect_s3_class(desk$facts, "hinterfeld_tally")
+  same(desk)
+  # What the run and the desk keep of the same parts does not push each other out.
+  said <- testthat::capture_messages({
+    same(hinterfeld:::brief_desk(read_brief(path)))
+    run_brief(path, again = TRUE)
+  })
+  expect_identical(unique(trimws(grep("to read", said, value = TRUE))), "3 parts are kept, 0 to read.")
+  writeLines(grep("^keep", readLines(path), invert = TRUE, value = TRUE), path)
+  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "With `keep` in the brief")
+  same(desk)
+})
