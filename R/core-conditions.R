@@ -124,7 +124,7 @@ mention_unknown_values <- function(when, book) {
       say("unknown_value", c(
         sprintf("No line has %s in `%s`.", examples_of(value), part$column),
         i = sprintf("%s %s.", if (length(near)) "The nearest values are" else "It holds",
-                    examples_of(if (length(near)) near else known))
+                    if (length(known)) examples_of(if (length(near)) near else known) else "only blanks")
       ), column = part$column, value = value)
     }
   }
