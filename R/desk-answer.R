@@ -49,10 +49,11 @@ desk_columns <- function(content) {
   as.list(setdiff(unique(c("product", unlist(asked), unlist(content$report[c("category", "region")]))), "day"))
 }
 
-# What is added up: revenue, pieces, and the further columns that the tables total.
+# What is added up: revenue, also of days, pieces, and the further columns that the tables total.
 desk_measures <- function(content) {
   named <- unlist(lapply(content$tables, function(spec) Filter(is.character, as.list(spec$measures))))
-  as.list(unique(c("revenue", if (!is.null(content$daybook$units)) "units", setdiff(named, "lines"))))
+  c(as.list(unique(c("revenue", if (!is.null(content$daybook$units)) "units", setdiff(named, "lines")))),
+    list(measure_entry("revenue", "largest_day")))
 }
 
 # The lines that count in a state. The last ones are kept: most choices leave the conditions as they are.

@@ -60,13 +60,21 @@ check_state <- function(state, facts, call = NULL) {
               call)
   }
   problems <- bind_problems(c(list(table_form_problems(state$table)), look_problems(state, facts)))
-  if (nrow(problems) == 0) problems <- bind_problems(table_problems(state$table, "inquiry", split_columns(facts)))
+  if (nrow(problems) == 0) problems <- bind_problems(table_problems(state$table, "inquiry", state_columns(facts)))
   if (nrow(problems)) {
     hints <- ifelse(is.na(problems$hint), "", paste0(" ", problems$hint))
     stop_because("link", c("This inquiry cannot be asked here.",
                            stats::setNames(paste0(problems$problem, hints), rep("x", nrow(problems)))), call = call)
   }
   plain_state(state)
+}
+
+# The columns that a state may name: of a tally also those that its measures were taken of.
+state_columns <- function(facts) {
+  taken <- if (inherits(facts, "hinterfeld_tally")) lapply(facts$measures, function(m) {
+    c(all.vars(bare_name(m$spec$x)), all.vars(bare_name(m$spec$to)), m$spec$per)
+  })
+  unique(c(split_columns(facts), if (!is.null(taken)) "revenue", names(taken), unlist(taken)))
 }
 
 look_problems <- function(state, facts) {

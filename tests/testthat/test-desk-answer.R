@@ -41,6 +41,7 @@ test_that("a brief whose lines memory does not hold is asked by way of a tally, 
   states <- list(
     desk_state(by = list("region", "product"), measures = list("revenue", "units"),
                pick = list(best_sellers = list(n = 2L, within = list("region")))),
+    desk_state(by = list("shop"), measures = list(list(best = list(largest_of = "revenue", per = "day")))),
     desk_state(by = list("shop"), every = list("month"), measures = list("revenue"), keep = list("region == \"Vale\""),
                add = list(list(change = list(versus = "period_before"))))
   )

@@ -55,3 +55,28 @@ test_that("random choices give what R gives when it is asked by the code that th
   }
   expect_gt(asked, 30)
 })
+
+test_that("random choices on a tally of days give what the daybook gives, or say what the tally does not hold", {
+  withr::local_seed(21)
+  columns <- c("product", "region", "town", "category")
+  tally <- tally_of(demo_daybook(), by = tidyselect::all_of(columns), measures = list("revenue", "units"))
+  desk <- hinterfeld:::new_desk(tally)
+  state <- hinterfeld:::first_state(tally)
+  asked <- 0
+  for (i in 1:60) {
+    if (i %% 12 == 0) state <- hinterfeld:::first_state(tally)
+    choice <- random_choice(state, columns)
+    to <- tryCatch(hinterfeld:::changed_state(state, choice$part, choice$given, tally),
+                   hinterfeld_error_link = function(cnd) NULL, hinterfeld_error_facts = function(cnd) NULL)
+    if (is.null(to)) next
+    expect_identical(hinterfeld:::state_of_link(hinterfeld:::state_link(to), tally), to)
+    answer <- tryCatch(hinterfeld:::desk_answer(desk, to), hinterfeld_error_no_lines = function(cnd) NULL,
+                       hinterfeld_error_facts = function(cnd) NULL)
+    if (is.null(answer)) next
+    whole <- hinterfeld:::desk_answer(a_desk(), to)
+    expect_identical(as.data.frame(answer$table), as.data.frame(whole$table), info = hinterfeld:::state_link(to))
+    state <- to
+    asked <- asked + 1
+  }
+  expect_gt(asked, 30)
+})
