@@ -195,8 +195,8 @@ found_parts <- function(keep, recipe, hashes, brief) {
   list(kept = kept, missing = missing, others = others, more = length(others) > 0)
 }
 
-# What is kept of some parts with the tallies that the brief needs, taken of finer ones where they are not held. `enough`
-# says whether it has them all; NULL where it is not of these parts.
+# What is kept of some parts with the tallies that the brief needs, taken of finer ones where they are not held.
+# `enough` says whether it has them all; NULL where it is not of these parts.
 with_needs <- function(kept, parts, content) {
   if (is.null(kept) || !setequal(kept$parts, parts)) {
     return(NULL)

@@ -273,7 +273,8 @@ aside_table <- function(lines, reason, origin) {
   places <- line_places(bad, origin)
   found <- tibble::tibble(reason = reason[bad], row = places$row, file = places$file)
   # Column by column: a table takes rows of coded text by making all of it text.
-  kept <- lapply(as.list(lines)[!names(lines) %in% names(found)], function(x) if (is.data.frame(x)) x[bad, ] else x[bad])
+  others <- as.list(lines)[!names(lines) %in% names(found)]
+  kept <- lapply(others, function(x) if (is.data.frame(x)) x[bad, ] else x[bad])
   found[names(kept)] <- kept
   attr(found, "hinterfeld_origin") <- NULL
   if (is.null(origin$aside)) found else both_tables(origin$aside, found)

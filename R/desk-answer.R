@@ -25,7 +25,8 @@ large_desk <- function(brief, call = caller_env()) {
   content <- brief$content
   asked <- brief
   asked$purpose <- "desk"
-  asked$content$tables <- list(desk = list(by = desk_columns(content), every = "day", measures = desk_measures(content)))
+  table <- list(by = desk_columns(content), every = "day", measures = desk_measures(content))
+  asked$content$tables <- list(desk = table)
   asked$content[c("figures", "report")] <- NULL
   if (!is.null(keep_folder(brief))) {
     asked$keeping <- open_keep(keep_folder(brief), call = call)

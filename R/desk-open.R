@@ -5,9 +5,9 @@
 #' was left out, and whether the table adds up. Choosing a row, a cell or a mark of the figure tells it in words and
 #' leads to the lines behind it. Every state has a link, R code and the lines of a brief that give the same table.
 #'
-#' @param facts A daybook, a tally, a brief or the path of one. The daybook is never changed. A brief whose lines are more
-#'   than memory holds (2 GB of text, `options(hinterfeld.in_memory = )` bytes) is asked by way of a tally of days and of
-#'   all that its tables and its report split by; with `keep` in the brief only what is new is read for it.
+#' @param facts A daybook, a tally, a brief or the path of one. The daybook is never changed. A brief whose lines are
+#'   more than memory holds (2 GB of text, `options(hinterfeld.in_memory = )` bytes) is asked by way of a tally of days
+#'   and of all that its tables and its report split by; with `keep` in the brief only what is new is read for it.
 #' @param port Whole number, 1 to 65535: the port to listen on; `NULL` for one that is free.
 #' @param host Text: the address to listen on. On any but this machine's own (`"127.0.0.1"`) the page asks for a token,
 #'   which stands in the address that is printed.
