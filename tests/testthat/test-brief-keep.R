@@ -7,7 +7,14 @@ test_that("parts that come, change and go in any order give the bytes of a fresh
   write_part(folder, "b.csv", 3)
   expect_said(folder, "2 parts are kept, 1 to read: \"b.csv\"")
   expect_said(folder)
-  for (step in 1:2) {
+  unlink(file.path(folder, "sales", "a.csv"))
+  expect_said(folder, "\"a.csv\" is gone")
+  # From here on tables alone.
+  brief <- file.path(folder, "job.yaml")
+  writeLines(c(grep("^(figures|  trend|report|outputs):", readLines(brief), invert = TRUE, value = TRUE),
+               "outputs: {tables: [csv, json]}"), brief)
+  unlink(file.path(folder, "fresh"), recursive = TRUE)
+  for (step in 1:3) {
     name <- sprintf("%s.csv", sample(letters[1:5], 1))
     path <- file.path(folder, "sales", name)
     if (file.exists(path) && length(list.files(dirname(path))) > 1 && stats::runif(1) < 0.4) unlink(path) else
