@@ -84,19 +84,13 @@ write_contents <- function(book, tables, names) {
 write_sheet <- function(book, x, sheet) {
   facts <- column_facts(x)
   calendar <- calendar_of(x)
-  data <- as.data.frame(lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column),
-                        check.names = FALSE, optional = TRUE)
+  data <- as.data.frame(lapply(as.list(x), worksheet_values), check.names = FALSE, optional = TRUE)
   names(data) <- names(x)
-  rows <- seq_len(nrow(data)) + 1L
-  formats <- vapply(facts, function(fact) number_format(fact, calendar) %||% "", "")
-  # The package goes through all cells for every style that is added: one for each format, not for each column, and the
-  # one that it gives to days is theirs.
-  days <- vapply(as.list(data), inherits, NA, "Date")
-  old <- options(openxlsx.dateFormat = c(formats[days], "yyyy-mm-dd")[1])
-  on.exit(options(old))
-  formats[days & formats == getOption("openxlsx.dateFormat")] <- ""
   openxlsx::addWorksheet(book, sheet)
   openxlsx::writeData(book, sheet, data, headerStyle = heading_style(), withFilter = nrow(data) > 0)
+  rows <- seq_len(nrow(data)) + 1L
+  # The package goes through all cells for every style that is added: one for each format, not for each column.
+  formats <- vapply(facts, function(fact) number_format(fact, calendar) %||% "", "")
   openxlsx::freezePane(book, sheet, firstRow = TRUE)
   for (format in setdiff(if (nrow(data)) unique(formats), "")) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, which(formats == format),
@@ -116,6 +110,16 @@ write_sheet <- function(book, x, sheet) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(facts),
                        gridExpand = TRUE, stack = TRUE)
   }
+}
+
+# Days as the numbers that a worksheet has for them: the package would give them a format of its own, and go through all
+# cells for it. There 1900 is a leap year.
+worksheet_values <- function(x) {
+  if (inherits(x, "Date")) {
+    days <- as.integer(x) + 25569
+    return(days - (days < 60))
+  }
+  if (is.factor(x)) as.character(x) else x
 }
 
 number_format <- function(fact, calendar) {

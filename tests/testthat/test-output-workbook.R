@@ -46,6 +46,29 @@ test_that("formats, the heading that stays and the filter are in the file, and n
   expect_identical(unname(tools::md5sum(again)), unname(tools::md5sum(path)))
 })
 
+test_that("each sheet's days have the format of their period, and each format a number of its own", {
+  book <- kilnmoor_book()
+  tables <- list(totals(book, every = "month"), totals(book, every = "day"), totals(book, every = "year"),
+                 data.frame(on = as.Date(c("1900-01-02", NA, "1900-03-01"))), totals(book, every = "month"))
+  names(tables) <- c("month", "day", "year", "plain", "again")
+  path <- deliver(tables, withr::local_tempfile(fileext = ".xlsx"))
+  folder <- withr::local_tempdir()
+  utils::unzip(path, exdir = folder)
+  part <- function(...) paste(readLines(file.path(folder, "xl", ...), warn = FALSE), collapse = "")
+  found <- function(text, pattern) regmatches(text, gregexpr(pattern, text, perl = TRUE))[[1]]
+  styles <- part("styles.xml")
+  numbers <- found(styles, "(?<=<numFmt numFmtId=\")[0-9]+")
+  codes <- found(styles, "(?<=formatCode=\")[^\"]+")
+  expect_identical(anyDuplicated(numbers), 0L)
+  cells <- found(sub(".*<cellXfs", "", sub("</cellXfs>.*", "", styles)), "(?<=<xf numFmtId=\")[0-9]+")
+  format_of <- function(sheet) {
+    style <- as.integer(found(part("worksheets", sprintf("sheet%d.xml", sheet)), "(?<=<c r=\"A2\" s=\")[0-9]+"))
+    codes[match(cells[style + 1], numbers)]
+  }
+  expect_identical(vapply(2:6, format_of, ""), c("yyyy-mm", "yyyy-mm-dd", "yyyy-mm-dd", "yyyy-mm-dd", "yyyy-mm"))
+  expect_identical(as.Date(readxl::read_excel(path, "plain")$on), tables$plain$on)
+})
+
 test_that("names of sheets are made valid and distinct", {
   sheets <- hinterfeld:::sheet_names(list(contents = 1, `a/b` = 1, `A B` = 1, `[]` = 1, strrep("x", 40)) |>
                                      stats::setNames(
