@@ -46,7 +46,9 @@ time_lines <- function(rows, values, gaps) {
   drawn <- largest_members(size[setdiff(sort(names(size)), blank)], length(category_colours()))
   if (drawn$rest > 0) blank <- character()
   groups <- c(drawn$names, blank)
-  grid <- expand.grid(period = plain_days(sort(unique(period))), group = groups, stringsAsFactors = FALSE)
+  first <- min(period)
+  there <- plain_days(which(tabulate(period - first + 1L) > 0) + first - 1L)
+  grid <- expand.grid(period = there, group = groups, stringsAsFactors = FALSE)
   # Of many members few are drawn.
   place <- match(members$names, groups)[members$codes]
   seen <- which(!is.na(place))
