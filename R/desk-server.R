@@ -18,8 +18,8 @@ desk_server <- function(desk, token, host) {
 # What one reader has before them. `version` tells a choice that was overtaken by the next.
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
-  list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, page = 1L, lines = NULL),
-           parent = emptyenv())
+  list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, page = 1L, lines = NULL,
+                told = NULL, failed = NULL), parent = emptyenv())
 }
 
 begin_with <- function(me, link) {
@@ -53,8 +53,8 @@ put <- function(me, ...) {
 tell_problem <- function(me, code) {
   tryCatch({
     force(code)
-    # What is wrong with a link is told until the reader acts.
-    put(me, problem = me$told %||% "")
+    # What is wrong with a link is told until the reader acts, and what is wrong with the inquiry as long as it stands.
+    put(me, problem = me$told %||% me$failed %||% "")
     TRUE
   }, error = function(cnd) {
     me$told <- escape(problem_with_causes(cnd))
@@ -66,6 +66,7 @@ tell_problem <- function(me, code) {
 # A state is shown in two steps: its sentence at once, its answer when no other choice has come meanwhile.
 show_state <- function(me, state, push = TRUE) {
   me$state <- state
+  me$failed <- NULL
   me$version <- me$version + 1L
   version <- me$version
   me$page <- 1L
@@ -84,6 +85,7 @@ later_for <- function(me, version, act) {
 
 show_answer <- function(me, version) {
   done <- tell_problem(me, answer <- desk_answer(me$desk, me$state))
+  if (!done) me$failed <- me$told
   me$session$sendCustomMessage("desk-busy", FALSE)
   if (!done) {
     return(invisible())

@@ -135,6 +135,18 @@ test_that("two readers do not disturb each other, and a hostile link or page get
   two$go(paste0(served$address, "?inquiry=", utils::URLencode("{\"table\":{\"keep\":[\"system('id')\"]}}", TRUE)))
   expect_true(two$until("return !document.getElementById('problem').hidden"))
   expect_match(two$text("problem"), "cannot be asked here")
+  # What cannot be answered is told as long as it is asked, whatever is opened meanwhile.
+  across <- desk_state(by = list("product", "customer_id"), measures = list("revenue"),
+                       crosstab = list(rows = list("product"), columns = list("customer_id")))
+  two$go(paste0(served$address, hinterfeld:::state_link(across)))
+  refused <- "return document.getElementById('problem').innerText.includes('columns across cannot be read')"
+  expect_true(two$until(refused))
+  two$open("rank")
+  expect_true(two$until(refused))
+  two$choose("rank", "input[value=rank]")
+  expect_true(two$until(refused))
+  two$choose("by", "input[value=customer_id]")
+  expect_identical(two$text("problem"), "")
   handle <- curl::new_handle()
   curl::handle_setheaders(handle, Host = "evil.example")
   expect_identical(curl::curl_fetch_memory(served$address, handle)$status_code, 403L)
