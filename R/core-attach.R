@@ -48,7 +48,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   }
   say("attach", c(report$line, report$hint), unmatched = report$unmatched, unused = report$unused)
 
-  out <- add_columns(tibble::as_tibble(lines), rows_found(table[setdiff(names(table), keys)], row), name)
+  out <- add_columns(tibble::as_tibble(lines), attached_rows(table[setdiff(names(table), keys)], row), name)
   held <- lines_among(origin$grouped, seq_len(nrow(out)))
   step <- new_trail("attach", report$why, held, held, unmatched = report$unmatched, unused = report$unused)
   # Texts keep the decimal mark of the file they came from.
@@ -200,13 +200,11 @@ spelling_hint <- function(row, lines, table, keys) {
 }
 
 # The row of each line; text is handed on as its codes.
-rows_found <- function(table, row) {
+attached_rows <- function(table, row) {
   texts <- vapply(table, function(x) is.character(x) && !is.object(x), NA)
   table[texts] <- lapply(table[texts], function(x) {
     found <- text_codes(x)
-    given <- !is.na(found$labels)
-    to <- replace(cumsum(given), !given, NA)
-    label_kernel(recode_kernel(found$codes, to, NA_integer_, threads_wanted()), found$labels[given])
+    given_labels(found, !is.na(found$labels))
   })
   more <- tibble::as_tibble(table)[row, , drop = FALSE]
   more[texts] <- lapply(more[texts], function(x) lazy_text(as.integer(x), levels(x)))

@@ -18,6 +18,12 @@ text_codes <- function(x) {
   lazy_parts_kernel(x) %||% encode_text_kernel(x, threads_wanted())
 }
 
+# Codes and what they stand for as a factor of the labels that are `given`; the others are missing.
+given_labels <- function(found, given) {
+  to <- replace(cumsum(given), !given, NA)
+  label_kernel(recode_kernel(found$codes, to, NA_integer_, threads_wanted()), found$labels[given])
+}
+
 is_lazy_text <- function(x) {
   is.character(x) && !is.null(lazy_parts_kernel(x))
 }

@@ -39,7 +39,7 @@ choose_labels <- function(keys, codes) {
 # none, wherever they were left out.
 labels_like <- function(key, words) {
   near <- which(Reduce(`|`, lapply(words, startsWith, x = key$labels)))
-  key$labels[intersect(near, as.integer(key$codes))]
+  if (length(near)) key$labels[intersect(near, as.integer(key$codes))]
 }
 
 # A key's values for the codes of some rows. A column that must say Total is text, or a factor.

@@ -24,9 +24,7 @@ cell_texts <- function(x) {
     found <- distinct_codes(values)
     labels <- enc2utf8(as.character(if (inherits(values, "Date")) plain_days(found$labels) else found$labels))
     if (any(grepl("\n", labels, fixed = TRUE))) feeds <<- feeds + text_feeds_kernel(labels[as.integer(found$codes)])
-    given <- !is.na(labels) & labels != ""
-    to <- replace(cumsum(given), !given, NA)
-    label_kernel(recode_kernel(found$codes, to, NA_integer_, threads_wanted()), labels[given])
+    given_labels(list(codes = found$codes, labels = labels), !is.na(labels) & labels != "")
   }
   columns <- Map(function(values, name) {
     if (inherits(values, "POSIXct")) {

@@ -88,10 +88,10 @@ write_sheet <- function(book, x, sheet) {
   names(data) <- names(x)
   openxlsx::addWorksheet(book, sheet)
   openxlsx::writeData(book, sheet, data, headerStyle = heading_style(), withFilter = nrow(data) > 0)
+  openxlsx::freezePane(book, sheet, firstRow = TRUE)
   rows <- seq_len(nrow(data)) + 1L
   # The package goes through all cells for every style that is added: one for each format, not for each column.
   formats <- vapply(facts, function(fact) number_format(fact, calendar) %||% "", "")
-  openxlsx::freezePane(book, sheet, firstRow = TRUE)
   for (format in setdiff(if (nrow(data)) unique(formats), "")) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, which(formats == format),
                        gridExpand = TRUE)
