@@ -65,8 +65,8 @@ number_column_kernel <- function(n) {
     .Call(`_hinterfeld_number_column_kernel`, n)
 }
 
-add_numbers_kernel <- function(column, x, at) {
-    invisible(.Call(`_hinterfeld_add_numbers_kernel`, column, x, at))
+add_numbers_kernel <- function(column, x, at, threads) {
+    invisible(.Call(`_hinterfeld_add_numbers_kernel`, column, x, at, threads))
 }
 
 recode_kernel <- function(codes, to, missing, threads) {
@@ -189,8 +189,8 @@ first_names_kernel <- function(bytes, delimiter) {
     .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
 
-pass_block_kernel <- function(path, offset, bytes, counted, delimiter, columns, texts, plain, threads) {
-    .Call(`_hinterfeld_pass_block_kernel`, path, offset, bytes, counted, delimiter, columns, texts, plain, threads)
+pass_stretches_kernel <- function(path, offsets, bytes, counted, delimiter, columns, texts, plain) {
+    .Call(`_hinterfeld_pass_stretches_kernel`, path, offsets, bytes, counted, delimiter, columns, texts, plain)
 }
 
 gunzip_kernel <- function(path, to, limit) {

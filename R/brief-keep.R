@@ -119,7 +119,7 @@ scan_from <- function(known, file) {
 # Parts as they must be looked at to be read.
 real_scans <- function(source, which = seq_along(source$scans), call = caller_env()) {
   for (i in which) {
-    if (is.null(source$scans[[i]]$blocks) && identical(source$kind$what, source_kinds$text$what)) {
+    if (is.null(source$scans[[i]]$stretches) && identical(source$kind$what, source_kinds$text$what)) {
       source$scans[[i]] <- source$kind$scan(source$files[i], source$options, call, source$names)
     }
   }

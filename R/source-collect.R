@@ -16,7 +16,7 @@ add_chunk <- function(columns, chunk, at) {
   for (name in names(columns)) {
     column <- columns[[name]]
     if (is.null(column$text)) {
-      add_numbers_kernel(column$numbers, chunk[[name]], at)
+      add_numbers_kernel(column$numbers, chunk[[name]], at, threads_wanted())
     } else {
       add_text_kernel(column$text, chunk[[name]], at, threads_wanted())
     }

@@ -1,5 +1,5 @@
-# Delimited text: counted and looked at by the compiled scan, all of it; then read block by block, each held against the
-# count: text is coded from its bytes, numbers and days are read by a fast reader of plain lines.
+# Delimited text: counted and looked at by the compiled scan, all of it; then read stretch by stretch, each held
+# against the count: text and days are coded from their bytes, numbers are read by a fast reader of plain lines.
 
 delimiters <- c(",", ";", "\t", "|")
 
@@ -14,7 +14,7 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
   check_names(found$heading, path, delimiter, call)
   check_records(found, path, delimiter, call)
   list(path = path, text = text, fingerprint = fingerprint, delimiter = delimiter, names = found$heading,
-       rows = found$records - 1, empty = found$empty, facts = found$columns, blocks = found$blocks)
+       rows = found$records - 1, empty = found$empty, facts = found$columns, stretches = found$stretches)
 }
 
 # How each column is read, told from all parts.
@@ -28,44 +28,51 @@ plan_delimited <- function(scans, names, options) {
   column_kinds(facts, names, options$types, options$blank)
 }
 
-# `take` is given each block as a list of columns: numbers, days as whole numbers, and text.
+# `take` is given some stretches of the file at a time, as a list of columns: numbers, days as dates, and text.
 chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
   text <- scan$text %||% plain_text_file(scan$path, options$encoding %||% "UTF-8", call)
   on.exit(unlink(text$temporary))
   places <- match(names(kinds), scan$names)
-  coded <- kinds %in% c("text", "open")
-  plain <- kinds[!coded][order(places[!coded])]
-  blocks <- scan$blocks
-  for (i in seq_along(blocks$offset)) {
-    passed <- pass_block_kernel(path.expand(text$path), blocks$offset[i], blocks$bytes[i], blocks$records[i],
-                                scan$delimiter, length(scan$names), places[coded], sort(places[!coded]),
-                                threads_wanted())
-    read <- if (!is.null(passed) && length(plain)) read_lines(passed$lines, plain, options$decimal_mark %||% ".")
-    counts <- c(passed$records, if (is.list(read)) lengths(read))
-    if (is.null(passed) || is.character(read) || any(counts != blocks$records[i])) {
+  plain <- kinds == "number"
+  numbers <- names(kinds)[plain][order(places[plain])]
+  stretches <- scan$stretches
+  for (of in split(seq_along(stretches$offset), (seq_along(stretches$offset) - 1) %/% threads_wanted())) {
+    passed <- pass_stretches_kernel(path.expand(text$path), stretches$offset[of], stretches$bytes[of],
+                                    stretches$records[of], scan$delimiter, length(scan$names), places[!plain],
+                                    sort(places[plain]))
+    read <- if (!is.null(passed) && any(plain)) read_lines(passed$lines, numbers, options$decimal_mark %||% ".")
+    rows <- sum(stretches$records[of])
+    if (is.null(passed) || is.character(read) || any(lengths(read) != rows)) {
       check_unchanged(scan$path, scan$fingerprint, call)
       stop_because("shape", c(
         sprintf("%s cannot be read as it was counted.", basename(scan$path)),
-        x = if (is.character(read)) read else sprintf("%s were counted, %s read.", count_of(blocks$records[i], "row"),
-                                                      group_digits(if (length(counts)) min(counts) else 0)),
+        x = if (is.character(read)) read else sprintf("%s were counted.", count_of(rows, "row")),
         i = "Read it again when nobody writes it."
       ), call = call)
     }
-    take(c(stats::setNames(passed$texts, names(kinds)[coded]), read)[names(kinds)])
+    texts <- stats::setNames(passed$texts, names(kinds)[!plain])
+    days <- names(kinds)[kinds == "day"]
+    texts[days] <- lapply(texts[days], days_of_texts)
+    take(c(texts, read)[names(kinds)])
   }
   check_unchanged(scan$path, scan$fingerprint, call)
 }
 
-# Numbers and days of one block by the fast reader, which has nothing to guess: no quotes, no heading, every type told.
-# Its complaint as a text where it has one.
-read_lines <- function(lines, kinds, mark) {
-  as <- c(number = "double", day = "IDate")[kinds]
+# Days become dates once for each that there is.
+days_of_texts <- function(x) {
+  coded <- text_codes(x)
+  plain_days(iso_days(coded$labels)[coded$codes])
+}
+
+# Numbers of some lines by the fast reader, which has nothing to guess: no quotes, no heading, every type told. Its
+# complaint as a text where it has one.
+read_lines <- function(lines, names, mark) {
   warned <- NULL
   # It is let come to its end: a reader that is left in the middle says so in the next file.
   columns <- tryCatch(withCallingHandlers(
     data.table::fread(
-      text = lines, sep = "|", quote = "", dec = mark, header = FALSE, fill = FALSE, select = seq_along(kinds),
-      colClasses = split(seq_along(kinds), unname(as)), na.strings = NULL, strip.white = FALSE,
+      text = lines, sep = "|", quote = "", dec = mark, header = FALSE, fill = FALSE, select = seq_along(names),
+      colClasses = list(double = seq_along(names)), na.strings = NULL, strip.white = FALSE,
       blank.lines.skip = FALSE, integer64 = "character", logical01 = FALSE, showProgress = FALSE, data.table = FALSE,
       nThread = threads_wanted()
     ),
@@ -77,10 +84,7 @@ read_lines <- function(lines, kinds, mark) {
   if (is.character(columns) || !is.null(warned)) {
     return(warned %||% columns)
   }
-  # Days are dates to everybody else.
-  lapply(stats::setNames(as.list(columns), names(kinds)), function(x) {
-    if (inherits(x, "Date")) `class<-`(x, "Date") else x
-  })
+  stats::setNames(as.list(columns), names)
 }
 
 # The first line that is not empty; a file without line ends would make it as long as itself.

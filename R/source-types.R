@@ -33,6 +33,8 @@ column_kinds <- function(facts, names, types, blank) {
   kinds[!facts$given & !facts$words] <- "open"
   asked <- ifelse(names %in% names(types), types[names], "")
   kinds[kinds == "number" & asked != "number" & !facts$one_text] <- "open"
+  # What stands for nothing may look like a number or a day as well: the texts tell it apart.
+  if (any(grepl("[0-9]", blank))) kinds[kinds %in% c("number", "day")] <- "open"
   kinds[asked == "text"] <- "text"
   # A type that was asked for and is not plainly there is asked of the texts.
   kinds[asked == "number" & kinds != "number" | asked == "date" & kinds != "day" |

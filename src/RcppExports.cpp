@@ -225,14 +225,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // add_numbers_kernel
-void add_numbers_kernel(SEXP column, SEXP x, double at);
-RcppExport SEXP _hinterfeld_add_numbers_kernel(SEXP columnSEXP, SEXP xSEXP, SEXP atSEXP) {
+void add_numbers_kernel(SEXP column, SEXP x, double at, int threads);
+RcppExport SEXP _hinterfeld_add_numbers_kernel(SEXP columnSEXP, SEXP xSEXP, SEXP atSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type at(atSEXP);
-    add_numbers_kernel(column, x, at);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    add_numbers_kernel(column, x, at, threads);
     return R_NilValue;
 END_RCPP
 }
@@ -607,22 +608,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// pass_block_kernel
-SEXP pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, int threads);
-RcppExport SEXP _hinterfeld_pass_block_kernel(SEXP pathSEXP, SEXP offsetSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP, SEXP threadsSEXP) {
+// pass_stretches_kernel
+SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes, Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain);
+RcppExport SEXP _hinterfeld_pass_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    Rcpp::traits::input_parameter< double >::type offset(offsetSEXP);
-    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< double >::type counted(countedSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offsets(offsetsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type counted(countedSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
     Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type texts(textsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type plain(plainSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(pass_block_kernel(path, offset, bytes, counted, delimiter, columns, texts, plain, threads));
+    rcpp_result_gen = Rcpp::wrap(pass_stretches_kernel(path, offsets, bytes, counted, delimiter, columns, texts, plain));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -792,7 +792,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_add_text_kernel", (DL_FUNC) &_hinterfeld_add_text_kernel, 4},
     {"_hinterfeld_coded_text_kernel", (DL_FUNC) &_hinterfeld_coded_text_kernel, 1},
     {"_hinterfeld_number_column_kernel", (DL_FUNC) &_hinterfeld_number_column_kernel, 1},
-    {"_hinterfeld_add_numbers_kernel", (DL_FUNC) &_hinterfeld_add_numbers_kernel, 3},
+    {"_hinterfeld_add_numbers_kernel", (DL_FUNC) &_hinterfeld_add_numbers_kernel, 4},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
     {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
     {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 4},
@@ -823,7 +823,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
     {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
-    {"_hinterfeld_pass_block_kernel", (DL_FUNC) &_hinterfeld_pass_block_kernel, 9},
+    {"_hinterfeld_pass_stretches_kernel", (DL_FUNC) &_hinterfeld_pass_stretches_kernel, 8},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},

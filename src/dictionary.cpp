@@ -112,12 +112,18 @@ class TextColumn {
     const int* from = INTEGER(codes);
     const std::size_t n = Rf_xlength(codes), known = Rf_xlength(labels);
     check_at_most(from, n, static_cast<R_xlen_t>(known), threads);
-    std::vector<int> now;
+    std::vector<int> now(1, 0);
     for (std::size_t k = 0; k < known; ++k) now.push_back(code(STRING_ELT(labels, k)));
-    const int none = std::any_of(from, from + n, [](int code) { return code < 1; }) ? code(NA_STRING) : 0;
+    std::atomic<bool> none{false};
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-      for (std::size_t i = a; i < b; ++i) out[i] = from[i] < 1 ? none : now[from[i] - 1];
+      int least = 1;
+      for (std::size_t i = a; i < b; ++i) {
+        least = std::min(least, from[i]);
+        out[i] = now[std::max(from[i], 0)];
+      }
+      if (least < 1) none = true;
     });
+    if (none) std::replace(out, out + n, 0, code(NA_STRING));
   }
   // R must see a text as long as the dictionary knows it by its place.
   int code(SEXP string) {
@@ -235,16 +241,19 @@ SEXP number_column_kernel(double n) {
 
 // Integers or doubles into a column of doubles that only this caller holds, behind `at` others.
 // [[Rcpp::export]]
-void add_numbers_kernel(SEXP column, SEXP x, double at) {
+void add_numbers_kernel(SEXP column, SEXP x, double at, int threads) {
   const R_xlen_t n = Rf_xlength(x), from = static_cast<R_xlen_t>(at);
   if (TYPEOF(column) != REALSXP || from + n > Rf_xlength(column)) Rcpp::stop("more numbers than there is room for");
   double* out = REAL(column) + from;
-  if (TYPEOF(x) == REALSXP) {
-    std::copy(REAL(x), REAL(x) + n, out);
-  } else {
-    const int* in = INTEGER(x);
-    for (R_xlen_t i = 0; i < n; ++i) out[i] = in[i] == NA_INTEGER ? NA_REAL : in[i];
-  }
+  const double* numbers = TYPEOF(x) == REALSXP ? REAL(x) : nullptr;
+  const int* whole = numbers == nullptr ? INTEGER(x) : nullptr;
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    if (numbers != nullptr) {
+      std::copy(numbers + a, numbers + b, out + a);
+      return;
+    }
+    for (std::size_t i = a; i < b; ++i) out[i] = whole[i] == NA_INTEGER ? NA_REAL : whole[i];
+  });
 }
 
 // What stands for each code: to[code - 1], integer or logical, and `missing` for NA and codes below 1.

@@ -140,19 +140,37 @@ class Blocks {
   std::vector<char> held_;
 };
 
-// The codes of a text that several threads passed on, as one text.
-SEXP coded_text(std::vector<relay::Passer>& passed, std::size_t k, std::size_t records) {
+// A stretch of a file passed on piece by piece; false where it is not what was counted.
+bool pass_stretch(std::FILE* file, double offset, std::size_t bytes, relay::Passer& to) {
+  std::vector<char> piece(2 * records::kPiece + records::kBehind);
+  if (!move_to(file, offset)) return false;
+  std::size_t held = 0;
+  while (held > 0 || bytes > 0) {
+    const std::size_t room = piece.size() - records::kBehind - held, more = std::min(room, bytes);
+    if (std::fread(piece.data() + held, 1, more, file) != more) return false;
+    const char* end = piece.data() + held + more;
+    piece[held + more] = '\n';
+    bytes -= more;
+    const char* rest = to.pass(piece.data(), end, bytes == 0);
+    if (rest == nullptr || utf8::odd_byte(piece.data(), rest) != rest) return false;
+    held = static_cast<std::size_t>(end - rest);
+    std::copy(rest, end, piece.begin());
+    // A record may be longer than a piece.
+    if (held > piece.size() / 2) piece.resize(2 * piece.size());
+  }
+  return to.complete();
+}
+
+// The codes of a text, so many of which each thread passed on by its own numbers, as one text.
+SEXP coded_text(std::vector<relay::Passer>& passed, std::size_t k, SEXP codes, const std::vector<std::size_t>& starts) {
   relay::Texts& whole = passed[0].texts(k);
   const int count = static_cast<int>(passed.size());
   std::vector<std::vector<int>> now(count);
   for (int t = 1; t < count; ++t) now[t] = whole.codes_of(passed[t].texts(k));
-  Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, records));
-  std::vector<int*> to(1, INTEGER(codes));
-  for (int t = 0; t < count; ++t) to.push_back(to[t] + passed[t].codes(k).size());
+  int* const code = INTEGER(codes);
   threads::each(count, [&](int t) {
-    const std::vector<int>& from = passed[t].codes(k);
-    if (t == 0) std::copy(from.begin(), from.end(), to[0]);
-    else std::transform(from.begin(), from.end(), to[t], [&](int code) { return now[t][code - 1]; });
+    if (t > 0) std::transform(code + starts[t], code + starts[t + 1], code + starts[t],
+                              [&](int own) { return now[t][own - 1]; });
   });
   Rcpp::CharacterVector labels(whole.size());
   for (int code = 1; code <= whole.size(); ++code) {
@@ -179,7 +197,7 @@ class Unpacker {
 
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
-// wanted column (all where NULL) look like; and the blocks (offset, bytes, records) in which it can be read. `odd` is
+// wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd` is
 // the line of the first byte that is no text, 0 for none.
 // [[Rcpp::export]]
 Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal,
@@ -223,10 +241,10 @@ Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::stri
       break;
     }
     records::append(whole, found);
-    if (found.records > 0) {
-      offsets.push_back(blocks.offset() + static_cast<double>(at - blocks.data()));
-      bytes.push_back(static_cast<double>(end - at));
-      held.push_back(static_cast<double>(found.records));
+    for (const records::Stretch& part : found.stretches) {
+      offsets.push_back(blocks.offset() + static_cast<double>(part.from - blocks.data()));
+      bytes.push_back(static_cast<double>(part.to - part.from));
+      held.push_back(static_cast<double>(part.records));
     }
     feeds = static_cast<double>(whole.lines);
   }
@@ -252,8 +270,8 @@ Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::stri
       Rcpp::_["columns"] = Rcpp::List::create(
           Rcpp::_["given"] = given, Rcpp::_["words"] = words, Rcpp::_["days"] = days, Rcpp::_["numbers"] = numbers,
           Rcpp::_["lengths"] = lengths, Rcpp::_["shorter"] = shorter),
-      Rcpp::_["blocks"] = Rcpp::List::create(Rcpp::_["offset"] = offsets, Rcpp::_["bytes"] = bytes,
-                                             Rcpp::_["records"] = held),
+      Rcpp::_["stretches"] = Rcpp::List::create(Rcpp::_["offset"] = offsets, Rcpp::_["bytes"] = bytes,
+                                                Rcpp::_["records"] = held),
       Rcpp::_["odd"] = Rcpp::List::create(Rcpp::_["line"] = odd_line, Rcpp::_["byte"] = odd_value));
 }
 
@@ -268,43 +286,46 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
   return utf8_texts(fields);
 }
 
-// One block of a file of so many columns, in which about so many records were counted: those of `texts` (from 1) as
-// text, those of `plain` as lines, kBetween behind each field. NULL where the block is not what was counted.
+// Stretches of a file of so many columns that follow one another, each read by a thread: the columns of `texts` (from 1)
+// as text, those of `plain` as lines, kBetween behind each field. NULL where they are not what was counted.
 // [[Rcpp::export]]
-SEXP pass_block_kernel(std::string path, double offset, double bytes, double counted, std::string delimiter,
-                       int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain, int threads) {
-  const std::size_t n = static_cast<std::size_t>(bytes);
+SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
+                           Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts,
+                           Rcpp::IntegerVector plain) {
   std::vector<int> where(columns, relay::kNowhere);
   for (R_xlen_t k = 0; k < texts.size(); ++k) where.at(texts[k] - 1) = static_cast<int>(k);
   for (const int place : plain) where.at(place - 1) = relay::kPlain;
-  const std::unique_ptr<char[]> block(new char[n + records::kBehind]);
-  const char* end = block.get() + n;
-  std::fill(block.get() + n, block.get() + n + records::kBehind, '\n');
-  if (!File(std::fopen(path.c_str(), "rb")) || Reader(path, n, threads).read(offset, n, block.get()) != n) {
-    return R_NilValue;
-  }
-  const std::vector<const char*> starts = records::record_starts(block.get(), end, threads);
-  const int parts = static_cast<int>(starts.size()) - 1;
+  const int parts = static_cast<int>(offsets.size());
+  std::vector<std::size_t> starts(1, 0);
+  for (const double records : counted) starts.push_back(starts.back() + static_cast<std::size_t>(records));
+  Rcpp::List codes(texts.size());
+  for (R_xlen_t k = 0; k < texts.size(); ++k) codes[k] = pages::vector(INTSXP, starts[parts]);
+  std::vector<File> files;
   std::vector<relay::Passer> passed;
-  for (int t = 0; t < parts; ++t) passed.emplace_back(records::Marks(delimiter[0]), where, texts.size());
+  for (int t = 0; t < parts; ++t) {
+    files.emplace_back(std::fopen(path.c_str(), "rb"));
+    if (!files[t]) return R_NilValue;
+    passed.emplace_back(records::Marks(delimiter[0]), where, texts.size(), static_cast<std::size_t>(bytes[t]));
+    std::vector<int*> to;
+    for (R_xlen_t k = 0; k < texts.size(); ++k) to.push_back(INTEGER(codes[k]) + starts[t]);
+    passed[t].expect(starts[t + 1] - starts[t], to);
+  }
   std::atomic<bool> good{true};
   threads::each(parts, [&](int t) {
-    passed[t].expect(static_cast<std::size_t>(counted / parts * 1.1));
-    if (utf8::odd_byte(starts[t], starts[t + 1]) != starts[t + 1] || !passed[t].pass(starts[t], starts[t + 1])) {
-      good = false;
-    }
+    if (!pass_stretch(files[t].get(), offsets[t], static_cast<std::size_t>(bytes[t]), passed[t])) good = false;
   });
   if (!good) return R_NilValue;
-  std::size_t records = 0;
   std::string lines;
   for (const relay::Passer& part : passed) {
-    records += part.records();
     if (plain.size() > 0) lines.append(part.plain(), part.plain_size());
   }
   Rcpp::List found(texts.size());
-  for (R_xlen_t k = 0; k < texts.size(); ++k) found[k] = coded_text(passed, static_cast<std::size_t>(k), records);
-  return Rcpp::List::create(Rcpp::_["records"] = static_cast<double>(records), Rcpp::_["texts"] = found,
-                            Rcpp::_["lines"] = Rf_mkString(lines.c_str()));
+  for (R_xlen_t k = 0; k < texts.size(); ++k) {
+    found[k] = coded_text(passed, static_cast<std::size_t>(k), codes[k], starts);
+  }
+  return Rcpp::List::create(Rcpp::_["texts"] = found,
+                            Rcpp::_["lines"] = Rf_ScalarString(Rf_mkCharLenCE(
+                                lines.data(), static_cast<int>(lines.size()), CE_UTF8)));
 }
 
 // Unpacks a gzip file, all members of it, checked by its own lengths and checksums. Gives what is wrong: "", "cut",

@@ -21,6 +21,12 @@ struct Odd {
   std::size_t line, record, fields;
 };
 
+// Records that stand one after another, and so many of them.
+struct Stretch {
+  const char *from, *to;
+  std::size_t records;
+};
+
 struct Count {
   std::size_t records = 0;           // without empty lines
   std::size_t lines = 0;             // line ends met
@@ -33,6 +39,7 @@ struct Count {
   std::vector<std::size_t> empty;    // empty lines, by their place among all records and empty lines
   const char* odd = nullptr;         // the first byte that is no text
   std::vector<profile::Column> columns;
+  std::vector<Stretch> stretches;    // in which the records can be read by themselves, one for each thread
 };
 
 constexpr std::size_t kShown = 5;
@@ -309,11 +316,14 @@ inline Count count(const char* data, std::size_t n, const Marks& marks, std::siz
   bool plain = true;
   Count whole;
   whole.fields = fields;
-  for (const Count& part : counts) {
+  for (int t = 0; t < parts; ++t) {
+    const Count& part = counts[t];
     if (part.odd != nullptr) return part;
     plain = plain && part.quote_count == 0 && part.open_line == 0;
     append(whole, part);
+    if (part.records > 0) whole.stretches.push_back({starts[t], starts[t + 1], part.records});
   }
+  // Quotes that are not as they should be are an error, and nothing is read.
   return plain ? whole : scan(data, end, marks, fields, columns);
 }
 

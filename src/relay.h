@@ -69,19 +69,15 @@ class Texts {
   Texts() : table_(256), bytes_(records::kBehind, '\0') {}
 
   int code(const char* at, std::size_t n) {
-    const std::uint64_t hash = hash_of(at, n);
-    std::size_t place = hash >> shift_;
+    const Start start = start_of(at, n);
+    std::size_t place = hash_of(start, at, n) >> shift_;
     for (; table_[place].code != 0; place = (place + 1) & (table_.size() - 1)) {
       const Entry& entry = table_[place];
-      if (entry.hash == hash && entry.length == n && same(bytes_.data() + entry.start, at, n)) return entry.code;
+      // A short text is all start: nothing else need be looked at.
+      if (entry.start.first == start.first && entry.start.second == start.second && entry.length == n &&
+          (n <= kStart || std::memcmp(bytes_.data() + starts_[entry.code - 1], at, n) == 0)) return entry.code;
     }
-    table_[place] = {hash, used_, n, size() + 1};
-    starts_.push_back(used_);
-    bytes_.resize(std::max(bytes_.size(), used_ + n + records::kBehind));
-    if (n > 0) std::memcpy(&bytes_[used_], at, n);
-    used_ += n;
-    if (starts_.size() * 2 > table_.size()) grow();
-    return size();
+    return append(place, start, at, n);
   }
   int size() const { return static_cast<int>(starts_.size()); }
   const char* text(int code) const { return bytes_.data() + starts_[code - 1]; }
@@ -95,31 +91,46 @@ class Texts {
   }
 
  private:
+  // The first sixteen bytes, nothing behind a shorter text's end.
+  struct Start {
+    std::uint64_t first = 0, second = 0;
+  };
   struct Entry {
-    std::uint64_t hash = 0;
-    std::size_t start = 0, length = 0;
+    Start start;
+    std::size_t length = 0;
     int code = 0;
   };
-  static bool same(const char* a, const char* b, std::size_t n) {
-    for (; n > 8; a += 8, b += 8, n -= 8) {
-      if (word_at(a) != word_at(b)) return false;
-    }
-    return first_of(word_at(a) ^ word_at(b), n) == 0;
+  static constexpr std::size_t kStart = 16;
+
+  static Start start_of(const char* at, std::size_t n) {
+    const std::size_t first = std::min<std::size_t>(n, 8), second = std::min<std::size_t>(n - first, 8);
+    return {first_of(word_at(at), first), first_of(word_at(at + 8), second)};
   }
-  static std::uint64_t hash_of(const char* at, std::size_t n) {
-    std::uint64_t hash = n;
-    for (; n > 8; at += 8, n -= 8) hash = mixed(hash ^ word_at(at));
-    return mixed(hash ^ first_of(word_at(at), n));
+  static std::uint64_t hash_of(const Start& start, const char* at, std::size_t n) {
+    std::uint64_t hash = mixed(mixed(start.first ^ n) ^ start.second);
+    for (std::size_t k = kStart; k < n; k += 8) {
+      hash = mixed(hash ^ first_of(word_at(at + k), std::min<std::size_t>(n - k, 8)));
+    }
+    return hash;
   }
   static std::uint64_t mixed(std::uint64_t x) {
     return (x ^ x >> 32) * 0x9E3779B97F4A7C15u;
+  }
+  int append(std::size_t place, const Start& start, const char* at, std::size_t n) {
+    starts_.push_back(used_);
+    table_[place] = {start, n, size()};
+    bytes_.resize(std::max(bytes_.size(), used_ + n + records::kBehind));
+    if (n > 0) std::memcpy(&bytes_[used_], at, n);
+    used_ += n;
+    if (starts_.size() * 2 > table_.size()) grow();
+    return size();
   }
   void grow() {
     std::vector<Entry> larger(table_.size() * 2);
     --shift_;
     for (const Entry& entry : table_) {
       if (entry.code == 0) continue;
-      std::size_t place = entry.hash >> shift_;
+      std::size_t place = hash_of(entry.start, text(entry.code), entry.length) >> shift_;
       while (larger[place].code != 0) place = (place + 1) & (larger.size() - 1);
       larger[place] = entry;
     }
@@ -142,103 +153,110 @@ constexpr int kNowhere = -1, kPlain = -2;
 
 class Passer {
  public:
-  Passer(const records::Marks& marks, const std::vector<int>& where, std::size_t texts)
-      : marks_(marks), where_(where), texts_(texts), codes_(texts) {}
+  // Of records that take at most so many bytes.
+  Passer(const records::Marks& marks, const std::vector<int>& where, std::size_t texts, std::size_t bytes)
+      : marks_(marks), where_(where), texts_(texts), codes_(texts),
+        // A field takes no more room than it took with what stands behind it; a record has a line feed besides.
+        plain_(new char[2 * bytes + records::kBehind]), done_{plain_.get(), 0} {}
 
-  // About so many records are to come.
-  void expect(std::size_t records) {
-    for (std::vector<int>& codes : codes_) codes.reserve(records);
+  // So many records are to come, and where the codes of each text go.
+  void expect(std::size_t records, const std::vector<int*>& codes) {
+    expected_ = records;
+    codes_ = codes;
   }
 
-  // From the start of a record to the end of one; false where a record has not as many fields as the heading.
-  bool pass(const char* at, const char* end) {
-    // A field takes no more room than it took with what stands behind it; a record has a line feed besides.
-    plain_.reset(new char[2 * static_cast<std::size_t>(end - at) + records::kBehind]);
+  // The records of a piece from the start of one; gives the start of the first that the piece does not hold whole, and
+  // nullptr where it is not what is expected. The `last` piece ends with a record, with or without a line end.
+  const char* pass(const char* at, const char* end, bool last) {
+    const char* whole = last ? end : nullptr;
     std::string one;
     while (at < end) {
       at = pass_plain(at, end);
-      if (at == nullptr) return false;
-      if (at == end) break;
+      if (at == nullptr || at == end) break;
+      if (whole == nullptr) whole = records::last_record_end(at, end);
+      if (at >= whole) break;
       if (records::line_end(*at)) {
-        at = behind_line_end(at, end);
+        at = behind_line_end(at, whole);
         continue;
       }
       std::size_t found = 0;
       for (;; ++at) {
-        at = field(at, end, marks_, one);
+        at = field(at, whole, marks_, one);
         const std::size_t n = one.size();
         one.append(records::kBehind, '\0');
-        take(found++, one.data(), n);
-        if (at == end || *at != marks_.delimiter) break;
+        take(done_, found++, one.data(), n);
+        if (at == whole || *at != marks_.delimiter) break;
       }
-      if (!end_record(found)) return false;
-      at = behind_line_end(at, end);
+      if (!end_record(done_, found)) return nullptr;
+      at = behind_line_end(at, whole);
     }
-    return true;
+    return at;
   }
-  std::size_t records() const { return records_; }
+  bool complete() const { return done_.record == expected_; }
   const char* plain() const { return plain_.get(); }
-  std::size_t plain_size() const { return written_; }
+  std::size_t plain_size() const { return static_cast<std::size_t>(done_.plain - plain_.get()); }
   Texts& texts(std::size_t k) { return texts_[k]; }
-  const std::vector<int>& codes(std::size_t k) const { return codes_[k]; }
 
  private:
-  void take(std::size_t column, const char* at, std::size_t n) {
-    const int to = column < where_.size() ? where_[column] : kNowhere;
-    if (to >= 0) {
-      codes_[to].push_back(texts_[to].code(at, n));
-    } else if (to == kPlain) {
-      char* out = plain_.get() + written_;
+  // What is written of a record, and where it is the next's turn. A copy of it is what the loop over records works on.
+  struct At {
+    char* plain;
+    std::size_t record;
+  };
+  void take(At& to, std::size_t column, const char* at, std::size_t n) {
+    const int what = column < where_.size() ? where_[column] : kNowhere;
+    if (what >= 0) {
+      // There is no room for a record that was not counted.
+      if (to.record < expected_) codes_[what][to.record] = texts_[what].code(at, n);
+    } else if (what == kPlain) {
       // What is written behind a short field is written over.
-      if (n <= 16) std::memcpy(out, at, 16);
-      else std::memcpy(out, at, n);
-      out[n] = kBetween;
-      written_ += n + 1;
+      if (n <= 16) std::memcpy(to.plain, at, 16);
+      else std::memcpy(to.plain, at, n);
+      to.plain[n] = kBetween;
+      to.plain += n + 1;
     }
   }
-  bool end_record(std::size_t found) {
-    plain_[written_++] = '\n';
-    ++records_;
-    return found == where_.size();
+  bool end_record(At& to, std::size_t found) {
+    *to.plain++ = '\n';
+    return ++to.record <= expected_ && found == where_.size();
   }
 
   // Records without quotes and carriage returns; gives the start of the first that has some, or has no line feed at its
-  // end, and nullptr where one has not as many fields as the heading.
+  // end, and nullptr where one is not as expected. What was taken of that first one is taken again.
   const char* pass_plain(const char* at, const char* end) {
     const char *start = at, *from = at;
-    std::size_t found = 0, written = written_;
+    std::size_t found = 0;
+    At to = done_;
     for (const char* block = at; block < end; block += 64) {
       const records::Seen64 seen = records::look64(block, end, marks_.delimiter);
       if (seen.others != 0) break;
       for (std::uint64_t left = seen.delimiters | seen.feeds; left != 0; left &= left - 1) {
         const int k = __builtin_ctzll(left);
-        const char* to = block + k;
+        const char* stop = block + k;
         const bool last = (seen.feeds >> k & 1) != 0;
-        if (last && to == start) {
-          start = from = to + 1;
+        if (last && stop == start) {
+          start = from = stop + 1;
           continue;
         }
-        take(found++, from, static_cast<std::size_t>(to - from));
-        from = to + 1;
+        take(to, found++, from, static_cast<std::size_t>(stop - from));
+        from = stop + 1;
         if (!last) continue;
-        if (!end_record(found)) return nullptr;
+        if (!end_record(to, found)) return nullptr;
         start = from;
         found = 0;
-        written = written_;
+        done_ = to;
       }
     }
-    // What was taken of a record that is not plain is taken again.
-    written_ = written;
-    for (std::vector<int>& codes : codes_) codes.resize(records_);
     return start;
   }
 
   const records::Marks marks_;
   const std::vector<int> where_;
   std::vector<Texts> texts_;
-  std::vector<std::vector<int>> codes_;
+  std::vector<int*> codes_;
   std::unique_ptr<char[]> plain_;
-  std::size_t written_ = 0, records_ = 0;
+  At done_;
+  std::size_t expected_ = 0;
 };
 
 }  // namespace relay

@@ -104,14 +104,18 @@ file_readings <- function(file, path, other) {
   all_text <- stats::setNames(rep("text", length(file$names)), file$names)
   read <- quiet(load_table(path, delimiter = file$mark, types = all_text))
   given <- matrix(as.character(unlist(lapply(read, as.character))), nrow(read), ncol(read))
-  typed <- quiet(load_table(path, delimiter = file$mark))
-  # Types are those that all texts of a column have.
-  of_type <- vapply(seq_along(typed), function(j) {
-    texts <- trimws(given[, j])
-    found <- quiet(hinterfeld:::found_type(replace(texts, texts %in% c("", "NA"), NA), "x", NULL, "file"))
-    identical(as.vector(typed[[j]]), as.vector(found %||% given[, j]))
-  }, NA)
+  # Types are those that all texts of a column have, but what stands for nothing.
+  of_type <- function(typed, blank = character()) {
+    given[given %in% blank] <- NA
+    all(vapply(seq_along(typed), function(j) {
+      texts <- trimws(given[, j])
+      found <- quiet(hinterfeld:::found_type(replace(texts, texts %in% c("", "NA"), NA), "x", NULL, "file"))
+      identical(as.vector(typed[[j]]), as.vector(found %||% given[, j]))
+    }, NA))
+  }
+  nothing <- sample(c(given[!is.na(given)], "-"), 1)
   c(names = identical(records[[1]], file$names), cells = identical(expected, unname(file$cells)),
     other = identical(other, records), read = identical(given, replace(expected, expected == "", NA)),
-    types = all(of_type))
+    types = of_type(quiet(load_table(path, delimiter = file$mark))),
+    blank = of_type(quiet(load_table(path, delimiter = file$mark, blank = nothing)), nothing))
 }

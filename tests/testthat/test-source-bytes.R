@@ -46,8 +46,8 @@ test_that("the count is the same in any number of threads and any size of block,
     lines <- c("x,y,z", replace(rows, sample(n, 50), ""))
     counts <- Map(scan, list(lines), c(1, 2, 5, 2), c(2^25, 2^25, 2^25, 5000))
     for (other in counts[-1]) {
-      expect_identical(other[names(other) != "blocks"], counts[[1]][names(other) != "blocks"])
-      expect_identical(sum(other$blocks$records), counts[[1]]$records - 1)
+      expect_identical(other[names(other) != "stretches"], counts[[1]][names(other) != "stretches"])
+      expect_identical(sum(other$stretches$records), counts[[1]]$records - 1)
     }
     expect_identical(counts[[1]]$records, as.double(sum(nzchar(lines))))
     expect_identical(counts[[1]]$empty, as.double(which(!nzchar(lines))))

@@ -50,7 +50,7 @@ test_that("a chunk without a line that counts is told in the audit, and covers i
 
 test_that("columns whose type all texts must tell have it in every chunk", {
   path <- text_at("a,b\n 1,TRUE\n2,false\nNA,\n3.50,TRUE\n")
-  withr::local_options(hinterfeld.block = 8)
+  withr::local_options(hinterfeld.block = 8, hinterfeld.threads = 1)
   source <- hinterfeld:::open_files(path, rlang::quo(NULL), list())
   chunks <- list()
   hinterfeld:::each_chunk(source, function(table) chunks <<- c(chunks, list(table)))

@@ -32,6 +32,9 @@ test_that("a column is typed only when every value fits", {
     a = "numeric", b = "Date", c = "character", d = "logical", e = "character", f = "character"
   ))
   expect_identical(load_table(path, blank = "n/a")$e, c(NA, 3))
+  plain <- text_at("n,d\n-999,2024-01-01\n3,1900-01-01\n")
+  nothing <- load_table(plain, blank = c("-999", "1900-01-01"))
+  expect_identical(as.list(nothing), list(n = c(NA, 3), d = as.Date(c("2024-01-01", NA))), ignore_attr = TRUE)
   expect_identical(load_table(path, types = c(a = "text"))$a, c("1", "2"))
 })
 
