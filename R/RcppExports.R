@@ -165,6 +165,10 @@ whole_days_kernel <- function(days, threads) {
     .Call(`_hinterfeld_whole_days_kernel`, days, threads)
 }
 
+day_codes_kernel <- function(days, threads) {
+    .Call(`_hinterfeld_day_codes_kernel`, days, threads)
+}
+
 sum_minor_kernel <- function(x, rows, threads) {
     .Call(`_hinterfeld_sum_minor_kernel`, x, rows, threads)
 }
@@ -229,8 +233,8 @@ read_iso_days_kernel <- function(x) {
     .Call(`_hinterfeld_read_iso_days_kernel`, x)
 }
 
-fixed_text_kernel <- function(x, decimals) {
-    .Call(`_hinterfeld_fixed_text_kernel`, x, decimals)
+fixed_codes_kernel <- function(x, decimals) {
+    .Call(`_hinterfeld_fixed_codes_kernel`, x, decimals)
 }
 
 short_number_kernel <- function(x) {

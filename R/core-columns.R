@@ -59,10 +59,10 @@ distinct_codes <- function(x) {
   if (is.factor(x)) {
     return(list(codes = x, labels = levels(x)))
   }
-  if (is_whole_days(x)) {
-    days <- as.integer(x)
-    span <- extent_kernel(days)
-    return(list(codes = days - (span[1] - 1L), labels = as.double(seq(span[1], span[2]))))
+  # Days without a missing one or a part of one: every day of their span has a code.
+  found <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), threads_wanted())
+  if (!is.null(found)) {
+    return(list(codes = found$codes, labels = as.double(seq(found$first, found$last))))
   }
   x <- if (is.object(x)) as.double(x) else x
   labels <- unique(x)

@@ -28,10 +28,21 @@ format_plain <- function(x, digits) {
 
 # With a fixed number of decimals, for machines.
 fixed_text <- function(x, decimals) {
-  text <- fixed_text_kernel(as.double(x), decimals)
-  rest <- if (anyNA(text)) which(is.na(text) & !is.na(x))
-  text[rest] <- formatC(x[rest], format = "f", digits = decimals, decimal.mark = ".")
-  text
+  found <- fixed_codes(x, decimals)
+  found$labels[found$codes]
+}
+
+# The same as codes and the texts that there are.
+fixed_codes <- function(x, decimals) {
+  found <- fixed_codes_kernel(as.double(x), decimals)
+  rest <- if (anyNA(found$codes)) which(is.na(found$codes) & !is.na(x))
+  if (length(rest)) {
+    text <- formatC(x[rest], format = "f", digits = decimals, decimal.mark = ".")
+    more <- unique(text)
+    found <- list(codes = replace(found$codes, rest, length(found$labels) + match(text, more)),
+                  labels = c(found$labels, more))
+  }
+  found
 }
 
 # Whole numbers inside a label that is a value of a table: the same for everybody.

@@ -40,7 +40,7 @@ weekday_names <- function(calendar) {
 # Keys of a table of which texts are periods, with the places of these, and which they are.
 keys_in_calendar <- function(keys, codes, facts) {
   places <- Map(function(key, code) {
-    used <- sort(unique(code[code > 0L]))
+    used <- which(tabulate(code, length(key$labels)) > 0)
     if (length(used) > 1 && length(used) <= 5000) text_period_places(key$labels, used, facts)
   }, keys, codes)
   list(keys = Map(function(key, place) c(key, list(places = place)), keys, places),

@@ -5,7 +5,7 @@ write_delimited <- function(x, path, delimiter) {
   cells <- cell_texts(formula_safe(x))
   tryCatch(
     data.table::fwrite(cells$columns, path, sep = delimiter, quote = "auto", qmethod = "double", eol = "\n", na = "",
-                       showProgress = FALSE, nThread = threads_wanted()),
+                       dateTimeAs = "ISO", showProgress = FALSE, nThread = threads_wanted()),
     error = function(cnd) stop_unwritten(conditionMessage(cnd)),
     warning = function(cnd) stop_unwritten(conditionMessage(cnd))
   )
@@ -16,7 +16,8 @@ write_delimited <- function(x, path, delimiter) {
 }
 
 # The columns as texts, and how many line feeds these hold. Numbers are plain decimals: never an exponent, money with
-# all its decimals. Days and repeated texts become text once, and are written by their codes.
+# all its decimals. Days, amounts and texts that come again become text once, and are written by
+# their codes: nothing is made for each cell.
 cell_texts <- function(x) {
   exact <- exact_decimals(x)
   feeds <- text_feeds_kernel(names(x))
@@ -26,13 +27,19 @@ cell_texts <- function(x) {
     if (any(grepl("\n", labels, fixed = TRUE))) feeds <<- feeds + text_feeds_kernel(labels[as.integer(found$codes)])
     given_labels(list(codes = found$codes, labels = labels), !is.na(labels) & labels != "")
   }
+  of_money <- function(values, decimals) {
+    found <- fixed_codes(values, decimals)
+    label_kernel(found$codes, found$labels)
+  }
   columns <- Map(function(values, name) {
-    if (inherits(values, "POSIXct")) {
+    if (is_plain_days(values)) {
+      plain_days(values)
+    } else if (inherits(values, "POSIXct")) {
       format(values, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
     } else if (!is.numeric(values) || inherits(values, "Date")) {
       of_labels(values)
     } else if (name %in% names(exact)) {
-      fixed_text(values, exact[[name]])
+      of_money(values, exact[[name]])
     } else {
       number_text(values)
     }
@@ -40,6 +47,12 @@ cell_texts <- function(x) {
   # A line of nothing would be no row to a reader.
   if (length(columns) == 1) columns[[1]] <- replace(as.character(columns[[1]]), is.na(columns[[1]]), "")
   list(columns = structure(columns, class = "data.frame", row.names = .set_row_names(nrow(x))), feeds = feeds)
+}
+
+# Days that the writer writes as they are: whole ones, none missing, with a year of four digits.
+is_plain_days <- function(x) {
+  found <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), 1L)
+  !is.null(found) && found$first >= -354285 && found$last <= 2932896
 }
 
 # A cell that begins like a formula would be run by a spreadsheet, whatever it says; numbers may begin with a sign.

@@ -128,7 +128,10 @@ read_sheet <- function(path, options, rows = Inf) {
   for (name in names(table)) {
     x <- table[[name]]
     # A cell of a day is a time at midnight.
-    if (inherits(x, "POSIXct") && all(is.na(x) | as.numeric(x) %% 86400 == 0)) table[[name]] <- as.Date(x)
+    if (inherits(x, "POSIXct") && all(is.na(x) | as.numeric(x) %% 86400 == 0)) {
+      days <- as.Date(x)
+      table[[name]] <- replace(days, format(days) %in% options$blank, NA)
+    }
     if (is.logical(x) && all(is.na(x))) table[[name]] <- rep(NA_character_, length(x))
   }
   table

@@ -529,6 +529,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// day_codes_kernel
+SEXP day_codes_kernel(Rcpp::NumericVector days, int threads);
+RcppExport SEXP _hinterfeld_day_codes_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(day_codes_kernel(days, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // sum_minor_kernel
 double sum_minor_kernel(SEXP x, SEXP rows, int threads);
 RcppExport SEXP _hinterfeld_sum_minor_kernel(SEXP xSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
@@ -741,15 +753,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// fixed_text_kernel
-Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals);
-RcppExport SEXP _hinterfeld_fixed_text_kernel(SEXP xSEXP, SEXP decimalsSEXP) {
+// fixed_codes_kernel
+Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals);
+RcppExport SEXP _hinterfeld_fixed_codes_kernel(SEXP xSEXP, SEXP decimalsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
-    rcpp_result_gen = Rcpp::wrap(fixed_text_kernel(x, decimals));
+    rcpp_result_gen = Rcpp::wrap(fixed_codes_kernel(x, decimals));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -817,6 +829,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
+    {"_hinterfeld_day_codes_kernel", (DL_FUNC) &_hinterfeld_day_codes_kernel, 2},
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
@@ -833,7 +846,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_counted_values_kernel", (DL_FUNC) &_hinterfeld_counted_values_kernel, 2},
     {"_hinterfeld_read_numbers_kernel", (DL_FUNC) &_hinterfeld_read_numbers_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
-    {"_hinterfeld_fixed_text_kernel", (DL_FUNC) &_hinterfeld_fixed_text_kernel, 2},
+    {"_hinterfeld_fixed_codes_kernel", (DL_FUNC) &_hinterfeld_fixed_codes_kernel, 2},
     {"_hinterfeld_short_number_kernel", (DL_FUNC) &_hinterfeld_short_number_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {NULL, NULL, 0}

@@ -13,6 +13,8 @@
 #include <unistd.h>
 #endif
 
+#include "records.h"
+
 namespace {
 
 // On its disk, not only on its way there: some systems tell of a full disk no earlier.
@@ -56,15 +58,18 @@ std::string settle_file_kernel(std::string path) {
 double line_feeds_kernel(std::string path) {
   std::FILE* file = std::fopen(path.c_str(), "rb");
   if (file == nullptr) return -1;
-  std::vector<char> piece(1 << 18);
-  double found = 0;
-  std::size_t got;
-  while ((got = std::fread(piece.data(), 1, piece.size(), file)) > 0) {
-    found += static_cast<double>(std::count(piece.begin(), piece.begin() + static_cast<std::ptrdiff_t>(got), '\n'));
+  constexpr std::size_t kSize = std::size_t{1} << 18;
+  std::vector<char> piece(kSize + records::kBehind);
+  std::size_t found = 0, got;
+  while ((got = std::fread(piece.data(), 1, kSize, file)) > 0) {
+    const char* end = piece.data() + got;
+    for (const char* at = piece.data(); at < end; at += 64) {
+      found += static_cast<std::size_t>(__builtin_popcountll(records::look64(at, end, '\n').feeds));
+    }
   }
   const bool good = std::ferror(file) == 0;
   std::fclose(file);
-  return good ? found : -1;
+  return good ? static_cast<double>(found) : -1;
 }
 
 // How many line feeds are in texts.

@@ -103,6 +103,37 @@ Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
   return Rcpp::IntegerVector(out);
 }
 
+// Codes of days from 1, one for every day of their span, the first and the last of them; NULL where one is missing or
+// has a part of a day, or there is none.
+// [[Rcpp::export]]
+SEXP day_codes_kernel(Rcpp::NumericVector days, int threads) {
+  const std::size_t n = days.size();
+  const double* from = REAL(days);
+  std::mutex mutex;
+  double least = R_PosInf, most = R_NegInf;
+  std::atomic<bool> whole{n > 0};
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    double low = R_PosInf, high = R_NegInf;
+    bool good = true;
+    for (std::size_t i = a; i < b; ++i) {
+      low = std::min(low, from[i]);
+      high = std::max(high, from[i]);
+      good = good && std::fabs(from[i]) < 2147483647.0 && from[i] == std::floor(from[i]);
+    }
+    if (!good) whole = false;
+    std::lock_guard<std::mutex> lock(mutex);
+    least = std::min(least, low);
+    most = std::max(most, high);
+  });
+  if (!whole || most - least >= 2147483647.0) return R_NilValue;
+  Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
+  int* to = INTEGER(codes);
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    for (std::size_t i = a; i < b; ++i) to[i] = static_cast<int>(from[i] - least) + 1;
+  });
+  return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["first"] = least, Rcpp::_["last"] = most);
+}
+
 // Exact sum of minor units, of some rows (from 1) or all, missing ones apart; NaN when it overflows.
 // [[Rcpp::export]]
 double sum_minor_kernel(SEXP x, SEXP rows, int threads) {

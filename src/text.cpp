@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "keys.h"
+#include "pages.h"
 #include "text.h"
 
 namespace {
@@ -57,45 +58,36 @@ Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x) {
   return out;
 }
 
-// Numbers with so many decimals as text, for numbers that have no more: digits of a whole number, and a point among
-// them. NA stays NA, and what is too large for that.
+// Numbers with so many decimals as text, for numbers that have no more: the texts that there are, and which of them
+// stands for each number; NA for NA, and for what is too large for that.
 // [[Rcpp::export]]
-Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals) {
-  const R_xlen_t n = x.size();
+Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals) {
+  const std::size_t n = x.size();
   const double* from = REAL(x);
-  Rcpp::CharacterVector out(n);
   const double scale = std::pow(10.0, decimals);
+  const Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
+  int* const code = INTEGER(codes);
   // Amounts come again, and each becomes text once. What is looked up lies far apart: it is asked for ahead.
   tally::Slots amounts;
-  std::vector<SEXP> texts;
-  constexpr R_xlen_t kAhead = 256;
+  constexpr std::size_t kAhead = 64;
   constexpr std::uint64_t kNot = std::uint64_t{1} << 63;
   std::uint64_t number[kAhead];
-  SEXP text[kAhead];
-  for (R_xlen_t first = 0; first < n; first += kAhead) {
-    const R_xlen_t held = std::min(kAhead, n - first);
-    for (R_xlen_t i = 0; i < held; ++i) {
+  for (std::size_t first = 0; first < n; first += kAhead) {
+    const std::size_t held = std::min(kAhead, n - first);
+    for (std::size_t i = 0; i < held; ++i) {
       const double value = from[first + i] * scale;
       number[i] = std::fabs(value) < 9007199254740992.0 ? static_cast<std::uint64_t>(std::llround(value)) : kNot;
       amounts.fetch(number[i]);
     }
-    for (R_xlen_t i = 0; i < held; ++i) {
-      const std::size_t slot = number[i] == kNot ? texts.size() : amounts.find(number[i]);
-      if (number[i] == kNot) {
-        text[i] = NA_STRING;
-      } else if (slot == texts.size()) {
-        text[i] = fixed_string(static_cast<std::int64_t>(number[i]), decimals);
-        // Kept alive where it stands.
-        SET_STRING_ELT(out, first + i, text[i]);
-        texts.push_back(text[i]);
-      } else {
-        text[i] = texts[slot];
-      }
-      __builtin_prefetch(text[i]);
+    for (std::size_t i = 0; i < held; ++i) {
+      code[first + i] = number[i] == kNot ? NA_INTEGER : static_cast<int>(amounts.find(number[i])) + 1;
     }
-    for (R_xlen_t i = 0; i < held; ++i) SET_STRING_ELT(out, first + i, text[i]);
   }
-  return out;
+  Rcpp::CharacterVector labels(amounts.size());
+  for (std::size_t k = 0; k < amounts.size(); ++k) {
+    SET_STRING_ELT(labels, k, fixed_string(static_cast<std::int64_t>(amounts.number(k)), decimals));
+  }
+  return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["labels"] = labels);
 }
 
 // Numbers as the shortest of 15 digits that read back as the same; NA where that takes more, or an exponent.

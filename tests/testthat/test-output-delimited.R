@@ -20,3 +20,15 @@ test_that("what is read back is what was written", {
   sales$price[sales$price %in% ""] <- NA
   expect_equal(as.data.frame(back), as.data.frame(sales), ignore_attr = TRUE)
 })
+
+test_that("days and money are plain text, whatever they are and the writer's options say", {
+  withr::local_options(datatable.dateTimeAs = "epoch")
+  written <- function(x) readLines(deliver(data.frame(x = x, n = 1), withr::local_tempfile(fileext = ".csv")))[-1]
+  days <- as.Date(c("1000-01-01", "1969-12-31", "2024-02-29", "9999-12-31"))
+  expect_identical(written(days), paste0(format(days), ",1"))
+  expect_identical(written(days - 0.25), paste0(format(days - 0.25), ",1"))
+  expect_identical(written(c(days[2], NA)), c("1969-12-31,1", ",1"))
+  money <- c(0.1, -0.05, 1e6, NA, 123456789012345678, 0.1)
+  expect_identical(hinterfeld:::fixed_text(money, 2),
+                   c("0.10", "-0.05", "1000000.00", NA, "123456789012345680.00", "0.10"))
+})

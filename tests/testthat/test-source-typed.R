@@ -26,6 +26,8 @@ test_that("a workbook's sheet gives days and numbers, by name, place and range",
   lines <- load_table(path, sheet = "second")
   expect_equal(as.data.frame(lines), typed_table()[c("day", "name", "n")], ignore_attr = TRUE)
   expect_identical(load_table(path, sheet = 3, range = "B1:C3")$name, c("a", "b"))
+  first <- format(typed_table()$day[1])
+  expect_identical(is.na(load_table(path, sheet = "second", blank = first)$day), typed_table()$day %in% as.Date(first))
   expect_error(load_table(path, sheet = "secon"), "Did you mean \"second\"", class = "hinterfeld_error_file")
   expect_error(load_table(path, sheet = 9), class = "hinterfeld_error_file")
 })
