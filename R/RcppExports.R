@@ -185,8 +185,8 @@ reached_kernel <- function(reached, values, first, rows, step) {
     .Call(`_hinterfeld_reached_kernel`, reached, values, first, rows, step)
 }
 
-text_blocks_kernel <- function(path, delimiter, decimal, wanted, size, threads) {
-    .Call(`_hinterfeld_text_blocks_kernel`, path, delimiter, decimal, wanted, size, threads)
+text_stretches_kernel <- function(path, delimiter, decimal, wanted, size, threads) {
+    .Call(`_hinterfeld_text_stretches_kernel`, path, delimiter, decimal, wanted, size, threads)
 }
 
 first_names_kernel <- function(bytes, delimiter) {

@@ -8,8 +8,8 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
   fingerprint <- fingerprint_of_file(path)
   text <- plain_text_file(path, options$encoding %||% "UTF-8", call)
   delimiter <- options$delimiter %||% find_delimiter(heading_text(first_bytes(text$path, longest_heading), path, call))
-  found <- text_blocks_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
-                              getOption("hinterfeld.block", block_size), threads_wanted())
+  found <- text_stretches_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
+                                 getOption("hinterfeld.block", block_size), threads_wanted())
   if (found$odd$line > 0) stop_odd_byte(found$odd, path, call)
   check_names(found$heading, path, delimiter, call)
   check_records(found, path, delimiter, call)

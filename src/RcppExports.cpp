@@ -592,9 +592,9 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// text_blocks_kernel
-Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal, Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads);
-RcppExport SEXP _hinterfeld_text_blocks_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
+// text_stretches_kernel
+Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal, Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads);
+RcppExport SEXP _hinterfeld_text_stretches_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -604,7 +604,7 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::CharacterVector> >::type wanted(wantedSEXP);
     Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(text_blocks_kernel(path, delimiter, decimal, wanted, size, threads));
+    rcpp_result_gen = Rcpp::wrap(text_stretches_kernel(path, delimiter, decimal, wanted, size, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -834,7 +834,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
     {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
-    {"_hinterfeld_text_blocks_kernel", (DL_FUNC) &_hinterfeld_text_blocks_kernel, 6},
+    {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
     {"_hinterfeld_pass_stretches_kernel", (DL_FUNC) &_hinterfeld_pass_stretches_kernel, 8},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},

@@ -197,10 +197,10 @@ class Unpacker {
 
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
-// wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd` is
-// the line of the first byte that is no text, 0 for none.
+// wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd`
+// is the line of the first byte that is no text, 0 for none.
 // [[Rcpp::export]]
-Rcpp::List text_blocks_kernel(std::string path, std::string delimiter, std::string decimal,
+Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
   const records::Marks marks(delimiter[0], decimal[0]);
   Blocks blocks(path, static_cast<std::size_t>(size), threads);
@@ -286,8 +286,8 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
   return utf8_texts(fields);
 }
 
-// Stretches of a file of so many columns that follow one another, each read by a thread: the columns of `texts` (from 1)
-// as text, those of `plain` as lines, kBetween behind each field. NULL where they are not what was counted.
+// Stretches of a file of so many columns that follow one another, each read by a thread: the columns of `texts` (from
+// 1) as text, those of `plain` as lines, kBetween behind each field. NULL where they are not what was counted.
 // [[Rcpp::export]]
 SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
                            Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts,
