@@ -66,6 +66,18 @@ std::vector<bool> wanted_of(const std::vector<std::string>& heading, Rcpp::Nulla
   return out;
 }
 
+// No block need be larger than its file. One that grows is found out when its end is read.
+std::size_t block_size(const std::string& path, double wanted) {
+  const File file = opened(path, "rb");
+  if (std::fseek(file.get(), 0, SEEK_END) != 0) return static_cast<std::size_t>(wanted);
+#if defined(_WIN32)
+  const double bytes = static_cast<double>(_ftelli64(file.get()));
+#else
+  const double bytes = static_cast<double>(ftello(file.get()));
+#endif
+  return static_cast<std::size_t>(std::min(wanted, std::max(bytes, 0.0) + 1));
+}
+
 // Bytes of a file, each thread reading a part of them.
 class Reader {
  public:
@@ -203,7 +215,7 @@ class Unpacker {
 Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
   const records::Marks marks(delimiter[0], decimal[0]);
-  Blocks blocks(path, static_cast<std::size_t>(size), threads);
+  Blocks blocks(path, block_size(path, size), threads);
   std::vector<std::string> heading;
   std::vector<bool> columns_wanted;
   std::vector<double> offsets, bytes, held;
