@@ -21,16 +21,17 @@ brief_report <- function(x, path) {
     path <- file.path(output_folder(x), report_file(x))
   }
   check_report_path(path)
-  facts <- brief_facts(x)
+  times <- new_times()
+  facts <- times$of("read", brief_facts(x))
   own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]),
                 use.names = FALSE)
   wanted <- x$content$figures[intersect(names(x$content$figures), own)]
   tables <- x$content$tables[unique(c(intersect(names(x$content$tables), own),
                                       unlist(lapply(wanted, function(spec) spec$table))))]
-  tables <- brief_tables(facts, tables, x)
+  tables <- times$of("count", brief_tables(facts, tables, x))
   figures <- named_step("Figure", wanted, function(spec, name) brief_figure(tables[[spec$table]], spec, x))
   say_progress("Report")
-  write_report(facts, x, path, tables, figures)
+  write_report(facts, x, path, tables, figures, c(times$seconds(), files = 0))
   invisible(path)
 }
 
@@ -38,7 +39,7 @@ report_file <- function(brief) {
   brief$content$report$file %||% "report.html"
 }
 
-write_report <- function(facts, brief, path, tables, figures) {
+write_report <- function(facts, brief, path, tables, figures, times) {
   book <- facts$all
   report <- brief$content$report
   columns <- list(category = report$category %||% "category", region = report$region %||% "region",
@@ -49,10 +50,11 @@ write_report <- function(facts, brief, path, tables, figures) {
     book = book, headline = facts$headline, columns = report_columns(book, columns, given),
     catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief, "product")),
     places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
-    outline = if (!is.null(report$outline)) brief_path(brief, report$outline)
+    outline = if (!is.null(report$outline)) brief_path(brief, report$outline),
+    times = c(times, lines = line_counts(book)$read, tables = length(tables))
   )
   context$switch <- switch_contexts(context, report$switch, call = NULL)
-  sections <- report$sections %||% as.list(names(report_sections))
+  sections <- report$sections %||% as.list(usual_sections())
   sections <- lapply(seq_along(sections), function(i) {
     if (is.list(sections[[i]])) own_section(sections[[i]], i, tables, figures) else sections[[i]]
   })

@@ -14,7 +14,9 @@
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256),
 #'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline`
 #'   (currency, with a report the best seller of each region), `outputs` (file, rows and keys of tables, size, SHA-256),
-#'   `started` (UTC) and `seconds`. The same inputs give the same bytes in every table.
+#'   `started` (UTC), `seconds`, and `times` (of these the seconds for reading and checking lines, for counting tables,
+#'   and for writing files). The same inputs give the same bytes in every file but this record and a report that was
+#'   asked for its section `times`.
 #' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from
 #'   the same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
 #'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of
@@ -81,7 +83,7 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
-           seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1))
+           seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1), times = done$times)
     )
     write_text(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"),
                file.path(part, "run.json"))
@@ -142,19 +144,23 @@ output_folder <- function(brief) {
 # Everything into the folder `part`.
 deliver_brief <- function(brief, part) {
   content <- brief$content
-  facts <- brief_facts(brief)
+  times <- new_times()
+  facts <- times$of("read", brief_facts(brief))
   book <- facts$all
-  tables <- brief_tables(facts, content$tables, brief)
+  tables <- times$of("count", brief_tables(facts, content$tables, brief))
   figures <- named_step("Figure", content$figures, function(spec, name) brief_figure(tables[[spec$table]], spec, brief))
-  outputs <- c(deliver_tables(tables, content$outputs, part), deliver_figures(figures, content$outputs, part))
+  outputs <- times$of("write", c(deliver_tables(tables, content$outputs, part),
+                                 deliver_figures(figures, content$outputs, part)))
   if ("report" %in% names(content)) {
     say_progress("Report")
-    write_report(facts, brief, file.path(part, report_file(brief)), tables, figures)
+    path <- file.path(part, report_file(brief))
+    times$of("write", write_report(facts, brief, path, tables, figures, c(times$seconds(), files = length(outputs))))
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
   headline <- headline_record(facts, brief)
   outputs <- lapply(outputs, function(output) c(output, file_record(file.path(part, output$file))))
-  list(lines = line_counts(book), audit = audit_record(book), headline = headline, outputs = outputs)
+  list(lines = line_counts(book), audit = audit_record(book), headline = headline, outputs = outputs,
+       times = as.list(times$seconds()))
 }
 
 # Applies `make` to each entry and names the one that fails.

@@ -17,8 +17,9 @@
 #' @param catalogue A data frame of the products there are, as for [unsold()]; for the section on unsold products.
 #' @param places,outline Coordinates and outline for a map, as for [figure_places()].
 #' @param sections Text: which sections, in which order, of `"headline"`, `"trend"`, `"change"`, `"best_sellers"`,
-#'   `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All by
-#'   default.
+#'   `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All of
+#'   these by default. A brief's report may have `"times"` as well: how long reading, counting and writing took, so that
+#'   the file is another one each time.
 #' @param switch Text: `"region"`, `"category"` or `"year"`: trend, change, best sellers, Pareto classes, the running
 #'   year and the crosstab are made once more for each of at most 12 values (a year as it stood at its end), and the
 #'   reader chooses among them in the page. `NULL` for no choice.
@@ -57,7 +58,7 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   check_text(words, "words", none = TRUE)
   check_report_path(path)
   asked <- !is.null(sections)
-  sections <- sections %||% names(report_sections)
+  sections <- sections %||% usual_sections()
   unknown <- setdiff(sections, names(report_sections))
   if (!is.character(sections) || length(unknown)) {
     stop_because("argument", c(

@@ -8,8 +8,14 @@ report_sections <- list(
   crosstab = function(context) crosstab_section(context), weekdays = function(context) weekdays_section(context),
   unsold = function(context) unsold_section(context), left_out = function(context) left_out_section(context),
   checks = function(context) new_section("checks", "Does everything add up?"),
-  methods = function(context) new_section("methods", "How each number is computed")
+  methods = function(context) new_section("methods", "How each number is computed"),
+  times = function(context) times_section(context)
 )
+
+# Those that a report has when none are asked for: how long it took is no part of what it tells.
+usual_sections <- function() {
+  setdiff(names(report_sections), "times")
+}
 
 new_section <- function(id, heading, ...) {
   list(id = id, heading = heading, blocks = Filter(Negate(is.null), list(...)))
@@ -234,6 +240,24 @@ audit_shown <- function(book) {
 within_reading <- function(rows) {
   rows$lines_out[rows$what %in% c("read", "attach", "settle", "daybook", "extend")] <- NA
   rows
+}
+
+# Times --------------------------------------------------------------------------------------------------
+
+times_section <- function(context) {
+  times <- context$times
+  if (is.null(times)) {
+    stop_because("argument", c("Only the report of a brief knows how long its files took.",
+                               i = "Leave out the section \"times\", or make the report by a brief."), call = NULL)
+  }
+  seconds <- unname(times[c("read", "count", "write")])
+  done <- tibble::tibble(
+    work = c("Read and check", "Count", "Draw and write", "From file to file"),
+    of = c(count_of(times[["lines"]], "line"), count_of(times[["tables"]], "table"),
+           paste(count_of(times[["files"]], "file"), "before this one"), ""),
+    seconds = c(seconds, sum(seconds))
+  )
+  new_section("times", "How long it took", table_block("times", done, "Seconds from file to file"))
 }
 
 # The checks and the sentences are about the tables of all other sections.

@@ -20,3 +20,16 @@ test_that("a brief's report has its sections, its own words, tables and figures"
   expect_error(sales_report(brief_folder(sub("day: day", "day: dya", small_brief)), "x.html"),
                class = "hinterfeld_error_brief")
 })
+
+test_that("how long reading, counting and writing took stands in the record, and in the report when asked for", {
+  path <- brief_folder(paste0(small_brief, "\nreport:\n  file: march.html\n  sections: [headline, times]\n"))
+  record <- quiet(run_brief(path))
+  expect_named(record$times, c("read", "count", "write"))
+  expect_lte(sum(unlist(record$times)), record$seconds + 0.1)
+  page <- paste(readLines(file.path(dirname(path), "out", "march.html")), collapse = "\n")
+  read <- sprintf("data-value=\"5 lines\".{1,60}data-value=\"%s\"", format(record$times$read))
+  expect_match(page, paste0("Read and check</td>.{1,20}", read))
+  expect_false("times" %in% hinterfeld:::usual_sections())
+  expect_error(sales_report(kilnmoor_book(), withr::local_tempfile(fileext = ".html"), sections = "times"),
+               "Only the report of a brief", class = "hinterfeld_error_argument")
+})
