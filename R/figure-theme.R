@@ -32,8 +32,12 @@ theme_hinterfeld <- function(base_size = 12) {
     )
 }
 
+# The system is asked for its fonts once: all of them are listed, for every figure.
+system_has <- new.env(parent = emptyenv())
+
 figure_family <- function() {
-  if (!any(systemfonts::system_fonts()$family == "Lato")) {
+  if (is.null(system_has$lato)) system_has$lato <- any(systemfonts::system_fonts()$family == "Lato")
+  if (!system_has$lato) {
     return("sans")
   }
   # R's own PDF and PostScript devices know no system fonts and would refuse the name.

@@ -6,14 +6,15 @@ test_that("parts that come, change and go in any order give the bytes of a fresh
   expect_said(folder, "0 parts are kept, 2 to read")
   write_part(folder, "b.csv", 3)
   expect_said(folder, "2 parts are kept, 1 to read: \"b.csv\"")
-  expect_said(folder)
-  unlink(file.path(folder, "sales", "a.csv"))
-  expect_said(folder, "\"a.csv\" is gone")
   # From here on tables alone.
   brief <- file.path(folder, "job.yaml")
   writeLines(c(grep("^(figures|  trend|report|outputs):", readLines(brief), invert = TRUE, value = TRUE),
                "outputs: {tables: [csv, json]}"), brief)
   unlink(file.path(folder, "fresh"), recursive = TRUE)
+  expect_said(folder, "3 parts are kept, 0 to read")
+  expect_said(folder)
+  unlink(file.path(folder, "sales", "a.csv"))
+  expect_said(folder, "\"a.csv\" is gone")
   for (step in 1:3) {
     name <- sprintf("%s.csv", sample(letters[1:5], 1))
     path <- file.path(folder, "sales", name)

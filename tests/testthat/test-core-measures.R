@@ -1,7 +1,8 @@
 test_that("every measure equals SQL in every grain, on random lines", {
   for (seed in 1:2) {
     random <- random_book(seed)
-    for (every in names(sql_periods)) {
+    # Every grain once, half of them for each.
+    for (every in names(sql_periods)[seq_along(sql_periods) %% 2 == seed - 1]) {
       t <- quiet(totals(random$book, by = product, every = every, measures = our_measures))
       keys <- c(stats::setNames(sql_periods[every], every), product = "product")
       expect_sql(t, random$db, keys, list(names(keys)))
@@ -10,7 +11,7 @@ test_that("every measure equals SQL in every grain, on random lines", {
 })
 
 test_that("every measure and margin equals SQL with subtotals, on random lines and the demo", {
-  books <- c(lapply(4:6, random_book, env = environment()), list(list(
+  books <- c(lapply(4:5, random_book, env = environment()), list(list(
     book = kilnmoor_book(), db = sql_database(lines = sql_lines(lines_of(kilnmoor_book())))
   )))
   for (one in books) {

@@ -39,9 +39,9 @@ test_that("the count is the same in any number of threads and any size of block,
     hinterfeld:::text_stretches_kernel(path, ",", ".", NULL, size, threads)
   }
   for (round in 1:2) {
-    n <- 60000
-    cell <- sample(c("1", "abc", "\"a,b\"", "\"two\nlines\"", "\"say \"\"so\"\"\"", ""), 3 * n, TRUE,
-                   prob = c(5, 5, 1, 1, 1, 2))
+    n <- 30000
+    cell <- sample(c("1", "abc", "\"a,b\"", "\"two\nlines\"", "\"say \"\"so\"\"\"", "", strrep("long ", 30)),
+                   3 * n, TRUE, prob = c(5, 5, 1, 1, 1, 2, 4))
     rows <- apply(matrix(cell, n), 1, paste, collapse = ",")
     lines <- c("x,y,z", replace(rows, sample(n, 50), ""))
     counts <- Map(scan, list(lines), c(1, 2, 5, 2), c(2^25, 2^25, 2^25, 5000))
@@ -49,6 +49,8 @@ test_that("the count is the same in any number of threads and any size of block,
       expect_identical(other[names(other) != "stretches"], counts[[1]][names(other) != "stretches"])
       expect_identical(sum(other$stretches$records), counts[[1]]$records - 1)
     }
+    # Small files are not worth a second thread.
+    expect_gt(length(counts[[3]]$stretches$offset), 2)
     expect_identical(counts[[1]]$records, as.double(sum(nzchar(lines))))
     expect_identical(counts[[1]]$empty, as.double(which(!nzchar(lines))))
     expect_identical(counts[[1]]$misfits$count, 0)

@@ -31,7 +31,7 @@ refused <- function(path) {
 test_that("files that were changed and sealed again are refused or total, and never end R", {
   file <- tally_file(small_tally())
   withr::local_seed(6)
-  rounds <- as.integer(Sys.getenv("HINTERFELD_FUZZ", "400"))
+  rounds <- as.integer(Sys.getenv("HINTERFELD_FUZZ", "200"))
   bytes <- file$bytes
   n <- length(bytes)
   refusals <- 0
