@@ -59,9 +59,10 @@ distinct_codes <- function(x) {
   if (is.factor(x)) {
     return(list(codes = x, labels = levels(x)))
   }
-  # Days without a missing one or a part of one: every day of their span has a code.
+  # Days without a missing one or a part of one: every day of their span has a code, unless one lies far away from all
+  # others.
   found <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), threads_wanted())
-  if (!is.null(found)) {
+  if (!is.null(found) && found$last - found$first < 4 * length(x) + 5000) {
     return(list(codes = found$codes, labels = as.double(seq(found$first, found$last))))
   }
   x <- if (is.object(x)) as.double(x) else x

@@ -244,3 +244,10 @@ test_that("a text column is its texts, whatever it is called", {
   expect_setequal(totals(book, by = units)$units, c("kg", "l"))
   expect_identical(nrow(totals(keep_lines(book, order == "A"), by = order)), 1L)
 })
+
+test_that("a day far away from all others makes no code for every day between", {
+  days <- as.Date(c("2026-01-02", "9999-12-31", "2026-01-02", "0900-01-01"))
+  found <- hinterfeld:::distinct_codes(days)
+  expect_length(found$labels, 3)
+  expect_identical(hinterfeld:::plain_days(found$labels[found$codes]), days)
+})
