@@ -14,7 +14,7 @@ notice_of <- function(paths) {
     while (!heard && Sys.time() < until) later::run_now(as.numeric(until - Sys.time(), units = "secs"))
     heard <<- FALSE
   }
-  list(told = TRUE, wait = wait, stop = function() invisible(watch$stop()))
+  list(told = TRUE, wait = wait, stop = function() let_go(watch))
 }
 
 # NULL where the package is not installed, or the system refuses.
@@ -24,6 +24,22 @@ started_watch <- function(paths, hear) {
   }
   tryCatch({
     watch <- watcher::watcher(normalizePath(paths), hear, latency = 0.2)
-    if (isTRUE(watch$start())) watch
+    if (isTRUE(watch$start())) {
+      held_watches$all <- c(held_watches$all, list(list(watch = watch, hear = hear)))
+      watch
+    }
   }, error = function(cnd) NULL)
+}
+
+# What the system has told is on its way to a watch even when that was stopped, which must be there for it: each is held
+# for a minute more.
+held_watches <- new.env(parent = emptyenv())
+
+let_go <- function(watch) {
+  watch$stop()
+  now <- proc.time()[["elapsed"]]
+  held_watches$all <- Filter(function(held) is.null(held$stopped) || now - held$stopped < 60, lapply(
+    held_watches$all, function(held) if (identical(held$watch, watch)) c(held, list(stopped = now)) else held
+  ))
+  invisible()
 }

@@ -22,3 +22,23 @@ test_that("where the system does not tell, and where nothing happens, the time i
   }
   expect_false(notice_of(file.path(tempdir(), "nowhere"))$told)
 })
+
+test_that("what comes late for a watch that was stopped and forgotten finds it", {
+  folder <- withr::local_tempdir()
+  held <- function() length(hinterfeld:::held_watches$all)
+  before <- held()
+  for (i in 1:8) {
+    notice <- notice_of(folder)
+    for (k in 1:5) writeLines("x", file.path(folder, "a.csv"))
+    notice$stop()
+    rm(notice)
+    gc()
+    Sys.sleep(0.05)
+    expect_no_error(later::run_now(0.1))
+  }
+  expect_gte(held(), before + 8)
+  stopped <- lapply(hinterfeld:::held_watches$all, function(one) replace(one, "stopped", proc.time()[["elapsed"]] - 61))
+  assign("all", stopped, hinterfeld:::held_watches)
+  notice_of(folder)$stop()
+  expect_identical(held(), 1L)
+})
