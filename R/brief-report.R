@@ -29,7 +29,9 @@ brief_report <- function(x, path) {
   tables <- x$content$tables[unique(c(intersect(names(x$content$tables), own),
                                       unlist(lapply(wanted, function(spec) spec$table))))]
   tables <- times$of("count", brief_tables(facts, tables, x))
-  figures <- named_step("Figure", wanted, function(spec, name) brief_figure(tables[[spec$table]], spec, x))
+  figures <- times$of("write", named_step("Figure", wanted, function(spec, name) {
+    brief_figure(tables[[spec$table]], spec, x)
+  }))
   say_progress("Report")
   write_report(facts, x, path, tables, figures, c(times$seconds(), files = 0))
   invisible(path)

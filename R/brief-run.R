@@ -15,8 +15,8 @@
 #'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline`
 #'   (currency, with a report the best seller of each region), `outputs` (file, rows and keys of tables, size, SHA-256),
 #'   `started` (UTC), `seconds`, and `times` (of these the seconds for reading and checking lines, for counting tables,
-#'   and for writing files). The same inputs give the same bytes in every file but this record and a report that was
-#'   asked for its section `times`.
+#'   and for drawing and writing). The same inputs give the same bytes in every file but this record and a report that
+#'   was asked for its section `times`.
 #' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from
 #'   the same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
 #'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of
@@ -148,7 +148,9 @@ deliver_brief <- function(brief, part) {
   facts <- times$of("read", brief_facts(brief))
   book <- facts$all
   tables <- times$of("count", brief_tables(facts, content$tables, brief))
-  figures <- named_step("Figure", content$figures, function(spec, name) brief_figure(tables[[spec$table]], spec, brief))
+  figures <- times$of("write", named_step("Figure", content$figures, function(spec, name) {
+    brief_figure(tables[[spec$table]], spec, brief)
+  }))
   outputs <- times$of("write", c(deliver_tables(tables, content$outputs, part),
                                  deliver_figures(figures, content$outputs, part)))
   if ("report" %in% names(content)) {

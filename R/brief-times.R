@@ -1,6 +1,6 @@
-# How long a run takes from its files to its files: the only thing in it that is not the same the next time.
+# How long a run takes from its files to its files: of what is written it is never the same again.
 
-# Seconds spent on reading (with checks and the daybook), on counting the tables, and on writing files.
+# Seconds spent on reading (with checks and the daybook), on counting the tables, and on drawing and writing.
 new_times <- function() {
   seconds <- c(read = 0, count = 0, write = 0)
   of <- function(what, code) {

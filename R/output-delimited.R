@@ -16,8 +16,8 @@ write_delimited <- function(x, path, delimiter) {
 }
 
 # The columns as texts, and how many line feeds these hold. Numbers are plain decimals: never an exponent, money with
-# all its decimals. Days, amounts and texts that come again become text once, and are written by
-# their codes: nothing is made for each cell.
+# all its decimals. Amounts and texts that come again become text once, and are written by their codes; plain days are
+# the writer's own.
 cell_texts <- function(x) {
   exact <- exact_decimals(x)
   feeds <- text_feeds_kernel(names(x))

@@ -46,7 +46,8 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
       check_unchanged(scan$path, scan$fingerprint, call)
       stop_because("shape", c(
         sprintf("%s cannot be read as it was counted.", basename(scan$path)),
-        x = if (is.character(read)) read else sprintf("%s were counted.", count_of(rows, "row")),
+        x = if (is.character(read)) read else sprintf("%s were counted, %s read.", count_of(rows, "row"),
+                                                      group_digits(if (length(read)) min(lengths(read)) else 0)),
         i = "Read it again when nobody writes it."
       ), call = call)
     }

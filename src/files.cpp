@@ -1,7 +1,6 @@
 // Files written and settled with every answer of the system looked at.
 #include <Rcpp.h>
 
-#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
