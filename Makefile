@@ -2,6 +2,7 @@
 # hinterfeld on the PATH.
 
 LIBRARY := .build/library
+JOBS := -j$(shell getconf _NPROCESSORS_ONLN)
 SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst -type f ! -name '*.o' ! -name '*.so')
 
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
@@ -9,7 +10,7 @@ PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 .PHONY: demo desk test bench sanitize install docs clean
 
 demo: $(LIBRARY)/installed
-	@R_LIBS=$(LIBRARY) inst/cli/hinterfeld demo --out demo-out
+	@R_LIBS=$(LIBRARY) R_ENABLE_JIT=0 inst/cli/hinterfeld demo --out demo-out
 
 # The page on which to look around, with the demo's data.
 desk: $(LIBRARY)/installed
@@ -19,12 +20,8 @@ test: .build/setup-test
 	@tools/test
 
 # Speed and memory: takes some minutes and writes RESULTS.md, FILES.md, DATABASE.md, RERUN.md and DESK.md in bench/.
-bench: .build/setup-test $(LIBRARY)/installed
-	@R_LIBS=$(LIBRARY) Rscript bench/run.R
-	@R_LIBS=$(LIBRARY) Rscript bench/run-files.R
-	@R_LIBS=$(LIBRARY) Rscript bench/database.R
-	@R_LIBS=$(LIBRARY) Rscript bench/rerun.R
-	@R_LIBS=$(LIBRARY) Rscript bench/desk.R
+bench: .build/setup-test .build/bench/installed
+	@for file in run run-files database rerun desk; do R_LIBS=.build/bench Rscript bench/$$file.R || exit 1; done
 
 # The tests of the core with the compiled code watched for wrong memory and arithmetic.
 sanitize: .build/setup-test
@@ -41,10 +38,12 @@ docs: .build/setup-test
 clean:
 	@rm -rf .build demo-out src/*.o src/*.so
 
-$(LIBRARY)/installed: .build/setup-demo $(SOURCES)
-	@mkdir -p $(LIBRARY)
+# For the demo R code is not compiled to bytes, which takes longer than the demo.
+$(LIBRARY)/installed: INTERPRETED := --no-byte-compile
+%/installed: .build/setup-demo $(SOURCES)
+	@mkdir -p $*
 	@echo "Building hinterfeld ..." >&2
-	@R CMD INSTALL --library=$(LIBRARY) --preclean --clean --no-docs --no-test-load . > .build/install.log 2>&1 || { tail -n 20 .build/install.log >&2; exit 1; }
+	@MAKEFLAGS=$(JOBS) R CMD INSTALL --library=$* --preclean --clean --no-docs --no-test-load $(INTERPRETED) . > .build/install.log 2>&1 || { tail -n 20 .build/install.log >&2; exit 1; }
 	@touch $@
 
 .build/setup-%: DESCRIPTION tools/setup tools/missing-packages.R

@@ -125,6 +125,10 @@ output_failed_kernel <- function() {
     .Call(`_hinterfeld_output_failed_kernel`)
 }
 
+file_stamps_kernel <- function(paths) {
+    .Call(`_hinterfeld_file_stamps_kernel`, paths)
+}
+
 file_kind_kernel <- function(path) {
     .Call(`_hinterfeld_file_kind_kernel`, path)
 }

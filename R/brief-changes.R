@@ -60,7 +60,7 @@ final_revenue <- function(record) {
 
 changed_inputs <- function(records) {
   inputs <- lapply(records, function(record) {
-    stats::setNames(lapply(record$inputs, function(one) one[c("sha256", "rows")]),
+    stats::setNames(lapply(record$inputs, function(one) one[c("xxh128", "rows")]),
                     vapply(record$inputs, function(one) one$file, ""))
   })
   list(new = setdiff(names(inputs$after), names(inputs$before)),

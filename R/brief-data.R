@@ -46,15 +46,22 @@ open_entry <- function(file) {
 typed_entry <- function(entry, brief, texts, wanted) {
   file <- file_entry(entry, brief)
   known <- file_columns(file)
-  found <- text_types(setdiff(texts, names(file$options$types)), known)
-  file$options$types <- c(file$options$types, found)
-  if (!is.null(wanted) && !is.null(known) && !all(known %in% wanted)) {
-    used <- intersect(known, wanted)
+  narrowed <- narrowed_entry(file, texts, wanted, known)
+  used <- setdiff(narrowed$options$columns, file$options$columns)
+  if (length(used)) {
     say_progress("Of %s %s used: %s", file$shown,
                  sprintf("%d of %s %s", length(used), count_of(length(known), "column"),
                          if (length(used) == 1) "is" else "are"), paste(used, collapse = ", "))
-    file$options$columns <- used
-    file$options$types <- file$options$types[names(file$options$types) %in% used]
+  }
+  narrowed
+}
+
+# `known` are the columns that there are; NULL if that cannot be told yet.
+narrowed_entry <- function(file, texts, wanted, known) {
+  file$options$types <- c(file$options$types, text_types(setdiff(texts, names(file$options$types)), known))
+  if (!is.null(wanted) && !is.null(known) && !all(known %in% wanted)) {
+    file$options$columns <- intersect(known, wanted)
+    file$options$types <- file$options$types[names(file$options$types) %in% file$options$columns]
   }
   file
 }

@@ -21,12 +21,16 @@ open_keep <- function(folder, alone = FALSE, call = caller_env()) {
   keep$folder <- folder
   keep$lock <- lock
   keep$index <- index_from(file.path(folder, "index.json"))
+  keep$hashed <- list2env(keep$index$files, parent = emptyenv())
   keep$changed <- FALSE
   keep$failed <- FALSE
   keep
 }
 
 close_keep <- function(keep) {
+  files <- as.list(keep$hashed, all.names = TRUE, sorted = TRUE)
+  keep$changed <- keep$changed || !identical(files, keep$index$files)
+  keep$index$files <- files
   if (keep$changed) try_to_keep(keep, write_index(keep))
   filelock::unlock(keep$lock)
 }
@@ -42,7 +46,7 @@ try_to_keep <- function(keep, code) {
   })
 }
 
-# files: by path, how a file stood when it was looked at (size, times) and the SHA-256 of what it held; scans: what was
+# files: by path, the stamp that a file had when it was looked at, and the hash of what it held; scans: what was
 # found in it; tables: the parts of each table of a database; briefs: by path, what the last run of each used and
 # needed; merged: files that hold several parts.
 empty_index <- function() {
@@ -53,7 +57,10 @@ index_from <- function(path) {
   index <- if (file.exists(path)) file_json(path)
   sound <- is.list(index) && identical(index$version, kept_version) &&
     all(vapply(index[c("files", "scans", "briefs", "merged")], is.list, NA)) &&
-    all(vapply(index$files, function(one) rlang::is_string(one$stamp) && rlang::is_string(one$sha256), NA))
+    (length(index$files) == 0 || rlang::is_dictionaryish(index$files)) &&
+    all(vapply(index$files, function(one) {
+      is.list(one) && rlang::is_string(one$stamp) && rlang::is_string(one$hash)
+    }, NA))
   if (sound) index else empty_index()
 }
 
@@ -67,23 +74,6 @@ change_index <- function(keep, what, name, value) {
     keep$index[[what]][[name]] <- value
     keep$changed <- TRUE
   }
-}
-
-# The hash of each file; one that stands as it stood when it was hashed is not hashed again. A file that was only
-# touched keeps its hash.
-file_hashes <- function(keep, files) {
-  about <- file.info(files, extra_cols = FALSE)
-  stamps <- sprintf("%.0f %.6f %.6f", about$size, as.numeric(about$mtime), as.numeric(about$ctime))
-  paths <- normalizePath(files)
-  known <- keep$index$files[paths]
-  vapply(seq_along(files), function(i) {
-    if (identical(known[[i]]$stamp, stamps[i])) {
-      return(known[[i]]$sha256)
-    }
-    hash <- digest::digest(file = files[i], algo = "sha256")
-    change_index(keep, "files", paths[i], list(stamp = stamps[i], sha256 = hash))
-    hash
-  }, "")
 }
 
 # The file of some parts, counted by a recipe.
@@ -156,10 +146,10 @@ kept_parts <- function(folder, clear = FALSE) {
 
 # Files that are gone, and what was found in them.
 forget_gone <- function(keep) {
-  there <- file.exists(names(keep$index$files))
-  hashes <- vapply(keep$index$files[there], function(one) one$sha256, "")
-  scans <- sub(" .*$", "", names(keep$index$scans)) %in% hashes
-  keep$changed <- keep$changed || !all(there) || !all(scans)
-  keep$index$files <- keep$index$files[there]
+  hashed <- as.list(keep$hashed, all.names = TRUE)
+  there <- file.exists(names(hashed))
+  rm(list = names(hashed)[!there], envir = keep$hashed)
+  scans <- sub(" .*$", "", names(keep$index$scans)) %in% vapply(hashed[there], function(one) one$hash, "")
+  keep$changed <- keep$changed || !all(scans)
   keep$index$scans <- keep$index$scans[scans]
 }

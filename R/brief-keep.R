@@ -60,7 +60,7 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
 # What a part is known by: what it holds and what it is called, for lines that are set aside tell their file. Files that
 # share both, in two folders, are two parts all the same.
 part_names <- function(keep, source) {
-  both <- paste(source$stamps %||% file_hashes(keep, source$files), basename(source$files))
+  both <- paste(source$stamps %||% file_hashes(source$files, keep$hashed), basename(source$files))
   names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
   make.unique(substr(names, 1, 36), "-")
 }
@@ -86,7 +86,7 @@ open_parts <- function(lines, brief, keep, call) {
     if (!identical(kind$what, source_kinds$text$what)) {
       return(kind$scan(file, ...))
     }
-    name <- paste(file_hashes(keep, file), substr(asked, 1, 16))
+    name <- paste(file_hashes(file, keep$hashed), substr(asked, 1, 16))
     known <- scan_from(keep$index$scans[[name]], file)
     if (!is.null(known)) {
       return(known)
@@ -134,7 +134,7 @@ recipe_of <- function(brief, keep, source, readings) {
     if (!is.null(file$database)) {
       return(whole_table_stamp(database_named(file$database), file$table, function() quietly(read_entry(file))))
     }
-    as.list(file_hashes(keep, quietly(source_files(file$path))))
+    as.list(file_hashes(quietly(source_files(file$path)), keep$hashed))
   })
   texts <- lapply(readings, function(reading) list(reading$texts, as.character(reading$values)))
   about <- list(

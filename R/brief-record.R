@@ -1,30 +1,31 @@
 # The record of a run: what went in, what was left out, what came out.
 
 # Of several files, the sizes and hashes of all.
-file_record <- function(path, keep = NULL) {
-  hash <- function(files) {
-    if (!is.null(keep)) file_hashes(keep, files) else
-      vapply(files, function(file) digest::digest(file = file, algo = "sha256"), "")
+input_file_record <- function(path, known) {
+  files <- quietly(source_files(path))
+  each <- file_hashes(files, known)
+  if (length(files) == 1 && !dir.exists(path)) {
+    return(list(bytes = file.size(files), xxh128 = each))
   }
-  if (!file.exists(path) || dir.exists(path)) {
-    files <- quietly(source_files(path))
-    each <- hash(files)
-    return(list(files = length(files), bytes = sum(file.size(files)),
-                sha256 = digest::digest(paste(basename(files), each, collapse = "\n"), "sha256", serialize = FALSE)))
-  }
-  list(bytes = file.size(path), sha256 = unname(hash(path)))
+  list(files = length(files), bytes = sum(file.size(files)),
+       xxh128 = rlang::hash(paste(basename(files), each, collapse = "\n")))
+}
+
+output_file_record <- function(path) {
+  list(bytes = file.size(path), sha256 = digest::digest(file = path, algo = "sha256"))
 }
 
 # Rows of a database are all of one moment, and are counted only for the record: there they may be known already.
 input_record <- function(brief, rows = FALSE) {
   files <- brief_files(brief)
+  known <- brief$keeping$hashed %||% hashed_files
   list(
     inputs = c(
-      list(c(list(file = basename(brief$path)), file_record(brief$path, brief$keeping))),
+      list(c(list(file = basename(brief$path)), input_file_record(brief$path, known))),
       lapply(files, function(file) {
         of_file <- is.null(file$database)
-        known <- if (of_file) file_record(file$path, brief$keeping) else if (rows) list(rows = open_entry(file)$rows)
-        c(list(file = file$shown), known)
+        about <- if (of_file) input_file_record(file$path, known) else if (rows) list(rows = open_entry(file)$rows)
+        c(list(file = file$shown), about)
       })
     ),
     versions = list(hinterfeld = as.character(utils::packageVersion("hinterfeld")), R = as.character(getRversion()),
@@ -64,11 +65,11 @@ is_current <- function(former, inputs, folder) {
   same <- function(a, b) identical(jsonlite::toJSON(a, auto_unbox = TRUE, digits = NA),
                                    jsonlite::toJSON(b, auto_unbox = TRUE, digits = NA))
   # Rows of a database may be others, however many there are.
-  known <- all(vapply(inputs$inputs, function(input) !is.null(input$sha256), NA))
+  known <- all(vapply(inputs$inputs, function(input) !is.null(input$xxh128), NA))
   !is.null(former) && known && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
     all(vapply(former$outputs, function(output) {
       path <- file.path(folder, output$file)
-      file.exists(path) && same(output[c("bytes", "sha256")], file_record(path))
+      file.exists(path) && same(output[c("bytes", "sha256")], output_file_record(path))
     }, NA))
 }
 

@@ -11,7 +11,7 @@
 #'   reads only parts that are new or have changed. See [kept_parts()].
 #' @param anywhere Logical: may the brief's own `folder` and `keep` lie outside of the folder that the brief lies in?
 #' @return Invisibly, the record of the run, as in `run.json`.
-#' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, SHA-256),
+#' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128),
 #'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline`
 #'   (currency, with a report the best seller of each region), `outputs` (file, rows and keys of tables, size, SHA-256),
 #'   `started` (UTC), `seconds`, and `times` (of these the seconds for reading and checking lines, for counting tables,
@@ -29,7 +29,7 @@
 #'   name the table or figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes
 #'   to it, when it holds a file that would be replaced and that this brief's last run has not made as it is, or when an
 #'   input changes during the run.
-#' @references SHA-256: FIPS 180-4.
+#' @references SHA-256: FIPS 180-4. XXH128: the xxHash specification, 0.1.1.
 #' @export
 #' @examples
 #' brief <- read_brief(demo_brief())
@@ -160,7 +160,7 @@ deliver_brief <- function(brief, part) {
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
   headline <- headline_record(facts, brief)
-  outputs <- lapply(outputs, function(output) c(output, file_record(file.path(part, output$file))))
+  outputs <- lapply(outputs, function(output) c(output, output_file_record(file.path(part, output$file))))
   list(lines = line_counts(book), audit = audit_record(book), headline = headline, outputs = outputs,
        times = as.list(times$seconds()))
 }
@@ -209,9 +209,10 @@ deliver_tables <- function(tables, outputs, part) {
 
 deliver_figures <- function(figures, outputs, part) {
   formats <- unlist(outputs$figures) %||% "png"
-  unlist(lapply(names(figures), function(name) lapply(formats, function(format) {
-    file <- paste0(name, ".", format)
-    say_progress("Drawing %s", file)
-    lapply(basename(deliver(figures[[name]], file.path(part, file))), function(file) list(file = file))
-  })), recursive = FALSE) |> unlist(recursive = FALSE)
+  files <- expand.grid(format = formats, name = names(figures), stringsAsFactors = FALSE)
+  if (nrow(files)) say_progress("Drawing %s", count_of(nrow(files), "figure"))
+  drawn <- draw_side_by_side(Map(function(name, format) {
+    function() deliver(figures[[name]], file.path(part, paste0(name, ".", format)))
+  }, files$name, files$format))
+  lapply(basename(as.character(unlist(drawn))), function(file) list(file = file))
 }

@@ -68,11 +68,6 @@ brief_stamps <- function(brief) {
   c(file_stamps(c(brief$path, unlist(files))), database_stamps(brief))
 }
 
-file_stamps <- function(files) {
-  about <- file.info(files, extra_cols = FALSE)
-  paste(files, about$size, as.numeric(about$mtime))
-}
-
 # How the databases stand: the file of SQLite, and PostgreSQL's own counts of rows written, which say so cheaply.
 database_stamps <- function(brief) {
   files <- tryCatch(quietly(Filter(function(file) !is.null(file$database), brief_files(brief))),

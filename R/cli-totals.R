@@ -207,7 +207,7 @@ read_totals_options <- function(given) {
 cli_facts <- function(given) {
   # What names something is text, however much it looks like a number; so is a day that a format reads.
   texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
-  entries <- lapply(given$files, given_entry, database = given$database, texts = texts)
+  entries <- given_entries(given, texts)
   tables <- lapply(entries[-1], read_entry)
   if (!is_large(entries[[1]])) {
     return(cli_daybook(read_entry(entries[[1]]), tables, given))
@@ -222,14 +222,36 @@ cli_facts <- function(given) {
   })$tally
 }
 
+# Of each file the columns that an option names, and those by which files are attached.
+given_entries <- function(given, texts) {
+  files <- lapply(given$files, given_file, database = given$database)
+  known <- lapply(files, given_columns)
+  wanted <- totals_columns(given, unlist(known))
+  Map(function(file, known) narrowed_entry(file, texts, wanted, known), files, known)
+}
+
 # A file, folder or pattern, or with --database the name of a table.
-given_entry <- function(path, database, texts) {
+given_file <- function(path, database) {
   if (!is.null(database)) {
-    types <- text_types(texts, query_columns(database_named(database), path))
-    return(list(shown = path, path = path, database = database, table = path, options = list(types = types)))
+    return(list(shown = path, path = path, database = database, table = path, options = list()))
   }
   path <- cli_file(path)
-  list(shown = path, path = path, options = list(types = text_types(texts, source_columns(path))))
+  list(shown = path, path = path, options = list())
+}
+
+given_columns <- function(file) {
+  if (is.null(file$database)) source_columns(file$path) else query_columns(database_named(file$database), file$table)
+}
+
+# NULL for all columns if one is named that is not there: the error then says what there is.
+totals_columns <- function(given, known) {
+  roles <- unlist(given[c("day", "product", "units", "order")])
+  named <- unlist(lapply(given[c("by", "within", "crosstab", "measures")], cli_list))
+  repeated <- Filter(function(one) one$name %in% c(names(totals_rules), "measure"), given$repeated)
+  expressions <- c(given$revenue, vapply(repeated, function(one) one$value, ""))
+  used <- unlist(lapply(expressions, function(text) tryCatch(all.vars(str2lang(text)), error = function(cnd) text)))
+  made <- c("day", "product", "revenue", "units", "order", "lines", names(grain_kinds), names(given$taken))
+  if (all(roles %in% known) && all(c(named, used) %in% c(known, made))) c(roles, named, used, known[duplicated(known)])
 }
 
 # Further files are attached by the columns that they share with the lines.
@@ -265,7 +287,8 @@ shared_key <- function(lines, table, path, call = caller_env()) {
 cli_table <- function(book, given) {
   within <- cli_list(given$within)
   if (!is.null(given$unsold)) {
-    catalogue <- read_entry(given_entry(given$unsold, given$database, given$product))
+    catalogue <- given_file(given$unsold, given$database)
+    catalogue <- read_entry(narrowed_entry(catalogue, given$product, NULL, given_columns(catalogue)))
     return(cli_shown(rlang::exec(unsold, book, catalogue, within = within, product = given$product), given))
   }
   t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),

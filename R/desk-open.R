@@ -28,6 +28,7 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
     stop_because("argument", c("`port` must be a whole number from 1 to 65535.",
                                i = sprintf("It is %s.", describe(port))))
   }
+  need_package("shiny", "for the desk")
   in_plain_session({
     desk <- with_databases(desk_of(facts))
     token <- if (!is_loopback(host)) new_token()

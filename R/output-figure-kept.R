@@ -19,6 +19,13 @@ figures_used <- function() {
   figure_store$used
 }
 
+# Draws figures side by side. Which of them came from the store, or went there, is known in this process afterwards.
+draw_side_by_side <- function(jobs) {
+  done <- side_by_side(lapply(jobs, function(draw) function() list(made = draw(), used = figures_used())))
+  figure_store$used <- unique(c(figure_store$used, unlist(lapply(done, function(one) one$used))))
+  lapply(done, function(one) one$made)
+}
+
 # Draws a figure into `path`, or copies it there. A kept file bears the hash of what it holds.
 drawn_or_kept <- function(x, path, ending, width, height, draw) {
   folder <- figure_store$folder

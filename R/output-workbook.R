@@ -3,6 +3,7 @@
 worksheet_rows <- 1048576L
 
 write_workbook <- function(tables, path) {
+  for (package in c("openxlsx", "zip")) need_package(package, "to write workbooks")
   check_worksheet_rows(tables)
   tables <- lapply(tables, visible_texts)
   names <- sheet_names(tables)

@@ -61,7 +61,7 @@ section_element <- function(section) {
 block_element <- function(block) {
   tags <- htmltools::tags
   switch(block$kind,
-    table = htmltools::HTML(html_table(block)), figure = htmltools::HTML(html_figure(block$figure)),
+    table = htmltools::HTML(html_table(block)), figure = htmltools::HTML(html_figure(block$figure, block$picture)),
     cards = tags$ul(class = "cards", lapply(block$cards, card_element)),
     text = lapply(visible(block$text), tags$p), words = words_element(block$words),
     sentences = list(tags$h3(visible(block$title)), tags$ul(lapply(visible(block$sentences), tags$li)))
@@ -72,20 +72,43 @@ words_element <- function(words) {
   htmltools::tags$div(class = "words", htmltools::HTML(html_words(words)))
 }
 
-# Pixels for screens of twice the density. The note below the picture is told in a short line, and whole on demand.
-html_figure <- function(figure) {
+# All figures of the report are drawn at once, and stand in their blocks as pictures.
+with_pictures <- function(sections) {
+  figures <- list()
+  over_blocks <- function(change) {
+    lapply(sections, function(section) {
+      section$blocks <- lapply(section$blocks, change)
+      section$variants <- lapply(section$variants, lapply, change)
+      section
+    })
+  }
+  over_blocks(function(block) figures <<- c(figures, list(block$figure)[block$kind == "figure"]))
+  pictures <- draw_side_by_side(lapply(figures, function(figure) function() figure_picture(figure)))
+  over_blocks(function(block) {
+    if (block$kind == "figure") {
+      block$picture <- pictures[[1]]
+      pictures <<- pictures[-1]
+    }
+    block
+  })
+}
+
+# Pixels for screens of twice the density, as the address of a picture.
+figure_picture <- function(figure) {
   file <- tempfile(fileext = ".png")
   on.exit(unlink(file))
-  note <- figure$labels$caption
-  alt <- figure_alt(figure)
   write_png(figure + ggplot2::labs(caption = NULL), file, 1920, 1200)
   image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
+  paste0("data:image/png;base64,", gsub("[\r\n]", "", image))
+}
+
+# The note below the picture is told in a short line, and whole on demand.
+html_figure <- function(figure, picture) {
   tags <- htmltools::tags
-  picture <- tags$img(width = "1280", height = "800", alt = visible(alt),
-                      src = paste0("data:image/png;base64,", gsub("[\r\n]", "", image)))
+  image <- tags$img(width = "1280", height = "800", alt = visible(figure_alt(figure)), src = picture)
   html_of(tags$figure(tags$div(class = "scroll", tabindex = "0", role = "region",
-                               `aria-label` = visible(figure_title(figure)), picture), figure_line(note),
-                      pages_note(figure)))
+                               `aria-label` = visible(figure_title(figure)), image),
+                      figure_line(figure$labels$caption), pages_note(figure)))
 }
 
 # The first sentence of a figure's note; the rest opens.
@@ -154,6 +177,7 @@ whole_days <- function(text) {
 
 # Markdown of the analyst: no HTML of its own, no pictures from elsewhere, links to pages and mail only.
 html_words <- function(words) {
+  need_package("commonmark", "for words in Markdown")
   html <- commonmark::markdown_html(gsub("<", "&lt;", words, fixed = TRUE), extensions = TRUE)
   html <- gsub("<img [^>]*alt=\"([^\"]*)\"[^>]*>", "\\1", html)
   html <- gsub("href=\"(?!https?:|mailto:|#)[^\"]*\"", "", html, perl = TRUE)

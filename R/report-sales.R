@@ -82,7 +82,7 @@ sales_report.hinterfeld_tally <- sales_report.hinterfeld_daybook
 # Sections are names of standard ones, or sections already made.
 write_report_page <- function(sections, context, title, words, path) {
   made <- lapply(sections, function(section) if (is.list(section)) section else make_section(section, context))
-  made <- with_closing_sections(Filter(Negate(is.null), made))
+  made <- with_pictures(with_closing_sections(Filter(Negate(is.null), made)))
   page <- report_page(made, title, words, context$book)
   write_whole(path, function(part) write_text(page, part))
 }

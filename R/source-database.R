@@ -236,10 +236,7 @@ connect_database <- function(name, call = caller_env()) {
   path <- sqlite_path(address)
   sqlite <- !is.null(path)
   package <- if (sqlite) "RSQLite" else "RPostgres"
-  if (!requireNamespace(package, quietly = TRUE)) {
-    stop_because("database", c(sprintf("The package %s is needed to reach \"%s\".", package, name),
-                               i = sprintf("Install it: `install.packages(\"%s\")`.", package)), call = call)
-  }
+  need_package(package, sprintf("to reach the database \"%s\"", name), call)
   # The driver asks the system for its time zone where none is set, and says so where there is no answer.
   if (!nzchar(Sys.getenv("TZ"))) {
     Sys.setenv(TZ = "UTC")

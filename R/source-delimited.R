@@ -5,7 +5,7 @@ delimiters <- c(",", ";", "\t", "|")
 
 # What a file holds, checked, before a value of it is read. Of columns that are not wanted no type is told.
 scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
-  fingerprint <- fingerprint_of_file(path)
+  stamp <- file_stamps(path)
   text <- plain_text_file(path, options$encoding %||% "UTF-8", call)
   delimiter <- options$delimiter %||% find_delimiter(heading_text(first_bytes(text$path, longest_heading), path, call))
   found <- text_stretches_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
@@ -13,7 +13,7 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
   if (found$odd$line > 0) stop_odd_byte(found$odd, path, call)
   check_names(found$heading, path, delimiter, call)
   check_records(found, path, delimiter, call)
-  list(path = path, text = text, fingerprint = fingerprint, delimiter = delimiter, names = found$heading,
+  list(path = path, text = text, stamp = stamp, delimiter = delimiter, names = found$heading,
        rows = found$records - 1, empty = found$empty, facts = found$columns, stretches = found$stretches)
 }
 
@@ -43,7 +43,7 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
     read <- if (!is.null(passed) && any(plain)) read_lines(passed$lines, numbers, options$decimal_mark %||% ".")
     rows <- sum(stretches$records[of])
     if (is.null(passed) || is.character(read) || any(lengths(read) != rows)) {
-      check_unchanged(scan$path, scan$fingerprint, call)
+      check_unchanged(scan$path, scan$stamp, call)
       stop_because("shape", c(
         sprintf("%s cannot be read as it was counted.", basename(scan$path)),
         x = if (is.character(read)) read else sprintf("%s were counted, %s read.", count_of(rows, "row"),
@@ -56,7 +56,7 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
     texts[days] <- lapply(texts[days], days_of_texts)
     take(c(texts, read)[names(kinds)])
   }
-  check_unchanged(scan$path, scan$fingerprint, call)
+  check_unchanged(scan$path, scan$stamp, call)
 }
 
 # Days become dates once for each that there is.

@@ -19,7 +19,7 @@ notice_of <- function(paths) {
 
 # NULL where the package is not installed, or the system refuses.
 started_watch <- function(paths, hear) {
-  if (length(paths) == 0 || !requireNamespace("watcher", quietly = TRUE)) {
+  if (length(paths) == 0 || !has_package("watcher")) {
     return(NULL)
   }
   tryCatch({

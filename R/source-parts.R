@@ -92,14 +92,9 @@ check_file <- function(path, call = caller_env()) {
   }
 }
 
-# How a part is known again: a part that is written on while it is read gives no table.
-fingerprint_of_file <- function(path) {
-  about <- file.info(path, extra_cols = FALSE)
-  paste(about$size, format(as.numeric(about$mtime), digits = 17))
-}
-
-check_unchanged <- function(path, fingerprint, call) {
-  if (!file.exists(path) || fingerprint_of_file(path) != fingerprint) {
+# A part that is written on while it is read gives no table.
+check_unchanged <- function(path, stamp, call) {
+  if (file_stamps(path) != stamp) {
     stop_because("file", c(
       sprintf("%s %s while it was read.", basename(path), if (file.exists(path)) "was changed" else "vanished"),
       i = "Read it again when nobody writes it."

@@ -63,14 +63,15 @@ opened_or_stop <- function(code, path, what, call) {
 # Parquet -----------------------------------------------------------------------------------------------------------
 
 scan_parquet <- function(path, options, call = caller_env(), wanted = NULL) {
-  fingerprint <- fingerprint_of_file(path)
-  about <- opened_or_stop(parquet_about(path), path, "Parquet", call)
+  stamp <- file_stamps(path)
+  about <- opened_or_stop(parquet_about(path, call), path, "Parquet", call)
   check_names(about$names, path, NULL, call)
-  list(path = path, fingerprint = fingerprint, names = about$names, rows = about$rows, empty = NULL,
+  list(path = path, stamp = stamp, names = about$names, rows = about$rows, empty = NULL,
        prototype = about$prototype, long = about$long)
 }
 
-parquet_about <- function(path) {
+parquet_about <- function(path, call) {
+  need_package("nanoparquet", "to read Parquet", call)
   rows <- as.double(nanoparquet::read_parquet_info(path)$num_rows)
   schema <- nanoparquet::read_parquet_schema(path)
   schema <- schema[!is.na(schema$type), ]
@@ -87,7 +88,7 @@ chunks_parquet <- function(scan, plan, options, take, call = caller_env()) {
   table <- opened_or_stop(nanoparquet::read_parquet(scan$path, col_select = names(plan)), scan$path, "Parquet", call)
   check_values(table, scan$path, call)
   check_whole(table, scan, call)
-  check_unchanged(scan$path, scan$fingerprint, call)
+  check_unchanged(scan$path, scan$stamp, call)
   if (nrow(table) > 0) take(plain_chunk(table, names(plan), options$types))
 }
 
@@ -104,18 +105,18 @@ check_whole <- function(table, scan, call) {
 }
 
 parquet_names <- function(path, options, call = caller_env()) {
-  opened_or_stop(parquet_about(path)$names, path, "Parquet", call)
+  opened_or_stop(parquet_about(path, call)$names, path, "Parquet", call)
 }
 
 # Workbooks ----------------------------------------------------------------------------------------------------------
 
 # A sheet is read whole to be known: it has no word on its rows and types beforehand.
 scan_workbook <- function(path, options, call = caller_env(), wanted = NULL) {
-  fingerprint <- fingerprint_of_file(path)
+  stamp <- file_stamps(path)
   check_sheet(path, options$sheet, call)
   table <- opened_or_stop(read_sheet(path, options), path, "a workbook", call)
   check_names(names(table), path, NULL, call)
-  list(path = path, fingerprint = fingerprint, names = names(table), rows = as.double(nrow(table)), empty = NULL,
+  list(path = path, stamp = stamp, names = names(table), rows = as.double(nrow(table)), empty = NULL,
        prototype = table[0, ], table = table)
 }
 
@@ -138,6 +139,7 @@ read_sheet <- function(path, options, rows = Inf) {
 }
 
 check_sheet <- function(path, sheet, call) {
+  need_package("readxl", "to read workbooks", call)
   sheets <- opened_or_stop(readxl::excel_sheets(path), path, "a workbook", call)
   known <- is.null(sheet) || is.character(sheet) && sheet %in% sheets ||
     is.numeric(sheet) && sheet %in% seq_along(sheets)
@@ -152,7 +154,7 @@ check_sheet <- function(path, sheet, call) {
 }
 
 chunks_workbook <- function(scan, plan, options, take, call = caller_env()) {
-  check_unchanged(scan$path, scan$fingerprint, call)
+  check_unchanged(scan$path, scan$stamp, call)
   if (scan$rows > 0) take(plain_chunk(scan$table, names(plan), options$types))
 }
 

@@ -15,7 +15,6 @@ Rcpp::IntegerVector period_bounds_kernel(Rcpp::IntegerVector days, std::string e
 RcppExport SEXP _hinterfeld_period_bounds_kernel(SEXP daysSEXP, SEXP everySEXP, SEXP lastSEXP, SEXP rulesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type days(daysSEXP);
     Rcpp::traits::input_parameter< std::string >::type every(everySEXP);
     Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
@@ -29,7 +28,6 @@ Rcpp::IntegerVector position_kernel(Rcpp::IntegerVector days, std::string what, 
 RcppExport SEXP _hinterfeld_position_kernel(SEXP daysSEXP, SEXP whatSEXP, SEXP rulesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type days(daysSEXP);
     Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rules(rulesSEXP);
@@ -42,7 +40,6 @@ Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
 RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
@@ -56,7 +53,6 @@ Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVecto
 RcppExport SEXP _hinterfeld_running_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP placeSEXP, SEXP valueSEXP, SEXP widthSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
@@ -71,7 +67,6 @@ Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP val
 RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP codesSEXP, SEXP rankSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
@@ -88,7 +83,6 @@ Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::
 RcppExport SEXP _hinterfeld_leaders_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP highest_firstSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
@@ -103,7 +97,6 @@ Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
 RcppExport SEXP _hinterfeld_tied_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
@@ -116,7 +109,6 @@ Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, R
 RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP minorSEXP, SEXP cumulativeSEXP, SEXP totalSEXP, SEXP boundsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type minor(minorSEXP);
@@ -132,7 +124,6 @@ Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, R
 RcppExport SEXP _hinterfeld_middle_kernel(SEXP orderSEXP, SEXP groupSEXP, SEXP valueSEXP, SEXP timesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
@@ -146,7 +137,6 @@ Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, R
 RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP unknownSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type earlier(earlierSEXP);
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type unknown(unknownSEXP);
@@ -160,7 +150,6 @@ Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x);
 RcppExport SEXP _hinterfeld_extent_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(extent_kernel(x));
     return rcpp_result_gen;
@@ -171,7 +160,6 @@ Rcpp::List encode_text_kernel(SEXP x, int threads);
 RcppExport SEXP _hinterfeld_encode_text_kernel(SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(encode_text_kernel(x, threads));
@@ -183,7 +171,6 @@ SEXP text_column_kernel(double n);
 RcppExport SEXP _hinterfeld_text_column_kernel(SEXP nSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
     rcpp_result_gen = Rcpp::wrap(text_column_kernel(n));
     return rcpp_result_gen;
@@ -193,7 +180,6 @@ END_RCPP
 void add_text_kernel(SEXP column, SEXP x, double at, int threads);
 RcppExport SEXP _hinterfeld_add_text_kernel(SEXP columnSEXP, SEXP xSEXP, SEXP atSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type at(atSEXP);
@@ -207,7 +193,6 @@ Rcpp::List coded_text_kernel(SEXP column);
 RcppExport SEXP _hinterfeld_coded_text_kernel(SEXP columnSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
     rcpp_result_gen = Rcpp::wrap(coded_text_kernel(column));
     return rcpp_result_gen;
@@ -218,7 +203,6 @@ SEXP number_column_kernel(double n);
 RcppExport SEXP _hinterfeld_number_column_kernel(SEXP nSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
     rcpp_result_gen = Rcpp::wrap(number_column_kernel(n));
     return rcpp_result_gen;
@@ -228,7 +212,6 @@ END_RCPP
 void add_numbers_kernel(SEXP column, SEXP x, double at, int threads);
 RcppExport SEXP _hinterfeld_add_numbers_kernel(SEXP columnSEXP, SEXP xSEXP, SEXP atSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type at(atSEXP);
@@ -242,7 +225,6 @@ SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads
 RcppExport SEXP _hinterfeld_recode_kernel(SEXP codesSEXP, SEXP toSEXP, SEXP missingSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type to(toSEXP);
     Rcpp::traits::input_parameter< SEXP >::type missing(missingSEXP);
@@ -256,7 +238,6 @@ bool any_special_kernel(Rcpp::IntegerVector codes, int threads);
 RcppExport SEXP _hinterfeld_any_special_kernel(SEXP codesSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(any_special_kernel(codes, threads));
@@ -268,7 +249,6 @@ Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, 
 RcppExport SEXP _hinterfeld_answered_kernel(SEXP answerSEXP, SEXP codesSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type answer(answerSEXP);
     Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< bool >::type wanted(wantedSEXP);
@@ -282,7 +262,6 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
 RcppExport SEXP _hinterfeld_rows_kernel(SEXP columnsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
@@ -295,7 +274,6 @@ SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector r
 RcppExport SEXP _hinterfeld_labels_kernel(SEXP labelsSEXP, SEXP codesSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type labels(labelsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
@@ -309,7 +287,6 @@ bool holds_text_kernel(SEXP x, std::string text);
 RcppExport SEXP _hinterfeld_holds_text_kernel(SEXP xSEXP, SEXP textSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< std::string >::type text(textSEXP);
     rcpp_result_gen = Rcpp::wrap(holds_text_kernel(x, text));
@@ -321,7 +298,6 @@ SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels);
 RcppExport SEXP _hinterfeld_label_kernel(SEXP codesSEXP, SEXP levelsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type levels(levelsSEXP);
     rcpp_result_gen = Rcpp::wrap(label_kernel(codes, levels));
@@ -333,7 +309,6 @@ SEXP dressed_kernel(SEXP x, SEXP attributes);
 RcppExport SEXP _hinterfeld_dressed_kernel(SEXP xSEXP, SEXP attributesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< SEXP >::type attributes(attributesSEXP);
     rcpp_result_gen = Rcpp::wrap(dressed_kernel(x, attributes));
@@ -345,7 +320,6 @@ bool exchange_kernel(std::string one, std::string other);
 RcppExport SEXP _hinterfeld_exchange_kernel(SEXP oneSEXP, SEXP otherSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type one(oneSEXP);
     Rcpp::traits::input_parameter< std::string >::type other(otherSEXP);
     rcpp_result_gen = Rcpp::wrap(exchange_kernel(one, other));
@@ -357,7 +331,6 @@ std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes);
 RcppExport SEXP _hinterfeld_write_bytes_kernel(SEXP pathSEXP, SEXP bytesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
     rcpp_result_gen = Rcpp::wrap(write_bytes_kernel(path, bytes));
@@ -369,7 +342,6 @@ std::string settle_file_kernel(std::string path);
 RcppExport SEXP _hinterfeld_settle_file_kernel(SEXP pathSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(settle_file_kernel(path));
     return rcpp_result_gen;
@@ -380,7 +352,6 @@ double line_feeds_kernel(std::string path);
 RcppExport SEXP _hinterfeld_line_feeds_kernel(SEXP pathSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(line_feeds_kernel(path));
     return rcpp_result_gen;
@@ -391,7 +362,6 @@ double text_feeds_kernel(SEXP x);
 RcppExport SEXP _hinterfeld_text_feeds_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(text_feeds_kernel(x));
     return rcpp_result_gen;
@@ -402,8 +372,17 @@ bool output_failed_kernel();
 RcppExport SEXP _hinterfeld_output_failed_kernel() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(output_failed_kernel());
+    return rcpp_result_gen;
+END_RCPP
+}
+// file_stamps_kernel
+Rcpp::CharacterVector file_stamps_kernel(Rcpp::CharacterVector paths);
+RcppExport SEXP _hinterfeld_file_stamps_kernel(SEXP pathsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type paths(pathsSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_stamps_kernel(paths));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -412,7 +391,6 @@ std::string file_kind_kernel(std::string path);
 RcppExport SEXP _hinterfeld_file_kind_kernel(SEXP pathSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(file_kind_kernel(path));
     return rcpp_result_gen;
@@ -423,7 +401,6 @@ SEXP handle_kernel(SEXP held);
 RcppExport SEXP _hinterfeld_handle_kernel(SEXP heldSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type held(heldSEXP);
     rcpp_result_gen = Rcpp::wrap(handle_kernel(held));
     return rcpp_result_gen;
@@ -434,7 +411,6 @@ SEXP held_kernel(SEXP handle);
 RcppExport SEXP _hinterfeld_held_kernel(SEXP handleSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type handle(handleSEXP);
     rcpp_result_gen = Rcpp::wrap(held_kernel(handle));
     return rcpp_result_gen;
@@ -445,7 +421,6 @@ Rcpp::List lazy_rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int th
 RcppExport SEXP _hinterfeld_lazy_rows_kernel(SEXP columnsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
@@ -458,7 +433,6 @@ SEXP lazy_parts_kernel(SEXP x);
 RcppExport SEXP _hinterfeld_lazy_parts_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(lazy_parts_kernel(x));
     return rcpp_result_gen;
@@ -469,7 +443,6 @@ SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels);
 RcppExport SEXP _hinterfeld_lazy_text_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type labels(labelsSEXP);
     rcpp_result_gen = Rcpp::wrap(lazy_text_kernel(codes, labels));
@@ -481,7 +454,6 @@ SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
 RcppExport SEXP _hinterfeld_minor_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP, SEXP wholeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
     Rcpp::traits::input_parameter< bool >::type half_even(half_evenSEXP);
@@ -496,7 +468,6 @@ SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads);
 RcppExport SEXP _hinterfeld_currency_kernel(SEXP minorSEXP, SEXP scaleSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type minor(minorSEXP);
     Rcpp::traits::input_parameter< double >::type scale(scaleSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -510,7 +481,6 @@ bool any_unusual_kernel(SEXP x, int threads);
 RcppExport SEXP _hinterfeld_any_unusual_kernel(SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(any_unusual_kernel(x, threads));
@@ -522,7 +492,6 @@ Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads);
 RcppExport SEXP _hinterfeld_whole_days_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type days(daysSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(whole_days_kernel(days, threads));
@@ -534,7 +503,6 @@ SEXP day_codes_kernel(Rcpp::NumericVector days, int threads);
 RcppExport SEXP _hinterfeld_day_codes_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type days(daysSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(day_codes_kernel(days, threads));
@@ -546,7 +514,6 @@ double sum_minor_kernel(SEXP x, SEXP rows, int threads);
 RcppExport SEXP _hinterfeld_sum_minor_kernel(SEXP xSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
@@ -559,7 +526,6 @@ int decimals_kernel(Rcpp::NumericVector x, int most);
 RcppExport SEXP _hinterfeld_decimals_kernel(SEXP xSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
     rcpp_result_gen = Rcpp::wrap(decimals_kernel(x, most));
@@ -571,7 +537,6 @@ SEXP whole_range_kernel(SEXP x);
 RcppExport SEXP _hinterfeld_whole_range_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(whole_range_kernel(x));
     return rcpp_result_gen;
@@ -582,7 +547,6 @@ Rcpp::IntegerVector reached_kernel(Rcpp::IntegerVector reached, SEXP values, dou
 RcppExport SEXP _hinterfeld_reached_kernel(SEXP reachedSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP stepSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type reached(reachedSEXP);
     Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< double >::type first(firstSEXP);
@@ -597,7 +561,6 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
 RcppExport SEXP _hinterfeld_text_stretches_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
@@ -613,7 +576,6 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
 RcppExport SEXP _hinterfeld_first_names_kernel(SEXP bytesSEXP, SEXP delimiterSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
     rcpp_result_gen = Rcpp::wrap(first_names_kernel(bytes, delimiter));
@@ -625,7 +587,6 @@ SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
 RcppExport SEXP _hinterfeld_pass_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offsets(offsetsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bytes(bytesSEXP);
@@ -643,7 +604,6 @@ std::string gunzip_kernel(std::string path, std::string to, double limit);
 RcppExport SEXP _hinterfeld_gunzip_kernel(SEXP pathSEXP, SEXP toSEXP, SEXP limitSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
@@ -656,7 +616,6 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
 RcppExport SEXP _hinterfeld_tally_kernel(SEXP linesSEXP, SEXP keysSEXP, SEXP amountsSEXP, SEXP rawSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type keys(keysSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type amounts(amountsSEXP);
@@ -671,7 +630,6 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads);
 RcppExport SEXP _hinterfeld_group_kernel(SEXP linesSEXP, SEXP keysSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type keys(keysSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
@@ -684,7 +642,6 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
 RcppExport SEXP _hinterfeld_find_kernel(SEXP rowsSEXP, SEXP keysSEXP, SEXP rows_amongSEXP, SEXP amongSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type keys(keysSEXP);
     Rcpp::traits::input_parameter< double >::type rows_among(rows_amongSEXP);
@@ -699,7 +656,6 @@ SEXP widen_kernel(Rcpp::NumericVector values, double factor);
 RcppExport SEXP _hinterfeld_widen_kernel(SEXP valuesSEXP, SEXP factorSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< double >::type factor(factorSEXP);
     rcpp_result_gen = Rcpp::wrap(widen_kernel(values, factor));
@@ -711,7 +667,6 @@ bool line_counts_kernel(Rcpp::NumericVector counts);
 RcppExport SEXP _hinterfeld_line_counts_kernel(SEXP countsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type counts(countsSEXP);
     rcpp_result_gen = Rcpp::wrap(line_counts_kernel(counts));
     return rcpp_result_gen;
@@ -722,7 +677,6 @@ Rcpp::List counted_values_kernel(Rcpp::NumericVector values, Rcpp::NumericVector
 RcppExport SEXP _hinterfeld_counted_values_kernel(SEXP valuesSEXP, SEXP timesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type times(timesSEXP);
     rcpp_result_gen = Rcpp::wrap(counted_values_kernel(values, times));
@@ -734,7 +688,6 @@ Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string dec
 RcppExport SEXP _hinterfeld_read_numbers_kernel(SEXP xSEXP, SEXP decimalSEXP, SEXP groupSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
     Rcpp::traits::input_parameter< std::string >::type group(groupSEXP);
@@ -747,7 +700,6 @@ Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x);
 RcppExport SEXP _hinterfeld_read_iso_days_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(read_iso_days_kernel(x));
     return rcpp_result_gen;
@@ -758,7 +710,6 @@ Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals);
 RcppExport SEXP _hinterfeld_fixed_codes_kernel(SEXP xSEXP, SEXP decimalsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
     rcpp_result_gen = Rcpp::wrap(fixed_codes_kernel(x, decimals));
@@ -770,7 +721,6 @@ Rcpp::CharacterVector short_number_kernel(Rcpp::NumericVector x);
 RcppExport SEXP _hinterfeld_short_number_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(short_number_kernel(x));
     return rcpp_result_gen;
@@ -781,7 +731,6 @@ int processors_kernel();
 RcppExport SEXP _hinterfeld_processors_kernel() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(processors_kernel());
     return rcpp_result_gen;
 END_RCPP
@@ -819,6 +768,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_line_feeds_kernel", (DL_FUNC) &_hinterfeld_line_feeds_kernel, 1},
     {"_hinterfeld_text_feeds_kernel", (DL_FUNC) &_hinterfeld_text_feeds_kernel, 1},
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
+    {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
     {"_hinterfeld_held_kernel", (DL_FUNC) &_hinterfeld_held_kernel, 1},

@@ -28,7 +28,7 @@ Rcpp::IntegerVector each_day(const Rcpp::IntegerVector& days, Of of) {
 
 // First or last day of each day's period. `rules`: start month, start day, week start (0 Monday),
 // 1 for months of 4, 4 and 5 weeks.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector period_bounds_kernel(Rcpp::IntegerVector days, std::string every, bool last,
                                          Rcpp::IntegerVector rules) {
   const auto grain = grain_of(every);
@@ -40,7 +40,7 @@ Rcpp::IntegerVector period_bounds_kernel(Rcpp::IntegerVector days, std::string e
 
 // Where each day stands: the sales year, or the week, month or quarter of it from 1, or the weekday
 // (1 for Monday).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector position_kernel(Rcpp::IntegerVector days, std::string what, Rcpp::IntegerVector rules) {
   const auto sales = sales_of(rules);
   if (what == "year") return each_day(days, [&](int day) { return calendar::sales_year(day, sales); });

@@ -26,7 +26,7 @@ std::vector<int> from_zero(const Rcpp::IntegerVector& order) {
 }  // namespace
 
 // Rank of each row; `order` puts rows in order of scope and from the best value, missing ones last.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value,
                                 std::string ties) {
   Rcpp::NumericVector out(value.size(), NA_REAL);
@@ -38,7 +38,7 @@ Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
 
 // Running totals (width 0) or moving sums over `width` places, in minor units; `order` puts rows in order of
 // scope and place. NaN everywhere when a total does not fit.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place,
                                    Rcpp::NumericVector value, int width) {
   Rcpp::NumericVector out(value.size(), NA_REAL);
@@ -59,7 +59,7 @@ Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVecto
 
 // Row numbers (from 1) in order of scope, value and name; without `value` of names only. `codes` (NULL for none) are
 // names, -1 a total, which comes last; `rank` tells the place of each code, NULL that codes are places.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank,
                                  bool highest_first,
                                  int threads) {
@@ -80,7 +80,7 @@ Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP val
 
 // Rows (from 1) that hold one of the `n` best distinct values of their scope: all that any tie rule can rank `n` or
 // better.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n,
                                    bool highest_first) {
   const std::size_t rows = scope.size(), most = n;
@@ -105,7 +105,7 @@ Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::
 }
 
 // Places in the order (from 1) of rows that are equal in scope and value to a neighbour.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value) {
   const R_xlen_t n = order.size();
   const int *row = INTEGER(order), *of = INTEGER(scope);
@@ -127,7 +127,7 @@ Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
 // For rows in order of scope and value: share of the scope's total that they and those before make, share of its
 // members, and class by the share before; NA where the total is. Per scope its rows, and the members of the first class
 // and their share. `low` counts members at or below 0, which have the last class.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor,
                          Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds) {
   const std::size_t n = order.size();
@@ -170,7 +170,7 @@ Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, R
 
 // The middle of each group's values, each as often as `times` says: `order` puts rows in order of group and value. The
 // sum of the two middle ones, which of an odd number are one, and how many they are.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value,
                          Rcpp::NumericVector times) {
   std::vector<int> groups;
@@ -199,7 +199,7 @@ Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, R
 
 // Difference, part of the earlier value where that is above 0, and direction: 1 up, 2 down, 3 level, 4 new, 5 gone,
 // 6 unknown. What is `unknown` has no earlier value.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown,
                          int threads) {
   const std::size_t n = now.size();
@@ -229,7 +229,7 @@ Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, R
 }
 
 // The first and the last of whole numbers, without the missing.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x) {
   int least = INT_MAX, most = INT_MIN;
   const int* value = INTEGER(x);

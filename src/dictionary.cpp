@@ -187,7 +187,7 @@ Rcpp::List answered(std::size_t n, int wanted, int threads, Answer answer) {
 }  // namespace
 
 // Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List encode_text_kernel(SEXP x, int threads) {
   const std::size_t n = Rf_xlength(x);
   const SEXP* strings = STRING_PTR_RO(x);
@@ -216,31 +216,31 @@ Rcpp::List encode_text_kernel(SEXP x, int threads) {
 }
 
 // A column of n texts that come in pieces.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP text_column_kernel(double n) {
   return Rcpp::XPtr<TextColumn>(new TextColumn(static_cast<std::size_t>(n)));
 }
 
 // The next piece, behind `at` texts that came before.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 void add_text_kernel(SEXP column, SEXP x, double at, int threads) {
   Rcpp::XPtr<TextColumn>(column)->add(x, static_cast<std::size_t>(at), threads);
 }
 
 // Codes of all texts, numbered by first appearance, and what they stand for.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List coded_text_kernel(SEXP column) {
   return Rcpp::XPtr<TextColumn>(column)->parts();
 }
 
 // A vector of n doubles that come in pieces; the caller fills all of them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP number_column_kernel(double n) {
   return pages::vector(REALSXP, static_cast<std::size_t>(n));
 }
 
 // Integers or doubles into a column of doubles that only this caller holds, behind `at` others.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 void add_numbers_kernel(SEXP column, SEXP x, double at, int threads) {
   const R_xlen_t n = Rf_xlength(x), from = static_cast<R_xlen_t>(at);
   if (TYPEOF(column) != REALSXP || from + n > Rf_xlength(column)) Rcpp::stop("more numbers than there is room for");
@@ -257,7 +257,7 @@ void add_numbers_kernel(SEXP column, SEXP x, double at, int threads) {
 }
 
 // What stands for each code: to[code - 1], integer or logical, and `missing` for NA and codes below 1.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads) {
   const std::size_t n = codes.size();
   check_at_most(INTEGER(codes), n, Rf_xlength(to), threads);
@@ -274,7 +274,7 @@ SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads
 }
 
 // Is any code a missing one or a total, below 1?
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
   const int* code = INTEGER(codes);
   std::atomic<bool> found{false};
@@ -289,7 +289,7 @@ bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
 
 // The rows (from 1) of lines whose answer is as wanted, and how many lines gave none. Without codes each line has its
 // own answer; with codes it has that of its code, and the last answer is that of a missing one.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads) {
   if (Rf_isNull(codes)) {
     const int* given = LOGICAL(answer);
@@ -303,7 +303,7 @@ Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, 
 }
 
 // Some rows of each column: integers, doubles and logicals, with their attributes. NULL for a column of another type.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
   const int* row = INTEGER(rows);
@@ -338,7 +338,7 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
 }
 
 // What the codes (from 1) of some rows (from 1) stand for, with the attributes of the labels: integers or doubles.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
   const int *code = INTEGER(codes), *row = INTEGER(rows);
@@ -357,7 +357,7 @@ SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector r
 }
 
 // Does this text stand anywhere? Both in UTF-8, so equal texts are one string.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool holds_text_kernel(SEXP x, std::string text) {
   const Rcpp::Shield<SEXP> wanted(Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
   const SEXP same = wanted;
@@ -376,7 +376,7 @@ bool holds_text_kernel(SEXP x, std::string text) {
 
 // Codes that a kernel has just made, as a factor. Setting the attributes in R would wrap the codes, and a wrapped
 // vector is copied when it is first read.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels) {
   Rf_setAttrib(codes, R_LevelsSymbol, levels);
   Rf_setAttrib(codes, R_ClassSymbol, Rf_mkString("factor"));
@@ -384,7 +384,7 @@ SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels) {
 }
 
 // Attributes for a vector that a kernel has just made; set in R they would copy it.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP dressed_kernel(SEXP x, SEXP attributes) {
   if (Rf_isNull(attributes)) return x;
   const Rcpp::List given(attributes);

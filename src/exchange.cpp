@@ -10,7 +10,7 @@
 #endif
 
 // False where the system cannot do it.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool exchange_kernel(std::string one, std::string other) {
 #if defined(__linux__) && defined(SYS_renameat2)
   const unsigned int exchange = 1u << 1;  // RENAME_EXCHANGE of renameat2(2)

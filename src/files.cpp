@@ -4,11 +4,13 @@
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
+#include <string>
 #include <vector>
+
+#include <sys/stat.h>
 
 #if !defined(_WIN32)
 #include <dlfcn.h>
-#include <sys/stat.h>
 #include <unistd.h>
 #endif
 
@@ -35,7 +37,7 @@ std::string closed(std::FILE* file, bool good) {
 }  // namespace
 
 // Writes bytes as a file: "" when all of them are on the disk, else what the system says.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes) {
   std::FILE* file = std::fopen(path.c_str(), "wb");
   if (file == nullptr) return std::strerror(errno);
@@ -45,7 +47,7 @@ std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes) {
 }
 
 // Puts a file that others have written on the disk: "" or what the system says.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string settle_file_kernel(std::string path) {
   std::FILE* file = std::fopen(path.c_str(), "rb+");
   if (file == nullptr) return std::strerror(errno);
@@ -53,7 +55,7 @@ std::string settle_file_kernel(std::string path) {
 }
 
 // How many line feeds are in a file; -1 where it cannot be read.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 double line_feeds_kernel(std::string path) {
   std::FILE* file = std::fopen(path.c_str(), "rb");
   if (file == nullptr) return -1;
@@ -72,7 +74,7 @@ double line_feeds_kernel(std::string path) {
 }
 
 // How many line feeds are in texts.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 double text_feeds_kernel(SEXP x) {
   const R_xlen_t n = Rf_xlength(x);
   double found = 0;
@@ -85,7 +87,7 @@ double text_feeds_kernel(SEXP x) {
 }
 
 // Has writing to standard output failed? A reader that has gone away has seen enough.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool output_failed_kernel() {
 #if defined(_WIN32)
   return false;
@@ -100,8 +102,31 @@ bool output_failed_kernel() {
 #endif
 }
 
+// What tells without reading whether a file is another or has changed: "" if there is none.
+// [[Rcpp::export(rng = false)]]
+Rcpp::CharacterVector file_stamps_kernel(Rcpp::CharacterVector paths) {
+  Rcpp::CharacterVector stamps(paths.size());
+  for (R_xlen_t i = 0; i < paths.size(); ++i) {
+    struct stat about;
+    if (stat(CHAR(STRING_ELT(paths, i)), &about) != 0) continue;
+    const auto whole = [](auto x) { return std::to_string(static_cast<long long>(x)); };
+    std::string stamp = whole(about.st_dev) + " " + whole(about.st_ino) + " " + whole(about.st_size) + " ";
+#if defined(_WIN32)
+    stamp += whole(about.st_mtime);
+#elif defined(__APPLE__)
+    stamp += whole(about.st_mtimespec.tv_sec) + "." + whole(about.st_mtimespec.tv_nsec) + " " +
+             whole(about.st_ctimespec.tv_sec) + "." + whole(about.st_ctimespec.tv_nsec);
+#else
+    stamp += whole(about.st_mtim.tv_sec) + "." + whole(about.st_mtim.tv_nsec) + " " + whole(about.st_ctim.tv_sec) + "." +
+             whole(about.st_ctim.tv_nsec);
+#endif
+    stamps[i] = stamp;
+  }
+  return stamps;
+}
+
 // What a path leads to: file, folder, other (a pipe, a device) or none.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string file_kind_kernel(std::string path) {
 #if defined(_WIN32)
   return "file";

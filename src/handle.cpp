@@ -9,7 +9,7 @@ SEXP keep(SEXP held) { return R_MakeExternalPtr(nullptr, R_NilValue, held); }
 
 }  // namespace
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP handle_kernel(SEXP held) {
   Rcpp::Shield<SEXP> handle(keep(R_NilValue)), value(keep(held));
   Rcpp::Shield<SEXP> weak(R_MakeWeakRef(handle, value, R_NilValue, FALSE));
@@ -18,7 +18,7 @@ SEXP handle_kernel(SEXP held) {
 }
 
 // What a handle holds; NULL for an empty one.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP held_kernel(SEXP handle) {
   if (TYPEOF(handle) != EXTPTRSXP) return R_NilValue;
   SEXP weak = R_ExternalPtrProtected(handle);

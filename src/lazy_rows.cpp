@@ -85,7 +85,7 @@ void make_lazy_rows(DllInfo* dll) {
 
 // Some rows of each column, with their attributes; NULL for a column that is neither of numbers nor logical. Rows are
 // checked here, so that whoever gathers them need not.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List lazy_rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads) {
   using namespace lazy_rows;
   R_xlen_t least = R_XLEN_T_MAX;

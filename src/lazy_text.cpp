@@ -106,14 +106,14 @@ void make_lazy_text(DllInfo* dll) {
 }
 
 // The codes and labels of coded text, which are its own and not to be changed; NULL for any other.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP lazy_parts_kernel(SEXP x) {
   if (!lazy_text::is_text(x)) return R_NilValue;
   return Rcpp::List::create(Rcpp::_["codes"] = lazy_text::codes(x), Rcpp::_["labels"] = lazy_text::labels(x));
 }
 
 // Text of codes from 1 and their labels.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) {
   return lazy_text::text(codes, labels);
 }

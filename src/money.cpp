@@ -8,7 +8,7 @@
 
 // Units of each value: NA stays NA, NaN is not a number, Inf is too large. `whole` gives integers where all fit and
 // none is missing, half the memory.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads) {
   const auto rounding = half_even ? money::Rounding::half_even : money::Rounding::half_up;
   const std::size_t n = x.size();
@@ -40,7 +40,7 @@ SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
 }
 
 // Units of some rows (from 1; NULL for all) in currency: each divided once by `scale`.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
   const std::size_t n = Rf_xlength(all ? minor : rows);
@@ -63,7 +63,7 @@ SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
 }
 
 // Is a value missing (NA or NaN) or infinite anywhere? Integers, doubles and logicals.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool any_unusual_kernel(SEXP x, int threads) {
   const std::size_t n = Rf_xlength(x);
   std::atomic<bool> found{false};
@@ -89,7 +89,7 @@ bool any_unusual_kernel(SEXP x, int threads) {
 }
 
 // Days as whole numbers: the day that a fraction of a day belongs to.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
   const std::size_t n = days.size();
   Rcpp::Shield<SEXP> out(pages::vector(INTSXP, n));
@@ -105,7 +105,7 @@ Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
 
 // Codes of days from 1, one for every day of their span, the first and the last of them; NULL where one is missing or
 // has a part of a day, or there is none.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP day_codes_kernel(Rcpp::NumericVector days, int threads) {
   const std::size_t n = days.size();
   const double* from = REAL(days);
@@ -135,7 +135,7 @@ SEXP day_codes_kernel(Rcpp::NumericVector days, int threads) {
 }
 
 // Exact sum of minor units, of some rows (from 1) or all, missing ones apart; NaN when it overflows.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
   const std::size_t n = Rf_xlength(all ? x : rows);
@@ -168,7 +168,7 @@ double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
 }
 
 // The fewest decimals, at most `most`, that write every value exactly; `most` + 1 when none does.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 int decimals_kernel(Rcpp::NumericVector x, int most) {
   int decimals = 0;
   const double* values = REAL(x);

@@ -42,7 +42,7 @@ inline bool no_double(double v) { return std::isnan(v); }
 }  // namespace orders
 
 // Least and largest of whole numbers; NULL where some are none, or none is given.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP whole_range_kernel(SEXP x) {
   double least = R_PosInf, largest = R_NegInf;
   const bool whole = TYPEOF(x) == INTSXP
@@ -55,7 +55,7 @@ SEXP whole_range_kernel(SEXP x) {
 
 // Of each order the last step that one of its lines reached; `values` are the orders of lines as numbers from `first`
 // on, `rows` the lines that count (NULL for all), `step` one or one for each of them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector reached_kernel(Rcpp::IntegerVector reached, SEXP values, double first,
                                    Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step) {
   Rcpp::IntegerVector out = Rcpp::clone(reached);

@@ -211,7 +211,7 @@ class Unpacker {
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
 // wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd`
 // is the line of the first byte that is no text, 0 for none.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
   const records::Marks marks(delimiter[0], decimal[0]);
@@ -288,7 +288,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
 }
 
 // The fields of the first record that is not an empty line.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string delimiter) {
   const char* at = reinterpret_cast<const char*>(RAW(bytes));
   const char* end = at + bytes.size();
@@ -300,7 +300,7 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
 
 // Stretches of a file of so many columns that follow one another, each read by a thread: the columns of `texts` (from
 // 1) as text, those of `plain` as lines, kBetween behind each field. NULL where they are not what was counted.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
                            Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts,
                            Rcpp::IntegerVector plain) {
@@ -342,7 +342,7 @@ SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
 
 // Unpacks a gzip file, all members of it, checked by its own lengths and checksums. Gives what is wrong: "", "cut",
 // "damaged", "limit" or "full".
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string gunzip_kernel(std::string path, std::string to, double limit) {
   const File from = opened(path, "rb");
   const File out = opened(to, "wb");

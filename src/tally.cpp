@@ -135,7 +135,7 @@ SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool ra
 
 // Groups lines by their codes and takes each measure. Returns codes (0 for missing), values in
 // minor units and how many lines each value took; `overflow` when a total does not fit.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads) {
   try {
     const std::vector<tally::Amount> taken = amounts_of(amounts, lines);
@@ -157,7 +157,7 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
 
 // Codes of the groups that the keys make, numbered by first appearance: one code per line, and the
 // codes of each key and the first line (from 1) per group.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
   const tally::KeySpace space = key_space(keys, lines, threads);
   const std::size_t n_lines = static_cast<std::size_t>(lines);
@@ -196,7 +196,7 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
 }
 
 // The row (from 1) of `among` that has the codes of each row of `keys`; NA where none has. Both have the same sizes.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among, Rcpp::List among, int threads) {
   const tally::KeySpace space = key_space(keys, rows, threads), known = key_space(among, rows_among, threads);
   const std::size_t n = static_cast<std::size_t>(rows), n_known = static_cast<std::size_t>(rows_among);
@@ -230,7 +230,7 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
 }
 
 // 64-bit integers times a power of ten; NULL where one would not fit.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP widen_kernel(Rcpp::NumericVector values, double factor) {
   const R_xlen_t n = values.size();
   const double* from = REAL(values);
@@ -246,7 +246,7 @@ SEXP widen_kernel(Rcpp::NumericVector values, double factor) {
 }
 
 // Are these 64-bit integers numbers of lines: none negative, and all of them together no more than can be?
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool line_counts_kernel(Rcpp::NumericVector counts) {
   const double* bytes = REAL(counts);
   const int64_t most = int64_t{1} << 53;
@@ -260,7 +260,7 @@ bool line_counts_kernel(Rcpp::NumericVector counts) {
 
 // Amounts of rows that stand for several lines each, and how many these are, as 64-bit integers for a tally. A missing
 // amount is that of no line.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List counted_values_kernel(Rcpp::NumericVector values, Rcpp::NumericVector times) {
   if (values.size() != times.size()) Rcpp::stop("a number of lines for each value");
   const R_xlen_t n = values.size();

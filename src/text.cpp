@@ -31,7 +31,7 @@ SEXP fixed_string(std::int64_t minor, int decimals) {
 
 // Decimals written as text: NA for blank text, NaN for what is not a number. `group` is "" where digits are not
 // grouped.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group) {
   const text::Marks marks{decimal[0], group.empty() ? '\0' : group[0]};
   const R_xlen_t n = x.size();
@@ -46,7 +46,7 @@ Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string dec
 }
 
 // ISO days written as text, in days since 1970-01-01: NA for what cannot be read.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x) {
   const R_xlen_t n = x.size();
   Rcpp::IntegerVector out(n, NA_INTEGER);
@@ -60,7 +60,7 @@ Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x) {
 
 // Numbers with so many decimals as text, for numbers that have no more: the texts that there are, and which of them
 // stands for each number; NA for NA, and for what is too large for that.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals) {
   const std::size_t n = x.size();
   const double* from = REAL(x);
@@ -91,7 +91,7 @@ Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals) {
 }
 
 // Numbers as the shortest of 15 digits that read back as the same; NA where that takes more, or an exponent.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector short_number_kernel(Rcpp::NumericVector x) {
   const R_xlen_t n = x.size();
   Rcpp::CharacterVector out(n, NA_STRING);

@@ -3,7 +3,7 @@
 #include "threads.h"
 
 // Threads that there may be: as many as processors, unless OMP_NUM_THREADS or OMP_THREAD_LIMIT says less.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 int processors_kernel() {
   threads::forked();  // remembers which process this is
 #ifdef _OPENMP

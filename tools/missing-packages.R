@@ -1,8 +1,11 @@
 # Prints the packages that DESCRIPTION asks for and this library lacks, with their versions in mind.
 what <- commandArgs(TRUE)[1]
-fields <- c("Imports", "LinkingTo", if (what == "test") "Suggests")
-asked <- read.dcf("DESCRIPTION", fields)[1, ]
-asked <- trimws(unlist(strsplit(asked[!is.na(asked)], ",")))
+description <- read.dcf("DESCRIPTION")[1, ]
+packages <- function(fields) trimws(unlist(strsplit(description[fields], ",")))
+suggested <- packages("Suggests")
+# The demo needs some of those that are suggested.
+if (what == "demo") suggested <- suggested[sub(" .*$", "", suggested) %in% packages("Config/Needs/demo")]
+asked <- c(packages(c("Imports", "LinkingTo")), suggested)
 name <- sub("[ (].*$", "", asked)
 version <- ifelse(grepl(">=", asked), gsub("^.*>= *|[)].*$", "", asked), "0")
 base <- rownames(installed.packages(priority = "base"))

@@ -1,24 +1,17 @@
-# The house rules of the code, read from the installed functions and the sources they keep.
+# The house rules of the code, read from its sources and the installed functions.
 
-`%||%` <- rlang::`%||%`
 package <- asNamespace("hinterfeld")
 layers <- c("core", "source", "output", "figure", "report", "brief", "desk", "cli")
 
-# Every source file as its lines, by name. A package is installed from one file that marks where each of its own begins.
+# Every source file as its lines, by name.
 read_sources <- function() {
-  file <- attr(attr(package$totals, "srcref"), "srcfile")
-  lines <- (file$original %||% file)$lines
-  lines <- unlist(strsplit(lines, "\n", fixed = TRUE))
-  marks <- grep("^#line 1 ", lines)
-  names <- basename(sub("^#line 1 \"(.*)\"$", "\\1", lines[marks]))
-  parts <- findInterval(seq_along(lines), marks)
-  stats::setNames(lapply(split(lines, parts)[as.character(seq_along(marks))], utils::tail, -1), names)
+  files <- list.files(test_path("..", "..", "R"), "[.]R$", full.names = TRUE)
+  stats::setNames(lapply(files, readLines, encoding = "UTF-8"), basename(files))
 }
 
 # The file of everything that is defined: functions, lists of them, constants.
 files_of_names <- function(sources) {
   defined <- lapply(sources, function(lines) {
-    lines <- lines[!grepl("^#line", lines)]
     calls <- Filter(function(x) rlang::is_call(x, "<-"), as.list(parse(text = lines, keep.source = FALSE)))
     vapply(calls, function(x) paste(as.character(x[[2]]), collapse = ""), "")
   })

@@ -157,15 +157,15 @@ test_that("a heading cannot leave its attribute, and only the report's own scrip
 
 test_that("a figure of pages shows the first and tells what is on the others", {
   t <- totals(kilnmoor_book(), by = c(town, product))
-  html <- hinterfeld:::html_figure(figure_ranking(t, n = 1))
+  html <- hinterfeld:::html_figure(figure_ranking(t, n = 1), "data:,")
   expect_match(html, "<figcaption>The first of 3 pages. On the others: ")
   expect_match(html, "Lodewick")
-  expect_no_match(hinterfeld:::html_figure(figure_trend(totals(kilnmoor_book(), every = "year"))), "On the others")
+  expect_no_match(hinterfeld:::html_figure(figure_trend(totals(kilnmoor_book(), every = "year")), "data:,"), "On the others")
 })
 
 test_that("below a figure stands one short line, and the rest of its note opens", {
   figure <- figure_trend(totals(kilnmoor_book(), every = "month"), caption = "First sentence. Second one.")
-  html <- hinterfeld:::html_figure(figure)
+  html <- hinterfeld:::html_figure(figure, "data:,")
   expect_match(gsub("\n *", "", html), "<figcaption>First sentence.<details><summary>More</summary><p>Second one.</p>",
                fixed = TRUE)
   long <- hinterfeld:::html_of(hinterfeld:::figure_line(strrep("word ", 60)))

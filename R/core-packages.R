@@ -1,0 +1,23 @@
+# Packages that serve one capability only are asked for when it is wanted.
+
+need_package <- function(package, purpose, call = caller_env()) {
+  if (!has_package(package)) {
+    wanted <- asked_version(package)
+    stop_because("package", c(
+      sprintf("The package %s%s is needed %s.", package, if (is.null(wanted)) "" else paste0(" (", wanted, " or later)"),
+              purpose),
+      i = sprintf("Install it: `install.packages(\"%s\")`.", package)
+    ), package = package, call = call)
+  }
+}
+
+has_package <- function(package, version = asked_version(package)) {
+  rlang::is_installed(package, version = version)
+}
+
+# The least version that DESCRIPTION asks for; NULL if any version serves.
+asked_version <- function(package) {
+  asked <- strsplit(utils::packageDescription("hinterfeld")$Suggests, ",[[:space:]]*")[[1]]
+  asked <- grep(sprintf("^%s[ (]+>=", package), asked, value = TRUE)
+  if (length(asked)) gsub("^.*>= *|[)].*$", "", asked)
+}

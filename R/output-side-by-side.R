@@ -1,0 +1,37 @@
+# Work that leaves files behind, such as drawing, done by as many processes as there are processors.
+
+# What each job, a function without arguments, returns. Messages and warnings of all jobs, and the first error, are
+# signalled in the order of the jobs.
+side_by_side <- function(jobs) {
+  workers <- min(threads_wanted(), length(jobs))
+  if (workers < 2 || !can_fork()) {
+    return(lapply(jobs, function(job) job()))
+  }
+  done <- parallel::mclapply(jobs, heard_job, mc.cores = workers, mc.set.seed = FALSE)
+  lapply(done, function(one) {
+    if (!is.list(one)) stop_because("run", "A process that was drawing ended early. Is there enough memory?")
+    for (cnd in one$said) if (inherits(cnd, "warning")) warning(cnd) else message(cnd)
+    if (!is.null(one$error)) rlang::cnd_signal(one$error)
+    one$value
+  })
+}
+
+# A copy of this process is safe on Linux, outside of programs that draw windows of their own.
+can_fork <- function() {
+  Sys.info()[["sysname"]] == "Linux" && .Platform$GUI %in% c("X11", "unknown")
+}
+
+heard_job <- function(job) {
+  # The threads of the process that was copied are not in the copy.
+  options(hinterfeld.threads = 1)
+  said <- list()
+  hear <- function(restart) function(cnd) {
+    said <<- c(said, list(cnd))
+    invokeRestart(restart)
+  }
+  done <- withCallingHandlers(
+    tryCatch(list(value = job()), error = function(cnd) list(error = cnd)),
+    message = hear("muffleMessage"), warning = hear("muffleWarning")
+  )
+  c(done, list(said = said))
+}
