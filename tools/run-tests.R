@@ -1,67 +1,72 @@
 # Runs the tests against the installed package, in one process more than there are processors (some wait for browsers
-# and servers), and prints one closing line.
+# and servers), and prints what failed, the slowest files and one closing line.
 #   Rscript run-tests.R FOLDER [PATTERN]
 arguments <- commandArgs(TRUE)
 folder <- normalizePath(arguments[1])
 pattern <- if (length(arguments) > 1) arguments[2] else "."
-times_file <- file.path(dirname(dirname(folder)), ".build", "test-times.csv")
 
-# One share of the files, in a process of its own: results and how long each file took.
-run_share <- function(folder, names, into) {
+# Takes one file of names after the other from the queue, and runs their tests: what came of them goes into `into`.
+run_queue <- function(folder, queue, into) {
   suppressPackageStartupMessages({
     library(testthat)
     library(hinterfeld)
   })
-  found <- test_dir(folder, filter = sprintf("^(%s)$", paste(names, collapse = "|")), package = "hinterfeld",
-                    load_package = "installed",
-                    reporter = "silent", stop_on_failure = FALSE)
-  bad <- unlist(lapply(found, function(test) lapply(test$results, function(result) {
-    if (inherits(result, c("expectation_failure", "expectation_error", "expectation_skip"))) {
-      sprintf("%s, \"%s\":\n%s\n", test$file, test$test, format(result))
-    }
-  })))
-  table <- as.data.frame(found)
-  saveRDS(list(table = table[c("file", "passed", "failed", "error", "skipped", "real")], bad = bad), into)
+  done <- list()
+  bad <- list()
+  repeat {
+    waiting <- sort(list.files(queue, "^[0-9]+$"))
+    if (length(waiting) == 0) break
+    taken <- file.path(queue, paste0(waiting[1], "-", Sys.getpid()))
+    # Somebody else may be quicker.
+    if (!suppressWarnings(file.rename(file.path(queue, waiting[1]), taken))) next
+    found <- test_dir(folder, filter = sprintf("^(%s)$", paste(readLines(taken), collapse = "|")),
+                      package = "hinterfeld", load_package = "installed", reporter = "silent", stop_on_failure = FALSE)
+    done <- c(done, list(as.data.frame(found)[c("file", "passed", "failed", "error", "skipped", "real")]))
+    bad <- c(bad, lapply(found, function(test) lapply(test$results, function(result) {
+      if (inherits(result, c("expectation_failure", "expectation_error", "expectation_skip"))) {
+        sprintf("%s, \"%s\":\n%s\n", test$file, test$test, format(result))
+      }
+    })))
+  }
+  saveRDS(list(table = do.call(rbind, done), bad = unlist(bad)), into)
 }
 
 names <- sub("^test-(.*)[.]R$", "\\1", list.files(folder, "^test-.*[.]R$"))
 names <- grep(pattern, names, value = TRUE)
-# Long ones first, each to the process that has least to do.
-cost <- file.size(file.path(folder, sprintf("test-%s.R", names))) / 1000
-if (file.exists(times_file)) {
-  known <- utils::read.csv(times_file)
-  known <- known[!is.na(known$seconds), ]
-  at <- match(names, known$name)
-  cost[!is.na(at)] <- known$seconds[at[!is.na(at)]]
-}
-workers <- min(max(1L, parallel::detectCores()) + 1L, length(names), 8L)
-share <- integer(length(names))
-load <- double(workers)
-for (i in order(-cost)) {
-  share[i] <- which.min(load)
-  load[share[i]] <- load[share[i]] + cost[i]
-}
+files <- file.path(folder, sprintf("test-%s.R", names))
+# What shares a server, or a browser and the demo's run, goes to one process, and first, for it takes longest.
+shares <- vapply(files, function(file) {
+  text <- readLines(file, warn = FALSE)
+  if (any(grepl("local_postgres(", text, fixed = TRUE))) "server" else
+    if (any(grepl("(open_page|serve_desk|demo_run)[(]", text))) "browser" else file
+}, "")
+units <- split(names, shares)
+units <- units[order(!names(units) %in% c("server", "browser"), -vapply(split(file.size(files), shares), sum, 0))]
+
+queue <- tempfile("queue-")
+dir.create(queue)
+for (i in seq_along(units)) writeLines(units[[i]], file.path(queue, sprintf("%03d", i)))
+workers <- min(max(1L, parallel::detectCores()) + 1L, length(units), 8L)
 into <- replicate(workers, tempfile(fileext = ".rds"))
-started <- lapply(seq_len(workers), function(w) {
-  processx::process$new(
-    file.path(R.home("bin"), "Rscript"),
-    c("-e", sprintf("(%s)(%s, %s, %s)", paste(deparse(run_share), collapse = "\n"), deparse(folder),
-                                                         paste(deparse(names[share == w]), collapse = ""),
-                                                         deparse(into[w]))),
-    stdout = "", stderr = "2>&1"
-  )
+said <- tempfile(fileext = ".log")
+started <- lapply(into, function(path) {
+  call <- sprintf("(%s)(%s, %s, %s)", paste(deparse(run_queue), collapse = "\n"), deparse(folder), deparse(queue),
+                  deparse(path))
+  processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", call), stdout = said, stderr = "2>&1")
 })
 for (process in started) process$wait()
 lost <- sum(!file.exists(into))
 results <- lapply(into[file.exists(into)], readRDS)
 table <- do.call(rbind, lapply(results, function(result) result$table))
 cat(unlist(lapply(results, function(result) result$bad)), sep = "\n")
-if (lost) cat(sprintf("%d of %d test processes ended early.\n", lost, workers))
-if (pattern == "." && dir.exists(dirname(times_file)) && !lost) {
-  seconds <- tapply(table$real, table$file, sum)
-  utils::write.csv(data.frame(name = sub("^test-(.*)[.]R$", "\\1", names(seconds)), seconds = as.vector(seconds)),
-                   times_file, row.names = FALSE)
+if (lost) {
+  cat(utils::tail(readLines(said, warn = FALSE), 20), sep = "\n")
+  cat(sprintf("%d of %d test processes ended early.\n", lost, workers))
 }
+seconds <- sort(tapply(table$real, table$file, sum), decreasing = TRUE)
+slow <- utils::head(seconds, 10)
+cat("Slowest: ", paste(sprintf("%s %.0f s", sub("^test-(.*)[.]R$", "\\1", names(slow)), slow), collapse = ", "), "\n",
+    sep = "")
 failed <- sum(table$failed) + sum(table$error) + lost
 cat(sprintf("\n%d passed, %d failed, %d skipped\n", sum(table$passed), failed, sum(table$skipped)))
 quit(save = "no", status = if (failed > 0) 1 else 0)

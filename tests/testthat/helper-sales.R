@@ -28,12 +28,15 @@ random_sales <- function(seed, n = 400, days = 430) {
 
 quiet <- function(code) suppressMessages(code, classes = "hinterfeld_message")
 
-# The demo's daybook, read once.
-kilnmoor_book <- local({
-  books <- list()
-  function(completed = TRUE) {
-    key <- as.character(completed)
-    if (is.null(books[[key]])) books[[key]] <<- demo_daybook(completed)
-    books[[key]]
-  }
-})
+# What is made once for all test files of a process.
+made_once <- function(name, code) {
+  made <- getOption("hinterfeld.tests", new.env())
+  options(hinterfeld.tests = made)
+  if (is.null(made[[name]])) assign(name, code, made)
+  made[[name]]
+}
+
+# The demo's daybook.
+kilnmoor_book <- function(completed = TRUE) {
+  made_once(paste("book", completed), demo_daybook(completed))
+}

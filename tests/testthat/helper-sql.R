@@ -17,11 +17,15 @@ raw_table <- function(name) {
   utils::read.csv(demo_files()[[name]], colClasses = "character", na.strings = "", strip.white = FALSE)
 }
 
-# Completed sales of the demo with revenue in whole cents: a view `sales`.
-demo_database <- function(env = parent.frame()) {
+# Completed sales of the demo with revenue in whole cents: a view `sales`. `lines` are those of its daybook.
+demo_database <- function() {
+  made_once("database", new_demo_database())
+}
+
+new_demo_database <- function() {
   db <- sql_database(
-    orders = raw_table("orders"), lines = raw_table("order_lines"), products = raw_table("products"),
-    env = env
+    orders = raw_table("orders"), order_lines = raw_table("order_lines"), products = raw_table("products"),
+    lines = sql_lines(lines_of(kilnmoor_book())), env = globalenv()
   )
   DBI::dbExecute(db, "
     CREATE VIEW sales AS
@@ -31,7 +35,7 @@ demo_database <- function(env = parent.frame()) {
         p.product, p.category, p.subcategory, CAST(l.quantity AS INTEGER) AS quantity,
         CAST(replace(l.unit_price, '.', '') AS INTEGER) AS cents,
         CAST(round(1000 - 1000 * CAST(l.discount AS REAL)) AS INTEGER) AS keep
-      FROM lines l JOIN orders o ON o.order_id = l.order_id JOIN products p ON p.product_id = l.product_id
+      FROM order_lines l JOIN orders o ON o.order_id = l.order_id JOIN products p ON p.product_id = l.product_id
       WHERE lower(trim(o.status)) IN ('delivered', 'collected')
         AND date(o.order_day, '+0 days') = o.order_day
         AND l.unit_price GLOB '[0-9]*' AND length(l.unit_price) < 15

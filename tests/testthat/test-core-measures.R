@@ -12,7 +12,7 @@ test_that("every measure equals SQL in every grain, on random lines", {
 
 test_that("every measure and margin equals SQL with subtotals, on random lines and the demo", {
   books <- c(lapply(4:5, random_book, env = environment()), list(list(
-    book = kilnmoor_book(), db = sql_database(lines = sql_lines(lines_of(kilnmoor_book())))
+    book = kilnmoor_book(), db = demo_database()
   )))
   for (one in books) {
     t <- totals(one$book, by = c(product, region), measures = our_measures, subtotals = TRUE)

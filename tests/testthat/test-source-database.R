@@ -87,8 +87,11 @@ test_that("PostgreSQL: types, schemas, rights, one snapshot, and a server that g
   wide <- "SELECT i, repeat('x', 200) AS x FROM generate_series(1, 200000) i"
   source <- hinterfeld:::open_database(con, wide, rlang::quo(NULL), list())
   source$kind$chunks <- function(...) hinterfeld:::chunks_query(..., size = 500)
-  expect_error(hinterfeld:::each_chunk(source, function(table) server$stop("immediate")),
-               class = "hinterfeld_error_database")
+  other <- connect_postgres(server)
+  away <- function(table) DBI::dbGetQuery(other, "SELECT pg_terminate_backend(pid) FROM pg_stat_activity
+    WHERE datname = current_database() AND pid <> pg_backend_pid()")
+  expect_error(hinterfeld:::each_chunk(source, away), class = "hinterfeld_error_database")
+  withr::local_envvar(SHOP = sub(server$port, free_port(), server$address))
   told <- tryCatch(hinterfeld:::connect_database("SHOP"), hinterfeld_error_database = conditionMessage)
   expect_match(told, "cannot be reached")
   expect_no_match(told, "s3cret")
