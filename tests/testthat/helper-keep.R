@@ -35,16 +35,24 @@ kept_brief <- function(env = parent.frame(), tables = NULL, light = TRUE,
   folder
 }
 
-# Runs with kept parts, and afresh; gives what was said of parts.
-expect_as_fresh <- function(folder) {
-  brief <- file.path(folder, "job.yaml")
+# Runs with kept parts; gives what was said of them.
+run_kept <- function(folder) {
   said <- character()
-  withCallingHandlers(run_brief(brief, into = file.path(folder, "out"), keep = file.path(folder, "kept")),
-                      hinterfeld_message = function(cnd) {
-                        said <<- c(said, conditionMessage(cnd))
-                        invokeRestart("muffleMessage")
-                      })
-  quiet(run_brief(brief, into = file.path(folder, "fresh"), again = TRUE))
+  withCallingHandlers(
+    run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), keep = file.path(folder, "kept")),
+    hinterfeld_message = function(cnd) {
+      said <<- c(said, conditionMessage(cnd))
+      invokeRestart("muffleMessage")
+    }
+  )
+  grep("kept", said, value = TRUE)
+}
+
+# Runs with kept parts, and afresh; gives what was said of parts, which must match `pattern`.
+expect_as_fresh <- function(folder, pattern = NULL) {
+  said <- run_kept(folder)
+  if (!is.null(pattern)) testthat::expect_match(said, pattern, all = FALSE)
+  quiet(run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "fresh"), again = TRUE))
   records <- lapply(c("out", "fresh"), function(into) jsonlite::read_json(file.path(folder, into, "run.json")))
   records <- lapply(records, function(record) record[setdiff(names(record), c("started", "seconds", "times"))])
   testthat::expect_identical(records[[1]], records[[2]])
@@ -52,11 +60,11 @@ expect_as_fresh <- function(folder) {
     both <- file.path(folder, c("out", "fresh"), output$file)
     testthat::expect_identical(digest::digest(file = both[1]), digest::digest(file = both[2]), label = output$file)
   }
-  grep("kept", said, value = TRUE)
+  said
 }
 
-# What a run says of its parts; nothing where nothing is new.
+# What a run says of its parts; nothing where nothing is new. Whether it is right is looked at with the next fresh one.
 expect_said <- function(folder, pattern = NULL) {
-  said <- expect_as_fresh(folder)
+  said <- run_kept(folder)
   if (is.null(pattern)) testthat::expect_length(said, 0) else testthat::expect_match(said, pattern, all = FALSE)
 }

@@ -29,7 +29,8 @@ test_that("what changed between two runs is told row by row, the largest first",
   same <- what_changed(new, new)
   expect_identical(nrow(same), 0L)
   expect_match(format(same), "No table has changed", all = FALSE)
-  expect_match(run_cli("compare", old, folder)$stderr, "holds no record of a run")
+  said <- run_cli("compare", old, folder)$stderr
+  expect_match(said, "holds no record of a run")
 })
 
 test_that("rows are found by their keys, whatever their order, blanks among them", {

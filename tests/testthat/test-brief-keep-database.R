@@ -58,7 +58,8 @@ test_that("days of a table are kept, and what changed is read again", {
   DBI::dbExecute(con, "UPDATE sales SET id = 20 - id WHERE id % 3 = 0")
   job <- file.path(folder, "job.yaml")
   writeLines(sub("changed: touched", "changed: touched, parts: {id: 50}", readLines(job), fixed = TRUE), job)
-  expect_match(expect_changes_kept(con, folder, TRUE, "moved"), "ranges of 50 of `id`", all = FALSE)
+  said <- expect_changes_kept(con, folder, TRUE, "moved")
+  expect_match(said, "ranges of 50 of `id`", all = FALSE)
 })
 
 test_that("versions of rows tell what changed in PostgreSQL, and products are looked at too", {
@@ -77,10 +78,10 @@ test_that("versions of rows tell what changed in PostgreSQL, and products are lo
   # The shops in the same database: a change of theirs changes all.
   DBI::dbWriteTable(con, "shops", utils::read.csv(file.path(folder, "shops.csv")), row.names = FALSE)
   writeLines(sub("table: shops.csv", "table: {database: SHOP, table: shops}", readLines(job), fixed = TRUE), job)
-  expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
-  expect_match(expect_as_fresh(folder), "kept, 0 to read", all = FALSE)
+  expect_as_fresh(folder, "0 parts are kept")
+  expect_as_fresh(folder, "kept, 0 to read")
   DBI::dbExecute(con, "UPDATE shops SET region = 'Vale' WHERE shop = 'Ebbwick'")
-  expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
+  expect_as_fresh(folder, "0 parts are kept")
   # Who watches sees that rows were written; the counts come a little later.
   seen <- watched_stamps(job)
   DBI::dbExecute(con, "UPDATE sales SET pieces = pieces + 1 WHERE id = 50")
@@ -92,9 +93,10 @@ test_that("versions of rows tell what changed in PostgreSQL, and products are lo
   expect_lt(tries, 40)
   # Written anew with the same lines.
   DBI::dbExecute(con, "VACUUM FULL sales")
-  expect_match(expect_as_fresh(folder), "0 parts are kept", all = FALSE)
+  expect_as_fresh(folder, "0 parts are kept")
   writeLines(sub("table: sales", "table: sales, parts: {id: 30}", readLines(job), fixed = TRUE), job)
-  expect_match(expect_changes_kept(con, folder, FALSE, "new"), "ranges of 30 of `id`", all = FALSE)
+  said <- expect_changes_kept(con, folder, FALSE, "new")
+  expect_match(said, "ranges of 30 of `id`", all = FALSE)
 })
 
 test_that("rows of PostgreSQL are gone through again only when a transaction may have changed them", {
@@ -147,7 +149,7 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
     run_brief(job, into = file.path(folder, into), keep = file.path(folder, keep))
   }
   put("{database: SHOP, table: sales, types: {price: text}}")
-  expect_match(expect_as_fresh(folder), "Nothing of sales of SHOP is kept: it is not told when its lines changed")
+  expect_as_fresh(folder, "Nothing of sales of SHOP is kept: it is not told when its lines changed")
   put("{database: SHOP, table: 'SELECT *, day AS sold FROM sales', types: {price: text}, changed: touched}")
   DBI::dbExecute(con, "UPDATE sales SET day = 'soon' WHERE touched = 3")
   DBI::dbExecute(con, "UPDATE sales SET day = NULL WHERE touched = 4")

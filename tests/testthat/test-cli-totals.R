@@ -190,9 +190,12 @@ test_that("a folder, a database and lines in chunks answer as one file does", {
   expect_match(one$stdout, "11.50")
   expect_identical(run_cli("totals", file.path(folder, "sales"), asked)$stdout, one$stdout)
   expect_identical(run_cli("totals", "sales", "--database", "SHOP", asked)$stdout, one$stdout)
-  expect_match(run_cli("survey", "sales", "--database", "SHOP")$stdout, "Survey of 5 lines")
-  expect_match(run_cli("survey", file.path(folder, "sales", "*.csv"))$stdout, "Survey of 5 lines")
-  expect_match(run_cli("totals", "sals", "--database", "SHOP")$stderr, "Did you mean \"sales\"")
+  said <- run_cli("survey", "sales", "--database", "SHOP")$stdout
+  expect_match(said, "Survey of 5 lines")
+  said <- run_cli("survey", file.path(folder, "sales", "*.csv"))$stdout
+  expect_match(said, "Survey of 5 lines")
+  said <- run_cli("totals", "sals", "--database", "SHOP")$stderr
+  expect_match(said, "Did you mean \"sales\"")
   withr::local_options(hinterfeld.in_memory = 10)
   chunks <- run_cli("totals", file.path(folder, "sales"), asked)
   expect_identical(chunks$stdout, one$stdout)

@@ -7,7 +7,8 @@ test_that("facts, ports and hosts that cannot be are refused", {
     open_desk(demo_daybook(), host = 1)
     open_desk("no such brief.yaml")
   })
-  expect_match(run_process("desk")$stderr, "BRIEF is missing; --demo opens the made-up one")
+  said <- run_process("desk")$stderr
+  expect_match(said, "BRIEF is missing; --demo opens the made-up one")
 })
 
 test_that("the page answers choices with the numbers of the core, from both ends of each link", {
