@@ -23,3 +23,21 @@ run_cli <- function(...) {
   text <- function(lines) if (length(lines)) paste0(paste(lines, collapse = "\n"), "\n") else ""
   list(status = status, stdout = text(printed), stderr = text(readLines(said, encoding = "UTF-8")))
 }
+
+# The demo as its command runs it, once: what came back, and the folder of its files.
+demo_run <- function() {
+  made_once("demo", {
+    out <- file.path(tempdir(), "demo")
+    c(run_cli("demo", "--out", out), out = out)
+  })
+}
+
+# Every eighth line of the demo's, where that is enough.
+some_lines <- function() {
+  made_once("some lines", {
+    path <- file.path(tempdir(), "order_lines.csv")
+    all <- readLines(demo_files()[["order_lines"]])
+    writeLines(all[c(1, seq(2, length(all), by = 8))], path)
+    path
+  })
+}

@@ -1,6 +1,6 @@
 test_that("the demo prints the audit, the first days and what it wrote", {
-  out <- file.path(withr::local_tempdir(), "demo")
-  run <- run_cli("demo", "--out", out)
+  run <- demo_run()
+  out <- run$out
   expect_identical(run$status, 0L)
   expect_snapshot(cat(run$stdout), transform = function(lines) gsub(out, "OUT", lines, fixed = TRUE))
   expect_true(all(c("daily_product_revenue.csv", "kilnmoor.xlsx", "report.html", "towns.png",

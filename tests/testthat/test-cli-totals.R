@@ -1,4 +1,4 @@
-demo_question <- function(..., lines = demo_files()[["order_lines"]]) {
+demo_question <- function(..., lines = some_lines()) {
   run_cli("totals", lines, demo_files()[["orders"]], demo_files()[["products"]], "--day",
           "order_day",
           "--revenue", "quantity * unit_price * (1 - discount)", "--set-aside", "--keep",
@@ -6,12 +6,13 @@ demo_question <- function(..., lines = demo_files()[["order_lines"]]) {
 }
 
 test_that("a question is answered as the functions answer it", {
-  run <- demo_question("--by", "region,product", "--within", "region", "--top", "2", "--share")
+  all <- demo_files()[["order_lines"]]
+  run <- demo_question("--by", "region,product", "--within", "region", "--top", "2", "--share", lines = all)
   expect_identical(run$status, 0L)
   expect_snapshot(cat(run$stdout))
   expect_true(all(nchar(strsplit(run$stdout, "\n")[[1]]) <= 80))
   csv <- demo_question("--every", "year", "--measures", "revenue,lines", "--change", "year_before", "--running",
-                       "--subtotals", "--csv", "--quiet")
+                       "--subtotals", "--csv", "--quiet", lines = all)
   expect_identical(csv$stderr, "")
   book <- kilnmoor_book()
   t <- totals(book, every = "year", measures = c("revenue", "lines"), subtotals = TRUE) |> add_change() |>
@@ -29,13 +30,9 @@ daybook_with_order <- function(path) {
 }
 
 test_that("measures, periods, crosstabs and picks are answered as the functions answer them", {
-  # Every eighth line of the demo is enough.
-  path <- withr::local_tempfile(fileext = ".csv")
-  all <- readLines(demo_files()[["order_lines"]])
-  writeLines(all[c(1, seq(2, length(all), by = 8))], path)
-  book <- daybook_with_order(path)
+  book <- daybook_with_order(some_lines())
   csv <- function(...) {
-    run <- demo_question(lines = path, "--units", "quantity", "--order", "order_id", "--csv", "--quiet", ...)
+    run <- demo_question("--units", "quantity", "--order", "order_id", "--csv", "--quiet", ...)
     expect_identical(run$stderr, "")
     strsplit(run$stdout, "\n")[[1]]
   }
@@ -75,10 +72,10 @@ test_that("measures, periods, crosstabs and picks are answered as the functions 
                    as_csv(slow_sellers(totals(book, by = product), n = 2, ties = "ordinal")))
   expect_identical(csv("--unsold", demo_files()[["products"]], "--within", "region"),
                    as_csv(unsold(book, load_table(demo_files()[["products"]]), within = region)))
-  audited <- demo_question(lines = path, "--by", "region", "--audit")
+  audited <- demo_question("--by", "region", "--audit")
   expect_match(audited$stdout, "keep: reads_as(status", fixed = TRUE)
   expect_match(audited$stdout, "--audit tells", fixed = TRUE)
-  several <- demo_question(lines = path, "--keep", "region == \"Vale\"", "--why", "the Vale only",
+  several <- demo_question("--keep", "region == \"Vale\"", "--why", "the Vale only",
                            "--leave-out", "revenue < 0", "--by", "region", "--every", "year", "--change", "year_before")
   expect_snapshot(cat(several$stdout))
 })
@@ -87,7 +84,8 @@ test_that("a file takes the table, and standard input gives the lines", {
   path <- withr::local_tempfile(fileext = ".parquet")
   run <- demo_question("--by", "category", "--out", path)
   expect_match(run$stdout, "6 rows")
-  expect_equal(nanoparquet::read_parquet(path)$revenue, totals(kilnmoor_book(), by = category)$revenue)
+  expect_equal(nanoparquet::read_parquet(path)$revenue,
+               totals(daybook_with_order(some_lines()), by = category)$revenue)
   piped <- processx::run("sh", c("-c", sprintf("cat '%s' | '%s' '%s' totals - --by region --quiet", local({
     file <- withr::local_tempfile(.local_envir = parent.frame(2))
     writeLines(small_sales, file, sep = "")

@@ -1,13 +1,4 @@
-report_of_demo <- local({
-  path <- NULL
-  function() {
-    if (is.null(path)) {
-      path <<- tempfile(fileext = ".html")
-      quiet(sales_report(demo_brief(), path))
-    }
-    path
-  }
-})
+report_of_demo <- function() file.path(demo_run()$out, "report.html")
 
 percent_of <- function(x) sprintf("%+.1f %%", 100 * x)
 
