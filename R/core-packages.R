@@ -17,7 +17,8 @@ has_package <- function(package, version = asked_version(package)) {
 
 # The least version that DESCRIPTION asks for; NULL if any version serves.
 asked_version <- function(package) {
-  asked <- strsplit(utils::packageDescription("hinterfeld")$Suggests, ",[[:space:]]*")[[1]]
-  asked <- grep(sprintf("^%s[ (]+>=", package), asked, value = TRUE)
+  asked <- gsub("[[:space:]]+", " ", utils::packageDescription("hinterfeld")$Suggests)
+  asked <- strsplit(asked, ", ?")[[1]]
+  asked <- grep(sprintf("^%s \\(>=", package), asked, value = TRUE)
   if (length(asked)) gsub("^.*>= *|[)].*$", "", asked)
 }
