@@ -32,12 +32,20 @@ demo_run <- function() {
   })
 }
 
-# Every eighth line of the demo's, where that is enough.
-some_lines <- function() {
-  made_once("some lines", {
-    path <- file.path(tempdir(), "order_lines.csv")
-    all <- readLines(demo_files()[["order_lines"]])
-    writeLines(all[c(1, seq(2, length(all), by = 8))], path)
-    path
+# The demo's files with every eighth line, and the orders of these, where that is enough.
+some_files <- function() {
+  made_once("some files", {
+    folder <- file.path(tempdir(), "some")
+    dir.create(folder)
+    file.copy(demo_files(), folder)
+    files <- stats::setNames(file.path(folder, basename(demo_files())), names(demo_files()))
+    lines <- readLines(files[["order_lines"]])
+    lines <- lines[c(1, seq(2, length(lines), by = 8))]
+    orders <- readLines(files[["orders"]])
+    field <- function(lines, k) vapply(strsplit(lines, ",", fixed = TRUE), function(fields) fields[k], "")
+    order_id <- match("order_id", strsplit(lines[1], ",")[[1]])
+    writeLines(lines, files[["order_lines"]])
+    writeLines(orders[field(orders, 1) %in% field(lines, order_id)], files[["orders"]])
+    files
   })
 }

@@ -53,6 +53,7 @@ test_that("a folder and the tables of a database make a brief that is in order",
   writeLines(starter_brief(c("sales", "places"), folder, database = "SHOP"), brief)
   expect_match(readLines(brief), "lines: {database: SHOP, table: sales}", fixed = TRUE, all = FALSE)
   expect_identical(nrow(check_brief(brief)), 0L)
+  writeLines(sub("^report:$", "report:\n  sections: [headline]", readLines(brief)), brief)
   quiet(run_brief(brief))
   expect_true(file.exists(file.path(folder, "job-out", "daily_product_revenue.csv")))
 })

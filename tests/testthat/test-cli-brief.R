@@ -1,7 +1,6 @@
 test_that("new, check, run and report make the job of a month", {
   folder <- withr::local_tempdir()
-  file.copy(demo_files(), folder)
-  file.copy(some_lines(), folder, overwrite = TRUE)
+  file.copy(some_files(), folder)
   withr::local_dir(folder)
   new <- run_cli("new", "order_lines.csv", "orders.csv", "products.csv", "--out", "job.yaml")
   expect_identical(new$status, 0L)

@@ -1,18 +1,17 @@
-demo_question <- function(..., lines = some_lines()) {
-  run_cli("totals", lines, demo_files()[["orders"]], demo_files()[["products"]], "--day",
+demo_question <- function(..., files = some_files()) {
+  run_cli("totals", unname(files[c("order_lines", "orders", "products")]), "--day",
           "order_day",
           "--revenue", "quantity * unit_price * (1 - discount)", "--set-aside", "--keep",
           "reads_as(status, \"delivered\", \"collected\")", "--currency", "Mk", ...)
 }
 
 test_that("a question is answered as the functions answer it", {
-  all <- demo_files()[["order_lines"]]
-  run <- demo_question("--by", "region,product", "--within", "region", "--top", "2", "--share", lines = all)
+  run <- demo_question("--by", "region,product", "--within", "region", "--top", "2", "--share", files = demo_files())
   expect_identical(run$status, 0L)
   expect_snapshot(cat(run$stdout))
   expect_true(all(nchar(strsplit(run$stdout, "\n")[[1]]) <= 80))
   csv <- demo_question("--every", "year", "--measures", "revenue,lines", "--change", "year_before", "--running",
-                       "--subtotals", "--csv", "--quiet", lines = all)
+                       "--subtotals", "--csv", "--quiet", files = demo_files())
   expect_identical(csv$stderr, "")
   book <- kilnmoor_book()
   t <- totals(book, every = "year", measures = c("revenue", "lines"), subtotals = TRUE) |> add_change() |>
@@ -20,17 +19,16 @@ test_that("a question is answered as the functions answer it", {
   expect_identical(strsplit(csv$stdout, "\n")[[1]], readLines(deliver(t, withr::local_tempfile(fileext = ".csv"))))
 })
 
-daybook_with_order <- function(path) {
-  lines <- attach_table(load_table(path), load_table(demo_files()[["orders"]]), by = order_id,
-                        need = "any")
-  lines <- attach_table(lines, load_table(demo_files()[["products"]]), by = product_id, need = "any")
+daybook_with_order <- function(files = some_files()) {
+  lines <- attach_table(load_table(files[["order_lines"]]), load_table(files[["orders"]]), by = order_id, need = "any")
+  lines <- attach_table(lines, load_table(files[["products"]]), by = product_id, need = "any")
   book <- quiet(daybook(lines, order_day, quantity * unit_price * (1 - discount), product, units = quantity,
                         order = order_id, on_bad = "set_aside", currency = "Mk"))
   quiet(keep_lines(book, reads_as(status, "delivered", "collected")))
 }
 
 test_that("measures, periods, crosstabs and picks are answered as the functions answer them", {
-  book <- daybook_with_order(some_lines())
+  book <- daybook_with_order()
   csv <- function(...) {
     run <- demo_question("--units", "quantity", "--order", "order_id", "--csv", "--quiet", ...)
     expect_identical(run$stderr, "")
@@ -85,7 +83,7 @@ test_that("a file takes the table, and standard input gives the lines", {
   run <- demo_question("--by", "category", "--out", path)
   expect_match(run$stdout, "6 rows")
   expect_equal(nanoparquet::read_parquet(path)$revenue,
-               totals(daybook_with_order(some_lines()), by = category)$revenue)
+               totals(daybook_with_order(), by = category)$revenue)
   piped <- processx::run("sh", c("-c", sprintf("cat '%s' | '%s' '%s' totals - --by region --quiet", local({
     file <- withr::local_tempfile(.local_envir = parent.frame(2))
     writeLines(small_sales, file, sep = "")
