@@ -40,6 +40,13 @@ test_that("every file and its definitions are seen", {
   expect_true("add_rank" %in% uses$step_kinds)
 })
 
+test_that("whatever the code names is defined or imported", {
+  known <- c(ls(package, all.names = TRUE), ls(parent.env(package), all.names = TRUE), ls(baseenv(), all.names = TRUE),
+             utils::globalVariables(package = "hinterfeld"))
+  unknown <- lapply(used, setdiff, known)
+  expect_identical(Filter(length, unknown), stats::setNames(list(), character()))
+})
+
 core_forbidden <- c(
   "print", "cat", "message", "writeLines", "readLines", "file", "readRDS", "saveRDS", "read.csv", "write.csv", "unlink",
   "file.exists", "Sys.time", "Sys.Date", "date", "proc.time", "plot", "png", "dev.off", "system", "system2", "setwd",
