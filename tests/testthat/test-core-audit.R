@@ -38,3 +38,15 @@ test_that("some columns of an audit are a plain tibble that prints", {
   expect_identical(class(some), c("tbl_df", "tbl", "data.frame"))
   expect_output(print(some), "leave|keep")
 })
+
+test_that("the audit counts what was not matched and not used, one in the singular", {
+  withr::local_options(cli.width = 120)
+  table <- data.frame(product = c("Needle tool", "x", "y"), kind = "k")
+  why <- function(table) {
+    lines <- quiet(attach_table(a_sale(product = c("Needle tool", "odd")), table, by = product, need = "any"))
+    grep("by product", format(audit(daybook(lines, day, revenue, product))), value = TRUE)
+  }
+  expect_match(why(table), "1 unmatched; 2 rows unused")
+  expect_match(why(table[1:2, ]), "1 unmatched; 1 row unused")
+  expect_no_match(why(table[1, ]), "unused")
+})

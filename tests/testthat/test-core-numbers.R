@@ -26,3 +26,10 @@ test_that("numbers read back, and short ones are short", {
   expect_identical(hinterfeld:::short_number(c(0, 25000, -1234567, NA)), c("0", "0.025 M", "-1.234567 M", NA))
   expect_identical(hinterfeld:::people_number(c(1234.5, -0.25, NA), 1, signed = TRUE), c("+1 234.5", "-0.2", NA))
 })
+
+test_that("amounts that no 64 bits of units hold are written too", {
+  x <- c(1.5, 1e18, NA, 1e18, -2e17, 0)
+  expect_identical(fixed_text(x, 2), c("1.50", "1000000000000000000.00", NA, "1000000000000000000.00",
+                                       "-200000000000000000.00", "0.00"))
+  expect_identical(fixed_text(c(0.125, NA), 0), c("0", NA))
+})

@@ -74,3 +74,10 @@ test_that("mistakes are explained", {
   expect_snapshot(error = TRUE, add_rank(add_rank(t)))
   expect_snapshot(error = TRUE, add_rank(tibble::as_tibble(t)))
 })
+
+test_that("only fractional ranks have halves, also where none is shared", {
+  t <- totals(a_book(product = c("a", "b"), revenue = c(2, 1)), by = product)
+  even <- totals(a_book(product = c("a", "b"), revenue = c(2, 2)), by = product)
+  expect_match(format(add_rank(even, ties = "fractional")), "^a .* 1[.]50$", all = FALSE)
+  expect_match(format(add_rank(t)), "^a .* 1$", all = FALSE)
+})

@@ -34,3 +34,15 @@ test_that("what cannot be reconciled is explained", {
   expect_snapshot(error = TRUE, reconcile(totals(a_book(), measures = mean_of(revenue))))
   expect_snapshot(error = TRUE, reconcile(data.frame()))
 })
+
+test_that("a table with subtotals that was cut is looked at by the levels that are left", {
+  book <- a_book(product = c("a", "b", "a"), region = c("v", "v", "h"), revenue = c(1, 2, 4))
+  t <- totals(book, by = c(region, product), subtotals = TRUE)
+  expect_identical(unique(reconcile(t)$of), c("product", "region", "Total"))
+  cut <- reconcile(t[t$level != "product", ])
+  expect_identical(unique(cut$of), c("region", "Total"))
+  expect_true(all(cut$cut) && all(cut$matches))
+  one <- reconcile(t[t$region == "h", ])
+  expect_true(all(one$cut) && all(one$matches))
+  expect_false(any(reconcile(t)$cut))
+})

@@ -43,3 +43,13 @@ test_that("shares beside the cells of a crosstab that was put in order or cut ke
   eval(parse(text = as_code(inquiry_of(shares))))
   expect_identical(as.data.frame(t), as.data.frame(shares))
 })
+
+test_that("a scope whose total is exactly 0, or below, has no shares, and is named", {
+  book <- a_book(product = c("a", "b", "a", "b", "a", "b"), region = rep(c("nil", "less", "more"), each = 2),
+                 revenue = c(1, -1, 1, -2, 1, 3))
+  expect_warning(t <- add_share(totals(book, by = c(region, product)), within = region), "less|nil")
+  share <- function(of) t$revenue_share[t$region == of]
+  expect_identical(share("nil"), c(NA_real_, NA))
+  expect_identical(share("less"), c(NA_real_, NA))
+  expect_identical(sort(share("more")), c(0.25, 0.75))
+})

@@ -20,3 +20,10 @@ test_that("what cannot be settled is explained", {
   expect_snapshot(error = TRUE, settle_spelling(a_sale(), revenue))
   expect_snapshot(error = TRUE, settle_spelling(a_sale(), stauts))
 })
+
+test_that("reads_as() takes text, and a column without any value, and nothing else", {
+  expect_identical(reads_as(c(NA, NA), "a"), c(NA, NA))
+  expect_identical(reads_as(factor("A "), "a"), TRUE)
+  expect_error(reads_as(c(1, NA), "a"), "`x` is", class = "hinterfeld_error_argument")
+  expect_error(reads_as("1", 1), "the values are a number", class = "hinterfeld_error_argument")
+})

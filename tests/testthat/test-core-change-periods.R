@@ -1,0 +1,34 @@
+# Days 1 to 20 of March 2026, 1.00 each.
+twenty_days <- function() a_book(day = as.Date("2026-03-01") + 0:19, revenue = 1)
+
+between <- function(book, now, before) {
+  day <- function(n) as.Date("2026-03-01") + n - 1
+  add_change(totals(book), periods = list(now = day(now), before = day(before)))
+}
+
+test_that("periods are compared with their first and last days, and are full up to the last day there is", {
+  t <- between(twenty_days(), c(11, 20), c(1, 9))
+  expect_identical(c(t$revenue_now, t$revenue_before), c(10, 9))
+  expect_identical(as.character(t$comparable), "full")
+  expect_identical(as.character(t$revenue_direction), "up")
+  for (outside in list(list(c(11, 21), c(1, 10)), list(c(11, 20), c(0, 10)), list(c(0, 10), c(-5, -2)))) {
+    expect_identical(as.character(between(twenty_days(), outside[[1]], outside[[2]])$comparable), "none")
+  }
+  # Nothing is known of a period before the first day; of its last day alone something is.
+  expect_identical(between(twenty_days(), c(1, 10), c(-9, 0))$revenue_before, NA_real_)
+  expect_identical(between(twenty_days(), c(1, 10), c(-9, 1))$revenue_before, 1)
+})
+
+test_that("two named pairs of days are asked for, in order", {
+  march <- as.Date(c("2026-03-01", "2026-03-31"))
+  wrong <- list(list(a = march), list(march, march), list(a = march, b = rev(march)), list(a = march, b = march[1]),
+                list(a = march, b = c(march[1], NA)), list(a = march, b = c("2026-01-01", "2026-01-31")), march)
+  for (periods in wrong) {
+    expect_error(add_change(totals(twenty_days()), periods = periods), "two pairs of dates",
+                 class = "hinterfeld_error_period")
+  }
+  expect_error(add_change(totals(twenty_days(), every = "month"), periods = list(a = march, b = march)),
+               "split by month already", class = "hinterfeld_error_period")
+  one <- as.Date(c("2026-03-01", "2026-03-01"))
+  expect_identical(add_change(totals(twenty_days()), periods = list(a = one, b = one))$revenue_change, 0)
+})
