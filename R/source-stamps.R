@@ -1,5 +1,5 @@
-# How a file is known again: by its stamp (device, inode, size, and when it last changed) without reading it, by its hash
-# for good.
+# How a file is known again: by its stamp (device, inode, size, and when it last changed) without reading it, by its
+# hash for good.
 
 file_stamps <- function(paths) {
   file_stamps_kernel(path.expand(paths))

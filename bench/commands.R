@@ -1,5 +1,5 @@
-# The main job as a user runs it: whole commands, the start of R included, beside a script of the same with a general table
-# library. Writes bench/COMMANDS.md.
+# The main job as a user runs it: whole commands, the start of R included, beside a script of the same with a general
+# table library. Writes bench/COMMANDS.md.
 source("bench/lines.R")
 folder <- normalizePath(tempfile("bench-"), mustWork = FALSE)
 dir.create(folder)
@@ -46,8 +46,8 @@ writeLines(c(
   "# The main job as a command", "",
   sprintf("One run of `make bench` on %s: %s, %d processors, %s. Medians of five, in turns, the start of R included.",
           format(Sys.Date()), cpu, parallel::detectCores(), R.version.string), "",
-  sprintf(paste("%s million lines of 8 columns, %.0f MB of text, to a file of daily revenue by product of completed sales.",
-                "A script of six lines with a general table library takes %.2f s."),
+  sprintf(paste("%s million lines of 8 columns, %.0f MB of text, to a file of daily revenue by product of completed",
+                "sales. A script of six lines with a general table library takes %.2f s."),
           format(lines / 1e6), file.size(file.path(folder, "lines.csv")) / 1e6, seconds[["script"]]), "",
   "| | seconds | to the script | wanted | reached |", "| --- | ---: | ---: | --- | --- |", rows
 ), "bench/COMMANDS.md")

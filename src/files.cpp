@@ -114,11 +114,11 @@ Rcpp::CharacterVector file_stamps_kernel(Rcpp::CharacterVector paths) {
 #if defined(_WIN32)
     stamp += whole(about.st_mtime);
 #elif defined(__APPLE__)
-    stamp += whole(about.st_mtimespec.tv_sec) + "." + whole(about.st_mtimespec.tv_nsec) + " " +
-             whole(about.st_ctimespec.tv_sec) + "." + whole(about.st_ctimespec.tv_nsec);
+    stamp += whole(about.st_mtimespec.tv_sec) + "." + whole(about.st_mtimespec.tv_nsec) + " ";
+    stamp += whole(about.st_ctimespec.tv_sec) + "." + whole(about.st_ctimespec.tv_nsec);
 #else
-    stamp += whole(about.st_mtim.tv_sec) + "." + whole(about.st_mtim.tv_nsec) + " " + whole(about.st_ctim.tv_sec) + "." +
-             whole(about.st_ctim.tv_nsec);
+    stamp += whole(about.st_mtim.tv_sec) + "." + whole(about.st_mtim.tv_nsec) + " ";
+    stamp += whole(about.st_ctim.tv_sec) + "." + whole(about.st_ctim.tv_nsec);
 #endif
     stamps[i] = stamp;
   }

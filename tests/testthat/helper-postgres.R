@@ -60,8 +60,8 @@ free_port <- function() {
 }
 
 connect_postgres <- function(server, user = "tests", env = parent.frame()) {
-  con <- DBI::dbConnect(RPostgres::Postgres(), host = "127.0.0.1", port = server$port, user = user, dbname = server$name,
-                        timezone_out = "UTC")
+  con <- DBI::dbConnect(RPostgres::Postgres(), host = "127.0.0.1", port = server$port, user = user,
+                        dbname = server$name, timezone_out = "UTC")
   withr::defer(try(DBI::dbDisconnect(con), silent = TRUE), env)
   con
 }

@@ -117,7 +117,8 @@ test_that("what the database cannot do exactly, or line by line, is fetched, and
   folder <- withr::local_tempdir()
   fill_shop(con, 5)
   why <- function(pattern, ...) {
-    expect_match(grep("fetched", run_there(shop_brief(folder, ...))$said, value = TRUE), pattern)
+    said <- run_there(shop_brief(folder, ...))$said
+    expect_match(grep("fetched", said, value = TRUE), pattern)
   }
   why("looks at the revenue of each line", keep = "revenue > 0")
   why("looks at the units of each line", keep = "units > 0")

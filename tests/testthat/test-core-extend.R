@@ -42,9 +42,11 @@ test_that("mistakes are explained", {
 })
 
 test_that("every new column needs a name of its own", {
-  expect_error(extend_lines(a_book(), revenue * 2), "Every new column needs a name", class = "hinterfeld_error_argument")
-  expect_error(extend_lines(a_book()), "Every new column needs a name", class = "hinterfeld_error_argument")
-  expect_error(extend_lines(a_book(), revenue = revenue * 2), "have `revenue` already",
-               class = "hinterfeld_error_argument")
-  expect_error(extend_lines(a_book(), a = revenue, a = revenue), "have `a` already", class = "hinterfeld_error_argument")
+  refused <- function(pattern, ...) {
+    expect_error(extend_lines(a_book(), ...), pattern, class = "hinterfeld_error_argument")
+  }
+  refused("Every new column needs a name", revenue * 2)
+  refused("Every new column needs a name")
+  refused("have `revenue` already", revenue = revenue * 2)
+  refused("have `a` already", a = revenue, a = revenue)
 })
