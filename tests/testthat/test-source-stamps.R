@@ -1,0 +1,25 @@
+test_that("a stamp moves with whatever happens to a file, and a hash with what it holds", {
+  path <- withr::local_tempfile(lines = "a,b")
+  before <- file_stamps(path)
+  expect_identical(file_stamps(c(path, file.path(path, "none"))), c(before, ""))
+  time <- file.mtime(path)
+  # Another file of the same size and time in its place.
+  other <- withr::local_tempfile(lines = "a,c", tmpdir = dirname(path))
+  Sys.setFileTime(other, time)
+  known <- new.env()
+  first <- file_hashes(path, known)
+  file.rename(other, path)
+  expect_false(file_stamps(path) == before)
+  expect_false(file_hashes(path, known) == first)
+  expect_identical(file_hashes(path, known), rlang::hash_file(path))
+})
+
+test_that("a file whose stamp has not moved is not read again, and what is no file is refused", {
+  path <- withr::local_tempfile(lines = "a,b")
+  known <- new.env()
+  file_hashes(path, known)
+  assign(normalizePath(path), list(stamp = file_stamps(path), hash = "known"), known)
+  expect_identical(file_hashes(path, known), "known")
+  skip_on_os("windows")
+  expect_error(file_hashes("/dev/zero", known), class = "hinterfeld_error_file")
+})
