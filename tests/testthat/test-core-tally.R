@@ -129,3 +129,16 @@ test_that("tallies of columns with different decimals merge exactly, and refuse 
   fine <- daybook(a_sale(product = "a", revenue = 0.000001), day, revenue, product, decimals = 6)
   expect_error(totals(merge_tallies(tally_of(large), tally_of(fine))), class = "hinterfeld_error_overflow")
 })
+
+test_that("a tally is asked by measures that are written again, distinct counts and expressions too", {
+  sales <- a_sale(product = c("a", "b", "a"), revenue = c(1, 2, 4), units = c(1, 1, 2), ticket = c("x", "x", "y"))
+  book <- daybook(sales, day, revenue, product, units = units, order = ticket)
+  measures <- function() {
+    list(n = count_distinct(order), spread = sum_of(revenue - units), price = ratio_of(revenue, units))
+  }
+  tally <- tally_of(book, by = product, measures = measures())
+  ask <- function(facts) tibble::as_tibble(totals(facts, by = product, measures = measures()))
+  expect_equal(as.data.frame(ask(tally)), as.data.frame(ask(book)))
+  expect_identical(ask(tally)$n, c(2, 1))
+  expect_error(totals(tally, measures = count_distinct(day)), class = "hinterfeld_error_facts")
+})
