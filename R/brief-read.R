@@ -166,8 +166,9 @@ yaml_problem <- function(message, lines) {
 # Problems: where (keys joined by " > "), line, what, and what to do.
 new_problem <- function(path, problem, hint = NA_character_, line = NA_integer_) {
   n <- length(problem)
-  tibble::new_tibble(list(line = rep_len(line, n), where = rep_len(paste(path, collapse = " > "), n),
-                          problem = problem, hint = rep_len(hint, n)), nrow = n)
+  # A tibble, made by hand: every part of a brief makes one, mostly without a row.
+  structure(list(line = rep_len(line, n), where = rep_len(paste(path, collapse = " > "), n), problem = problem,
+                 hint = rep_len(hint, n)), class = c("tbl_df", "tbl", "data.frame"), row.names = c(NA_integer_, -n))
 }
 
 last_key <- function(path) {
