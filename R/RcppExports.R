@@ -37,12 +37,12 @@ middle_kernel <- function(order, group, value, times) {
     .Call(`_hinterfeld_middle_kernel`, order, group, value, times)
 }
 
-change_kernel <- function(now, earlier, unknown, threads) {
-    .Call(`_hinterfeld_change_kernel`, now, earlier, unknown, threads)
+change_kernel <- function(now, earlier, apart, threads) {
+    .Call(`_hinterfeld_change_kernel`, now, earlier, apart, threads)
 }
 
-extent_kernel <- function(x) {
-    .Call(`_hinterfeld_extent_kernel`, x)
+different_days_kernel <- function(x) {
+    .Call(`_hinterfeld_different_days_kernel`, x)
 }
 
 encode_text_kernel <- function(x, threads) {

@@ -260,6 +260,7 @@ table_problems <- function(spec, path, columns) {
       c(within(spec$add[[i]][[1]], place, utils::head(spec$add, i - 1)),
         list(step_problems(names(spec$add[[i]]), spec$add[[i]][[1]], spec, place)))
     }), recursive = FALSE),
+    if (!is.null(spec$in_period)) list(step_problems("in_period", list(), spec, c(path, "in_period"))),
     if (!is.null(spec$pick)) within(spec$pick[[1]], c(path, "pick", names(spec$pick))),
     if (!is.null(spec$crosstab)) {
       place <- c(path, "crosstab")
@@ -322,7 +323,7 @@ measure_problems <- function(measures, path, columns) {
     }
     kind <- measure_kinds[[kind_made_by(makers)]]
     pair <- kind$takes == "pair"
-    spare <- intersect(c(if (!kind$per) "per", if (!kind$margin) "margin", if (!pair) "to"), names(spec))
+    spare <- intersect(c(if (!kind$per) c("per", "incomplete"), if (!kind$margin) "margin", if (!pair) "to"), names(spec))
     c(
       lapply(spare, function(key) new_problem(c(place, key), sprintf("`%s` does not go with `%s`.", key, makers))),
       list(

@@ -158,6 +158,7 @@ make_daybook <- function(lines, roles) {
   given <- roles[setdiff(names(roles), c("revenue", "calendar", "decimals"))]
   if (!is.null(roles$calendar)) given$calendar <- rlang::exec(sales_calendar, !!!roles$calendar)
   if (!is.null(roles$decimals)) given$decimals <- unlist(roles$decimals)
+  if (!is.null(roles$covers)) given$covers <- unlist(roles$covers)
   rlang::inject(daybook(lines, revenue = !!brief_quo(roles$revenue), !!!given))
 }
 

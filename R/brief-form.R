@@ -12,6 +12,7 @@ formed_schema <- function(schema) {
   table$sort <- table$columns <- list(`$ref` = "#/$defs/columns")
   table$decimals_shown <- list(type = "integer", minimum = 0L, maximum = 6L)
   table$add <- list(type = "array", minItems = 1L, items = list(`$ref` = "#/$defs/step"))
+  table$in_period <- list(`$ref` = "#/$defs/text")
   table$pick$properties[pick_kinds] <- lapply(pick_kinds, function(kind) step_form(step_kinds[[kind]]))
   table$headings <- list(
     description = "Other names for columns of the table, by the names that they have.",
@@ -21,6 +22,8 @@ formed_schema <- function(schema) {
   schema[["$defs"]]$measure$description <- sprintf("The name of a column, \"lines\", or a name with one of %s.",
                                                    paste(measure_makers(), collapse = ", "))
   schema[["$defs"]]$measured$properties <- measured_form()
+  schema$properties$daybook$properties$covers <- list(type = "array", minItems = 2L, maxItems = 2L,
+                                                      items = list(`$ref` = "#/$defs/day"))
   schema[["$defs"]]$step$properties <- lapply(step_kinds, step_form)
   schema[["$defs"]]$sellers <- NULL
   schema[["$defs"]]$ties <- NULL
@@ -40,7 +43,8 @@ measured_form <- function() {
            lines = list(enum = list(TRUE)))
   })
   c(makers, list(to = expression, per = list(`$ref` = "#/$defs/column"), where = expression,
-                 margin = list(enum = list("recompute", "add_up"), default = "recompute")))
+                 margin = list(enum = list("recompute", "add_up"), default = "recompute"),
+                 incomplete = list(enum = list("leave_out", "count"), default = "leave_out")))
 }
 
 step_form <- function(kind) {

@@ -66,8 +66,8 @@ grouping_sql <- function(keys) {
 }
 
 # What the first condition leaves out needs no keys: where it looks at one text column alone, the column's values are
-# put to it here, and lines that are usable and fall out are grouped by nothing but that. The days that they cover and
-# whatever cannot be used stay as they are, and so do the columns `held`.
+# put to it here, and lines that are usable and fall out are grouped by nothing but that and their day, which tells what
+# the data cover. Whatever cannot be used stays as it is, and so do the columns `held`.
 fewer_keys <- function(plan, content, held, call) {
   keys <- plan$keys
   rule <- content$restrict[[1]]
@@ -98,12 +98,9 @@ fewer_keys <- function(plan, content, held, call) {
     sprintf("%s IS NOT NULL AND %s %s AND %s IS NOT NULL", keys[[day]], keys[[product]], seen,
             amount_sql(plan$amounts[[1]]$expr, plan$side))
   }
-  extent <- if (without) {
-    sprintf(c(", min(%s) FILTER (WHERE %s) AS first", ", max(%s) FILTER (WHERE %s) AS last",
-              ", min(%s) FILTER (WHERE %s) AS product"), c(keys[[day]], keys[[day]], keys[[product]]), usable)
-  }
+  product_of <- if (without) sprintf(", min(%s) FILTER (WHERE %s) AS product", keys[[product]], usable) else ""
   known <- told_by(owner$con, sprintf("SELECT %s AS v%s FROM %s GROUP BY 1 LIMIT 1001", sql,
-                                      paste(extent, collapse = ""), plan$from), plan$side$table, call)
+                                      product_of, plan$from), plan$side$table, call)
   values <- as.character(known$v)
   if (length(values) > 1000) {
     return(keys)
@@ -116,26 +113,16 @@ fewer_keys <- function(plan, content, held, call) {
   quoted <- function(x) paste(DBI::dbQuoteString(owner$con, x[!is.na(x)]), collapse = ", ")
   if (!column %in% split_or_asked(others)) keys[[column]] <- classed_values(sql, values, answer, quoted)
   # Of the lines that fall out and could be used.
-  known <- known[!kept, ]
-  if (!without || !any(kept & !is.na(values)) || all(is.na(known$first))) {
+  sold <- known$product[!kept & !is.na(known$product)][1]
+  if (!without || !any(kept & !is.na(values)) || is.na(sold)) {
     return(keys)
   }
-  known <- list(first = min(known$first, na.rm = TRUE), last = max(known$last, na.rm = TRUE),
-                product = known$product[!is.na(known$product)][1])
   # A blank may count as well.
   blank <- if (any(kept & is.na(values))) sprintf(" OR %s IS NULL", sql) else ""
   out <- sprintf("(%s IN (%s)%s) IS NOT TRUE AND %s", sql, quoted(values[kept]), blank, usable)
-  instead <- function(name) {
-    if (name == day) {
-      sprintf("CASE WHEN %1$s = '%2$s' THEN %1$s ELSE '%3$s' END", keys[[day]], format(known$last), format(known$first))
-    } else if (name == product) {
-      DBI::dbQuoteString(owner$con, as.character(known$product))
-    } else {
-      "NULL"
-    }
-  }
-  for (name in setdiff(names(keys), c(column, held))) {
-    keys[[name]] <- sprintf("CASE WHEN %s THEN %s ELSE %s END", out, instead(name), plan$keys[[name]])
+  for (name in setdiff(names(keys), c(column, day, held))) {
+    instead <- if (name == product) DBI::dbQuoteString(owner$con, as.character(sold)) else "NULL"
+    keys[[name]] <- sprintf("CASE WHEN %s THEN %s ELSE %s END", out, instead, plan$keys[[name]])
   }
   keys
 }

@@ -9,14 +9,24 @@ brief_table <- function(book, spec, brief) {
     return(unsold_table(book, spec$unsold, brief))
   }
   t <- totals_for(own_lines(book, spec), spec)
-  for (step in c(spec$add,
-                 if (!is.null(spec$pick)) list(spec$pick))) t <- brief_step(t, names(step), step_arguments(step[[1]]))
+  steps <- c(with_period(spec$add, spec$in_period), if (!is.null(spec$pick)) list(spec$pick))
+  for (step in steps) t <- brief_step(t, names(step), step_arguments(step[[1]]))
   if (!is.null(spec$crosstab)) {
     t <- brief_crosstab(t, spec$crosstab)
   }
   order <- order_given(unlist(spec$sort))
   if (!is.null(order)) t <- rlang::inject(sort_rows(t, !!!order_columns(order)))
   for_reader(with_headings(t, spec$headings), spec)
+}
+
+# A chosen period is taken before shares, ranks and picks, which are then of that period; and after what needs the
+# periods before it.
+with_period <- function(steps, period) {
+  if (is.null(period)) {
+    return(steps)
+  }
+  first <- vapply(steps, names, "") %in% c("change", "running_total", "moving")
+  c(steps[first], list(list(in_period = list(period = period))), steps[!first])
 }
 
 # The lines of one table only.
@@ -112,7 +122,8 @@ brief_measure <- function(spec) {
   x <- switch(measure_kinds[[kind]]$takes, column = rlang::new_quosure(spec[[maker]], rlang::empty_env()),
               numbers = , pair = brief_quo(spec[[maker]]), rlang::quo(NULL))
   per <- rlang::new_quosure(spec$per, rlang::empty_env())
-  new_measure(kind, x, per, brief_quo(spec$where), spec$margin %||% "recompute", to = brief_quo(spec$to))
+  new_measure(kind, x, per, brief_quo(spec$where), spec$margin %||% "recompute", to = brief_quo(spec$to),
+              incomplete = spec$incomplete %||% "leave_out")
 }
 
 unsold_table <- function(book, spec, brief) {

@@ -2,7 +2,7 @@
 
 cli_totals <- function(args) {
   given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]",
-                       repeated = c(names(totals_rules), "why", "measure"), pairs = "compare", example = c(
+                       repeated = c(names(totals_rules), "why", "measure"), pairs = c("compare", "covers"), example = c(
     "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
@@ -97,7 +97,7 @@ measure_spec <- function(maker, text) {
   places <- c(if (takes != "lines") maker, if (takes == "pair") "to")
   keys <- rlang::names2(args)
   keys[keys == ""] <- utils::head(c(places, rep("?", length(keys))), sum(keys == ""))
-  unknown <- setdiff(keys, c(places, "per", "where", "margin"))
+  unknown <- setdiff(keys, c(places, "per", "where", "margin", "incomplete"))
   if (length(unknown) || length(setdiff(places, keys))) {
     stop_because("usage", sprintf("hinterfeld totals: %s() takes %s.", maker,
                                   and_list(c(c("a column or an expression", "to")[seq_along(places)], "where"))))
@@ -144,6 +144,7 @@ totals_options <- function() {
     database_option(),
     option("currency", "the currency's mark", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
+    option("covers", "first and last day that the data cover [default: those with a line]", "DAY DAY"),
     option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
     flag("set-aside", "keep unusable lines apart instead of stopping"),
     flag("audit", "print first what every step did to the lines and the revenue"),
@@ -197,6 +198,7 @@ read_totals_options <- function(given) {
   given$rules <- cli_rules(given$repeated)
   given$taken <- cli_measures(given)
   given["last"] <- list(if (!is.null(given[["as-of"]])) cli_day(given[["as-of"]], "as-of"))
+  given["covered"] <- list(if (!is.null(given$covers)) do.call(c, lapply(given$covers, cli_day, option = "covers")))
   if (!is.null(given$compare)) {
     given$compared <- stats::setNames(lapply(given$compare, cli_period, calendar = given$calendar), given$compare)
   }
@@ -263,7 +265,7 @@ cli_daybook <- function(lines, tables, given) {
   book <- rlang::inject(daybook(
     lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units,
     order = !!given$order,
-    decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
+    decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]], covers = given$covered,
     calendar = given$calendar,
     on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
   ))
@@ -298,10 +300,11 @@ cli_table <- function(book, given) {
   of <- if (is.null(given$of) || !is.null(given$crosstab) && !given$of %in% measures) measures[1] else given$of
   if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change, as_of = given$last)
   if (!is.null(given$compare)) t <- add_change(t, of = of, periods = given$compared)
+  if (given$running) t <- rlang::exec(add_running_total, t, of, within = within)
+  # Shares, ranks and picks are of the chosen period.
+  if (!is.null(given$period)) t <- in_period(t, given$period)
   if (given$share) t <- rlang::exec(add_share, t, of, within = within)
   if (given$rank) t <- rlang::exec(add_rank, t, of, within = within, ties = given$ties)
-  if (given$running) t <- rlang::exec(add_running_total, t, of, within = within)
-  if (!is.null(given$period)) t <- in_period(t, given$period)
   if (!is.null(given$top)) t <- rlang::exec(best_sellers, t, given$top, within = within, of = of, ties = given$ties)
   if (!is.null(given$slow)) t <- rlang::exec(slow_sellers, t, given$slow, within = within, of = of, ties = given$ties)
   if (given[["best-of-each"]]) t <- rlang::exec(best_of_each, t, within = within, of = of)

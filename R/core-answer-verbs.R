@@ -21,7 +21,8 @@ retain <- function(x, t) {
   }
   gone <- nrow(x) < nrow(t) || length(answer$cells) > 0 && !all(here)
   attr(x, "answer") <- attr(t, "answer")
-  set_answer(x, columns = answer$columns[here], cut = answer$cut || gone, by_hand = answer$by_hand || gone)
+  x <- set_answer(x, columns = answer$columns[here], cut = answer$cut || gone, by_hand = answer$by_hand || gone)
+  if (nrow(x) < nrow(t) && is.null(answer$grid)) tell_again(x) else x
 }
 
 # The same after verbs that may have done anything: `data` is what they made of `t`. It is still an answer when its rows

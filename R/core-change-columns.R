@@ -5,19 +5,20 @@ change_columns <- function(t, of, compared, plan) {
   earlier <- nothing_to_zero(measure, compared$earlier)
   # Rows of totals over all periods have no earlier one.
   for_rows <- function(of_period, total) recode_kernel(compared$period, of_period, total, threads_wanted())
-  unknown <- for_rows(plan$unknown, TRUE)
+  apart <- for_rows(plan$apart, 1L)
   words <- c("full", "to_date", "none")
   comparable <- lazy_text(for_rows(match(plan$comparable, words), 3L), words)
-  change_values(derive_values(t, of)$values, earlier, unknown, comparable, measure)
+  change_values(derive_values(t, of)$values, earlier, apart, comparable, measure)
 }
 
 directions <- c("up", "down", "level", "new", "gone", "unknown")
 
-# Each column with what it is. What is unknown has no earlier value.
-change_values <- function(now, earlier, unknown, comparable, measure) {
+# Each column with what it is. `apart` tells which earlier values are unknown (1), and which cannot be compared (2): these
+# are told, without a percentage.
+change_values <- function(now, earlier, apart, comparable, measure) {
   decimals <- measure$decimals
   show <- function(x) if (is.null(decimals)) x else from_minor(x, decimals)
-  found <- change_kernel(as.double(now), as.double(earlier), unknown, threads_wanted())
+  found <- change_kernel(as.double(now), as.double(earlier), apart, threads_wanted())
   list(
     before = list(values = show(found$earlier), counts = measure$counts, decimals = decimals),
     change = list(values = show(found$difference), counts = measure$counts, decimals = decimals, signed = TRUE),
@@ -27,15 +28,53 @@ change_values <- function(now, earlier, unknown, comparable, measure) {
   )
 }
 
-# What the sentence about a change tells: the days compared for the last period, and how many rows are special.
-change_told <- function(columns, plan) {
-  last <- plan$periods[[1]]
-  earlier <- c(plan$earlier$start[last], plan$earlier$end[last])
-  c(list(last = if (!is.na(earlier[1])) list(now = c(plan$starts[last], plan$ends[last]), before = earlier)),
-    direction_counts(columns))
+# What the sentence about a change tells: the days of each period that are compared, why some are not, and how many rows
+# are special.
+change_told <- function(columns, plan, facts) {
+  own <- seq_len(plan$periods[[1]])
+  days <- lapply(list(start = plan$starts, end = plan$ends, from = plan$earlier$start, to = plan$earlier$end),
+                 function(day) plain_days(day[own]))
+  every <- names(plan$periods)[1]
+  compared <- c(days, list(comparable = plan$comparable[own], why = plan$why[own]))
+  c(list(compared = compared, empty = empty_inside(facts, every)), direction_counts(columns))
+}
+
+# Shorter periods without a line, inside those that are compared: a month of a year, a week of a month.
+empty_inside <- function(facts, every) {
+  inside <- c(month = "week", quarter = "month", year = "month")
+  if (!every %in% names(inside) || !is.null(facts$every) && !told_from(inside[[every]], facts$every, facts$calendar)) {
+    return(NULL)
+  }
+  list(every = inside[[every]], start = periods_without_lines(facts, inside[[every]]))
 }
 
 direction_counts <- function(columns) {
   direction <- distinct_codes(columns$direction$values)
-  as.list(stats::setNames(tabulate(direction$codes, length(directions)), directions))[c("unknown", "new", "gone")]
+  counts <- stats::setNames(tabulate(match(direction$labels, directions)[direction$codes], length(directions)),
+                            directions)
+  as.list(counts)[c("unknown", "new", "gone")]
+}
+
+# Those that lie in one of the compared periods.
+empty_of <- function(start, compared) {
+  start[vapply(start, function(one) any(one >= compared$start & one <= compared$end |
+                                          one >= compared$from & one <= compared$to, na.rm = TRUE), NA)]
+}
+
+# Of the rows that are left: their directions, and their periods.
+#' @export
+tell_of_rows.hinterfeld_step_change <- function(step, found, t, columns) {
+  told <- found$told
+  direction <- columns["direction"]
+  told[c("unknown", "new", "gone")] <- if (direction %in% names(t)) {
+    direction_counts(list(direction = list(values = t[[direction]])))
+  } else {
+    0L
+  }
+  if (!is.null(told$compared)) {
+    shown <- told$compared$start %in% row_days(t)
+    told$compared <- lapply(told$compared, function(x) x[shown])
+    told$empty$start <- empty_of(told$empty$start, told$compared)
+  }
+  replace(NextMethod(), "told", list(told))
 }

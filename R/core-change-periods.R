@@ -2,19 +2,47 @@
 
 change_of_periods <- function(step, t, call) {
   answer <- answer_of(t)
-  periods <- step$args$periods
   of <- step_names(t, step$args$of)
-  values <- lapply(periods, function(days) values_between(t, of, days, call))
+  plan <- named_plan(step$args$periods, step$args$like_for_like, answer$about)
+  span <- plain_days(seq(as.integer(answer$about$span[1]), as.integer(answer$about$span[2])))
+  values <- lapply(plan$days, function(days) values_over(t, of, span >= days[1] & span <= days[2], call))
   measure <- answer$measures[[of]]
-  span <- answer$about$span
-  outside <- any(vapply(periods, function(days) days[1] < span[1] || days[2] > span[2], NA))
-  comparable <- rep(if (outside) "none" else "full", nrow(t))
-  wholly <- periods[[2]][2] < span[1]
-  earlier <- if (wholly) rep(NA_real_, nrow(t)) else values[[2]]
-  columns <- change_values(values[[1]], earlier, rep(wholly, nrow(t)), comparable, measure)
-  now <- if (is.null(measure$decimals)) values[[1]] else from_minor(values[[1]], measure$decimals)
-  now <- list(values = now, counts = measure$counts, decimals = measure$decimals)
-  add_columns_of(t, step, c(list(now = now), columns), found_on(t, told = list(outside = outside)), call)
+  now <- replace(values[[1]], rep(plan$unknown[1], nrow(t)), NA)
+  columns <- change_values(now, values[[2]], rep(plan$apart, nrow(t)), rep(plan$comparable, nrow(t)), measure)
+  shown <- if (is.null(measure$decimals)) now else from_minor(now, measure$decimals)
+  shown <- list(values = shown, counts = measure$counts, decimals = measure$decimals)
+  told <- c(list(days = plan$days, unfinished = plan$unfinished, why = plan$why), direction_counts(columns))
+  add_columns_of(t, step, c(list(now = shown), columns), found_on(t, told = told), call)
+}
+
+# Which days of two named periods are compared, and whether they can be: where the later one is not finished, the same
+# days of the earlier one.
+named_plan <- function(periods, like_for_like, about) {
+  last <- about$span[2]
+  now <- periods[[1]]
+  then <- periods[[2]]
+  unfinished <- now[1] <= last && now[2] > last
+  now[2] <- max(now[1], min(now[2], last))
+  if (unfinished && like_for_like) then[2] <- min(then[2], same_day_in(then, now))
+  covered <- cover(about, c(now[1], then[1]), c(now[2], then[2]))
+  comparable <- all(covered$whole) && (like_for_like || !unfinished)
+  why <- cover_words(about, c(now[1], then[1]), c(now[2], then[2]), names(periods))
+  if (unfinished && !like_for_like) why[1] <- sprintf("%s is not complete", names(periods)[1])
+  list(
+    days = stats::setNames(list(now, then), names(periods)), unknown = covered$none, unfinished = unfinished,
+    apart = if (any(covered$none)) 1L else if (!comparable && like_for_like) 2L else 0L,
+    comparable = if (!comparable) "none" else if (unfinished) "to_date" else "full", why = why[nzchar(why)]
+  )
+}
+
+# The day of an earlier period up to which as much has passed as of the later one: the same date where both begin on
+# the same, otherwise the same number of days.
+same_day_in <- function(then, now) {
+  years <- as.POSIXlt(now[1])$year - as.POSIXlt(then[1])$year
+  if (years > 0 && identical(years_earlier(now[1], years), then[1])) {
+    return(date_earlier(now[2], years))
+  }
+  then[1] + as.numeric(now[2] - now[1])
 }
 
 check_periods <- function(periods, answer, call = caller_env()) {
@@ -33,14 +61,13 @@ check_periods <- function(periods, answer, call = caller_env()) {
   }
 }
 
-# The measure of each row over the lines of some days only; 0 or missing where there are none.
-values_between <- function(t, of, days, call) {
+# The measure of each row over the lines of some days of the span only; 0 or missing where there are none.
+values_over <- function(t, of, days, call) {
   answer <- answer_of(t)
   codes <- row_codes(t, call)
   facts <- codes$facts
   none <- nothing_to_zero(answer$measures[[of]], rep(NA_real_, nrow(t)))
-  wanted <- plain_days(seq(as.integer(facts$span[1]), as.integer(facts$span[2])))
-  inside <- period_target(facts, ifelse(wanted >= days[1] & wanted <= days[2], 1L, NA), call)
+  inside <- period_target(facts, ifelse(days, 1L, NA), call)
   rows <- lapply(parts_of(facts), function(part) which(!is.na(inside[places_in_span(part, facts)])))
   if (length(rows[[1]]) == 0) {
     return(none)

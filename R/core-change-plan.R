@@ -13,7 +13,7 @@ plan_of_table <- function(answer, how) {
     grain = grain, after = after, periods = periods, starts = joined("starts"), ends = joined("ends"),
     earlier = list(start = do.call(c, unname(lapply(plans, function(plan) plan$earlier$start))),
                    end = do.call(c, unname(lapply(plans, function(plan) plan$earlier$end)))),
-    unknown = joined("unknown"), comparable = joined("comparable"),
+    why = joined("why"), held = joined("held"), apart = joined("apart"), comparable = joined("comparable"),
     later = unlist(Map(function(plan, after) plan$later + after, plans, after), use.names = FALSE),
     target = Map(function(plan, after) plan$target + after, plans, after)
   )
@@ -25,19 +25,19 @@ level_grain <- function(level, answer) {
   if (weeks_tell(answer$everys, answer$about$calendar) && !grain %in% answer$every) NA_character_ else grain
 }
 
-# For the periods of the span: whether the earlier one can be compared and which days it has; and `later`, the period
-# that is compared with the whole of it (NA for none). For each day of the span: `target`, the period that it is an
-# earlier day of.
+# For the periods of the span: whether any day of them is covered (`held`) and whether the earlier one can be compared;
+# and `later`, the period that is compared with the whole of it (NA for none). For each day of the span: `target`, the
+# period that it is an earlier day of.
 change_plan <- function(every, about, how) {
   calendar <- about$calendar
   span <- about$span
   starts <- periods_of(span, every, calendar)
   earlier <- earlier_period(starts, every, how, calendar)
+  now <- cover_of_periods(about, starts, every)
   ends <- period_end(starts, every, calendar)
-  last <- length(starts)
-  unfinished <- ends > span[2]
-  cut <- unfinished & how$like_for_like & every != "day"
+  cut <- now$unfinished & how$like_for_like & every != "day"
   earlier$end[cut] <- cut_day(starts[cut], earlier$start[cut], earlier$end[cut], span[2], every, how, calendar)
+  before <- cover(about, earlier$start, earlier$end)
 
   days <- plain_days(seq(as.integer(span[1]), as.integer(span[2])))
   target <- rep(NA_integer_, length(days))
@@ -50,13 +50,26 @@ change_plan <- function(every, about, how) {
   same <- match(as.integer(starts), as.integer(earlier$start))
   to_the_end <- !is.na(same) & earlier$end[same] >= pmin(ends, span[2]) & earlier$end[same] <= ends
   later <- ifelse(to_the_end, same, NA_integer_)
-  none <- is.na(earlier$start) | earlier$start < span[1] | (unfinished & !how$like_for_like)
+  comparable <- now$whole & before$whole & (how$like_for_like | !now$unfinished)
   list(
-    starts = starts, ends = pmin(ends, span[2]), earlier = earlier,
-    unknown = is.na(earlier$start) | earlier$end < span[1],
-    comparable = ifelse(none, "none", ifelse(unfinished, "to_date", "full")),
+    starts = starts, ends = pmin(ends, span[2]), earlier = earlier, held = !now$none,
+    # Of 1 the earlier value is unknown, 2 cannot be compared.
+    apart = ifelse(before$none, 1L, ifelse(!comparable & how$like_for_like, 2L, 0L)),
+    comparable = ifelse(!comparable, "none", ifelse(now$unfinished, "to_date", "full")),
+    why = not_comparable(starts, earlier, every, about, now$unfinished & !how$like_for_like),
     later = later, target = target
   )
+}
+
+# Why a period is not comparable; "" where it is, and where its earlier one lies before the data.
+not_comparable <- function(starts, earlier, every, about, unfinished) {
+  calendar <- about$calendar
+  own <- period_label(starts, every, calendar)
+  ends <- pmin(period_end(starts, every, calendar), about$span[2])
+  why <- cover_words(about, starts, ends, own)
+  before <- cover_words(about, earlier$start, earlier$end, period_label(earlier$start, every, calendar))
+  why <- ifelse(nzchar(why), why, ifelse(unfinished, sprintf("%s is not complete", own), before))
+  replace(why, is.na(earlier$start) | earlier$end < about$span[1], "")
 }
 
 # First and last day of the earlier period of each period; missing where there is none.
@@ -69,7 +82,7 @@ earlier_period <- function(starts, every, how, calendar) {
     return(list(start = starts - 364, end = period_end(starts, every, calendar) - 364))
   }
   if (every == "day") {
-    same <- year_earlier(starts)
+    same <- years_earlier(starts)
     return(list(start = same, end = same))
   }
   wanted <- year_place(starts, every, calendar) - 1000
@@ -91,11 +104,17 @@ year_place <- function(starts, every, calendar) {
   position_kernel(days, "year", rules) * 1000 + place
 }
 
-# The same date one year earlier; missing for 29 February.
-year_earlier <- function(days) {
+# The same date some years earlier; missing for 29 February where there is none.
+years_earlier <- function(days, years = 1L) {
   parts <- as.POSIXlt(days)
-  text <- sprintf("%04d-%02d-%02d", parts$year + 1899L, parts$mon + 1L, parts$mday)
+  text <- sprintf("%04d-%02d-%02d", as.integer(parts$year + 1900L - years), parts$mon + 1L, parts$mday)
   plain_days(read_iso_days_kernel(text))
+}
+
+# Up to which day is compared with some years earlier: 29 February with 28 February.
+date_earlier <- function(day, years = 1L) {
+  same <- years_earlier(day, years)
+  if (is.na(same)) years_earlier(day - 1, years) else same
 }
 
 # Where the earlier period ends when the later one has only come to `now`.
@@ -104,9 +123,7 @@ cut_day <- function(start, earlier_start, earlier_end, now, every, how, calendar
   day <- if (how$versus == "year_before" && how$align == "weekday") {
     rep(now - 364, length(start))
   } else if (same_date) {
-    # 29 February is compared up to 28 February.
-    one <- year_earlier(now)
-    rep(if (is.na(one)) year_earlier(now - 1) else one, length(start))
+    rep(date_earlier(now), length(start))
   } else {
     earlier_start + as.numeric(now - start)
   }

@@ -11,7 +11,8 @@ compare_rows <- function(t, of, plan, call) {
   at <- find_groups(codes$single, before$codes, sizes)
   earlier <- before$values[at]
   gone <- which(replace(rep(TRUE, length(before$values)), at, FALSE))
-  gone <- gone[!before$values[gone] %in% c(NA, 0)]
+  # A period without a covered day has no row of its own.
+  gone <- gone[!before$values[gone] %in% c(NA, 0) & plan$held[before$codes[[1]][gone]]]
   period <- codes$single[[1]]
   if (answer$cut || length(gone) == 0) {
     return(list(table = t, earlier = earlier, period = period))

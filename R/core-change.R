@@ -53,12 +53,12 @@ add_change <- function(t, of = "revenue", versus = c("year_before", "period_befo
   if (!is.null(periods)) parts <- c(now = "_now", parts)
   columns <- stats::setNames(paste0(name %||% of, parts), names(parts))
   if (is.null(name)) columns[["comparable"]] <- "comparable"
+  check_flag(like_for_like, "like_for_like")
   args <- if (is.null(periods)) {
-    check_flag(like_for_like, "like_for_like")
     list(of = of, versus = check_choice(versus[1], "versus", c("year_before", "period_before")),
          align = check_choice(align[1], "align", c("date", "weekday")), like_for_like = like_for_like, as_of = as_of)
   } else {
-    list(of = of, periods = periods)
+    list(of = of, periods = periods, like_for_like = like_for_like)
   }
   check_no_others(t)
   if (is.null(periods)) check_change_period(answer_of(t)) else check_periods(periods, answer_of(t))
@@ -77,7 +77,7 @@ take_step.hinterfeld_step_change <- function(step, t, again = FALSE, call = call
   compared <- compare_rows(t, of, plan, call)
   t <- compared$table
   columns <- change_columns(t, of, compared, plan)
-  add_columns_of(t, step, columns, found_on(t, told = change_told(columns, plan)), call)
+  add_columns_of(t, step, columns, found_on(t, told = change_told(columns, plan, facts_of(answer_of(t), call))), call)
 }
 
 check_measure <- function(t, of, call = caller_env()) {

@@ -24,6 +24,8 @@
 #' @param calendar A calendar made by [sales_calendar()], for the periods of [totals()].
 #' @param currency Text: the currency's mark, such as `"EUR"`, for headings and figures.
 #' @param day_format Text: how `day` is written, as in [strptime()], for example `"%d/%m/%Y"`.
+#' @param covers Two days, dates or text such as `c("2024-01-01", "2025-12-31")`: the first and the last day that the data
+#'   cover. By default they are the first and the last day with a line; see the section on coverage.
 #' @param on_bad Text: `"stop"` refuses unusable lines with an error that counts each reason,
 #'   `"set_aside"` keeps them apart; see [set_aside()].
 #' @return A daybook. The columns of the roles are called `day`, `product`, `revenue`, `units` and
@@ -31,9 +33,13 @@
 #' @section Reasons: `blank row`, `no day`, `day not readable`, `no product`, `no revenue`,
 #'   `revenue not a number`, `too large` (above 22 million million with two decimals). A line has
 #'   the first reason that applies.
+#' @section Coverage: A period can be compared if the data cover all of its days. A few days without a line before the
+#'   first one count as days without sales: as many as 19 of 20 gaps between two days with lines are long, at least 1
+#'   and at most 6. So a year whose data begin on 2 January is whole, and one whose data begin on 15 January is not.
+#'   "Now" is the last day that is covered. [keep_lines()] and [leave_out()] rule days out by conditions on the day.
 #' @section Errors: `hinterfeld_error_unusable_lines`, `hinterfeld_error_column`,
 #'   `hinterfeld_error_role`, `hinterfeld_error_day_format`, `hinterfeld_error_overflow`,
-#'   `hinterfeld_error_no_lines`.
+#'   `hinterfeld_error_no_lines`; `hinterfeld_error_argument` for `covers` that do not hold every line.
 #' @export
 #' @examples
 #' sales <- data.frame(
@@ -44,7 +50,7 @@
 #' daybook(sales, day = date, revenue = pieces * price, product = item, units = pieces)
 daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, decimals = 2,
                     rounding = c("half_up", "half_even"), calendar = sales_calendar(),
-                    currency = NULL, day_format = NULL, on_bad = c("stop", "set_aside")) {
+                    currency = NULL, day_format = NULL, covers = NULL, on_bad = c("stop", "set_aside")) {
   check_table(lines, "lines")
   decimals <- asked_decimals(decimals)
   check_calendar(calendar)
@@ -87,10 +93,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     rounding = rounding,
     calendar = calendar,
     currency = currency,
-    # The days that the data cover: leaving out cancelled orders does not make a month shorter.
-    span = plain_days(extent_kernel(columns$day)),
-    # Before any restriction, and the conditions on days since.
-    covered = plain_days(extent_kernel(columns$day)), day_rules = list(),
+    # Conditions on days, for who goes on with other lines.
+    day_rules = list(),
     trail = trail,
     orders = orders,
     alike = alike_in_roles(origin$alike, roles),
@@ -101,6 +105,9 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     # Of the lines that were read, those that are here; NULL for all of them.
     at = if (is.null(origin$at)) usable else if (is.null(usable)) origin$at else origin$at[usable]
   ), class = "hinterfeld_daybook")
+  # Leaving out cancelled orders does not make a month shorter: what is covered is told by all usable lines.
+  seen <- different_days_kernel(columns$day)
+  book <- with_coverage(book, new_coverage(seen, check_covers(covers, seen)))
   exact_columns(book, decimals)
 }
 

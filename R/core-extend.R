@@ -96,8 +96,7 @@ extend_by <- function(book, name, quo, decimals, call) {
 }
 
 daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency",
-                    "span",
-                    "covered", "day_rules", "trail", "orders", "alike", "aside", "used", "grouped", "origin", "at")
+                    "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside", "used", "grouped", "origin", "at")
 
 stop_assigned <- function(name) {
   stop_because("argument", c(

@@ -92,7 +92,7 @@ check_grain.hinterfeld_daybook <- function(facts, every, call = caller_env()) {
 
 # What tables remember of their facts.
 about_facts <- function(facts) {
-  about <- unclass(facts)[c("calendar", "currency", "span", "trail", "alike")]
+  about <- unclass(facts)[c("calendar", "currency", "span", "out", "early", "trail", "alike")]
   c(about, list(lines = as.double(facts$lines)))
 }
 
@@ -182,6 +182,7 @@ sum_groups <- function(facts, keys, measures, call) {
   }
   groups <- group_lines(parts[[1]]$lines, keys)
   values <- lapply(measures, function(m) {
+    m <- whole_stages(m, facts)
     part <- m$part %||% 1L
     group <- if (part == 1) groups$codes else groups_in(part, keys, groups, parts)
     result <- take_measure(parts[[part]]$lines, new_key("group", group, seq_len(groups$count)), m, call)
@@ -190,6 +191,20 @@ sum_groups <- function(facts, keys, measures, call) {
     settle_value(m, nothing_to_zero(m, result$values[[1]][at]), counted)
   })
   list(codes = groups$parts, values = values)
+}
+
+# Of periods that a measure is taken per, only those that are covered whole, unless incomplete ones count.
+whole_stages <- function(m, facts) {
+  if (is.null(m$per) || !m$per %in% grains[-1] || m$incomplete == "count") {
+    return(m)
+  }
+  left_out <- incomplete_periods(facts, m$stage$labels, m$per)
+  if (!any(left_out)) {
+    return(m)
+  }
+  code <- replace(seq_along(left_out), left_out, NA)
+  if (is.null(m$stage$lookup)) m$stage$codes <- code[m$stage$codes] else m$stage$lookup <- code[m$stage$lookup]
+  m
 }
 
 groups_in <- function(part, keys, groups, parts) {

@@ -56,13 +56,14 @@ days_in_span <- function(span, calendar, by_week) {
   if (by_week) period_bounds_kernel(days, "week", FALSE, calendar$rules) + 3L else days
 }
 
-# The places that several periods take together, in the order of time: codes by key, and the first day of each.
-places_in_time <- function(keys) {
-  lookups <- lapply(keys, function(key) new_key(key$name, key$lookup, key$labels))
-  groups <- group_lines(length(keys[[1]]$lookup), lookups)
+# The places that several periods take together, in the order of time: codes by key, and the first day of each. Days that
+# are `out` take none.
+places_in_time <- function(keys, out = integer()) {
+  days <- keys[[1]]$first + seq_along(keys[[1]]$lookup) - 1L
+  at <- which(!days %in% out)
+  groups <- group_lines(length(at), lapply(keys, function(key) new_key(key$name, key$lookup[at], key$labels)))
   order <- order(groups$first)
-  list(codes = lapply(groups$parts, function(code) code[order]),
-       first = plain_days(keys[[1]]$first + groups$first[order] - 1L))
+  list(codes = lapply(groups$parts, function(code) code[order]), first = plain_days(days[at[groups$first[order]]]))
 }
 
 # What a measure takes: kind, minor units per line (NULL to count lines) and which lines (NULL for all); with `counts`,

@@ -13,7 +13,7 @@ resolve_measure <- function(measure, book, call) {
   check_nesting(rlang::quo_get_expr(measure$where))
   check_nesting(rlang::quo_get_expr(measure$to))
   kind <- measure_kinds[[measure$kind]]
-  m <- list(kind = measure$kind, margin = measure$margin, mask = measure_mask(measure$where, book, call))
+  m <- list(kind = measure$kind, margin = measure$margin, incomplete = measure$incomplete, mask = measure_mask(measure$where, book, call))
   per <- measure_per(measure$per, book, call)
   if (kind$takes == "pair") {
     m <- c(m, measure_sums(measure, book, call))

@@ -8,6 +8,8 @@
 #'   mean, median, smallest or largest of those totals. Without `per` it is taken over single lines, so
 #'   that `largest_of(revenue)` is the largest line and `largest_of(revenue, per = "day")` the best
 #'   day.
+#' @param incomplete Text: whether a period named by `per` that the data do not cover whole, such as a last month that is
+#'   not finished, counts like any other, or is left out, as by default.
 #' @param to Column of numbers or expression that the sum of `x` is divided by the sum of.
 #' @param where Condition over columns, as in [keep_lines()]: take only the lines it holds for.
 #' @param margin Text: what a subtotal is. `"recompute"` takes the measure over all lines below it;
@@ -47,26 +49,28 @@ sum_of <- function(x, where = NULL, margin = c("recompute", "add_up")) {
 
 #' @rdname measures
 #' @export
-mean_of <- function(x, per = NULL, where = NULL) {
-  new_measure("mean", enquo(x), enquo(per), enquo(where))
+mean_of <- function(x, per = NULL, where = NULL, incomplete = c("leave_out", "count")) {
+  new_measure("mean", enquo(x), enquo(per), enquo(where), incomplete = incomplete)
 }
 
 #' @rdname measures
 #' @export
-median_of <- function(x, per = NULL, where = NULL) {
-  new_measure("median", enquo(x), enquo(per), enquo(where))
+median_of <- function(x, per = NULL, where = NULL, incomplete = c("leave_out", "count")) {
+  new_measure("median", enquo(x), enquo(per), enquo(where), incomplete = incomplete)
 }
 
 #' @rdname measures
 #' @export
-smallest_of <- function(x, per = NULL, where = NULL, margin = c("recompute", "add_up")) {
-  new_measure("smallest", enquo(x), enquo(per), enquo(where), margin)
+smallest_of <- function(x, per = NULL, where = NULL, margin = c("recompute", "add_up"),
+                          incomplete = c("leave_out", "count")) {
+  new_measure("smallest", enquo(x), enquo(per), enquo(where), margin, incomplete = incomplete)
 }
 
 #' @rdname measures
 #' @export
-largest_of <- function(x, per = NULL, where = NULL, margin = c("recompute", "add_up")) {
-  new_measure("largest", enquo(x), enquo(per), enquo(where), margin)
+largest_of <- function(x, per = NULL, where = NULL, margin = c("recompute", "add_up"),
+                         incomplete = c("leave_out", "count")) {
+  new_measure("largest", enquo(x), enquo(per), enquo(where), margin, incomplete = incomplete)
 }
 
 #' @rdname measures
@@ -88,16 +92,18 @@ ratio_of <- function(x, to, where = NULL) {
 }
 
 new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), where = rlang::quo(NULL),
-                        margin = "recompute", decimals = NULL, to = rlang::quo(NULL), call = caller_env()) {
+                        margin = "recompute", decimals = NULL, to = rlang::quo(NULL), incomplete = "leave_out",
+                        call = caller_env()) {
   check_choice(margin[1], "margin", c("recompute", "add_up"), call = call)
+  check_choice(incomplete[1], "incomplete", c("leave_out", "count"), call = call)
   for (name in c("x", "to")) {
     if (rlang::quo_is_missing(get(name))) {
       stop_because("measure", c(sprintf("`%s` is missing: the column to take.", name), i = "For example `revenue`."),
                    call = call)
     }
   }
-  structure(list(kind = kind, x = x, to = to, per = per, where = where, margin = margin[1], decimals = decimals),
-            class = "hinterfeld_measure")
+  structure(list(kind = kind, x = x, to = to, per = per, where = where, margin = margin[1], decimals = decimals,
+                 incomplete = incomplete[1]), class = "hinterfeld_measure")
 }
 
 # The kinds ----------------------------------------------------------------------------------------------
@@ -219,6 +225,7 @@ measure_words <- function(m) {
   words <- gsub("{to}", expression_text(m$to), words, fixed = TRUE)
   x <- if (is.null(m$to)) m$label
   words <- gsub("{x}", x %||% expression_text(m$x), words, fixed = TRUE)
+  if (identical(m$incomplete, "count")) words <- paste(words, "(incomplete ones count)")
   if (is.null(m$where)) words else sprintf("%s where %s", words, expression_text(m$where))
 }
 
@@ -255,7 +262,7 @@ plain_measure <- function(measure, m, known, call = caller_env()) {
   where <- plain_expression(measure$where, known, call)
   to <- plain_expression(measure$to, known, call)
   list(kind = m$kind, x = named_column(x$expr), to = named_column(to$expr), per = m$per, where = where$expr,
-       margin = m$margin, decimals = m$decimals, language = x$language && where$language && to$language)
+       incomplete = measure$incomplete, margin = m$margin, decimals = m$decimals, language = x$language && where$language && to$language)
 }
 
 # A column is a text, whether it was named bare or as one; and as it stands in an expression.
@@ -268,7 +275,8 @@ bare_name <- function(x) {
 }
 
 is_plain_measure <- function(m) {
-  is.list(m) && setequal(names(m), c("kind", "x", "to", "per", "where", "margin", "decimals", "language")) &&
+  is.list(m) && setequal(names(m), c("kind", "x", "to", "per", "where", "incomplete", "margin", "decimals",
+                                    "language")) &&
     m$kind %in% names(measure_kinds) && m$margin %in% c("recompute", "add_up") && rlang::is_bool(m$language)
 }
 
@@ -276,7 +284,7 @@ is_plain_measure <- function(m) {
 asked_measure <- function(m) {
   quo <- function(expr) asked_quosure(bare_name(expr), m$language)
   new_measure(m$kind, quo(m$x), asked_quosure(m$per, TRUE), asked_quosure(m$where, m$language), m$margin, m$decimals,
-              quo(m$to))
+              quo(m$to), m$incomplete)
 }
 
 # From what the user gave ------------------------------------------------------------------------------------

@@ -77,7 +77,7 @@ pick_step <- function(step, t, best, again, call) {
   values <- derive_values(t, of, call)
   scope <- derive_scope(t, within)
   per <- mean_single(t, of, within)
-  if (!is.null(per)) values$values <- values$values / singles_held(answer_of(t), as_tibble.hinterfeld_totals(t))
+  if (!is.null(per)) values$values <- single_means(t, of, call)
   rows <- if (is.null(args$share) && !again) leading_rows(values$values, scope, args$n, best) else seq_len(nrow(t))
   ranks <- row_ranks(t[rows, ], values$values[rows], scope$id[rows], args$ties, best)
   if (again) {
@@ -90,25 +90,13 @@ pick_step <- function(step, t, best, again, call) {
   }
   ranks <- ranks[picked]
   rows <- rows[picked]
-  found <- found_on(t, count_missing(values$values), per = per)
+  found <- found_on(t, count_missing(values$values[rows]), per = per)
   by_hand <- answer_of(t)$by_hand
   out <- quietly(t[rows, ])
   out <- set_answer(out, by_hand = by_hand)
   columns <- if (length(step$columns)) list(rank_column(ranks, args$ties)) else list()
   out <- add_columns_of(out, step, columns, found, call)
   if (args$others && !again) with_others(out, t, scope, rows, within) else out
-}
-
-# Recurring periods that hold unequally many single ones are compared by the mean of one: the single period, NULL where
-# that is not needed.
-mean_single <- function(t, of, within) {
-  answer <- answer_of(t)
-  if (is.null(answer$every) || !is_recurring(answer$every) || all(answer$periods %in% within) ||
-      !isTRUE(answer$measures[[of]]$adds_up)) {
-    return(NULL)
-  }
-  held <- singles_held(answer, as_tibble.hinterfeld_totals(t))
-  if (length(unique(held)) > 1) grain_kinds[[answer$every]]$single
 }
 
 # Rows that any tie rule can rank `n` or better: all others need not be ordered. Where that is most of them, every row.
@@ -257,7 +245,7 @@ best_by <- function(t, of, within, members, scope) {
   data <- as_tibble.hinterfeld_totals(t)
   values <- derive_values(t, of)
   per <- mean_single(t, of, within)
-  by <- if (is.null(per)) values$values else values$values / singles_held(answer, data)
+  by <- if (is.null(per)) values$values else single_means(t, of)
   best <- which(row_ranks(t, by, scope$id, "standard", TRUE) == 1)
   names <- do.call(paste, c(lapply(unname(as.list(data[members])), plain_value), sep = " / "))
   tied <- split(names[best], factor(scope$id[best], seq_len(scope$count)))

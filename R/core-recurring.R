@@ -11,25 +11,56 @@ period_codes <- function(answer, keys, data) {
   Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$periods)
 }
 
-# The first day of each single period of the span, as days from its first, from 1.
+# The single periods of the span that are covered whole: the first day of each as days from the first of the span, from
+# 1; and the first days of those that are not.
 single_places <- function(about, single) {
-  span <- as.integer(about$span)
-  starts <- unique(period_bounds_kernel(seq(span[1], span[2]), single, FALSE, about$calendar$rules))
+  starts <- periods_of(about$span, single, about$calendar)
+  left_out <- incomplete_periods(about, starts, single)
+  first <- as.integer(about$span[1])
   # A month that began before the span has its first day outside of it.
-  pmax(starts, span[1]) - span[1] + 1L
+  list(whole = pmax(as.integer(starts[!left_out]), first) - first + 1L, incomplete = starts[left_out])
 }
 
-# How many single periods each row adds together: its Mondays, its Januaries; of a subtotal all that it holds.
+# How many whole single periods each row adds together: its Mondays, its Januaries; of a subtotal all that it holds.
 singles_held <- function(answer, data) {
   keys <- period_keys(answer)
   codes <- period_codes(answer, keys, data)
-  at <- single_places(answer$about, grain_kinds[[answer$every]]$single)
+  at <- single_places(answer$about, grain_kinds[[answer$every]]$single)$whole
   held <- lapply(keys, function(key) key$lookup[at])
   groups <- group_lines(nrow(data), Map(function(key, code) new_key(key$name, code, key$labels), keys, codes))
   counts <- vapply(seq_len(groups$count), function(i) {
     sum(Reduce(`&`, Map(function(own, part) part[i] == total_code | own == part[i], held, groups$parts)))
   }, 0L)
   counts[groups$codes]
+}
+
+# The mean of a measure of each row over its whole single periods, in minor units; missing where it has none. What
+# incomplete ones hold is left out.
+single_means <- function(t, of, call = caller_env()) {
+  answer <- answer_of(t)
+  held <- singles_held(answer, as_tibble.hinterfeld_totals(t))
+  single <- grain_kinds[[answer$every]]$single
+  left_out <- single_places(answer$about, single)$incomplete
+  values <- if (length(left_out)) {
+    days <- plain_days(seq(as.integer(answer$about$span[1]), as.integer(answer$about$span[2])))
+    values_over(t, of, !period_start(days, single, answer$about$calendar) %in% left_out, call)
+  } else {
+    derive_values(t, of, call)$values
+  }
+  ifelse(held > 0, values / held, NA_real_)
+}
+
+# Recurring periods that hold unequally many single ones, or incomplete ones, are compared by the mean of a whole one:
+# the single period, NULL where that is not needed.
+mean_single <- function(t, of, within) {
+  answer <- answer_of(t)
+  if (is.null(answer$every) || !is_recurring(answer$every) || all(answer$periods %in% within) ||
+      !isTRUE(answer$measures[[of]]$adds_up)) {
+    return(NULL)
+  }
+  single <- grain_kinds[[answer$every]]$single
+  held <- singles_held(answer, as_tibble.hinterfeld_totals(t))
+  if (length(unique(held)) > 1 || length(single_places(answer$about, single)$incomplete)) single
 }
 
 # The same as a column of the table.
@@ -46,10 +77,10 @@ singles_name <- function(every) {
   paste0("single_", grain_kinds[[every[length(every)]]]$single, "s")
 }
 
-# The single periods of the span: how many Mondays, how many Januaries, by label in calendar order.
+# The whole single periods of the span: how many Mondays, how many Januaries, by label in calendar order.
 single_periods <- function(about, every) {
   key <- key_of_recurring(NULL, every, about$calendar, about$span)
-  codes <- key$lookup[single_places(about, grain_kinds[[every]]$single)]
+  codes <- key$lookup[single_places(about, grain_kinds[[every]]$single)$whole]
   stats::setNames(tabulate(codes, length(key$labels)), as.character(key$labels))
 }
 
@@ -71,10 +102,17 @@ recurring_words <- function(about, every) {
   labels <- names(held)
   stretch <- ifelse(runs$lengths > 1, paste(labels[first], "to", labels[last]), labels[first])
   count <- vapply(runs$values, group_digits, "")
-  noun <- paste0("single ", grain_kinds[[every]]$single, ifelse(runs$values == 1, "", "s"))
+  incomplete <- single_places(about, kind$single)$incomplete
+  noun <- paste0(if (length(incomplete)) "whole" else "single", " ", kind$single, ifelse(runs$values == 1, "", "s"))
   verb <- ifelse(runs$lengths > 1, "hold", "holds")
   each <- ifelse(runs$lengths > 1, " each", "")
   parts <- paste0(stretch, " ", verb, " ", count, ifelse(seq_along(count) == 1, paste0(" ", noun, each), ""))
-  sprintf("%s adds %s together, %s; %s.", grain_kinds[[every]]$name, count_of(years[2] - years[1] + 1, "year"),
-          paste(names, collapse = " to "), and_list(parts))
+  left_out <- if (length(incomplete)) {
+    sprintf("; %s %s not complete", and_list(period_label(incomplete, kind$single, about$calendar)),
+            if (length(incomplete) == 1) "is" else "are")
+  } else {
+    ""
+  }
+  sprintf("%s adds %s together, %s; %s%s.", kind$name, count_of(years[2] - years[1] + 1, "year"),
+          paste(names, collapse = " to "), and_list(parts), left_out)
 }

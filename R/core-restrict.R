@@ -59,10 +59,10 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
     book$orders <- orders_left(book, rows[[1]], missing)
   }
   if (length(rows[[1]]) == 0) {
-    left <- unclass(book)[c("trail", "covered", "day_rules", "orders", "aside", "used")]
+    left <- unclass(book)[c("trail", "coverage", "day_rules", "orders", "aside", "used")]
     stop_no_lines_left(when, former, missing, left, call)
   }
-  book$span <- restricted_span(rules, book, rows[[1]], call)
+  book <- with_coverage(book, restricted_coverage(rules, book, rows[[1]], call))
   take_parts(book, rows)
 }
 
@@ -85,19 +85,16 @@ orders_left <- function(book, rows, unclear) {
 
 # The days that the data cover are told by conditions on the day alone, whether they stand alone or are joined with
 # others by "and": then the days for which they hold, else the days that were covered before.
-restricted_span <- function(rules, book, keep, call) {
+restricted_coverage <- function(rules, book, keep, call) {
   if (length(rules) == 0) {
-    return(book$span)
+    return(book$coverage)
   }
-  part <- parts_of(book)[[1]]
   name <- book$every %||% "day"
-  days <- days_under(rules, book$span, name, book$calendar, call)
-  # A condition may look at the whole column, as day > mean(day) does: the lines that are left are covered all the same.
-  left <- range(days_of(part, book)[keep])
-  if (name != "day") left[2] <- min(book$span[2],
-                                    plain_days(period_bounds_kernel(as.integer(left[2]), name, TRUE,
-                                                                    book$calendar$rules)))
-  plain_days(range(c(days, max(left[1], book$span[1]), left[2])))
+  left <- different_days_kernel(as.integer(days_of(parts_of(book)[[1]], book)[keep]))
+  days <- book$coverage$covered
+  # A group of a tally is all days of its period.
+  if (name != "day") left <- days[period_bounds_kernel(days, name, FALSE, book$calendar$rules) %in% left]
+  rule_out(book$coverage, rules, left, name, book$calendar, call)
 }
 
 day_rules_of <- function(when, book, wanted) {
@@ -105,9 +102,8 @@ day_rules_of <- function(when, book, wanted) {
                  book$every %||% "day")
 }
 
-# The days of a span for which conditions on days hold.
-days_under <- function(rules, span, name, calendar, call) {
-  days <- plain_days(seq(as.numeric(span[1]), as.numeric(span[2])))
+# The days for which conditions on days hold.
+days_under <- function(rules, days, name, calendar, call) {
   for (one in rules) {
     starts <- plain_days(period_bounds_kernel(as.integer(days), name, FALSE, calendar$rules))
     columns <- list(columns = stats::setNames(list(starts), name), lines = length(days))

@@ -16,8 +16,9 @@
 #' @param name Text: name of the new column instead of `<of>_running`, `<of>_moving_sum` or
 #'   `<of>_moving_mean`.
 #' @return `t` with the new column. A period in which a group has no row counts as 0; `totals(fill = TRUE)`
-#'   gives it a row. A moving window that starts before the data do is missing, not wrong. Rows of
-#'   subtotals over all periods have no value.
+#'   gives it a row. A moving window is missing where it holds a period that the data do not cover whole, but for the last
+#'   one, and where it holds a missing value. A running total has no value where `of` has none, and goes on from what is
+#'   known. Rows of subtotals over all periods have no value.
 #' @section Errors: As for [add_share()]; `hinterfeld_error_period` for a table without a period, or a
 #'   restart that is not longer than the period.
 #' @export
@@ -35,8 +36,8 @@ add_running_total <- function(t, of = "revenue", within = NULL, along = NULL, re
 take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call = caller_env()) {
   plan <- running_plan(t, step, call)
   values <- run_along(plan, 0L, plan$of, call)
-  add_columns_of(t, step, list(running_column(from_minor(values, plan$decimals), plan$decimals, plan)), found_on(t),
-                 call)
+  add_columns_of(t, step, list(running_column(from_minor(values, plan$decimals), plan$decimals, plan)),
+                 found_on(t, sum(is.na(plan$minor) & plan$place > 0), told = list(out = periods_left_out(t, plan))), call)
 }
 
 #' @rdname add_running_total
@@ -61,7 +62,10 @@ take_step.hinterfeld_step_moving <- function(step, t, again = FALSE, call = call
   plan <- running_plan(t, step, call)
   last <- step$args$last
   values <- run_along(plan, last, plan$of, call)
-  values[plan$place < last] <- NA
+  # A window is known only if all of it is.
+  unknown <- c(0L, cumsum(seq_len(max(plan$place, 0L)) %in% plan$out))
+  from <- pmax(plan$place - last, 0L)
+  values[plan$place < last | unknown[plan$place + 1L] > unknown[from + 1L]] <- NA
   sum <- step$args$what == "sum"
   values <- if (sum) from_minor(values, plan$decimals) else values / (last * 10^plan$decimals)
   column <- running_column(values, if (sum) plan$decimals, plan)
@@ -100,7 +104,16 @@ running_plan <- function(t, step, call) {
   }
   whole <- minor_of(derive_values(t, of, call))
   list(of = of, along = along, restart = args$restart, place = places_of(t, along), scope = scope, minor = whole$minor,
-       decimals = whole$decimals, counts = known_column(answer, of)$counts %||% "other")
+       decimals = whole$decimals, counts = known_column(answer, of)$counts %||% "other", out = places_out(answer, along))
+}
+
+# The places along the period that the data do not cover whole, but for a last one that is not finished.
+places_out <- function(answer, along) {
+  if (!identical(along, answer$period) || is_recurring(answer$every)) {
+    return(integer())
+  }
+  starts <- periods_of(answer$about$span, answer$every, answer$about$calendar)
+  which(!cover_of_periods(answer$about, starts, answer$every)$whole)
 }
 
 # By default a running figure runs within all other columns; periods that tell a single one together are one.
@@ -127,6 +140,12 @@ running_along <- function(t, along, what, call) {
     sprintf("%s needs a period to run along.", what),
     i = "Total with `every = \"month\"`, or give a column of dates or numbers as `along`."
   ), call = call)
+}
+
+# The first days of periods that a running total passes over, for the data do not cover a day of them.
+periods_left_out <- function(t, plan) {
+  answer <- answer_of(t)
+  if (identical(plan$along, answer$period) && !is_recurring(answer$every)) periods_out(answer$about, answer$every)
 }
 
 # The place of each row along its column, counted from the first period of the data; 0 for totals.
@@ -187,5 +206,10 @@ run_along <- function(plan, width, of, call = caller_env()) {
   if (any(is.nan(values) & !is.na(plan$minor))) {
     stop_overflow(of, call)
   }
-  values
+  # A value that is not known is not nothing: a total has no value there, a window none as long as it holds one.
+  lacking <- is.na(plan$minor)
+  if (width > 0 && any(lacking)) {
+    lacking <- running_kernel(order, plan$scope, plan$place, as.double(lacking), width) %in% seq_along(lacking)
+  }
+  replace(values, lacking, NA)
 }

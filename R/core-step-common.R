@@ -152,13 +152,52 @@ check_name <- function(name, call = caller_env()) {
 found_on <- function(t, missing = 0, ...) {
   answer <- answer_of(t)
   list(shown = if (answer$cut) nrow(t), not_given = holds_not_given(t), levels = length(answer$levels) > 1,
-       missing = missing, ...)
+       missing = missing, periods = periods_held(t), ...)
+}
+
+# The sentences of a table that was cut further tell of the rows that are left.
+tell_again <- function(t) {
+  answer <- answer_of(t)
+  found <- Map(function(step, found) tell_of_rows(step, found, t, names_of_parts(answer, step)), answer$inquiry$steps,
+               answer$found)
+  set_answer(t, found = unname(found))
+}
+
+names_of_parts <- function(answer, step) {
+  stats::setNames(names_of(answer, step$columns), names(step$columns))
+}
+
+# What a step found, of the rows that are left; `columns` are those of the step, by part.
+tell_of_rows <- function(step, found, t, columns) {
+  UseMethod("tell_of_rows")
+}
+
+#' @export
+tell_of_rows.hinterfeld_step <- function(step, found, t, columns) {
+  if (length(found) == 0) {
+    return(found)
+  }
+  answer <- answer_of(t)
+  found$not_given <- found$not_given && holds_not_given(t)
+  found$levels <- found$levels && length(unique(t[[answer$level]])) > 1
+  if (found$missing > 0) {
+    column <- intersect(columns[1], names(t))
+    found$missing <- if (length(column)) count_missing(t[[column]]) else 0L
+  }
+  found$before <- !is.null(found$shown)
+  found
 }
 
 holds_not_given <- function(t) {
   answer <- answer_of(t)
   data <- as_tibble.hinterfeld_totals(t)
   any(vapply(data[answer$by], function(x) is.character(x) && holds_text_kernel(x, answer$labels$not_given), NA))
+}
+
+# How many single periods the rows are of; NULL where they are of none.
+periods_held <- function(t) {
+  answer <- answer_of(t)
+  if (!is.null(answer$every) && !is_recurring(answer$every)) length(unique(t[[answer$period]]))
 }
 
 count_missing <- function(values) {

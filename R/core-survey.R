@@ -16,7 +16,8 @@
 #'   * `commonest`: text, the commonest values with how many lines have each;
 #'   * `variants`: how many distinct texts differ from another only by case or spaces;
 #'   * `unreadable`: how many lines of a mostly numbers or mostly days column are neither;
-#'   * `days_without`: for days, how many days from the first to the last have no line.
+#'   * `days_without`: for days, how many days from the first to the last have no line; `longest_without`: text, the
+#'     longest stretches of them, three at most, if any is longer than a week.
 #'
 #'   For one column, one row per distinct value, commonest first, variants of a value together under
 #'   `reads_as`: the column itself, `reads_as`, `together` (lines of all variants), `lines`, `share`
@@ -98,26 +99,32 @@ survey_column <- function(name, x, values_of, lines) {
   counts <- counts[counts > 0]
   reading <- read_labels(key$labels, counts)
   ends <- if (length(reading$values)) smallest_and_largest(reading$values) else NA
+  days <- if (inherits(ends, "Date") && !anyNA(ends)) sort(unique(floor(as.numeric(reading$values))))
   survey_row(
     name, reading$type, lines, lines - sum(counts), as.double(length(counts)),
     value_text(ends[1]), value_text(ends[length(ends)]), commonest_words(key$labels, counts),
     variants = if (is.character(key$labels)) sum(same_but_spelling(key$labels)) else NA,
     unreadable = reading$unreadable,
-    days_without = if (inherits(ends, "Date") && !anyNA(ends)) {
-      as.double(diff(ends)) + 1 - length(unique(floor(as.numeric(reading$values))))
-    } else {
-      NA
-    }
+    days_without = if (length(days)) sum(diff(days) - 1) else NA, longest_without = longest_stretches(days)
   )
+}
+
+# "2024-03-01 to 2024-03-31 and 2025-12-24 to 2026-01-04": where days are missing for longer than a week.
+longest_stretches <- function(days) {
+  gaps <- diff(days) - 1
+  longest <- utils::head(order(-gaps), 3)
+  longest <- sort(longest[gaps[longest] > 7])
+  if (length(longest) == 0) {
+    return(NA_character_)
+  }
+  and_list(sprintf("%s to %s", format(plain_days(days[longest] + 1)), format(plain_days(days[longest + 1] - 1))))
 }
 
 survey_row <- function(column, type, lines, blanks = NA_real_, distinct = NA_real_,
                        smallest = NA_character_, largest = NA_character_, commonest = NA_character_, variants = NA,
-                       unreadable = NA, days_without = NA) {
-  row <- tibble::tibble(column, type, lines = as.double(lines), blanks = as.double(blanks), distinct, smallest, largest,
-                        commonest, variants,
-                        unreadable, days_without)
-  row
+                       unreadable = NA, days_without = NA, longest_without = NA_character_) {
+  tibble::tibble(column, type, lines = as.double(lines), blanks = as.double(blanks), distinct, smallest, largest,
+                 commonest, variants, unreadable, days_without, longest_without)
 }
 
 # What the distinct values are, read as numbers or days where most lines can be.

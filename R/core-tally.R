@@ -89,7 +89,7 @@ stage_column <- ".stage"
 new_tally <- function(every, by, measures, parts, about) {
   counted_tally(structure(c(
     list(every = every, by = by, measures = measures, parts = parts),
-    about[c("span", "calendar", "currency", "trail")],
+    about[c("span", "out", "early", "coverage", "calendar", "currency", "trail")],
     list(decimals = about$decimals["revenue"], rounding = about$rounding, orders = about$orders,
          alike = about$alike)
   ), class = "hinterfeld_tally"))
@@ -232,7 +232,7 @@ held_ratio <- function(asked, tally, call) {
   })
   m <- list(kind = "ratio", margin = "recompute", sums = sums, decimals = c(sums$x$decimals, sums$to$decimals),
             counts = ratio_counts(sums$x$counts, sums$to$counts), label = ratio_label(sums))
-  m$spec <- c(list(kind = "ratio", x = sums$x$spec$x, to = sums$to$spec$x, per = NULL), sums$x$spec["where"],
+  m$spec <- c(list(kind = "ratio", x = sums$x$spec$x, to = sums$to$spec$x, per = NULL), sums$x$spec[c("where", "incomplete")],
               list(margin = "recompute", decimals = m$decimals,
                    language = sums$x$spec$language && sums$to$spec$language))
   c(m, sums$x["where"])
@@ -240,8 +240,8 @@ held_ratio <- function(asked, tally, call) {
 
 # Every tally has these.
 standing_measures <- function(tally) {
-  revenue <- list(kind = "sum", x = "revenue", to = NULL, per = NULL, where = NULL, margin = "recompute",
-                  decimals = tally$decimals[["revenue"]], language = TRUE)
+  revenue <- list(kind = "sum", x = "revenue", to = NULL, per = NULL, where = NULL, incomplete = "leave_out",
+                  margin = "recompute", decimals = tally$decimals[["revenue"]], language = TRUE)
   lines <- replace(revenue, c("kind", "x", "decimals"), list("lines", NULL, 0L))
   list(revenue = list(spec = revenue, counts = "money", label = "revenue", at = ".revenue"),
        lines = list(spec = lines, counts = "lines", label = NULL, at = ".lines"))
@@ -269,13 +269,14 @@ tally_spec <- function(asked, tally, call) {
 
 # Do two measures take the same of the lines? Sum and mean are told from one amount.
 same_take <- function(held, asked) {
-  what <- function(m) c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind), m[c("x", "per", "where")])
+  what <- function(m) c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind), m[c("x", "per", "where", "incomplete")])
   identical(what(held), what(asked))
 }
 
 taken_measure <- function(held, name, spec, tally) {
   spec$decimals <- held$spec$decimals
-  m <- c(list(kind = spec$kind, margin = spec$margin, label = held$label, per = spec$per, decimals = held$spec$decimals,
+  m <- c(list(kind = spec$kind, margin = spec$margin, label = held$label, per = spec$per,
+              incomplete = spec$incomplete, decimals = held$spec$decimals,
               counts = held$counts, spec = spec), list(where = spec$where))
   staged <- names(Filter(is_staged_spec, tally$measures))
   m$part <- if (is_staged_spec(held)) match(name, staged) + 1L else 1L
@@ -325,10 +326,10 @@ merge_tallies <- function(a, b) {
   names <- c(a$every, a$by)
   parts <- Map(merge_parts, a$parts, b$parts)
   together <- steps_together(a$trail, b$trail)
-  about <- list(span = range(c(a$span, b$span)), calendar = a$calendar, currency = a$currency,
+  about <- list(calendar = a$calendar, currency = a$currency,
                 trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
                 alike = unique(c(a$alike, b$alike)), decimals = c(revenue = decimals), rounding = a$rounding)
-  new_tally(a$every, a$by, measures, parts, about)
+  new_tally(a$every, a$by, measures, parts, with_coverage(about, merge_coverage(a$coverage, b$coverage)))
 }
 
 # One measure of two tallies, with the larger of their decimals; NULL where they are two.

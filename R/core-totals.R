@@ -70,7 +70,7 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
 answer_rows <- function(facts, keys, hidden, measures, levels, dated, fill = FALSE) {
   all <- c(keys, hidden)
   detail <- measure_groups(facts, all, measures)
-  if (fill) detail <- fill_groups(detail, all, measures, dated)
+  if (fill) detail <- fill_groups(detail, all, measures, dated, facts$out)
   rows <- level_rows(facts, all, measures, levels, detail)
   rows$codes <- rows$codes[seq_along(keys)]
   c(rows, list(order = row_order(facts, all, measures, levels, rows, detail, dated)))
@@ -172,8 +172,8 @@ check_table_names <- function(by, every, measures, subtotals, call = caller_env(
   }
 }
 
-# Every group in every period of the span, or every combination of groups where there is no period.
-fill_groups <- function(detail, keys, measures, dated) {
+# Every group in every covered period, or every combination of groups where there is no period.
+fill_groups <- function(detail, keys, measures, dated, out) {
   if (length(keys) == 0) {
     return(detail)
   }
@@ -184,7 +184,7 @@ fill_groups <- function(detail, keys, measures, dated) {
                          Map(function(key, codes) new_key(key$name, codes, key$labels), keys[-times], members))$first
     members <- lapply(members, function(code) code[first])
     n <- length(first)
-    spans <- places_in_time(keys[times])$codes
+    spans <- places_in_time(keys[times], out)$codes
     codes <- vector("list", length(keys))
     codes[times] <- lapply(spans, rep, each = n)
     codes[-times] <- lapply(members, rep, times = length(spans[[1]]))

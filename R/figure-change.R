@@ -52,11 +52,6 @@ not_drawn_note <- function(rest) {
   if (length(rest)) sprintf("Not drawn, for they tell least: %s.", some_names(rest))
 }
 
-# What is compared with what; the counts of the whole table are not the figure's.
-change_sentences <- function(answer, change) {
-  utils::head(column_sentence(answer, change), 2)
-}
-
 change_period <- function(rows, at, call = caller_env()) {
   if (is.null(rows$answer$every)) {
     return(NULL)
@@ -83,7 +78,7 @@ change_rows <- function(data, rows, change, order, n, only, call = caller_env())
   out <- data.frame(
     member = member_names(data, rows$answer$by), now = if (is.null(now)) data$value else data[[now]],
     change = data[[change]],
-    before = part("before"), pct = part("pct"), direction = part("direction")
+    before = part("before"), pct = part("pct"), direction = part("direction"), comparable = part("comparable")
   )
   if (only != "all") out <- out[out$direction %in% list(up = c("up", "new"), down = c("down", "gone"))[[only]], ]
   if (nrow(out) == 0) stop_figure(sprintf("No member went %s.", only), "Draw all of them.", call = call)
@@ -117,9 +112,11 @@ draw_change <- function(data, cap, of, unit, amounts) {
   data$end <- pmax(-cap, pmin(cap, data$size))
   data$kind <- ifelse(data$size < 0, "less", "more")
   data$beyond <- !is.na(data$size) & abs(data$size) > cap
-  words <- c(new = "new", gone = "gone", level = "0.0\u00a0%", unknown = "no earlier period")
+  words <- c(new = "new", gone = "gone", level = "0.0\u00a0%", unknown = "no earlier period", none = "not comparable")
   data$label <- ifelse(is.na(data$pct), words[data$direction], signed_percent(data$pct))
-  data$label[data$direction == "unknown" & !is.na(data$before)] <- "earlier value below 0"
+  known <- data$direction == "unknown" & !is.na(data$before)
+  data$label[known] <- ifelse(data$before[known] < 0 & data$comparable[known] != "none", "earlier value below 0",
+                              words[["none"]])
   if (amounts) {
     signed <- ifelse(is.na(data$change), "", paste0(ifelse(data$change > 0, "+", ""), bar_money(data$change), "  "))
     data$label <- paste0(signed, data$label)

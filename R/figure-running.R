@@ -22,9 +22,7 @@ figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   column <- column[length(column)]
   of <- names_of(rows$answer, rows$answer$added[[column]]$of)
   if (of %in% names(rows$data)) rows <- drawn_measure(rows, answer_of(rows$t), of)
-  lines <- time_lines(rows, rows$data[[column]], gaps = NA)
-  # A group without a row keeps the total it had.
-  lines$data$value <- carry_forward(lines$data$value, lines$data$group)
+  lines <- time_lines(rows, column)
   marks <- restart_marks(lines$data$period, rows$answer$added[[column]]$restart, rows$answer$about$calendar)
   lines$data$stretch <- findInterval(lines$data$period, marks)
   draw_lines(lines, rows, if (length(marks)) {
@@ -39,13 +37,6 @@ running_title <- function(column, rows) {
   of <- names_of(rows$answer, about$of)
   name <- if (column == paste0(of, "_running")) paste("Running total of", of) else capital(gsub("_", " ", column))
   paste0(name, if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "")
-}
-
-carry_forward <- function(value, group) {
-  for (i in seq_along(value)[-1]) {
-    if (is.na(value[i]) && group[i] == group[i - 1]) value[i] <- value[i - 1]
-  }
-  value
 }
 
 # Columns that run along the table's period.

@@ -15,7 +15,7 @@
 figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
   rows <- figure_rows(t, of)
   check_time(rows$answer, "A trend")
-  lines <- time_lines(rows, rows$data$value, gaps = 0)
+  lines <- time_lines(rows, rows$of)
   draw_lines(lines, rows) +
     figure_words(rows, NULL, title, subtitle, caption, others_note(lines$rest, names = lines$left), dashed = TRUE)
 }
@@ -35,8 +35,10 @@ check_time <- function(answer, what, call = caller_env()) {
   }
 }
 
-# One row per group and period, groups from the largest; `gaps` where a group has no row.
-time_lines <- function(rows, values, gaps) {
+# One row per group and period, groups from the largest. A period that the data cover and that has no line is what the
+# measure is of no lines, 0 or a gap; any other without a row is a gap.
+time_lines <- function(rows, column) {
+  rows <- filled_rows(rows)
   answer <- rows$answer
   members <- named_members(rows$data, answer$by)
   period <- as.integer(row_days(rows$t))
@@ -46,15 +48,15 @@ time_lines <- function(rows, values, gaps) {
   drawn <- largest_members(size[setdiff(sort(names(size)), blank)], length(category_colours()))
   if (drawn$rest > 0) blank <- character()
   groups <- c(drawn$names, blank)
-  first <- min(period)
-  there <- plain_days(which(tabulate(period - first + 1L) > 0) + first - 1L)
-  grid <- expand.grid(period = there, group = groups, stringsAsFactors = FALSE)
+  grid <- expand.grid(period = periods_drawn(answer, period), group = groups, stringsAsFactors = FALSE)
   # Of many members few are drawn.
   place <- match(members$names, groups)[members$codes]
   seen <- which(!is.na(place))
   code <- function(group, period) group * 1e6 + period
   at <- seen[match(code(match(grid$group, groups), as.integer(grid$period)), code(place[seen], period[seen]))]
-  grid$value <- ifelse(is.na(at), gaps, values[at])
+  grid$value <- rows$data[[column]][at]
+  if (answer$cut && column == rows$of) grid$value[is.na(at) & without_lines(grid, rows$t)] <-
+    measure_kinds[[answer$measures[[column]]$kind]]$empty
   grid$group <- factor(grid$group, groups)
   last <- unfinished_period(answer)
   grid$unfinished <- if (is.null(last)) FALSE else grid$period == last
@@ -63,10 +65,41 @@ time_lines <- function(rows, values, gaps) {
   list(data = grid, colours = colours, rest = drawn$rest, left = drawn$left)
 }
 
+# The table with every group in every covered period, its steps taken anew, as long as none of its rows is gone and its
+# lines are at hand.
+filled_rows <- function(rows) {
+  answer <- answer_of(rows$t)
+  if (answer$cut || answer$inquiry$fill || is.null(held_kernel(answer$facts))) {
+    return(rows)
+  }
+  t <- as_before(replay(retotal(answer, ids_of(answer, answer$keys), fill = TRUE), answer$inquiry$steps), answer)
+  drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer_of(t), rows$of)
+}
+
+# Rows that a table which was cut does not have because there is no line for them, and not because they were left out.
+without_lines <- function(grid, t) {
+  answer <- answer_of(t)
+  if (is.null(held_kernel(answer$facts))) {
+    return(FALSE)
+  }
+  whole <- retotal(answer, ids_of(answer, answer$keys))
+  members <- named_members(as_tibble.hinterfeld_totals(whole), answer_of(whole)$by)
+  row <- function(period, name) paste(as.integer(period), name)
+  covered <- !cover_of_periods(answer$about, grid$period, answer$every)$none
+  covered & !row(grid$period, grid$group) %in% row(row_days(whole), members$names[members$codes])
+}
+
+# From the first to the last period that is shown: of a whole table, all that the data have.
+periods_drawn <- function(answer, period) {
+  all <- periods_of(answer$about$span, answer$every, answer$about$calendar)
+  if (answer$cut) all[all >= min(period) & all <= max(period)] else all
+}
+
 draw_lines <- function(lines, rows, marks = NULL) {
   data <- lines$data
   alone <- length(levels(data$group)) == 1
-  ends <- data[data$period == max(data$period) & !is.na(data$value), ]
+  known <- data[!is.na(data$value), ]
+  ends <- known[!duplicated(known$group, fromLast = TRUE), ]
   gap <- diff(range(c(0, data$value), na.rm = TRUE)) / 17
   ends$label_y <- spread_labels(ends$value, gap)
   moved <- ends[!alone & abs(ends$label_y - ends$value) > gap / 4, ]
@@ -104,9 +137,18 @@ line_layers <- function(data) {
   list(
     ggplot2::geom_line(data = data[!data$unfinished, ], linewidth = 0.8, lineend = "round", na.rm = TRUE),
     ggplot2::geom_line(data = last, linewidth = 0.8, linetype = "22", na.rm = TRUE),
+    ggplot2::geom_point(data = data[between_gaps(data), ], size = 1.2),
     ggplot2::geom_point(data = data[data$unfinished, ], shape = 21, fill = paper, size = 2.2, stroke = 0.9,
                         na.rm = TRUE)
   )
+}
+
+# A value between two gaps makes no line.
+between_gaps <- function(data) {
+  known <- !is.na(data$value)
+  line <- paste(data$group, data$stretch)
+  same <- line[-1] == line[-length(line)]
+  known & !c(FALSE, known[-length(known)] & same) & !c(known[-1] & same, FALSE) & !data$unfinished
 }
 
 # Years, or quarters, months and days as the span gets shorter; only within the data.

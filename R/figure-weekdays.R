@@ -18,19 +18,18 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
                 "Total with `every = \"weekday\"` or `\"month_of_year\"`.")
   }
   data <- rows$data
-  data$held <- singles_held(answer, data)
+  # Sums of unequally many single periods say how many there were, not which is best: their means tell that.
+  even <- is.null(mean_single(rows$t, rows$of, NULL))
+  if (!even) data$value <- single_means(rows$t, rows$of) / 10^answer$measures[[rows$of]]$decimals
   data$panel <- member_names(data, answer$by)
   kept <- largest_members(vapply(split(data$value, data$panel), function(x) sum(x, na.rm = TRUE), 0), 9)
   data <- data[data$panel %in% kept$names, ]
   data$panel <- factor(data$panel, kept$names)
   data$period <- data[[answer$period]]
-  # Sums of unequally many single periods say how many there were, not which is best: their means tell that.
-  even <- !adding_of(answer, rows$of) || length(unique(data$held)) == 1
-  if (!even) data$value <- data$value / data$held
   # Where all are equal none is best.
   data$best <- as.logical(stats::ave(data$value, data$panel,
-                                     FUN = function(x) x == max(x, na.rm = TRUE) & max(x) > min(x)))
-  digits <- if (max(data$value) >= 1e4) -2 else 0
+                                     FUN = function(x) !is.na(x) & x == max(x, na.rm = TRUE) & max(x, na.rm = TRUE) > min(x, na.rm = TRUE)))
+  digits <- if (max(data$value, na.rm = TRUE) >= 1e4) -2 else 0
   crowded <- length(kept$names) > 1 && answer$every == "month_of_year"
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$best), width = 0.7) +
@@ -51,7 +50,7 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
                  others_note(kept$rest, "panels", kept$left))
 }
 
-# "Revenue by weekday: Fri is best", or of unequally many single periods "Mean revenue per single month by month of the
+# "Revenue by weekday: Fri is best", or where means of whole single periods are drawn "Mean revenue per single month by month of the
 # year: Oct is best"
 weekday_title <- function(data, answer, of, even) {
   title <- if (even) {
@@ -65,9 +64,4 @@ weekday_title <- function(data, answer, of, even) {
     return(title)
   }
   sprintf("%s: %s %s best", title, and_list(best), if (length(best) == 1) "is" else "are")
-}
-
-# Is the measure a sum or a count, which grows with the periods that it takes?
-adding_of <- function(answer, of) {
-  isTRUE(answer$measures[[of]]$adds_up)
 }

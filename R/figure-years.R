@@ -22,19 +22,21 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
                 "Total with `every = \"month\"` and without `by`.")
   }
   if (cumulative) check_adds_up(rows$t, rows$of, "A running year")
+  rows <- filled_rows(rows)
   data <- year_lines(rows, cumulative)
   years <- levels(data$year)
   latest <- data[data$year == years[length(years)], ]
-  ends <- data[!duplicated(data$year, fromLast = TRUE), ]
-  ends$label_y <- spread_labels(ends$value, diff(range(0, data$value)) / 16)
+  known <- data[!is.na(data$value), ]
+  ends <- known[!duplicated(known$year, fromLast = TRUE), ]
+  ends$label_y <- spread_labels(ends$value, diff(range(0, known$value)) / 16)
   sentence <- if (cumulative) sprintf("Each year adds up from its first %s.", answer$every) else NULL
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
-    ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7) +
+    ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7,
+                       na.rm = TRUE) +
     ggplot2::geom_line(data = latest[!latest$unfinished, ], colour = category_colours(1), linewidth = 1.4,
-                       lineend = "round") +
+                       lineend = "round", na.rm = TRUE) +
     ggplot2::geom_line(data = utils::tail(latest, if (any(latest$unfinished)) 2 else 0), colour = category_colours(1),
-                       linewidth = 1,
-                       linetype = "22") +
+                       linewidth = 1, linetype = "22", na.rm = TRUE) +
     ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1),
                         size = 2.6, stroke = 1) +
     year_labels(ends, years) +
@@ -45,7 +47,7 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
     ggplot2::scale_x_continuous(breaks = year_breaks(data, answer), labels = year_break_labels(data, answer),
                                 expand = ggplot2::expansion(mult = c(0.02, 0.1))) +
     ggplot2::scale_y_continuous(labels = axis_money(unit_of(answer, rows$of)),
-                                limits = range(0, data$value, ends$label_y)) +
+                                limits = range(0, known$value, ends$label_y)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld() +
     figure_words(rows, sentence,
@@ -55,10 +57,12 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
 
 year_lines <- function(rows, cumulative) {
   calendar <- rows$answer$about$calendar
-  days <- row_days(rows$t)
-  code <- year_place(days, rows$answer$every, calendar)
-  data <- data.frame(start = days, year = code %/% 1000, place = code %% 1000, value = rows$data$value)
-  data <- data[order(data$start), ]
+  # What the data do not cover is a gap.
+  start <- periods_drawn(answer_of(rows$t), row_days(rows$t))
+  code <- year_place(start, rows$answer$every, calendar)
+  value <- rows$data$value[match(start, row_days(rows$t))]
+  data <- data.frame(start = start, year = code %/% 1000, place = code %% 1000, value = value)
+  data <- data[data$year %in% data$year[!is.na(data$value)], ]
   # A single week that belongs to another year makes no line.
   points <- stats::ave(data$place, data$year, FUN = length)
   if (any(points > 1)) data <- data[points > 1, ]

@@ -135,7 +135,7 @@ measure_code <- function(m, name) {
   }
   kind <- measure_kinds[[m$kind]]
   x <- bare_name(m$x)
-  given <- list(per = m$per, where = m$where, margin = if (m$margin != "recompute") m$margin)
+  given <- list(per = m$per, where = m$where, incomplete = if (m$incomplete != "leave_out") m$incomplete, margin = if (m$margin != "recompute") m$margin)
   to <- if (kind$takes == "pair") list(bare_name(m$to))
   rlang::call2(kind$maker, !!!c(if (kind$takes != "lines") list(x), to, Filter(Negate(is.null), given)))
 }
@@ -200,7 +200,8 @@ brief_measure_entry <- function(m, name) {
   spec <- c(stats::setNames(list(x), kind$maker), list(
     to = if (kind$takes == "pair") expression_source(bare_name(m$to)),
     per = m$per, where = if (!is.null(m$where)) expression_source(m$where),
-    margin = if (m$margin != "recompute") m$margin
+    margin = if (m$margin != "recompute") m$margin,
+    incomplete = if (m$incomplete != "leave_out") m$incomplete
   ))
   stats::setNames(list(Filter(Negate(is.null), spec)), name)
 }

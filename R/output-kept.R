@@ -3,13 +3,13 @@
 # description, 32 bits each; the description, JSON in UTF-8: the parts, what was read and set aside, the steps; orders
 # as in a tally's file; the tallies, each as in a file of its own; the SHA-256 of all before it.
 
-# `kept`: parts, rows, columns, roles, told (trail, orders, covered, aside) and tallies by what they hold.
+# `kept`: parts, rows, columns, roles, told (trail, orders, coverage, aside) and tallies by what they hold.
 kept_bytes <- function(kept) {
   orders <- if (!is.null(kept$told$orders)) coded_orders(kept$told$orders)
   bodies <- lapply(kept$tallies, tally_bytes)
   about <- list(
     parts = as.list(kept$parts), rows = as.double(kept$rows), columns = as.list(kept$columns),
-    roles = as.list(kept$roles), covered = as.integer(kept$told$covered), trail = as.list(kept$told$trail),
+    roles = as.list(kept$roles), days = day_runs(kept$told$coverage[c("seen", "said")]), trail = as.list(kept$told$trail),
     aside = lapply(as.list(kept$told$aside), column_record), orders = orders[c("type", "count", "steps")],
     used = lapply(kept$told$used, function(one) one[c("why", "rows")]), tallies = as.list(lengths(bodies))
   )

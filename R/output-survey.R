@@ -52,7 +52,8 @@ survey_facts <- function(row) {
       sprintf("%s no %s", count_of(row$unreadable, "line holds", "lines hold"), sub("^.* (.*)s$", "\\1", row$type))
     },
     if (!is.na(row$days_without) && row$days_without > 0) {
-      sprintf("%s without a line", count_of(row$days_without, "day"))
+      sprintf("%s without a line%s", count_of(row$days_without, "day"),
+              if (is.na(row$longest_without)) "" else paste0(", the longest stretches ", row$longest_without))
     }
   )
 }

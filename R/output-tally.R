@@ -40,7 +40,7 @@ tally_bytes <- function(tally) {
   orders <- if (!is.null(tally$orders)) coded_orders(tally$orders)
   about <- list(
     every = tally$every, by = tally$by, measures = lapply(tally$measures, measure_record), lines = tally$lines,
-    span = as.integer(tally$span), calendar = unclass(tally$calendar), currency = tally$currency,
+    days = day_runs(tally$coverage), calendar = unclass(tally$calendar), currency = tally$currency,
     decimals = unname(tally$decimals), rounding = tally$rounding, trail = as.list(tally$trail),
     orders = orders[c("type", "count", "steps")], alike = tally$alike,
     parts = lapply(parts, function(part) part[c("names", "labels", "types", "amounts", "groups")])
@@ -105,7 +105,7 @@ measure_record <- function(held) {
   }
   text <- function(expr) if (!is.null(expr)) expression_source(expr)
   list(kind = spec$kind, column = is.character(spec$x), x = if (is.character(spec$x)) spec$x else text(spec$x),
-       per = spec$per, where = text(spec$where), margin = spec$margin, decimals = spec$decimals, counts = held$counts,
+       per = spec$per, where = text(spec$where), incomplete = spec$incomplete, margin = spec$margin, decimals = spec$decimals, counts = held$counts,
        label = held$label)
 }
 
@@ -139,4 +139,12 @@ format.hinterfeld_tally <- function(x, ...) {
             count_of(x$parts[[1]]$lines, "group")),
     left_out_words(x)
   ))
+}
+
+# Days in order as runs: the first of each, and how many it has.
+day_runs <- function(days) {
+  lapply(days, function(days) {
+    first <- c(TRUE, diff(days) > 1)[seq_along(days)]
+    list(from = as.list(days[first]), days = as.list(tabulate(cumsum(first))))
+  })
 }

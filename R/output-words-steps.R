@@ -62,20 +62,22 @@ step_kinds_words <- list(
       "%s of %s as a share of the total %s; the shares of a scope add up to 1%s.%s%s", about$args$of,
       member_words(about),
       scope_words(about), not_given_words(about), cut_words(about),
-      missing_words(about, "have no share: the total of their scope is 0 or below")
+      missing_words(about, "no share: the total of the scope is 0 or below")
     ))
   },
   running_total = function(about) {
     again <- if (is.null(about$args$restart)) "" else sprintf(", starting again each %s", about$args$restart)
     words_about(about$column[["running"]],
-                sprintf("running total of %s along %s %s%s.%s", about$args$of, about$args$along,
-                                                   running_words(about), again, cut_words(about)))
+                sprintf("running total of %s along %s %s%s.%s%s", about$args$of, about$args$along, running_words(about),
+                        again, cut_words(about),
+                        missing_words(about, "no total, for the value is not known; what follows goes on from what is known")),
+                passed_over_words(about))
   },
   moving = function(about) {
     words_about(about$column[["moving"]], sprintf(
       "%s of %s over the last %s along %s %s; a period without a row counts as 0.%s%s", about$args$what, about$args$of,
       count_of(about$args$last, "period"), about$args$along, running_words(about), cut_words(about),
-      missing_words(about, "have a window that starts before the data")
+      missing_words(about, "no value: the data do not cover all of the window")
     ))
   },
   pareto = function(about) words_about(about$column[["class"]], pareto_words(about)),
@@ -86,10 +88,19 @@ step_kinds_words <- list(
   slow_sellers = function(about) pick_words(about, FALSE)
 )
 
+passed_over_words <- function(about) {
+  out <- about$found$told$out
+  if (length(out)) {
+    every <- about$answer$every
+    sprintf("The data do not cover %s, so nothing is added there.",
+            some_periods(period_label(out, every, about$answer$about$calendar), every))
+  }
+}
+
 rank_words <- function(about, highest_first, ties) {
   sprintf("rank of %s by %s %s, %s first; %s%s.%s%s", member_words(about), ranked_of(about), scope_words(about),
           if (highest_first) "the highest" else "the lowest", tie_words(ties, about$args$of), not_given_words(about),
-          cut_words(about), missing_words(about, "have no rank"))
+          cut_words(about), missing_words(about, "no rank"))
 }
 
 # "revenue", or "revenue per single month" where the mean of one decides.
@@ -120,10 +131,19 @@ members_of <- function(about) {
 scope_words <- function(about) {
   levels <- if (about$found$levels) ", each level on its own" else ""
   if (length(about$args$within)) {
-    return(sprintf("within its %s%s", and_list(about$args$within), levels))
+    return(sprintf("within its %s%s%s", and_list(about$args$within), over_periods(about), levels))
   }
   several <- length(about$answer$keys) > 1
   sprintf("over the whole table%s%s", levels, if (several) " (no `within` was given)" else "")
+}
+
+# " over all 4 years": a scope that is not of one period.
+over_periods <- function(about) {
+  periods <- about$found$periods
+  if (is.null(periods) || periods < 2 || any(about$answer$periods %in% about$args$within)) {
+    return("")
+  }
+  sprintf(" over all %s", count_of(periods, about$answer$every))
 }
 
 running_words <- function(about) {
@@ -138,12 +158,18 @@ not_given_words <- function(about) {
 }
 
 cut_words <- function(about) {
-  if (is.null(about$found$shown)) "" else sprintf(" Only the %s shown count.", count_of(about$found$shown, "row"))
+  if (is.null(about$found$shown)) {
+    ""
+  } else if (isTRUE(about$found$before)) {
+    sprintf(" It was taken over %s, before more were left out.", count_of(about$found$shown, "row"))
+  } else {
+    sprintf(" Only the %s shown count.", count_of(about$found$shown, "row"))
+  }
 }
 
 missing_words <- function(about, what) {
   n <- about$found$missing
-  if (n > 0) sprintf(" %s without a value %s.", count_of(n, "row"), what) else ""
+  if (n > 0) sprintf(" %s %s %s.", count_of(n, "row"), if (n == 1) "has" else "have", what) else ""
 }
 
 # "32 of 73 products make 80.4 % of revenue", for each scope.
@@ -174,22 +200,17 @@ days_words <- function(days) {
 }
 
 change_words <- function(about) {
-  c(change_compared(about), if (is.null(about$args$periods)) change_counted(about$found$told),
+  told <- about$found$told
+  c(if (is.null(about$args$periods)) change_compared(about) else named_compared(about),
+    change_counted(told), not_compared_words(about), empty_words(told$empty, about$answer),
     if (!is.null(about$found$shown) && is.null(about$args$periods)) {
-    "The table was cut, so members that are gone have no row."
-  })
+      "The table was cut, so members that are gone have no row."
+    })
 }
 
-# What is compared with what.
+# What is compared with what; of the periods, the last that is shown.
 change_compared <- function(about) {
   args <- about$args
-  if (!is.null(args$periods)) {
-    named <- vapply(args$periods, days_words, "")
-    return(c(
-      sprintf("%s of %s (%s) less that of %s (%s).", args$of, names(named)[1], named[1], names(named)[2], named[2]),
-      if (about$found$told$outside) "One of the periods reaches beyond the data, so they are not comparable."
-    ))
-  }
   every <- about$answer$every
   versus <- if (args$versus == "period_before") {
     sprintf("the %s before", every)
@@ -198,20 +219,47 @@ change_compared <- function(about) {
   } else {
     sprintf("the same %s one year before", every)
   }
-  last <- about$found$told$last
+  days <- about$found$told$compared
+  at <- length(days$start)
+  known <- at > 0 && !is.na(days$from[at]) && (days$comparable[at] != "none" || !args$like_for_like)
   c(sprintf("%s less that of %s.", args$of, versus),
-    if (!is.null(last)) sprintf("The last %s compares %s with %s.", every, days_words(last$now),
-                                days_words(last$before)))
+    if (known) sprintf("The last %s compares %s with %s.", every, days_words(c(days$start[at], days$end[at])),
+                       days_words(c(days$from[at], days$to[at]))))
 }
 
-# "The last year compares ... with ...": of the change that a column belongs to.
-change_days <- function(answer, column) {
-  paste(column_sentence(answer, column)[2], collapse = "")
+named_compared <- function(about) {
+  told <- about$found$told
+  days <- vapply(told$days, days_words, "")
+  names <- names(days)
+  c(sprintf("%s of %s (%s) less that of %s (%s).", about$args$of, names[1], days[1], names[2], days[2]),
+    if (told$unfinished && about$args$like_for_like) {
+      sprintf("%s is not complete, so %s is taken up to the same day.", names[1], names[2])
+    })
+}
+
+not_compared_words <- function(about) {
+  told <- about$found$told
+  why <- if (is.null(told$compared)) told$why else told$compared$why[nzchar(told$compared$why)]
+  if (length(why) == 0) {
+    return(NULL)
+  }
+  shown <- utils::head(unique(why), 3)
+  more <- length(unique(why)) - length(shown)
+  sprintf("%s: %s%s.", if (about$args$like_for_like) "Not comparable" else "Compared as they are", and_list(shown),
+          if (more > 0) sprintf(", and %s more", group_digits(more)) else "")
+}
+
+# What is compared with what, in the change that a column belongs to, or why it is not; the counts of the whole table are
+# not a figure's.
+change_sentences <- function(answer, column) {
+  about <- about_step(answer, answer$added[[column]]$step)
+  words <- if (is.null(about$args$periods)) change_compared(about) else named_compared(about)
+  c(capital(words[1]), words[-1], not_compared_words(about))
 }
 
 change_counted <- function(told) {
   count <- function(n, words) if (n > 0) sprintf("%s %s", count_of(n, "row"), words)
-  counted <- c(count(told$unknown, "without a known earlier value"), count(told$new, "new"), count(told$gone, "gone"))
+  counted <- c(count(told$unknown, "without a comparable earlier value"), count(told$new, "new"), count(told$gone, "gone"))
   if (length(counted)) paste0(and_list(counted), ".")
 }
 

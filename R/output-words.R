@@ -23,7 +23,7 @@ in_words <- function(t) {
     if (answer$inquiry$fill) "Combinations without lines show sums and counts of 0.",
     recurring_note(answer),
     alike_note(t, answer),
-    incomplete_words(answer),
+    incomplete_words(answer), empty_note(t, answer),
     if (is.null(answer$grid)) step_sentences(answer) else crosstab_sentences(answer),
     if (answer$cut) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row")),
     left_out_words(answer$about)
@@ -104,6 +104,25 @@ recurring_note <- function(answer) {
   if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$everys))
 }
 
+# "No line in 2024-03.": periods of which a table has no row, though the data cover them.
+empty_note <- function(t, answer) {
+  if (is.null(answer$grid) && !identical(answer$every, "day")) {
+    empty_words(list(every = answer$every, start = periods_without_rows(t)), answer)
+  }
+}
+
+empty_words <- function(empty, answer) {
+  if (length(empty$start)) {
+    sprintf("No line in %s.", some_periods(period_label(empty$start, empty$every, answer$about$calendar), empty$every))
+  }
+}
+
+# "2024-03, 2024-05 and 2024-06", "2024-03, 2024-05, 2024-06 and 12 more months"
+some_periods <- function(labels, every) {
+  more <- length(labels) - 3
+  if (more < 2) and_list(labels) else paste(paste(labels[1:3], collapse = ", "), "and", count_of(more, paste("more", every)))
+}
+
 # Periods that the days of the facts do not fill. `now` is what is said of the last one.
 incomplete_words <- function(answer, now = "is not complete") {
   every <- answer$every
@@ -114,13 +133,26 @@ incomplete_words <- function(answer, now = "is not complete") {
   span <- answer$about$span
   name <- period_label(span, every, calendar)
   c(
-    if (period_start(span[1], every, calendar) < span[1]) {
-      sprintf("The first %s, %s, is not complete: the data start on %s.", every, name[1], format(span[1]))
-    },
+    first_words(answer$about, every, name[1]),
     if (period_end(span[2], every, calendar) > span[2]) {
       sprintf("The last %s, %s, %s: the data end on %s.", every, name[2], now, format(span[2]))
     }
   )
+}
+
+# Of the first period: that it is not complete, or that a few days count as days without sales.
+first_words <- function(about, every, name) {
+  first <- about$span[1]
+  start <- period_start(first, every, about$calendar)
+  if (start == first) {
+    return(NULL)
+  }
+  lacking <- as.integer(first - start)
+  if (lacking > about$early) {
+    return(sprintf("The first %s, %s, is not complete: the data begin on %s.", every, name, format(first)))
+  }
+  sprintf("The data begin on %s; the %s before %s without sales.", format(first),
+          if (lacking == 1) "day" else paste(lacking, "days"), if (lacking == 1) "counts as a day" else "count as days")
 }
 
 # "Daily revenue by product", with `unit` "Daily revenue by product (Mk)"

@@ -76,6 +76,7 @@ headline_card <- function(t, of) {
   answer <- answer_of(t)
   about <- answer$about
   last <- nrow(t)
+  shown <- answer_of(quietly(t[last, ]))
   fact <- column_facts(t)[[of]]
   period <- t[[answer$period]][last]
   ends <- about$span[2]
@@ -86,7 +87,7 @@ headline_card <- function(t, of) {
     value = shown_text(t[[of]][last], fact, about$calendar), unit = if (fact$kind == "money") about$currency,
     pct = t[[paste0(of, "_change_pct")]][last],
     before = shown_text(t[[paste0(of, "_before")]][last], fact, about$calendar),
-    against = change_days(answer, paste0(of, "_before")), exact = t[[of]][last]
+    against = paste(change_sentences(shown, paste0(of, "_before"))[-1], collapse = " "), exact = t[[of]][last]
   )
 }
 

@@ -97,7 +97,7 @@ tallied_chunks <- function(source, make, take, readings, call) {
   steps <- new_merger(told_by_both)
   each_chunk(source, readings = readings, call = call, use = function(table) {
     book <- usable_book(make, table)
-    steps$put(unclass(book)[c("trail", "orders", "covered", "day_rules", "aside", "used")])
+    steps$put(unclass(book)[c("trail", "orders", "coverage", "day_rules", "aside", "used")])
     # Orders are told once for all tallies.
     if (inherits(book, "hinterfeld_daybook")) merged$put(take(replace(book, "orders", list(NULL))))
   })
@@ -113,8 +113,9 @@ finished_tallies <- function(tallies, told, shown, call) {
                                i = "Look at the conditions, and at what was set aside."), call = call)
   }
   lapply(tallies, function(tally) {
-    days <- days_under(told$day_rules, told$covered, "day", tally$calendar, call)
-    tally$span <- plain_days(range(c(days, tally$span)))
+    coverage <- new_coverage(told$coverage$seen, told$coverage$said)
+    coverage <- rule_out(coverage, told$day_rules, tally$coverage$covered, "day", tally$calendar, call)
+    tally <- with_coverage(tally, coverage)
     tally[c("trail", "orders", "aside")] <- told[c("trail", "orders", "aside")]
     tally$trail[1, c("why", "merged")] <- list(shown, 1)
     tally
@@ -145,7 +146,7 @@ usable_book <- function(make, lines) {
 told_by_both <- function(a, b) {
   together <- steps_together(a$trail, b$trail)
   list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
-       covered = if (!is.null(c(a$covered, b$covered))) plain_days(range(c(a$covered, b$covered))),
+       coverage = merge_seen(a$coverage, b$coverage),
        day_rules = if (length(a$day_rules)) a$day_rules else b$day_rules,
        aside = utils::head(both_asides(a$aside, b$aside), most_aside), used = both_used(a$used, b$used))
 }

@@ -2,7 +2,7 @@
 # its parts are read again.
 
 kept_mark <- "hinterfeld parts"
-kept_version <- 1L
+kept_version <- 2L
 
 read_kept <- function(path) {
   damaged <- function(cnd) {
@@ -24,7 +24,7 @@ kept_from <- function(bytes) {
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   must(identical(bytes[(n - 31L):n], sum), "checksums are")
   about <- description_of(read)
-  fields <- c("parts", "rows", "columns", "roles", "covered", "trail", "aside", "orders", "used", "tallies")
+  fields <- c("parts", "rows", "columns", "roles", "days", "trail", "aside", "orders", "used", "tallies")
   must(is.list(about) && setequal(names(about), fields), "fields are")
   trail <- trail_from(about$trail)
   orders <- if (!is.null(about$orders)) orders_from(about$orders, nrow(trail), read)
@@ -36,12 +36,10 @@ kept_from <- function(bytes) {
   })
   must(is.list(about$tallies) && (length(about$tallies) == 0 || rlang::is_named(about$tallies)), "tallies are")
   tallies <- lapply(about$tallies, function(size) tally_from_bytes(read("raw", number_field(size, 1))))
-  covered <- unlist(about$covered)
-  must(is.null(covered) || is.numeric(covered) && length(covered) == 2 && all(covered == round(covered)), "days are")
   list(
     parts = as.character(text_field(about$parts)), rows = number_field(about$rows, 1),
     columns = as.character(text_field(about$columns)), roles = as.character(text_field(about$roles)),
-    told = list(trail = trail, orders = orders, covered = if (!is.null(covered)) plain_days(covered),
+    told = list(trail = trail, orders = orders, coverage = days_of_runs(about$days, c("seen", "said")),
                 aside = aside_from(about$aside), used = if (length(used)) used),
     tallies = tallies
   )

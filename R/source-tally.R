@@ -2,7 +2,7 @@
 # every size, code and label is looked at before it is used.
 
 tally_mark <- "hinterfeld tally"
-tally_version <- 4L
+tally_version <- 5L
 
 #' @rdname save_tally
 #' @export
@@ -76,7 +76,7 @@ description_of <- function(read) {
 }
 
 tally_from <- function(about, read) {
-  fields <- c("every", "by", "measures", "lines", "span", "calendar", "currency", "decimals", "rounding", "trail",
+  fields <- c("every", "by", "measures", "lines", "days", "calendar", "currency", "decimals", "rounding", "trail",
               "orders", "alike", "parts")
   must(is.list(about) && setequal(names(about), fields), "fields are")
   every <- text_field(about$every, most = 1)
@@ -101,20 +101,37 @@ tally_from <- function(about, read) {
                MoreArgs = list(read = read, dated = length(every) == 1))
   trail <- trail_from(about$trail)
   orders <- if (!is.null(about$orders)) orders_from(about$orders, nrow(trail), read)
-  span <- number_field(about$span, 2)
-  must(all(span == round(span)) && all(abs(span) < 1e7) && span[1] <= span[2], "days are")
+  coverage <- days_of_runs(about$days, c("seen", "said", "covered", "ruled"))
+  must(length(coverage$seen) > 0 && length(coverage$covered) > 0, "days are")
   decimals <- number_field(about$decimals, 1)
   rounding <- text_field(about$rounding, 1)
   must(decimals %in% 0:most_decimals && rounding %in% c("half_up", "half_even"), "decimals are")
   described <- list(
-    span = plain_days(span), calendar = calendar_from(about$calendar), currency = text_field(about$currency, most = 1),
+    calendar = calendar_from(about$calendar), currency = text_field(about$currency, most = 1),
     trail = trail, orders = orders, alike = lapply(about$alike, alike_from),
     decimals = c(revenue = as.integer(decimals)), rounding = rounding
   )
+  described <- with_coverage(described, coverage)
   check_periods_of(parts, every, described)
   tally <- tryCatch(new_tally(every, by, measures, unname(parts), described), hinterfeld_error = function(cnd) NULL)
   must(!is.null(tally) && identical(number_field(about$lines, 1), tally$lines), "lines are")
   tally
+}
+
+# Days as runs (output-tally.R writes them).
+days_of_runs <- function(runs, names) {
+  must(is.list(runs) && identical(names(runs), names), "days are")
+  lapply(runs, function(run) {
+    must(is.list(run) && identical(names(run), c("from", "days")) && length(run$from) == length(run$days), "days are")
+    if (length(run$from) == 0) {
+      return(integer())
+    }
+    from <- number_field(run$from, length(run$from))
+    days <- number_field(run$days, length(run$from))
+    whole <- all(from == round(from)) && all(days == round(days)) && all(days > 0) && sum(days) < 1e7
+    must(whole && all(abs(from) < 1e7) && all(diff(from) > utils::head(days, -1)), "days are")
+    sequence(days, from)
+  })
 }
 
 # First days of periods, inside the days that the tally covers.
@@ -228,7 +245,7 @@ values_of_type <- function(values, type) {
 }
 
 measure_from <- function(m, known) {
-  fields <- c("kind", "column", "x", "per", "where", "margin", "decimals", "counts", "label")
+  fields <- c("kind", "column", "x", "per", "where", "incomplete", "margin", "decimals", "counts", "label")
   must(is.list(m) && setequal(names(m), fields), "measures are")
   kind <- text_field(m$kind, 1)
   must(isTRUE(kind %in% names(measure_kinds)), "measures are")
@@ -240,6 +257,8 @@ measure_from <- function(m, known) {
   label <- text_field(m$label, 1)
   must(rlang::is_bool(column) && decimals %in% 0:most_decimals && isTRUE(margin %in% c("recompute", "add_up")),
        "measures are")
+  incomplete <- text_field(m$incomplete, 1)
+  must(isTRUE(incomplete %in% c("leave_out", "count")), "measures are")
   must((is.null(per) || entry$per) && (margin == "recompute" || entry$margin), "measures are")
   x <- text_field(m$x, 1)
   must(is.null(x) == (entry$takes == "lines") && is.null(label) == is.null(x) && (entry$takes != "column" || column),
@@ -247,7 +266,7 @@ measure_from <- function(m, known) {
   must(entry$takes != "pair", "measures are")
   spec <- list(kind = kind, x = if (column) x else expression_from(x), to = NULL, per = per,
                where = expression_from(text_field(m$where, 1)),
-               margin = margin, decimals = as.integer(decimals), language = TRUE)
+               incomplete = incomplete, margin = margin, decimals = as.integer(decimals), language = TRUE)
   counts <- text_field(m$counts, 1)
   must(isTRUE(counts %in% c("money", "pieces", "lines", "orders", "days", "other")), "measures are")
   list(spec = spec, counts = counts, label = label)

@@ -133,25 +133,25 @@ BEGIN_RCPP
 END_RCPP
 }
 // change_kernel
-Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown, int threads);
-RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP unknownSEXP, SEXP threadsSEXP) {
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::IntegerVector apart, int threads);
+RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP apartSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type earlier(earlierSEXP);
-    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type unknown(unknownSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type apart(apartSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(change_kernel(now, earlier, unknown, threads));
+    rcpp_result_gen = Rcpp::wrap(change_kernel(now, earlier, apart, threads));
     return rcpp_result_gen;
 END_RCPP
 }
-// extent_kernel
-Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x);
-RcppExport SEXP _hinterfeld_extent_kernel(SEXP xSEXP) {
+// different_days_kernel
+Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x);
+RcppExport SEXP _hinterfeld_different_days_kernel(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(extent_kernel(x));
+    rcpp_result_gen = Rcpp::wrap(different_days_kernel(x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -747,7 +747,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
     {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 4},
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
-    {"_hinterfeld_extent_kernel", (DL_FUNC) &_hinterfeld_extent_kernel, 1},
+    {"_hinterfeld_different_days_kernel", (DL_FUNC) &_hinterfeld_different_days_kernel, 1},
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
     {"_hinterfeld_text_column_kernel", (DL_FUNC) &_hinterfeld_text_column_kernel, 1},
     {"_hinterfeld_add_text_kernel", (DL_FUNC) &_hinterfeld_add_text_kernel, 4},

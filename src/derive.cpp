@@ -200,24 +200,24 @@ Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, R
 // Difference, part of the earlier value where that is above 0, and direction: 1 up, 2 down, 3 level, 4 new, 5 gone,
 // 6 unknown. What is `unknown` has no earlier value.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::LogicalVector unknown,
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::IntegerVector apart,
                          int threads) {
   const std::size_t n = now.size();
   const double *x = REAL(now), *before = REAL(earlier);
-  const int* dark = LOGICAL(unknown);
+  const int* dark = INTEGER(apart);
   Rcpp::Shield<SEXP> from(pages::vector(REALSXP, n)), difference(pages::vector(REALSXP, n)),
       part(pages::vector(REALSXP, n)),
       direction(pages::vector(INTSXP, n));
-  double *known = REAL(from), *apart = REAL(difference), *fraction = REAL(part);
+  double *known = REAL(from), *less = REAL(difference), *fraction = REAL(part);
   int* way = INTEGER(direction);
   const double none = NA_REAL;
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
     for (std::size_t i = a; i < b; ++i) {
       const double then = known[i] = dark[i] == 1 ? none : before[i];
       const bool nothing_now = std::isnan(x[i]) || x[i] == 0, nothing_then = std::isnan(then) || then == 0;
-      apart[i] = std::isnan(x[i]) || std::isnan(then) ? none : x[i] - then;
-      fraction[i] = then > 0 ? apart[i] / then : none;
-      if (dark[i] == 1 || then < 0) way[i] = 6;
+      less[i] = std::isnan(x[i]) || std::isnan(then) ? none : x[i] - then;
+      fraction[i] = then > 0 && dark[i] == 0 ? less[i] / then : none;
+      if (dark[i] != 0 || then < 0) way[i] = 6;
       else if (nothing_now && nothing_then) way[i] = 3;
       else if (nothing_then) way[i] = 4;
       else if (nothing_now) way[i] = 5;
@@ -228,9 +228,9 @@ Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, R
                             Rcpp::_["direction"] = direction);
 }
 
-// The first and the last of whole numbers, without the missing.
+// The different days among days, in their order, without the missing.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x) {
+Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x) {
   int least = INT_MAX, most = INT_MIN;
   const int* value = INTEGER(x);
   const R_xlen_t n = x.size();
@@ -239,5 +239,17 @@ Rcpp::IntegerVector extent_kernel(Rcpp::IntegerVector x) {
     least = std::min(least, value[i]);
     most = std::max(most, value[i]);
   }
-  return Rcpp::IntegerVector::create(least, most);
+  if (least > most) return Rcpp::IntegerVector(0);
+  std::vector<bool> held(static_cast<size_t>(static_cast<int64_t>(most) - least) + 1);
+  int last = INT_MIN;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (value[i] == last || value[i] == INT_MIN) continue;
+    last = value[i];
+    held[static_cast<size_t>(static_cast<int64_t>(last) - least)] = true;
+  }
+  std::vector<int> days;
+  for (size_t i = 0; i < held.size(); ++i) {
+    if (held[i]) days.push_back(static_cast<int>(least + static_cast<int64_t>(i)));
+  }
+  return Rcpp::wrap(days);
 }

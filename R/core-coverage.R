@@ -1,0 +1,163 @@
+# Coverage: which days facts speak of. Whatever compares periods, averages over them, runs along them, draws them or
+# puts them into words asks here.
+#
+# The coverage of facts is in whole numbers of days, in order:
+# seen     days with a line, of all lines that were read
+# said     the first and the last day that the analyst says the data cover; empty where nothing is said
+# covered  from the first to the last day with a line, or as was said, without those that are ruled out
+# ruled    days that conditions on the day rule out, and days before the first of which they do so
+# Facts and tables also have what follows from it: `span`, the first and the last day covered; `out`, days between them
+# that are not covered; and `early`, how many days before the first count as days without sales.
+
+new_coverage <- function(seen, covers = NULL) {
+  said <- as.integer(covers)
+  range <- range(if (length(said)) said else seen)
+  list(seen = seen, said = said, covered = seq(range[1], range[2]), ruled = integer())
+}
+
+with_coverage <- function(facts, coverage) {
+  facts$coverage <- coverage
+  span <- range(coverage$covered)
+  usual <- usual_gap(coverage$seen)
+  facts$span <- plain_days(span)
+  facts$out <- days_out(coverage, span, usual)
+  before <- span[1] - seq_len(usual)
+  facts$early <- if (length(coverage$said)) 0L else as.integer(sum(cumprod(!before %in% coverage$ruled)))
+  facts
+}
+
+# A shop is closed on Sundays and holidays: 19 of 20 gaps between two days with a line are no longer than this.
+usual_gap <- function(seen) {
+  gaps <- diff(seen) - 1L
+  usual <- if (length(gaps)) stats::quantile(gaps, 0.95, type = 1, names = FALSE) else 1L
+  as.integer(min(6L, max(1L, usual)))
+}
+
+# Days of the span that are ruled out, or that none of the merged tallies covers: a usual gap between two of them is
+# one like any other.
+days_out <- function(coverage, span, usual) {
+  between <- seq(span[1], span[2])
+  if (length(between) == length(coverage$covered)) {
+    return(integer())
+  }
+  left <- setdiff(between, coverage$covered)
+  stretch <- cumsum(c(TRUE, diff(left) > 1))
+  left[left %in% coverage$ruled | tabulate(stretch)[stretch] > usual]
+}
+
+# Conditions on days rule out those for which they do not hold. A condition may look at the whole column, as
+# day > mean(day) does: days of lines that are left are covered all the same.
+rule_out <- function(coverage, rules, left, every, calendar, call) {
+  if (length(rules) == 0) {
+    return(coverage)
+  }
+  first <- coverage$covered[1]
+  days <- c(if (length(coverage$said) == 0) first - 6:1, coverage$covered)
+  holds <- days %in% left
+  holds[!holds] <- days[!holds] %in% as.integer(days_under(rules, plain_days(days), every, calendar, call))
+  # Before the data there is nothing to rule out but what runs up to them.
+  coverage$ruled <- sort(union(coverage$ruled, days[!holds]))
+  coverage$covered <- days[holds & days >= first]
+  coverage
+}
+
+merge_coverage <- function(a, b) {
+  covered <- sort(union(a$covered, b$covered))
+  c(merge_seen(a, b), list(covered = covered, ruled = setdiff(sort(union(a$ruled, b$ruled)), covered)))
+}
+
+# What parts tell before any condition.
+merge_seen <- function(a, b) {
+  said <- c(a$said, b$said)
+  list(seen = sort(union(a$seen, b$seen)), said = if (length(said)) range(said) else said)
+}
+
+# Are all days of stretches covered (`whole`), or `none`? Days before the first that count as days without sales belong
+# to a stretch of which others are covered. A stretch without ends is none.
+cover <- function(about, start, end) {
+  first <- as.integer(about$span[1])
+  days <- as.integer(about$span[2]) - first + 1L
+  upto <- c(0L, cumsum(replace(rep(TRUE, days), about$out - first + 1L, FALSE)))
+  place <- function(day) pmin(pmax(as.integer(day) - first, 0L), days) + 1L
+  start <- as.integer(start)
+  end <- as.integer(end)
+  held <- upto[place(end + 1L)] - upto[place(start)]
+  without_sales <- pmax(0L, pmin(end, first - 1L) - pmax(start, first - about$early) + 1L)
+  none <- is.na(start) | held == 0
+  list(whole = !none & held + without_sales == end - start + 1L, none = none)
+}
+
+# The same of the periods that begin on some days, as far as the data go.
+cover_of_periods <- function(about, starts, every) {
+  ends <- period_end(starts, every, about$calendar)
+  c(cover(about, starts, pmin(ends, about$span[2])), list(unfinished = ends > about$span[2]))
+}
+
+# Why the data do not cover all of some stretches; "" where they do.
+cover_words <- function(about, start, end, names) {
+  span <- about$span
+  covered <- cover(about, start, end)
+  lacking <- vapply(seq_along(start), function(i) sum(about$out >= start[i] & about$out <= end[i]), 0)
+  why <- ifelse(lacking > 0, sprintf("the data do not cover %s of %s", vapply(lacking, count_of, "", noun = "day"), names),
+                ifelse(start < span[1], sprintf("the data cover %s only from %s", names, format(span[1])),
+                       sprintf("the data cover %s only to %s", names, format(span[2]))))
+  ifelse(covered$whole | is.na(start), "", ifelse(covered$none, sprintf("the data do not cover %s", names), why))
+}
+
+# Which of the periods that begin on some days are not covered whole.
+incomplete_periods <- function(about, starts, every) {
+  covered <- cover_of_periods(about, starts, every)
+  !covered$whole | covered$unfinished
+}
+
+# The first days of periods no day of which is covered.
+periods_out <- function(about, every) {
+  if (length(about$out) == 0) {
+    return(plain_days(integer()))
+  }
+  starts <- periods_of(about$span, every, about$calendar)
+  starts[cover_of_periods(about, starts, every)$none]
+}
+
+# The first days of covered periods without a line.
+periods_without_lines <- function(facts, every) {
+  starts <- periods_of(facts$span, every, facts$calendar)
+  days <- different_days_kernel(as.integer(days_of(parts_of(facts)[[1]], facts)))
+  held <- period_bounds_kernel(days, every, FALSE, facts$calendar$rules)
+  starts[!as.integer(starts) %in% held & !cover_of_periods(facts, starts, every)$none]
+}
+
+# The same of a table's own periods, as long as none of its rows is gone.
+periods_without_rows <- function(t) {
+  answer <- answer_of(t)
+  if (answer$cut || is.null(answer$every) || is_recurring(answer$every)) {
+    return(plain_days(integer()))
+  }
+  starts <- periods_of(answer$about$span, answer$every, answer$about$calendar)
+  starts[!starts %in% row_days(t) & !cover_of_periods(answer$about, starts, answer$every)$none]
+}
+
+check_covers <- function(covers, days, call = caller_env()) {
+  if (is.null(covers)) {
+    return(NULL)
+  }
+  known <- if (inherits(covers, "Date")) covers else if (is.character(covers)) {
+    plain_days(read_iso_days_kernel(covers))
+  }
+  if (length(known) != 2 || anyNA(known) || known[1] > known[2]) {
+    stop_because("argument", c(
+      "`covers` must be two days, the first and the last that the data cover.",
+      i = "For example `covers = c(\"2024-01-01\", \"2025-12-31\")`."
+    ), call = call)
+  }
+  outside <- days[days < known[1] | days > known[2]]
+  if (length(outside)) {
+    stop_because("argument", c(
+      sprintf("The data are said to cover %s to %s, but there are lines of other days.", format(known[1]),
+              format(known[2])),
+      x = sprintf("For example of %s.", format(plain_days(outside[1]))),
+      i = "Give `covers` that hold all lines, or leave those lines out first."
+    ), call = call)
+  }
+  known
+}
