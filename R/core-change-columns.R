@@ -39,26 +39,11 @@ change_told <- function(columns, plan, facts) {
   c(list(compared = compared, empty = empty_inside(facts, every)), direction_counts(columns))
 }
 
-# Shorter periods without a line, inside those that are compared: a month of a year, a week of a month.
-empty_inside <- function(facts, every) {
-  inside <- c(month = "week", quarter = "month", year = "month")
-  if (!every %in% names(inside) || !is.null(facts$every) && !told_from(inside[[every]], facts$every, facts$calendar)) {
-    return(NULL)
-  }
-  list(every = inside[[every]], start = periods_without_lines(facts, inside[[every]]))
-}
-
 direction_counts <- function(columns) {
   direction <- distinct_codes(columns$direction$values)
   counts <- stats::setNames(tabulate(match(direction$labels, directions)[direction$codes], length(directions)),
                             directions)
   as.list(counts)[c("unknown", "new", "gone")]
-}
-
-# Those that lie in one of the compared periods.
-empty_of <- function(start, compared) {
-  start[vapply(start, function(one) any(one >= compared$start & one <= compared$end |
-                                          one >= compared$from & one <= compared$to, na.rm = TRUE), NA)]
 }
 
 # Of the rows that are left: their directions, and their periods.

@@ -45,22 +45,6 @@ days_out <- function(coverage, span, usual) {
   left[left %in% coverage$ruled | tabulate(stretch)[stretch] > usual]
 }
 
-# Conditions on days rule out those for which they do not hold. A condition may look at the whole column, as
-# day > mean(day) does: days of lines that are left are covered all the same.
-rule_out <- function(coverage, rules, left, every, calendar, call) {
-  if (length(rules) == 0) {
-    return(coverage)
-  }
-  first <- coverage$covered[1]
-  days <- c(if (length(coverage$said) == 0) first - 6:1, coverage$covered)
-  holds <- days %in% left
-  holds[!holds] <- days[!holds] %in% as.integer(days_under(rules, plain_days(days), every, calendar, call))
-  # Before the data there is nothing to rule out but what runs up to them.
-  coverage$ruled <- sort(union(coverage$ruled, days[!holds]))
-  coverage$covered <- days[holds & days >= first]
-  coverage
-}
-
 merge_coverage <- function(a, b) {
   covered <- sort(union(a$covered, b$covered))
   c(merge_seen(a, b), list(covered = covered, ruled = setdiff(sort(union(a$ruled, b$ruled)), covered)))
@@ -117,24 +101,6 @@ periods_out <- function(about, every) {
   }
   starts <- periods_of(about$span, every, about$calendar)
   starts[cover_of_periods(about, starts, every)$none]
-}
-
-# The first days of covered periods without a line.
-periods_without_lines <- function(facts, every) {
-  starts <- periods_of(facts$span, every, facts$calendar)
-  days <- different_days_kernel(as.integer(days_of(parts_of(facts)[[1]], facts)))
-  held <- period_bounds_kernel(days, every, FALSE, facts$calendar$rules)
-  starts[!as.integer(starts) %in% held & !cover_of_periods(facts, starts, every)$none]
-}
-
-# The same of a table's own periods, as long as none of its rows is gone.
-periods_without_rows <- function(t) {
-  answer <- answer_of(t)
-  if (answer$cut || is.null(answer$every) || is_recurring(answer$every)) {
-    return(plain_days(integer()))
-  }
-  starts <- periods_of(answer$about$span, answer$every, answer$about$calendar)
-  starts[!starts %in% row_days(t) & !cover_of_periods(answer$about, starts, answer$every)$none]
 }
 
 check_covers <- function(covers, days, call = caller_env()) {

@@ -97,6 +97,22 @@ restricted_coverage <- function(rules, book, keep, call) {
   rule_out(book$coverage, rules, left, name, book$calendar, call)
 }
 
+# Conditions on days rule out those for which they do not hold. A condition may look at the whole column, as
+# day > mean(day) does: days of lines that are left are covered all the same.
+rule_out <- function(coverage, rules, left, every, calendar, call) {
+  if (length(rules) == 0) {
+    return(coverage)
+  }
+  first <- coverage$covered[1]
+  days <- c(if (length(coverage$said) == 0) first - 6:1, coverage$covered)
+  holds <- days %in% left
+  holds[!holds] <- days[!holds] %in% as.integer(days_under(rules, plain_days(days), every, calendar, call))
+  # Before the data there is nothing to rule out but what runs up to them.
+  coverage$ruled <- sort(union(coverage$ruled, days[!holds]))
+  coverage$covered <- days[holds & days >= first]
+  coverage
+}
+
 day_rules_of <- function(when, book, wanted) {
   day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(parts_of(book)[[1]]$columns),
                  book$every %||% "day")

@@ -179,7 +179,7 @@ tell_of_rows.hinterfeld_step <- function(step, found, t, columns) {
   }
   answer <- answer_of(t)
   found$not_given <- found$not_given && holds_not_given(t)
-  found$levels <- found$levels && length(unique(t[[answer$level]])) > 1
+  found$levels <- found$levels && !is.null(answer$level) && length(unique(t[[answer$level]])) > 1
   if (found$missing > 0) {
     column <- intersect(columns[1], names(t))
     found$missing <- if (length(column)) count_missing(t[[column]]) else 0L

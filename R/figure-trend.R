@@ -137,9 +137,9 @@ line_layers <- function(data) {
   list(
     ggplot2::geom_line(data = data[!data$unfinished, ], linewidth = 0.8, lineend = "round", na.rm = TRUE),
     ggplot2::geom_line(data = last, linewidth = 0.8, linetype = "22", na.rm = TRUE),
-    ggplot2::geom_point(data = data[between_gaps(data), ], size = 1.2),
     ggplot2::geom_point(data = data[data$unfinished, ], shape = 21, fill = paper, size = 2.2, stroke = 0.9,
-                        na.rm = TRUE)
+                        na.rm = TRUE),
+    ggplot2::geom_point(data = data[between_gaps(data), ], size = 1.2)
   )
 }
 

@@ -145,6 +145,6 @@ format.hinterfeld_tally <- function(x, ...) {
 day_runs <- function(days) {
   lapply(days, function(days) {
     first <- c(TRUE, diff(days) > 1)[seq_along(days)]
-    list(from = as.list(days[first]), days = as.list(tabulate(cumsum(first))))
+    list(from = as.list(days[first]), days = as.list(tabulate(cumsum(first), sum(first))))
   })
 }

@@ -11,12 +11,37 @@ test_that("periods are compared with their first and last days, and are full up 
   expect_identical(c(t$revenue_now, t$revenue_before), c(10, 9))
   expect_identical(as.character(t$comparable), "full")
   expect_identical(as.character(t$revenue_direction), "up")
-  for (outside in list(list(c(11, 21), c(1, 10)), list(c(11, 20), c(0, 10)), list(c(0, 10), c(-5, -2)))) {
-    expect_identical(as.character(between(twenty_days(), outside[[1]], outside[[2]])$comparable), "none")
+  for (outside in list(list(c(11, 20), c(-1, 10)), list(c(0, 10), c(-5, -2)), list(c(21, 22), c(1, 2)))) {
+    t <- between(twenty_days(), outside[[1]], outside[[2]])
+    expect_identical(as.character(t$comparable), "none")
+    expect_identical(as.character(t$revenue_direction), "unknown")
+    expect_identical(t$revenue_change_pct, NA_real_)
   }
+  # The day before the first counts as a day without sales.
+  expect_identical(as.character(between(twenty_days(), c(11, 20), c(0, 10))$comparable), "full")
   # Nothing is known of a period before the first day; of its last day alone something is.
   expect_identical(between(twenty_days(), c(1, 10), c(-9, 0))$revenue_before, NA_real_)
   expect_identical(between(twenty_days(), c(1, 10), c(-9, 1))$revenue_before, 1)
+})
+
+test_that("of two named periods, an unfinished one is compared with the same days of the other", {
+  t <- between(twenty_days(), c(15, 31), c(1, 14))
+  expect_identical(c(t$revenue_now, t$revenue_before), c(6, 6))
+  expect_identical(as.character(t$comparable), "to_date")
+  years <- list("2026" = as.Date(c("2026-01-01", "2026-12-31")), "2025" = as.Date(c("2025-01-01", "2025-12-31")))
+  named <- add_change(totals(kilnmoor_book()), periods = years)
+  yearly <- add_change(totals(kilnmoor_book(), every = "year"))
+  same <- c("revenue_before", "revenue_change", "revenue_change_pct", "revenue_direction", "comparable")
+  expect_identical(as.list(tibble::as_tibble(named)[same]), as.list(tibble::as_tibble(yearly)[4, same]))
+  expect_match(in_words(named), "2026 is not complete, so 2025 is taken up to the same day", all = FALSE)
+  whole <- add_change(totals(kilnmoor_book()), periods = years, like_for_like = FALSE)
+  expect_identical(whole$revenue_before, yearly$revenue[3])
+  expect_identical(as.character(whole$comparable), "none")
+  expect_match(in_words(whole), "Compared as they are: 2026 is not complete", all = FALSE)
+  # 29 February goes with 28 February.
+  leap <- a_book(day = as.Date("2023-01-01") + 0:424, revenue = 1)
+  february <- list(this = as.Date(c("2024-02-01", "2024-02-29")), that = as.Date(c("2023-02-01", "2023-02-28")))
+  expect_identical(add_change(totals(leap), periods = february)$revenue_before, 28)
 })
 
 test_that("two named pairs of days are asked for, in order", {

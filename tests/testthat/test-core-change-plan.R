@@ -46,7 +46,7 @@ test_that("data that start inside the earlier period are not comparable, before 
   t <- add_change(totals(book, every = "month", fill = TRUE))
   row <- function(month) as.list(as.data.frame(t)[t$month == as.Date(month), c("revenue_direction", "comparable")])
   expect_identical(row("2025-04-01"), list(revenue_direction = "unknown", comparable = "none"))
-  expect_identical(row("2025-05-01"), list(revenue_direction = "level", comparable = "none"))
+  expect_identical(row("2025-05-01"), list(revenue_direction = "unknown", comparable = "none"))
   expect_identical(row("2025-06-01")$comparable, "full")
 })
 

@@ -135,7 +135,8 @@ test_that("fiscal years and 53-week years compare the same places", {
 test_that("negative and zero values have a direction and no wrong percentage", {
   days <- as.Date(c("2024-01-10", "2025-01-10", "2024-01-11", "2025-01-11", "2025-01-12", "2024-01-13", "2025-01-13"))
   book <- daybook(a_sale(day = days, product = c("a", "a", "b", "b", "c", "d", "d"),
-                         revenue = c(-5, 3, 4, 4, 2, 6, -1)), day, revenue, product)
+                         revenue = c(-5, 3, 4, 4, 2, 6, -1)), day, revenue, product,
+                  covers = c("2024-01-01", "2025-01-13"))
   t <- add_change(totals(book, by = product, every = "year"))
   t <- t[t$year == as.Date("2025-01-01"), ]
   t <- t[order(t$product), ]
@@ -240,7 +241,8 @@ test_that("a measure of fewer lines has the scale it had of all", {
   expect_identical(change$profit_before[4], sum(cents[earlier], na.rm = TRUE) / 100)
   expect_identical(hinterfeld:::answer_of(t)$measures$profit$decimals, 2L)
   days <- as.Date(c("2024-01-05", "2025-01-05", "2025-06-01"))
-  small <- daybook(a_sale(day = days, revenue = 1:3, cost = c(4, 4.25, 5)), day, revenue, product)
+  small <- daybook(a_sale(day = days, revenue = 1:3, cost = c(4, 4.25, 5)), day, revenue, product,
+                   covers = c("2024-01-01", "2025-06-30"))
   periods <- list(now = as.Date(c("2025-06-01", "2025-06-30")), then = as.Date(c("2024-01-01", "2024-12-31")))
   found <- add_change(totals(small, measures = "cost"), of = "cost", periods = periods)
   expect_identical(c(found$cost, found$cost_now, found$cost_before), c(13.25, 5, 4))
@@ -250,7 +252,8 @@ test_that("a measure of fewer lines has the scale it had of all", {
 
 test_that("a value of 0 counts as nothing, before and now, and a day before the first kept line has none", {
   days <- as.Date(c("2024-05-01", "2025-05-01", "2024-05-02", "2025-05-02"))
-  zero <- daybook(a_sale(day = days, product = c("a", "a", "b", "b"), revenue = c(0, 5, 5, 0)), day, revenue, product)
+  zero <- daybook(a_sale(day = days, product = c("a", "a", "b", "b"), revenue = c(0, 5, 5, 0)), day, revenue, product,
+                  covers = c("2024-01-01", "2025-05-02"))
   t <- add_change(totals(zero, by = product, every = "year"))
   expect_identical(t$revenue_direction[t$year == as.Date("2025-01-01")], c("new", "gone"))
   late <- keep_lines(zero, product == "b")

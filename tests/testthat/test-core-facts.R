@@ -65,7 +65,12 @@ test_that("a tally of longer periods tells these and longer ones, fiscal years a
           expect_error(totals(tally, every = asked), class = "hinterfeld_error_facts")
         }
       }
-      whole <- function(x) add_change(totals(x, by = region, every = every), like_for_like = FALSE)
+      # Months without a line inside its years are nothing that a tally of years knows.
+      whole <- function(x) {
+        t <- quiet(add_change(totals(x, by = region, every = every), like_for_like = FALSE))
+        attr(t, "answer")$found[[1]]$told["empty"] <- list(NULL)
+        t
+      }
       same_table(tally, book, whole)
     }
   }

@@ -20,7 +20,7 @@ test_that("quarters of the year add the years together, fiscal ones too", {
     expect_identical(t$revenue, expected$r)
   }
   expect_message(totals(kilnmoor_book(), every = "quarter_of_year"),
-                 "Q1 to Q3 hold 4 single quarters each and Q4 holds 3")
+                 "Q1 to Q2 hold 4 whole quarters each and Q3 to Q4 hold 3; 2026-Q3 is not complete")
   expect_s3_class(figure_weekdays(quiet(totals(kilnmoor_book(), every = "quarter_of_year"))), "ggplot")
   expect_identical(period_label(as.Date("2026-05-01"), "quarter_of_year", sales_calendar("04-01")), "Q1")
 })

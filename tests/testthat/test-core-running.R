@@ -21,7 +21,7 @@ test_that("running totals equal SQL with and without restart, and end at the sco
 })
 
 test_that("moving figures count empty periods and leave incomplete windows missing", {
-  days <- as.Date(c("2026-01-10", "2026-02-10", "2026-05-10", "2026-06-10"))
+  days <- as.Date(c("2026-01-05", "2026-02-10", "2026-05-10", "2026-06-10"))
   book <- daybook(a_sale(day = days, product = c("a", "b", "a", "a"), revenue = c(1, 2, 4, 8)), day, revenue, product)
   t <- totals(book, by = product, every = "month")
   moved <- add_moving(add_moving(t, last = 2), last = 3, what = "mean")
@@ -29,6 +29,22 @@ test_that("moving figures count empty periods and leave incomplete windows missi
   expect_identical(a$revenue_moving_sum, c(NA, 4, 12))
   expect_identical(a$revenue_moving_mean, c(NA, 4 / 3, 4))
   expect_identical(moved$revenue_moving_sum[moved$product == "b"], 2)
+  # A first month that is not whole, and one that is ruled out, are in no window.
+  late <- add_moving(totals(keep_lines(book, day > as.Date("2026-01-03")), by = product, every = "month"), last = 2)
+  expect_identical(late$revenue_moving_sum[late$product == "b"], NA_real_)
+  ruled <- add_moving(totals(leave_out(book, month(day) == 4), every = "month"), last = 2)
+  expect_identical(ruled$revenue_moving_sum, c(NA, 3, NA, 12))
+})
+
+test_that("what is not known is not 0", {
+  t <- add_change(totals(kilnmoor_book(), every = "year"))
+  t <- add_moving(add_running_total(t, of = "revenue_before"), of = "revenue_change", last = 2)
+  expect_equal(t$revenue_before_running, c(NA, cumsum(t$revenue_before[-1])))
+  expect_equal(t$revenue_change_moving_sum, c(NA, NA, t$revenue_change[3:4] + t$revenue_change[2:3]))
+  expect_match(in_words(t), "1 row has no total, for the value is not known", all = FALSE)
+  out <- add_running_total(totals(leave_out(kilnmoor_book(), year(day) == 2024), every = "year"))
+  expect_equal(out$revenue_running, cumsum(out$revenue))
+  expect_match(in_words(out), "The data do not cover 2024, so nothing is added there", all = FALSE)
 })
 
 test_that("a moving annual total equals SQL over the demo", {

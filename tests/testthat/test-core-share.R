@@ -20,7 +20,7 @@ test_that("a scope at or below 0 has no shares, and the warning names it", {
                   product)
   expect_snapshot(t <- add_share(totals(book, by = c(region, product)), within = region))
   expect_identical(t$revenue_share, c(1, NA, NA))
-  expect_match(in_words(t), "2 rows without a value have no share", all = FALSE)
+  expect_match(in_words(t), "2 rows have no share: the total of the scope is 0 or below", all = FALSE)
 })
 
 test_that("what does not add up has no share", {

@@ -28,9 +28,9 @@ test_that("a changed figure turns the table plain", {
 test_that("figures are delivered as plain numbers", {
   path <- withr::local_tempfile(fileext = ".csv")
   days <- as.Date(c("2025-01-10", "2026-01-10"))
-  small <- daybook(a_sale(day = days, revenue = c(4, 5)), day, revenue, product)
+  small <- daybook(a_sale(day = days, revenue = c(4, 5)), day, revenue, product, covers = c("2025-01-01", "2026-01-10"))
   deliver(add_share(add_change(totals(small, every = "year")), within = year), path)
-  expect_identical(readLines(path)[3], "2026-01-01,5.00,4.00,1.00,0.25,up,none,1")
+  expect_identical(readLines(path)[3], "2026-01-01,5.00,4.00,1.00,0.25,up,to_date,1")
 })
 
 test_that("empty and single rows have figures or none, but no error", {

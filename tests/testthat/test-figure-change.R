@@ -49,11 +49,15 @@ test_that("rows are ordered by percentage, amount or value, and only what rose o
 test_that("what has no percentage says so in words", {
   days <- as.Date(c("2024-01-10", "2025-01-10", "2025-01-12", "2024-01-13", "2024-01-14", "2025-01-14"))
   book <- daybook(a_sale(day = days, product = c("a", "a", "b", "c", "d", "d"), revenue = c(4, 5, 2, 6, -5, 1)), day,
-                  revenue, product)
+                  revenue, product, covers = c("2024-01-01", "2025-01-14"))
   t <- add_change(totals(book, by = product, every = "year"))
   labels <- labels_of(figure_change(t))
   expect_true(all(c("new", "earlier value below 0", "+25.0\u00a0%", "\u2212100.0\u00a0%") %in% labels))
   expect_true("no earlier period" %in% labels_of(figure_change(t, at = as.Date("2024-01-01"))))
+  late <- add_change(totals(keep_lines(kilnmoor_book(), day > as.Date("2025-02-28")), by = region, every = "year"))
+  figure <- figure_change(late)
+  expect_true("not comparable" %in% labels_of(figure))
+  expect_match(figure$labels$subtitle, "Not comparable: the data cover 2025 only from 2025-03-01")
 })
 
 test_that("many members are cut to those that changed most, one member stands alone", {

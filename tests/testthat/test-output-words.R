@@ -11,9 +11,9 @@ test_that("a table says in words what it is", {
 })
 
 test_that("incomplete first and last periods are named", {
-  book <- a_book(day = as.Date(c("2026-01-02", "2026-03-31")))
+  book <- a_book(day = as.Date(c("2026-01-12", "2026-03-31")))
   words <- in_words(totals(book, every = "month", fill = TRUE))
-  expect_match(words, "The first month, 2026-01, is not complete: the data start on 2026-01-02.", fixed = TRUE,
+  expect_match(words, "The first month, 2026-01, is not complete: the data begin on 2026-01-12.", fixed = TRUE,
                all = FALSE)
   expect_no_match(words, "last month")
   expect_match(words, "No line was left out.", fixed = TRUE, all = FALSE)

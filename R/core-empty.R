@@ -1,0 +1,34 @@
+# Periods that the data cover and that have no line.
+
+# Their first days.
+periods_without_lines <- function(facts, every) {
+  starts <- periods_of(facts$span, every, facts$calendar)
+  days <- different_days_kernel(as.integer(days_of(parts_of(facts)[[1]], facts)))
+  held <- period_bounds_kernel(days, every, FALSE, facts$calendar$rules)
+  starts[!as.integer(starts) %in% held & !cover_of_periods(facts, starts, every)$none]
+}
+
+# The same of a table's own periods, as long as none of its rows is gone.
+periods_without_rows <- function(t) {
+  answer <- answer_of(t)
+  if (answer$cut || is.null(answer$every) || is_recurring(answer$every)) {
+    return(plain_days(integer()))
+  }
+  starts <- periods_of(answer$about$span, answer$every, answer$about$calendar)
+  starts[!starts %in% row_days(t) & !cover_of_periods(answer$about, starts, answer$every)$none]
+}
+
+# Shorter periods without a line, inside those that are compared: a month of a year, a week of a month.
+empty_inside <- function(facts, every) {
+  inside <- c(month = "week", quarter = "month", year = "month")
+  if (!every %in% names(inside) || !is.null(facts$every) && !told_from(inside[[every]], facts$every, facts$calendar)) {
+    return(NULL)
+  }
+  list(every = inside[[every]], start = periods_without_lines(facts, inside[[every]]))
+}
+
+# Those that lie in one of the compared periods.
+empty_of <- function(start, compared) {
+  start[vapply(start, function(one) any(one >= compared$start & one <= compared$end |
+                                          one >= compared$from & one <= compared$to, na.rm = TRUE), NA)]
+}
