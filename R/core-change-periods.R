@@ -5,7 +5,9 @@ change_of_periods <- function(step, t, call) {
   of <- step_names(t, step$args$of)
   plan <- named_plan(step$args$periods, step$args$like_for_like, answer$about)
   span <- plain_days(seq(as.integer(answer$about$span[1]), as.integer(answer$about$span[2])))
-  values <- lapply(plan$days, function(days) values_over(t, of, span >= days[1] & span <= days[2], call))
+  values <- Map(function(days, dropped) {
+    values_over(t, of, span >= days[1] & span <= days[2], call, dropped)
+  }, plan$days, list(integer(), plan$dropped))
   measure <- answer$measures[[of]]
   now <- replace(values[[1]], rep(plan$unknown[1], nrow(t)), NA)
   columns <- change_values(now, values[[2]], rep(plan$apart, nrow(t)), rep(plan$comparable, nrow(t)), measure)
@@ -23,13 +25,14 @@ named_plan <- function(periods, like_for_like, about) {
   then <- periods[[2]]
   unfinished <- now[1] <= last && now[2] > last
   now[2] <- max(now[1], min(now[2], last))
+  whole <- then[2]
   if (unfinished && like_for_like) then[2] <- min(then[2], same_day_in(then, now))
   covered <- cover(about, c(now[1], then[1]), c(now[2], then[2]))
   comparable <- all(covered$whole) && (like_for_like || !unfinished)
   why <- cover_words(about, c(now[1], then[1]), c(now[2], then[2]), names(periods))
   if (unfinished && !like_for_like) why[1] <- sprintf("%s is not complete", names(periods)[1])
   list(
-    days = stats::setNames(list(now, then), names(periods)), unknown = covered$none, unfinished = unfinished,
+    days = stats::setNames(list(now, then), names(periods)), dropped = days_dropped(then[2], whole), unknown = covered$none, unfinished = unfinished,
     apart = if (any(covered$none)) 1L else if (!comparable && like_for_like) 2L else 0L,
     comparable = if (!comparable) "none" else if (unfinished) "to_date" else "full", why = why[nzchar(why)]
   )
@@ -61,11 +64,12 @@ check_periods <- function(periods, answer, call = caller_env()) {
   }
 }
 
-# The measure of each row over the lines of some days of the span only; 0 or missing where there are none.
-values_over <- function(t, of, days, call) {
+# The measure of each row over the lines of some days of the span only; 0 or missing where there are none. Days that are
+# `dropped` are not covered.
+values_over <- function(t, of, days, call, dropped = integer()) {
   answer <- answer_of(t)
   codes <- row_codes(t, call)
-  facts <- codes$facts
+  facts <- without_days(codes$facts, dropped)
   none <- nothing_to_zero(answer$measures[[of]], rep(NA_real_, nrow(t)))
   inside <- period_target(facts, ifelse(days, 1L, NA), call)
   rows <- lapply(parts_of(facts), function(part) which(!is.na(inside[places_in_span(part, facts)])))

@@ -15,7 +15,8 @@ plan_of_table <- function(answer, how) {
                    end = do.call(c, unname(lapply(plans, function(plan) plan$earlier$end)))),
     why = joined("why"), held = joined("held"), apart = joined("apart"), comparable = joined("comparable"),
     later = unlist(Map(function(plan, after) plan$later + after, plans, after), use.names = FALSE),
-    target = Map(function(plan, after) plan$target + after, plans, after)
+    target = Map(function(plan, after) plan$target + after, plans, after),
+    cut = Map(function(plan, after) plan$cut + after, plans, after), dropped = lapply(plans, function(plan) plan$dropped)
   )
 }
 
@@ -36,6 +37,7 @@ change_plan <- function(every, about, how) {
   now <- cover_of_periods(about, starts, every)
   ends <- period_end(starts, every, calendar)
   cut <- now$unfinished & how$like_for_like & every != "day"
+  whole <- earlier$end
   earlier$end[cut] <- cut_day(starts[cut], earlier$start[cut], earlier$end[cut], span[2], every, how, calendar)
   before <- cover(about, earlier$start, earlier$end)
 
@@ -57,8 +59,16 @@ change_plan <- function(every, about, how) {
     apart = ifelse(before$none, 1L, ifelse(!comparable & how$like_for_like, 2L, 0L)),
     comparable = ifelse(!comparable, "none", ifelse(now$unfinished, "to_date", "full")),
     why = not_comparable(starts, earlier, every, about, now$unfinished & !how$like_for_like),
-    later = later, target = target
+    later = later, target = target, cut = which(cut & !is.na(earlier$start)),
+    dropped = days_dropped(earlier$end[cut], whole[cut])
   )
+}
+
+# Days that a cut leaves out of an earlier period, as whole numbers.
+days_dropped <- function(last, whole) {
+  dropped <- Map(function(last, whole) if (!is.na(last) && last < whole) seq(last + 1, whole), as.integer(last),
+                 as.integer(whole))
+  as.integer(unlist(dropped))
 }
 
 # Why a period is not comparable; "" where it is, and where its earlier one lies before the data.

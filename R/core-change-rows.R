@@ -86,14 +86,18 @@ earlier_rows <- function(t, of, plan, codes, call) {
 }
 
 # The same from the lines: `target` tells, by grain, for each day of the span the period that it is an earlier day of.
+# In a period that is cut like the later one, the days that are left out are not covered.
 earlier_lines <- function(answer, of, plan, codes, target, call) {
   taken <- lapply(names(target), function(grain) {
     levels <- which(plan$grain %in% grain)
-    if (length(levels) && !all(is.na(target[[grain]]))) {
-      earlier_of_grain(answer, of, plan, codes, target[[grain]], levels, call)
-    }
+    cut <- target[[grain]] %in% plan$cut[[grain]]
+    less <- replace(codes, "facts", list(without_days(codes$facts, plan$dropped[[grain]])))
+    lapply(list(list(codes, !cut), list(less, cut)), function(part) {
+      own <- replace(target[[grain]], !part[[2]], NA)
+      if (length(levels) && !all(is.na(own))) earlier_of_grain(answer, of, plan, part[[1]], own, levels, call)
+    })
   })
-  taken <- Filter(Negate(is.null), taken)
+  taken <- Filter(Negate(is.null), unlist(taken, recursive = FALSE))
   joined <- function(parts) as.integer(unlist(parts))
   list(codes = lapply(seq_along(codes$single), function(k) joined(lapply(taken, function(rows) rows$codes[[k]]))),
        level = joined(lapply(taken, function(rows) rows$level)),

@@ -109,6 +109,13 @@ held_span <- function(facts) {
   span
 }
 
+# The facts as if some days were not covered.
+without_days <- function(facts, days) {
+  inside <- days[days >= as.integer(facts$span[1]) & days <= as.integer(facts$span[2])]
+  facts$out <- sort(union(facts$out, inside))
+  facts
+}
+
 # The place of each row of a part among the days of the facts' span.
 places_in_span <- function(part, facts) {
   first <- as.integer(facts$span[1])

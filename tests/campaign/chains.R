@@ -21,7 +21,12 @@ random_condition <- function(made) {
     function() list(r = bquote(day >= as.Date(.(format(day)))), sql = sprintf("day >= '%s'", day),
                     days = function(x) x >= day),
     function() list(r = bquote(day < as.Date(.(format(day)))), sql = sprintf("day < '%s'", day),
-                    days = function(x) x < day)
+                    days = function(x) x < day),
+    # Whole periods.
+    function() list(r = bquote(year(day) == .(year_of(day))), sql = sprintf("substr(day, 1, 4) = '%d'", year_of(day)),
+                    days = function(x) year_of(x) == year_of(day)),
+    function() list(r = bquote(month(day) %in% .(month_of(day))), sql = sprintf("substr(day, 6, 2) = '%02d'", month_of(day)),
+                    days = function(x) month_of(x) == month_of(day))
   )
   a <- pick(one)()
   if (chance(0.6)) {
@@ -40,6 +45,9 @@ random_condition <- function(made) {
        sql = sprintf("((%s) %s (%s))", a$sql, if (and) "AND" else "OR", b$sql), days = days,
        neither = if (length(apart)) function(x) Reduce(`|`, lapply(apart, function(f) f(x))))
 }
+
+year_of <- function(day) as.POSIXlt(day)$year + 1900L
+month_of <- function(day) as.POSIXlt(day)$mon + 1L
 
 random_restriction <- function(made) {
   condition <- random_condition(made)
@@ -74,6 +82,7 @@ random_measure <- function(made) {
              chance(0.5)) pick(c("day", "order", "product", "month"))
   where <- if (chance(0.25)) random_condition(made)
   margin <- if (kind %in% c("distinct", "smallest", "largest") && chance(0.4)) "add_up" else "recompute"
+  incomplete <- !is.null(per) && chance(0.3)
   counted <- pick(c("order", "product", "region", "shelf"))
   taken <- if (kind == "distinct") as.symbol(counted) else if (kind != "lines") x$r
   r <- as.call(c(
@@ -82,9 +91,10 @@ random_measure <- function(made) {
                 largest = "largest_of", ratio = "ratio_of")[[kind]]),
     taken, if (kind == "ratio") list(to = to$r), if (!is.null(per)) list(per = per),
     if (!is.null(where)) list(where = where$r),
-    if (margin == "add_up") list(margin = margin)
+    if (margin == "add_up") list(margin = margin), if (incomplete) list(incomplete = "count")
   ))
   list(r = r, kind = kind, per = if (identical(per, "order")) "order_" else per, where = where$sql, margin = margin,
+       incomplete = incomplete,
        x = if (kind == "distinct") sub("^order$", "order_", counted) else x$sql,
        y = if (kind == "ratio") to$sql,
        scale = if (kind %in% c("lines", "distinct")) 0 else x$scale - if (kind == "ratio") to$scale else 0)

@@ -19,9 +19,11 @@ earlier_days <- function(o, every, p) {
   }
   to <- before$to
   to[cut] <- pmin(to[cut], last[cut])
-  none <- is.na(before$from) | before$from < o$span[1] | unfinished & !p$like
-  data.frame(start = starts, from = before$from, to = to, unknown = is.na(before$from) | to < o$span[1],
-             comparable = ifelse(none, "none", ifelse(unfinished, "to_date", "full")))
+  held <- cover_of(o, starts, pmin(nexts - 1, now))
+  earlier <- cover_of(o, before$from, to)
+  none <- held != "whole" | earlier != "whole" | unfinished & !p$like
+  data.frame(start = starts, from = before$from, to = to, whole = before$to, unknown = earlier == "none",
+             held = held != "none", comparable = ifelse(none, "none", ifelse(unfinished, "to_date", "full")))
 }
 
 next_starts <- function(starts, every, calendar) {
@@ -87,12 +89,17 @@ oracle_change <- function(o, rows, shape, p) {
   plan <- earlier_days(o, shape$every, p)
   all <- c(shape$every, shape$by)
   known <- plan[!is.na(plan$from), ]
-  days <- data.frame(day_ = character(), period = character(), month_start = character())
+  days <- data.frame(day_ = character(), period = character(), month_start = character(), month_whole = numeric())
+  whole <- whole_periods(o, "month")
   for (i in seq_len(nrow(known))) {
     span <- seq(known$from[i], known$to[i], length.out = max(0, as.integer(known$to[i] - known$from[i]) + 1))
     if (known$to[i] >= known$from[i]) {
-      days <- rbind(days, data.frame(day_ = format(span), period = format(known$start[i]),
-                                     month_start = format(period_starts(span, "month", o$made$calendar))))
+      months <- period_starts(span, "month", o$made$calendar)
+      # A month that is cut is not whole.
+      left <- if (known$whole[i] > known$to[i]) seq(known$to[i] + 1, known$whole[i], by = 1)
+      left <- period_starts(left[left %in% seq(o$span[1], o$span[2], by = 1)], "month", o$made$calendar)
+      days <- rbind(days, data.frame(day_ = format(span), period = format(known$start[i]), month_start = format(months),
+                                     month_whole = as.numeric(months %in% whole & !months %in% left)))
     }
   }
   put_table(o$db, "earlier", days)
@@ -109,7 +116,8 @@ oracle_change <- function(o, rows, shape, p) {
   at <- match(row_ids(rows[keys]), row_ids(before[keys]))
   earlier <- before[[p$of]][at]
   if (!shape$cut && !is.null(before)) {
-    gone <- before[!seq_len(nrow(before)) %in% at & !before[[p$of]] %in% c(NA, 0), ]
+    gone <- before[!seq_len(nrow(before)) %in% at & !before[[p$of]] %in% c(NA, 0) &
+                     before$k1 %in% format(plan$start[plan$held]), ]
     if (nrow(gone)) {
       extra <- rows[rep(NA_integer_, nrow(gone)), ]
       extra[keys] <- gone[keys]
@@ -125,9 +133,10 @@ oracle_change <- function(o, rows, shape, p) {
   unknown <- is.na(period) | plan$unknown[period]
   earlier[unknown] <- NA
   now <- rows[[p$of]]
+  apart <- unknown | p$like & plan$comparable[period] == "none"
   list(rows = rows, answer = stats::setNames(
-    data.frame(earlier, now - earlier, ifelse(earlier > 0, (now - earlier) / earlier, NA),
-               direction_of(now, earlier, unknown),
+    data.frame(earlier, now - earlier, ifelse(earlier > 0 & !apart, (now - earlier) / earlier, NA),
+               direction_of(now, earlier, apart),
                ifelse(is.na(period), "none", plan$comparable[period])),
     paste0(p$name, c("_before", "_change", "_change_pct", "_direction", "_comparable"))
   ))

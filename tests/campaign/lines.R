@@ -55,7 +55,8 @@ random_lines <- function() {
   list(
     lines = lines, places = places, decimals = sample(0:4, 1, prob = c(1, 1, 6, 1, 1)),
     rounding = pick(c("half_up", "half_even")),
-    per_piece = chance(0.5), calendar = random_calendar()
+    per_piece = chance(0.5), calendar = random_calendar(),
+    covers = if (chance(0.15)) range(lines$day) + c(-sample(c(0, 3, 40), 1), sample(c(0, 3, 40), 1))
   )
 }
 
@@ -72,7 +73,7 @@ given_lines <- function(made) {
 daybook_call <- function(made) {
   revenue <- if (made$per_piece) quote(pieces * price) else quote(price)
   bquote(daybook(lines, day, .(revenue), product, units = pieces, order = ticket, decimals = .(made$decimals),
-                 rounding = .(made$rounding),
+                 rounding = .(made$rounding), covers = .(if (!is.null(made$covers)) format(made$covers)),
                  calendar = .(made$calendar), on_bad = "set_aside"))
 }
 

@@ -80,21 +80,15 @@ period_text <- function(days, every, calendar) {
 
 # A data base with `lines`, of which `kept` count, and the days that they cover.
 oracle <- function(made, db) {
-  span <- as.Date(unlist(DBI::dbGetQuery(db, "SELECT min(day), max(day) FROM lines")))
   DBI::dbExecute(db, "CREATE TEMP VIEW kept AS SELECT * FROM lines")
-  list(made = made, db = db, span = span, where = "1")
+  oracle_cover(list(made = made, db = db, where = "1"))
 }
 
 oracle_restrict <- function(o, move) {
   o$where <- sprintf("%s AND coalesce(%s = %d, 0)", o$where, sprintf("(%s)", move$sql), move$kind == "keep")
   DBI::dbExecute(o$db, "DROP VIEW kept")
   DBI::dbExecute(o$db, sprintf("CREATE TEMP VIEW kept AS SELECT * FROM lines WHERE %s", o$where))
-  if (!is.null(move$days)) {
-    days <- seq(o$span[1], o$span[2], by = 1)
-    left <- as.Date(unlist(DBI::dbGetQuery(o$db, "SELECT min(day), max(day) FROM kept")))
-    o$span <- range(c(days[move$days(days)], left[!is.na(left)]))
-  }
-  o
+  if (is.null(move$days)) o else oracle_rule_out(o, move$days)
 }
 
 splits_of <- function(move) {
@@ -155,8 +149,8 @@ measure_rows <- function(o, keys, all, m, from) {
   staged <- function(keys) {
     if (is.null(m$per)) return(sprintf("(%s)", taken))
     per <- if (m$per == "month") "month_start" else m$per
-    sprintf("(SELECT %s, sum(x) AS x FROM (%s) WHERE x IS NOT NULL AND %s IS NOT NULL GROUP BY %s, %s)", groups(keys),
-            taken, per, groups(keys), per)
+    sprintf("(SELECT %s, sum(x) AS x FROM (%s) WHERE x IS NOT NULL AND %s IS NOT NULL AND %s GROUP BY %s, %s)",
+            groups(keys), taken, per, if (m$per == "month" && !m$incomplete) "month_whole" else "1", groups(keys), per)
   }
   ask <- function(keys) if (m$kind == "median") median_sql(groups(keys),
                                                            staged(keys)) else sprintf(
@@ -185,7 +179,9 @@ oracle_totals <- function(o, move, splits = splits_of(move)) {
 dated_lines <- function(o, every) {
   days <- unique(DBI::dbGetQuery(o$db, "SELECT DISTINCT day FROM lines")$day)
   calendar <- o$made$calendar
-  dates <- data.frame(day_ = days, month_start = format(period_starts(as.Date(days), "month", calendar)),
+  months <- period_starts(as.Date(days), "month", calendar)
+  dates <- data.frame(day_ = days, month_start = format(months),
+                      month_whole = as.numeric(months %in% whole_periods(o, "month")),
                       period = if (is.null(every)) rep(NA_character_,
                                                        length(days)) else period_text(as.Date(days), every, calendar))
   put_table(o$db, "dates", dates)
@@ -199,9 +195,8 @@ filled_rows <- function(o, rows, splits, all, move) {
   grid <- if (is.null(move$every)) {
     expand.grid(lapply(detail[k], unique), stringsAsFactors = FALSE)
   } else {
-    days <- seq(o$span[1], o$span[2], by = 1)
     members <- unique(detail[k[-1]])
-    periods <- unique(period_text(days, move$every, o$made$calendar))
+    periods <- unique(period_text(o$covered, move$every, o$made$calendar))
     if (length(all) == 1) {
       data.frame(k1 = periods)
     } else {
@@ -289,20 +284,31 @@ step_answers <- list(
     again <- if (is.null(p$restart)) rep("", nrow(rows)) else restart_of(rows$k1, p$restart, shape$every,
                                                                          o$made$calendar)
     rows$again <- again
-    sql <- sprintf("CASE WHEN period_no IS NOT NULL THEN sum(coalesce(%s, 0)) OVER (PARTITION BY %s, again ORDER BY
-                    period_no RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW) END AS x",
+    sql <- sprintf("CASE WHEN period_no IS NOT NULL AND %1$s IS NOT NULL THEN sum(coalesce(%1$s, 0)) OVER (PARTITION BY
+                    %2$s, again ORDER BY period_no RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW) END AS x",
                    quote_sql(p$of), scope_sql(shape, shape$by))
     stats::setNames(ask_rows(o, rows, sql), p$name)
   },
   moving = function(o, rows, shape, p) {
-    sql <- sprintf("CASE WHEN period_no >= %d THEN sum(coalesce(%s, 0)) OVER (PARTITION BY %s ORDER BY period_no RANGE
-                    BETWEEN %d PRECEDING AND CURRENT ROW) END AS x",
-                   p$last, quote_sql(p$of), scope_sql(shape, shape$by), p$last - 1)
+    over <- sprintf("OVER (PARTITION BY %s ORDER BY period_no RANGE BETWEEN %d PRECEDING AND CURRENT ROW)",
+                    scope_sql(shape, shape$by), p$last - 1)
+    sql <- sprintf("CASE WHEN period_no >= %1$d AND sum(%2$s IS NULL) %3$s = 0 THEN sum(coalesce(%2$s, 0)) %3$s END AS x",
+                   p$last, quote_sql(p$of), over)
     found <- ask_rows(o, rows, sql)
+    found$x[window_unknown(o, shape, rows$period_no, p$last)] <- NA
     if (p$what == "mean") found$x <- found$x / p$last
     stats::setNames(found, p$name)
   }
 )
+
+# Windows with a period that is not covered whole, but for a last one that is not finished.
+window_unknown <- function(o, shape, places, last) {
+  if (shape$every %in% recurring_names) return(FALSE)
+  starts <- periods_between(o$span[1], o$span[2], shape$every, o$made$calendar)
+  ends <- pmin(next_starts(starts, shape$every, o$made$calendar) - 1, o$span[2])
+  out <- which(cover_of(o, starts, ends) != "whole")
+  vapply(places, function(place) any(out <= place & out > place - last), NA) %in% TRUE
+}
 
 # What a running total starts again with. A week belongs to the year that holds its Thursday, or in years of whole weeks
 # to that which it is a week of.

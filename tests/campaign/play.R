@@ -90,6 +90,11 @@ check_book <- function(book, o) {
     differ("the daybook covers %s, by its conditions on the day %s", paste(format(book$span), collapse = " to "),
            paste(format(o$span), collapse = " to "))
   }
+  ruled <- setdiff(as.integer(seq(o$span[1], o$span[2], by = 1)), as.integer(o$covered))
+  if (!setequal(book$out, ruled) || book$early != length(o$early)) {
+    differ("the daybook leaves out %d days and counts %d early ones; by its conditions it is %d and %d", length(book$out),
+           book$early, length(ruled), length(o$early))
+  }
 }
 
 # Follows one move: the rows that SQLite expects after it, compared with the table. NULL when nothing more can follow.
@@ -182,7 +187,7 @@ best_shape <- function(shape, move, o) {
   shape$rows <- shape$rows[shape$rows$lvl == 1, , drop = FALSE]
   shape$splits <- shape$splits[1]
   p <- move$p
-  shape$rows$by_mean <- shape$rows[[p$of]] / singles_of(o, shape, p)
+  shape$rows$by_mean <- mean_singles(o, shape, p)
   ranks <- ask_rows(o, shape$rows, paste(rank_sql("by_mean", scope_sql(shape, p$within),
                                                   if (p$best) "DESC" else "ASC", p$ties, names_sql(shape)), "AS x"))$x
   shape$rows$by_mean <- NULL
@@ -198,15 +203,25 @@ best_shape <- function(shape, move, o) {
   shape
 }
 
-# How many single periods the rows of recurring ones hold, where they are ranked by the mean of one; else 1.
-singles_of <- function(o, shape, p) {
+# What rows are ranked by: of recurring periods that hold unequally many single ones, or incomplete ones, the mean over
+# the whole ones.
+mean_singles <- function(o, shape, p) {
+  values <- shape$rows[[p$of]]
   sum <- shape$measures[[p$of]]$kind %in% c("sum", "lines")
-  if (!sum || !isTRUE(shape$every %in% recurring_names) || shape$every %in% p$within) return(1)
+  if (!sum || !isTRUE(shape$every %in% recurring_names) || shape$every %in% p$within) return(values)
   single <- c(weekday = "day", month_of_year = "month", quarter_of_year = "quarter")[[shape$every]]
+  whole <- whole_periods(o, single)
+  # A period that began before the span is called what its first day in it is.
+  held <- table(period_text(pmax(whole, o$span[1]), shape$every, o$made$calendar))
   days <- seq(o$span[1], o$span[2], by = 1)
-  first <- days[!duplicated(period_starts(days, single, o$made$calendar))]
-  held <- table(period_text(first, shape$every, o$made$calendar))
-  as.numeric(held[match(shape$rows$k1, names(held))])
+  days <- days[period_starts(days, single, o$made$calendar) %in% whole]
+  put_table(o$db, "whole_days", data.frame(whole_day = format(days)))
+  from <- sprintf("(SELECT * FROM %s JOIN whole_days ON day = whole_day)", dated_lines(o, shape$every))
+  found <- level_rows(o, shape$names, shape$names, shape$measures[p$of], from)
+  keys <- paste0("k", seq_along(shape$names))
+  values <- found[[p$of]][match(row_ids(shape$rows[keys]), row_ids(found[keys]))]
+  ones <- as.numeric(held[match(shape$rows$k1, names(held))])
+  ifelse(ones > 0, ifelse(is.na(values), 0, values) / ones, NA)
 }
 
 # Tables against rows ----------------------------------------------------------------------------------------
