@@ -90,10 +90,22 @@ pick_columns <- function(quo, known, name, call = caller_env()) {
     return(plain)
   }
   where <- stats::setNames(seq_along(known), known)
-  tryCatch(
+  picked <- tryCatch(
     known[tidyselect::eval_select(quo, where, allow_rename = FALSE)],
     error = function(cnd) stop_unknown_column(quo, known, name, call)
   )
+  if (length(picked) == 0 && !names_nothing(rlang::quo_get_expr(quo), rlang::quo_get_env(quo))) {
+    stop_because("column", c(sprintf("`%s` selects no column: `%s` finds none.", name, rlang::as_label(quo)),
+                             i = sprintf("The columns are %s.", columns_named(known))), call = call)
+  }
+  picked
+}
+
+# c(), character() and the like ask for no column, and get none.
+names_nothing <- function(expr, env) {
+  value <- if (rlang::is_call(expr, c("all_of", "any_of"), n = 1)) expr[[2]] else expr
+  value <- tryCatch(eval(value, env), error = function(cnd) NA)
+  length(value) == 0
 }
 
 # The names in `product`, "product" or c(category, product), which need no selection language; NULL for anything else.
@@ -121,8 +133,17 @@ stop_unknown_column <- function(quo, known, name, call) {
     } else {
       sprintf("`%s` must name columns, not compute them.", name)
     },
+    if (length(asked) == 1 && "revenue" %in% known) role_not_given(asked),
     i = if (length(asked) == 0) "Give the lines a column of what is computed, before `daybook()`.",
     i = sprintf("The columns are %s.", columns_named(known)),
     if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
   ), call = call)
+}
+
+# The daybook may have been made without it.
+role_not_given <- function(name) {
+  if (name %in% c("units", "order")) {
+    c(x = sprintf("The daybook was made without `%s`.", name),
+      i = sprintf("Give the column when you make it: `daybook(..., %s = ...)`.", name))
+  }
 }

@@ -127,6 +127,13 @@ in_language <- function(expr, env, call) {
   all(own, vapply(parts, in_language, NA, env = env, call = call))
 }
 
+# An expression as a reader shall see it, with the values of variables in their place.
+shown_expression <- function(quo, known) {
+  plain <- tryCatch(plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, NULL),
+                    error = function(cnd) NULL)
+  if (is.null(plain)) rlang::as_label(quo) else expression_text(plain)
+}
+
 # Expressions as text ------------------------------------------------------------------------------------
 
 # The text of an expression, which parses to the same again; of several lines where it is longer than `width`.

@@ -71,7 +71,7 @@ extend_by <- function(book, name, quo, decimals, call) {
     book$columns[[name]] <- if (type_of(values) == "text") encode_text(values) else values
   }
   what <- weigh(book)
-  why <- sprintf("%s is %s", name, expression_text(expr))
+  why <- sprintf("%s is %s", name, shown_expression(quo, names(book$columns)))
   book$trail <- add_steps(book$trail,
                           new_trail("extend", why, what[1], what[1], what[2], what[2], book$decimals[["revenue"]]))
   book$orders <- pass_step(book$orders)
@@ -96,7 +96,7 @@ extend_by <- function(book, name, quo, decimals, call) {
 }
 
 daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency",
-                    "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside", "used", "grouped", "origin", "at")
+                    "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside", "used", "grouped", "origin", "made_of", "at")
 
 stop_assigned <- function(name) {
   stop_because("argument", c(

@@ -146,7 +146,7 @@ stop_unknown_measure <- function(name, book, call) {
   choices <- c(number_columns(book), "lines")
   near <- nearest(name, choices, 1)
   stop_because("measure", c(
-    sprintf("There is no `%s` to total.", name),
+    sprintf("There is no `%s` to total.", name), role_not_given(name),
     i = sprintf("The choices are %s.", columns_named(choices)),
     if (length(near)) c(i = sprintf("Did you mean `%s`?", near)),
     i = "Distinct values are counted with `count_distinct()`."

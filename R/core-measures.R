@@ -289,6 +289,15 @@ asked_measure <- function(m) {
 
 # From what the user gave ------------------------------------------------------------------------------------
 
+# A bare name is no variable.
+check_measures_given <- function(measures, call = caller_env()) {
+  tryCatch(force(measures), error = function(cnd) {
+    if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
+    stop_because("measure", c("`measures` cannot be read.", x = conditionMessage(cnd),
+                              i = "Name measures as text: `measures = \"revenue\"`."), call = call)
+  })
+}
+
 # A named list of measures; `resolve` makes of each, a name or a measure, what can be taken of the facts.
 named_measures <- function(measures, resolve, call = caller_env()) {
   if (inherits(measures, "hinterfeld_measure")) measures <- list(measures)

@@ -50,7 +50,7 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   before <- weigh(book)
   after <- if (length(rows[[1]])) weigh(book, rows[[1]]) else c(0, 0)
   unclear <- if (length(missing)) weigh(book, missing)
-  why <- why %||% rlang::as_label(when)
+  why <- why %||% shown_expression(when, names(parts[[1]]$columns))
   former <- book
   book$trail <- add_steps(book$trail, restriction_steps(what, why, before, after, unclear, book$decimals[["revenue"]]))
   rules <- day_rules_of(when, book, wanted)

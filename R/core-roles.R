@@ -40,18 +40,28 @@ role_values <- function(role, quo, column, lines, call) {
 
 evaluate_over <- function(quo, data, name, call, known = names(data)) {
   tryCatch(
-    rlang::eval_tidy(quo, data),
+    evaluate_expression(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), data),
     error = function(cnd) {
       unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), known)
       near <- unlist(lapply(unknown, nearest, known = known, most = 1))
       stop_because("role", c(
         sprintf("`%s` cannot be computed from `%s`.", name, rlang::as_label(quo)),
-        x = conditionMessage(cnd),
+        x = conditionMessage(cnd), texts_in_numbers(quo, data),
         i = sprintf("The columns are %s.", columns_named(known)),
         if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
       ), call = call)
     }
   )
+}
+
+# Columns of text in an expression that should give a number.
+texts_in_numbers <- function(quo, data) {
+  used <- intersect(all.vars(rlang::quo_get_expr(quo)), names(data))
+  texts <- used[vapply(used, function(name) type_of(data[[name]]) == "text", NA)]
+  if (length(texts)) {
+    c(x = sprintf("%s %s text.", columns_named(texts), if (length(texts) == 1) "is" else "are"),
+      i = sprintf("Read it as a number: `load_table(path, types = c(%s = \"number\"))`.", texts[1]))
+  }
 }
 
 read_text <- function(x, role) {

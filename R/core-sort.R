@@ -5,7 +5,7 @@
 #' keeps the rows of one period.
 #'
 #' @param t A totals table made by [totals()]; `sort_rows()` also takes a crosstab.
-#' @param ... Columns, bare or as strings; `down()` around one begins with its highest value. Missing values come last,
+#' @param ... Columns, bare or as strings; `down()` around one, or a minus before it, begins with its highest value. Missing values come last,
 #'   rows that are equal in all of them keep their order. Texts are compared byte by byte.
 #' @param period Text: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week (`"2026-W38"`) or day
 #'   (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the table's last. Periods
@@ -37,12 +37,24 @@ sort_columns <- function(quos, t, call = caller_env()) {
   }
   parts <- lapply(unname(quos), function(quo) {
     expr <- rlang::quo_get_expr(quo)
-    down <- rlang::is_call(expr, "down", n = 1)
+    down <- rlang::is_call(expr, c("down", "desc", "-"), n = 1)
     if (down) quo <- rlang::quo_set_expr(quo, expr[[2]])
+    check_sorted_by(rlang::quo_get_expr(quo), call)
     names <- pick_columns(quo, names(t), "...", call)
     stats::setNames(rep(down, length(names)), ids_of(answer_of(t), names))
   })
   unlist(parts)
+}
+
+# A column or a selection of columns, not something that is computed from them.
+check_sorted_by <- function(expr, call) {
+  computed <- is.call(expr) && !rlang::is_call(expr, c("c", "all_of", "any_of", "starts_with", "ends_with", "contains",
+                                                       "matches", "everything", "where", "$", "[["))
+  if (computed) {
+    stop_because("column", c(sprintf("Rows are sorted by columns, and `%s` is not one.", rlang::as_label(expr)),
+                             i = "Add it as a column first, or name one: `sort_rows(t, region, down(revenue))`."),
+                 call = call)
+  }
 }
 
 #' @export

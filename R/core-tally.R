@@ -15,9 +15,10 @@
 #' @param every Text: the period it keeps, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; `NULL` for none. With
 #'   days changes, running totals and moving sums come out as from the lines. Of a tally, unless given, its own.
 #' @param a,b Tallies of the same columns, period, measures, calendar and currency. Their decimals may differ.
-#' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up.
+#' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up;
+#'   what tallies of the same lines have in common counts once.
 #' @section Errors: `hinterfeld_error_argument` for what is no tally, a recurring period, or tallies that do not go
-#'   together, `hinterfeld_error_facts` for what a tally does not hold, and for a median whose distinct values would be
+#'   together or hold the same lines twice, `hinterfeld_error_facts` for what a tally does not hold, and for a median whose distinct values would be
 #'   more than half the lines, `hinterfeld_error_overflow` for a total that cannot be exact, and the errors of
 #'   [totals()].
 #' @seealso [save_tally()] to keep one in a file.
@@ -89,7 +90,7 @@ stage_column <- ".stage"
 new_tally <- function(every, by, measures, parts, about) {
   counted_tally(structure(c(
     list(every = every, by = by, measures = measures, parts = parts),
-    about[c("span", "out", "early", "coverage", "calendar", "currency", "trail")],
+    about[c("made_of", "span", "out", "early", "coverage", "calendar", "currency", "trail")],
     list(decimals = about$decimals["revenue"], rounding = about$rounding, orders = about$orders,
          alike = about$alike)
   ), class = "hinterfeld_tally"))
@@ -325,11 +326,62 @@ merge_tallies <- function(a, b) {
   b <- widened_tally(b, measures, decimals)
   names <- c(a$every, a$by)
   parts <- Map(merge_parts, a$parts, b$parts)
-  together <- steps_together(a$trail, b$trail)
-  about <- list(calendar = a$calendar, currency = a$currency,
-                trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
+  about <- list(made_of = union(a$made_of, b$made_of), calendar = a$calendar, currency = a$currency,
                 alike = unique(c(a$alike, b$alike)), decimals = c(revenue = decimals), rounding = a$rounding)
-  new_tally(a$every, a$by, measures, parts, with_coverage(about, merge_coverage(a$coverage, b$coverage)))
+  about <- with_coverage(c(about, both_audits(a, b)), merge_coverage(a$coverage, b$coverage))
+  new_tally(a$every, a$by, measures, parts, about)
+}
+
+# The trail and the orders of both. What two parts of the same lines did before they parted counts once, and what each
+# kept since is one step.
+both_audits <- function(a, b, call = caller_env()) {
+  if (length(intersect(a$made_of, b$made_of)) == 0) {
+    together <- steps_together(a$trail, b$trail)
+    return(list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together)))
+  }
+  twice <- function(x) stop_because("argument", c("These tallies hold the same lines twice.", x = x,
+                                                  i = "Merge tallies of different lines, each once."), call = call)
+  if (!setequal(a$made_of, b$made_of)) twice("Some of the parts that they were merged of are in both.")
+  shared <- shared_steps(a$trail, b$trail)
+  if (shared == nrow(a$trail) || shared == nrow(b$trail)) twice("One holds all lines that the other has.")
+  a <- parted_at(a, shared)
+  b <- parted_at(b, shared)
+  last <- shared + 1L
+  trail <- a$trail
+  sums <- c("lines_after", "revenue_after")
+  trail[last, sums] <- trail[last, sums] + b$trail[last, sums]
+  trail$why[last] <- paste(trail$why[last], "or", b$trail$why[last])
+  if (trail$lines_after[last] > trail$lines_before[last]) {
+    twice(sprintf("Of %s, they hold %s.", count_of(trail$lines_before[last], "line"),
+                  group_digits(trail$lines_after[last])))
+  }
+  steps <- list(first = seq_len(last), second = seq_len(last))
+  list(trail = trail, orders = merge_orders(a$orders, b$orders, steps))
+}
+
+# How many steps two trails begin with in common.
+shared_steps <- function(a, b) {
+  n <- min(nrow(a), nrow(b))
+  own <- c("what", "why", "lines_before", "lines_after", "revenue_before", "revenue_after")
+  same <- Reduce(`&`, Map(function(x, y) x == y | is.na(x) & is.na(y), a[seq_len(n), own], b[seq_len(n), own]))
+  sum(cumprod(same %in% TRUE))
+}
+
+# A tally whose steps after the shared ones are one.
+parted_at <- function(tally, shared) {
+  trail <- tally$trail
+  n <- nrow(trail)
+  rest <- trail[seq_len(n) > shared & trail$what %in% c("keep", "leave out"), ]
+  why <- ifelse(rest$what == "keep", rest$why, paste("not", rest$why))
+  one <- new_trail("keep", paste(why, collapse = " and "), trail$lines_before[shared + 1L], trail$lines_after[n],
+                   trail$revenue_before[shared + 1L], trail$revenue_after[n], trail$decimals[n])
+  tally$trail <- add_steps(trail[seq_len(shared), ], one)
+  if (!is.null(tally$orders)) {
+    reached <- tally$orders$reached
+    tally$orders$reached <- ifelse(reached == n, shared + 1L, pmin(reached, shared))
+    tally$orders$steps <- shared + 1L
+  }
+  tally
 }
 
 # One measure of two tallies, with the larger of their decimals; NULL where they are two.

@@ -51,6 +51,7 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
   check_every(every)
   check_flag(fill, "fill")
   by <- pick_columns(enquo(by), split_columns(facts), "by")
+  check_measures_given(measures)
   for (one in every) check_grain(facts, one)
   measures <- facts_measures(facts, measures)
   check_table_names(by, every, names(measures), subtotals)

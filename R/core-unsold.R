@@ -41,7 +41,7 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   columns <- c(as.list(sold[missed, within]), known, sales)
   new_listing("unsold", columns, length(missed), sold_columns(decimals), about_facts(book),
               list(within = within, column = catalogue$column,
-                   where = if (!rlang::quo_is_null(where)) rlang::as_label(where)))
+                   where = if (!rlang::quo_is_null(where)) shown_expression(where, names(sales$columns))))
 }
 
 # What the columns of sales beside a product count.

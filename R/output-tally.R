@@ -40,7 +40,7 @@ tally_bytes <- function(tally) {
   orders <- if (!is.null(tally$orders)) coded_orders(tally$orders)
   about <- list(
     every = tally$every, by = tally$by, measures = lapply(tally$measures, measure_record), lines = tally$lines,
-    days = day_runs(tally$coverage), calendar = unclass(tally$calendar), currency = tally$currency,
+    made_of = as.list(tally$made_of), days = day_runs(tally$coverage), calendar = unclass(tally$calendar), currency = tally$currency,
     decimals = unname(tally$decimals), rounding = tally$rounding, trail = as.list(tally$trail),
     orders = orders[c("type", "count", "steps")], alike = tally$alike,
     parts = lapply(parts, function(part) part[c("names", "labels", "types", "amounts", "groups")])
