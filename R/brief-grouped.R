@@ -192,6 +192,9 @@ measured_columns <- function(content) {
     if (!kind$takes %in% c("numbers", "pair")) {
       return(NULL)
     }
+    if (kind$takes == "pair" && any(vapply(list(m$x, m$to), function(x) can_lack(bare_name(rlang::quo_get_expr(x))), NA))) {
+      ungrouped("a ratio takes the lines that have both of its columns.")
+    }
     vapply(Filter(Negate(rlang::quo_is_null), list(m$x, m$to)), function(x) {
       expr <- rlang::quo_get_expr(x)
       if (!is.symbol(expr) && !rlang::is_string(expr)) {

@@ -72,7 +72,7 @@ lines_of_rows <- function(facts, rows) {
 
 # The code of a value of a key's column; crosstabs name their periods.
 row_code <- function(key, value, answer) {
-  named <- !is.null(answer$grid) && inherits(key$labels, "Date")
+  named <- !is.null(answer$grid) && inherits(key$labels, "Date") && key$name %in% answer$inquiry$every
   if (named) key$labels <- period_names(key$labels, key$name, answer$about$calendar)
   if (is.factor(value)) value <- as.character(value)
   label_codes(key, value, answer$labels)

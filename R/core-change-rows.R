@@ -7,8 +7,9 @@ compare_rows <- function(t, of, plan, call) {
   codes <- row_codes(t, call)
   codes$single <- c(list(places_in_plan(answer, codes, plan)), codes$keys[-seq_along(answer$periods)])
   before <- earlier_rows(t, of, plan, codes, call)
-  sizes <- c(length(plan$starts), key_sizes(codes$all[-seq_along(answer$periods)]))
-  at <- find_groups(codes$single, before$codes, sizes)
+  # Levels of several periods may tell the same single one: a quarter, with its year and without.
+  sizes <- c(length(plan$starts), key_sizes(codes$all[-seq_along(answer$periods)]), length(answer$levels))
+  at <- find_groups(c(codes$single, list(codes$level)), c(before$codes, list(before$level)), sizes)
   earlier <- before$values[at]
   gone <- which(replace(rep(TRUE, length(before$values)), at, FALSE))
   # A period without a covered day has no row of its own.

@@ -314,7 +314,7 @@ crosstab_order <- function(x, order) {
   answer <- answer_of(x)
   data <- as_tibble.hinterfeld_crosstab(x)
   keys <- unname(Map(sort_places, data[names_of(answer, names(order))], order))
-  do.call(ordered_rows, c(group_places(data, answer), keys))
+  do.call(ordered_rows, c(group_places(data, answer, keys), keys))
 }
 
 # The rows with the highest values, all that tie for the last place among them, and the totals.

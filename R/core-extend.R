@@ -65,6 +65,7 @@ extend_by <- function(book, name, quo, decimals, call) {
     }
     book$columns[[name]] <- found$minor
     book$decimals <- c(book$decimals, stats::setNames(as.integer(found$decimals), name))
+    book$rates[[name]] <- rate_parts(expr, names(book$columns))
     book$counts <- c(book$counts, stats::setNames(if (counts == "number") "other" else counts, name))
   } else {
     values <- rep_len(values, book$lines)
@@ -95,7 +96,7 @@ extend_by <- function(book, name, quo, decimals, call) {
   structure(fields, class = class(x))
 }
 
-daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rounding", "calendar", "currency",
+daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rates", "rounding", "calendar", "currency",
                     "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside", "used", "grouped", "origin", "made_of", "at")
 
 stop_assigned <- function(name) {

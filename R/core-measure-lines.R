@@ -21,7 +21,9 @@ resolve_measure <- function(measure, book, call) {
     m$label <- pick_one(measure$x, names(book$columns), "x", call)
     m$stage <- key_of_column(m$label, book$columns[[m$label]])
   } else if (kind$takes == "numbers") {
+    if (m$kind == "sum") check_sum_of_rate(measure$x, book, call)
     m <- c(m, measure_minor(measure$x, book, measure$decimals, call))
+    if (m$kind == "sum") mention_rate(m, book)
     m$stage <- if (is.null(per) && identical(kind$staged, "value")) key_of_values(m$minor) else per
   }
   if (!is.null(book$grouped)) {
@@ -38,13 +40,37 @@ resolve_measure <- function(measure, book, call) {
   m
 }
 
-# The two sums that a ratio is taken of, and the decimals of both.
+# The two sums that a ratio is taken of, and the decimals of both. A line that lacks one of them is in neither.
 measure_sums <- function(measure, book, call) {
-  sum <- function(x, decimals) {
-    resolve_measure(new_measure("sum", x, where = measure$where, decimals = decimals), book, call)
+  sums <- lapply(ratio_sums(measure), resolve_measure, book = book, call = call)
+  taken <- function(sum) sum(!is.na(sum$minor) & (sum$mask %||% TRUE) %in% TRUE)
+  counted <- if (rlang::quo_is_null(measure$where)) book$lines else sum(measure_mask(measure$where, book, call) %in% TRUE)
+  lacking <- counted - taken(sums$x)
+  if (lacking > 0 && is.null(book$grouped)) {
+    say("ratio", sprintf("%s `%s` or `%s`, so the ratio does not take %s.",
+                         count_of(lacking, "line lacks", "lines lack"), sums$x$label, sums$to$label,
+                         if (lacking == 1) "it" else "them"))
   }
-  sums <- list(x = sum(measure$x, measure$decimals[1]), to = sum(measure$to, measure$decimals[2]))
   list(sums = sums, decimals = c(sums$x$decimals, sums$to$decimals), label = ratio_label(sums))
+}
+
+# The sums of a ratio as measures: each of the lines that have the other.
+ratio_sums <- function(measure) {
+  beside <- function(x, other, decimals) {
+    expr <- bare_name(rlang::quo_get_expr(other))
+    where <- measure$where
+    if (can_lack(expr)) {
+      has <- rlang::new_quosure(call("!", call("is.na", expr)), rlang::quo_get_env(other))
+      where <- if (rlang::quo_is_null(where)) has else rlang::quo(!!where & !!has)
+    }
+    new_measure("sum", x, where = where, decimals = decimals)
+  }
+  list(x = beside(measure$x, measure$to, measure$decimals[1]), to = beside(measure$to, measure$x, measure$decimals[2]))
+}
+
+# Every line has a revenue; what is made of other columns, or divides, a line may lack.
+can_lack <- function(expr) {
+  length(setdiff(all.vars(expr), c("revenue", "day", "product"))) > 0 || "/" %in% all.names(expr)
 }
 
 # "revenue_per_units"; no name where one of them is an expression.
@@ -153,6 +179,49 @@ stop_unknown_measure <- function(name, book, call) {
   ), call = call)
 }
 
+# What divides one column by another is a rate, of which a sum means nothing.
+check_sum_of_rate <- function(x, book, call) {
+  expr <- rlang::quo_get_expr(x)
+  parts <- rate_parts(expr, names(book$columns))
+  name <- if (is.symbol(expr) || rlang::is_string(expr)) as.character(expr)
+  if (is.null(parts) && !is.null(name)) parts <- book$rates[[name]]
+  if (is.null(parts)) {
+    return(invisible())
+  }
+  stop_because("measure", c(
+    sprintf("A sum of `%s` adds up what each line divides, which means nothing.", name %||% expression_text(expr)),
+    i = sprintf("Divide the sums: `ratio_of(%s, %s)`.", parts[1], parts[2])
+  ), call = call)
+}
+
+# The two parts of a quotient of columns, also times or less a constant; NULL where an expression is none.
+rate_parts <- function(expr, known) {
+  if (rlang::is_call(expr, "(", n = 1)) {
+    return(rate_parts(expr[[2]], known))
+  }
+  held <- function(part) any(all.vars(part) %in% known)
+  if (rlang::is_call(expr, "/", n = 2) && held(expr[[3]])) {
+    return(vapply(as.list(expr)[-1], expression_text, ""))
+  }
+  if (rlang::is_call(expr, c("+", "-", "*", "/"), n = 2)) {
+    parts <- Filter(held, as.list(expr)[-1])
+    if (length(parts) == 1) rate_parts(parts[[1]], known)
+  }
+}
+
+# Of a plain column nothing can be known, but one of fractions between 0 and 1 looks like a rate.
+mention_rate <- function(m, book) {
+  if (m$decimals == 0 || m$label %in% names(book$roles) || !m$label %in% names(book$columns)) {
+    return(invisible())
+  }
+  range <- suppressWarnings(range(m$minor, na.rm = TRUE))
+  if (all(is.finite(range)) && range[1] >= 0 && range[2] <= 10^m$decimals && range[2] > range[1]) {
+    say("rate", c(sprintf("`%s` lies between 0 and 1 in every line, as a rate does, and a sum of rates means little.",
+                          m$label),
+                  i = sprintf("Take `mean_of(%1$s)`, or divide the sums of its parts with `ratio_of()`.", m$label)))
+  }
+}
+
 # What a measure counts: money, pieces, lines, orders, days, or other. (Shares and changes count percent.)
 measure_counts <- function(m, measure, book) {
   takes <- measure_kinds[[m$kind]]$takes
@@ -190,7 +259,7 @@ expression_counts <- function(expr, book) {
   if (rlang::is_call(expr, "ifelse")) parts <- parts[-1]
   kinds <- setdiff(vapply(parts, expression_counts, "", book = book), "number")
   if (rlang::is_call(expr, "/") && identical(kinds, "money") && expression_counts(expr[[3]], book) != "number") {
-    return("other")
+    return("percent")
   }
   # Money less a cost is money, and so is money times a rate.
   if ("money" %in% kinds) "money" else if (length(kinds) == 1) kinds else if (length(kinds)) "other" else "number"

@@ -186,7 +186,7 @@ others_row <- function(t, rows, like, within, members, label) {
 #'
 #' @inheritParams best_sellers
 #' @param of Text: the measure to pick by, or several of them.
-#' @return A tibble with one row per scope, from the largest: the `within` columns, the scope's total
+#' @return A tibble with one row per scope, from the largest, or in the order of time where a period is among them: the `within` columns, the scope's total
 #'   (named as `of`; missing for a measure that does not add up, and the scopes stand in order of their
 #'   best), `best_seller` (for members other than products `best_<column>`): the name of the best,
 #'   of all that tie for it in alphabetical order; `tied`: how many they are; and `<best>_<of>` and
@@ -209,6 +209,9 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   if (!is.character(of) || length(of) == 0 || anyDuplicated(of)) derive_values(t, NULL)
   for (one in of) derive_values(t, one)
   members <- setdiff(name_order(answer), within)
+  # A period that all rows are of is told once, by the days.
+  single <- vapply(members, function(name) name %in% answer$periods && length(unique(t[[name]])) == 1, NA)
+  if (!all(single)) members <- members[!single]
   if (length(members) == 0) {
     stop_because("column", c("`within` holds every column of the table: nothing is left to pick from.",
                              i = "Split the table by one more column."))
@@ -221,9 +224,10 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   values <- unlist(Map(function(best, names) stats::setNames(best$values, names), best, named), recursive = FALSE)
   about <- unlist(Map(function(best, names) stats::setNames(best$about, names), best, named), recursive = FALSE)
   columns <- c(as.list(as_tibble.hinterfeld_totals(t)[scope$first, within]), stats::setNames(values, unlist(named)))
-  order <- ordered_rows(-best[[1]]$size, scope$first)
+  # What is best of each period stands in the order of time.
+  order <- if (any(within %in% answer$periods)) seq_len(scope$count) else ordered_rows(-best[[1]]$size, scope$first)
   new_listing("best_of_each", lapply(columns, function(x) x[order]), scope$count,
-              stats::setNames(about, unlist(named)), answer$about,
+              stats::setNames(about, unlist(named)), replace(answer$about, "span", list(shown_span(t))),
               list(label = vapply(named, function(names) names[2], ""), member_label = label, members = members,
                    within = within, of = of,
                    sums = vapply(best, function(one) one$sums, NA),
@@ -250,17 +254,19 @@ best_by <- function(t, of, within, members, scope) {
   names <- do.call(paste, c(lapply(unname(as.list(data[members])), plain_value), sep = " / "))
   tied <- split(names[best], factor(scope$id[best], seq_len(scope$count)))
   whole <- minor_of(values)
+  shown <- function(minor, plain) if (values$exact) from_minor(minor, whole$decimals) else plain
   measure <- answer$measures[[of]]
   sums <- is.null(measure) || measure$adds_up || measure$margin == "add_up"
   total <- if (sums) scope_totals(scope, whole$minor, of) else rep(NA_real_, scope$count)
-  top <- whole$minor[best[match(seq_len(scope$count), scope$id[best])]]
+  first <- best[match(seq_len(scope$count), scope$id[best])]
+  top <- whole$minor[first]
   known <- known_column(answer, of) %||% list(counts = "other", signed = FALSE)
   text <- list(counts = "other", decimals = NULL, signed = FALSE)
   list(
     values = list(
       from_minor(total, whole$decimals),
       unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), "")), unname(lengths(tied)),
-      from_minor(top, whole$decimals), ifelse(total > 0, top / total, NA)
+      shown(top, values$values[first]), ifelse(total > 0, top / total, NA)
     ),
     about = list(known, text, list(counts = "other", decimals = 0L, signed = FALSE), known,
                  list(counts = "percent", signed = FALSE)),

@@ -34,9 +34,10 @@ add_rank <- function(t, of = "revenue", within = NULL,
 take_step.hinterfeld_step_rank <- function(step, t, again = FALSE, call = caller_env()) {
   args <- step$args
   values <- derive_values(t, step_names(t, args$of), call)$values
-  scope <- derive_scope(t, step_names(t, args$within))$id
-  ranks <- row_ranks(t, values, scope, args$ties, args$highest_first)
-  add_columns_of(t, step, list(rank_column(ranks, args$ties)), found_on(t, count_missing(values)), call)
+  scope <- derive_scope(t, step_names(t, args$within))
+  ranks <- row_ranks(t, values, scope$id, args$ties, args$highest_first)
+  found <- found_on(t, count_missing(values), alone = stands_alone(scope, t))
+  add_columns_of(t, step, list(rank_column(ranks, args$ties)), found, call)
 }
 
 rank_column <- function(ranks, ties) {

@@ -184,6 +184,20 @@ place_days <- function(t) {
   period_start(places$first, answer$every, answer$about$calendar)[find_groups(codes, places$codes, key_sizes(keys))]
 }
 
+# The days that the rows of a table are about; where it was cut, those of the periods that are left.
+shown_span <- function(t) {
+  answer <- answer_of(t)
+  span <- answer$about$span
+  if (!answer$cut || is.null(answer$every) || is_recurring(answer$every)) {
+    return(span)
+  }
+  days <- row_days(t)
+  if (anyNA(days) || length(days) == 0) {
+    return(span)
+  }
+  c(max(min(days), span[1]), min(period_end(max(days), answer$every, answer$about$calendar), span[2]))
+}
+
 check_restart <- function(answer, along, restart, call) {
   if (is.null(restart)) {
     return(invisible())

@@ -41,7 +41,8 @@ take_step.hinterfeld_step_share <- function(step, t, again = FALSE, call = calle
     warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns), unique(scope$labels[found$not_positive]))
   }
   column <- list(values = found$share, counts = "percent")
-  add_columns_of(t, step, list(column), found_on(t, count_missing(found$share)), call)
+  add_columns_of(t, step, list(column), found_on(t, count_missing(found$share), alone = stands_alone(scope, t)),
+                 call)
 }
 
 # Shares of exact minor units: one correctly rounded division each.

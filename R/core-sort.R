@@ -1,7 +1,7 @@
 #' Rows in another order, and the rows of a period
 #'
-#' `sort_rows()` puts the rows of a totals table in the order of some of its columns. In a table with subtotals it does
-#' so inside their groups, and every subtotal stays below its group; in a crosstab totals stay at the end. `in_period()`
+#' `sort_rows()` puts the rows of a totals table in the order of some of its columns. In a table with subtotals groups
+#' are sorted by their subtotals, inside each other, and every subtotal stays below its group; in a crosstab totals stay at the end. `in_period()`
 #' keeps the rows of one period.
 #'
 #' @param t A totals table made by [totals()]; `sort_rows()` also takes a crosstab.
@@ -69,7 +69,7 @@ take_step.hinterfeld_step_sort_rows <- function(step, t, again = FALSE, call = c
   } else if (is.null(answer$level)) {
     do.call(ordered_rows, keys)
   } else {
-    do.call(ordered_rows, c(group_places(data, answer), keys))
+    do.call(ordered_rows, c(group_places(data, answer, keys), keys))
   }
   out <- t[order, ]
   set_answer(with_taken_step(out, step), by_hand = answer$by_hand)

@@ -16,6 +16,11 @@ derive_scope <- function(t, within) {
   list(id = groups$codes, count = groups$count, labels = labels, first = groups$first)
 }
 
+# Has each of several scopes one row?
+stands_alone <- function(scope, t) {
+  nrow(t) > 1 && scope$count == nrow(t)
+}
+
 # Rows that have the same values in these columns are of one group: told apart by codes, never by pasted text.
 member_groups <- function(data, columns) {
   keys <- lapply(columns, function(name) {
@@ -271,12 +276,19 @@ sort_places <- function(x, down) {
   match(values, known)
 }
 
-# Where the groups of a table with subtotals stand, and in each its subtotal last.
-group_places <- function(data, answer) {
+# Where the groups of a table with subtotals stand, inside each other, and in each its subtotal last. Sorted `keys` of
+# its subtotal tell where a group stands; without one it stands where its first row does.
+group_places <- function(data, answer, keys = list()) {
+  total <- lapply(data[answer$keys], function(x) as.character(x) %in% answer$labels$total)
+  n <- length(answer$keys)
   outer <- utils::head(answer$keys, -1)
-  lapply(seq_along(outer), function(k) {
+  places <- lapply(seq_along(outer), function(k) {
     groups <- member_groups(data, outer[seq_len(k)])
-    last <- as.character(data[[outer[k]]]) %in% answer$labels$total
-    ifelse(last, nrow(data) + 1L, groups$first[groups$codes])
-  }) |> c(list(as.integer(as.character(data[[answer$keys[length(answer$keys)]]]) %in% answer$labels$total)))
+    whole <- which(Reduce(`&`, total[(k + 1L):n]))
+    at <- whole[match(seq_len(groups$count), groups$codes[whole])]
+    order <- do.call(ordered_rows, c(lapply(keys, function(key) key[at]), list(groups$first)))
+    place <- if (anyNA(at) || length(keys) == 0) groups$first else order(order)
+    ifelse(total[[k]], nrow(data) + 1L, place[groups$codes])
+  })
+  c(places, list(as.integer(total[[n]])))
 }

@@ -228,15 +228,11 @@ held_measure <- function(asked, tally, call) {
 }
 
 held_ratio <- function(asked, tally, call) {
-  sums <- lapply(list(x = asked$x, to = asked$to), function(x) {
-    held_measure(new_measure("sum", x, where = asked$where), tally, call)
-  })
+  sums <- lapply(ratio_sums(asked), held_measure, tally = tally, call = call)
   m <- list(kind = "ratio", margin = "recompute", sums = sums, decimals = c(sums$x$decimals, sums$to$decimals),
             counts = ratio_counts(sums$x$counts, sums$to$counts), label = ratio_label(sums))
-  m$spec <- c(list(kind = "ratio", x = sums$x$spec$x, to = sums$to$spec$x, per = NULL), sums$x$spec[c("where", "incomplete")],
-              list(margin = "recompute", decimals = m$decimals,
-                   language = sums$x$spec$language && sums$to$spec$language))
-  c(m, sums$x["where"])
+  m$spec <- replace(tally_spec(asked, tally, call), "decimals", list(m$decimals))
+  c(m, m$spec["where"])
 }
 
 # Every tally has these.

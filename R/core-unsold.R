@@ -9,7 +9,8 @@
 #'   example `region == "Saltcoast"`.
 #' @param within Columns of the daybook, bare or as strings: look in each of their combinations that has
 #'   lines.
-#' @param product Column of the catalogue that holds the product's name as the daybook has it.
+#' @param product Column of the catalogue that tells products apart. If the daybook has a column of that name, such as
+#'   `product_id`, products are told by it; otherwise it holds the product's name as the daybook has it.
 #' @return `unsold()`: a tibble with one row per product (and combination of `within`) without a kept line: the
 #'   `within` columns, the catalogue's columns, and what the product sold elsewhere in the daybook:
 #'   `last_sale` (date), `lines`, `units` where the daybook has them, `revenue`; 0 and a missing date
@@ -24,9 +25,9 @@
 #' unsold(demo_daybook(), products, within = region)
 #' coverage(demo_daybook(), products, within = region)
 unsold <- function(book, catalogue, where = NULL, within = NULL, product = product) {
-  sales <- product_sales(book)
   where <- enquo(where)
   within <- pick_columns(enquo(within), split_columns(book), "within")
+  sales <- product_sales(book, product_key(enquo(product), catalogue, book))
   catalogue <- read_catalogue(sales, catalogue, enquo(product))
   counted <- if (!rlang::quo_is_null(where)) which(evaluate_condition(parts_of(book)[[1]], where, caller_env()))
   if (!rlang::quo_is_null(where)) mention_unknown_values(where, parts_of(book)[[1]])
@@ -40,7 +41,7 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   names(known)[clash] <- paste0(names(known)[clash], "_catalogue")
   columns <- c(as.list(sold[missed, within]), known, sales)
   new_listing("unsold", columns, length(missed), sold_columns(decimals), about_facts(book),
-              list(within = within, column = catalogue$column,
+              list(within = within, column = catalogue$column, never = anyNA(sales$last_sale),
                    where = if (!rlang::quo_is_null(where)) shown_expression(where, names(sales$columns))))
 }
 
@@ -54,8 +55,8 @@ sold_columns <- function(decimals) {
 #' @rdname unsold
 #' @export
 coverage <- function(book, catalogue, within, product = product) {
-  sales <- product_sales(book)
   within <- pick_columns(enquo(within), split_columns(book), "within")
+  sales <- product_sales(book, product_key(enquo(product), catalogue, book))
   catalogue <- read_catalogue(sales, catalogue, enquo(product))
   sold <- sold_there(sales, catalogue$names, within)
   sold$sold <- sold$lines > 0
@@ -66,13 +67,22 @@ coverage <- function(book, catalogue, within, product = product) {
               list(within = within, column = "product"))
 }
 
-# Lines, revenue, last day and units as amounts over the rows of the facts.
-product_sales <- function(facts, call = caller_env()) {
+# The column that tells products apart: that which the catalogue and the daybook both have by this name, otherwise the
+# daybook's products.
+product_key <- function(product, catalogue, book, call = caller_env()) {
+  check_facts(book, "book", call)
+  check_table(catalogue, "catalogue", call)
+  name <- pick_columns(product, names(catalogue), "product", call)[1]
+  if (name %in% split_columns(book)) name else "product"
+}
+
+# Lines, revenue, last day and units as amounts over the rows of the facts; `key` tells products apart.
+product_sales <- function(facts, key = "product", call = caller_env()) {
   check_facts(facts, "book", call)
   part <- parts_of(facts)[[1]]
   columns <- part$columns
   tallied <- inherits(facts, "hinterfeld_tally")
-  if (tallied && !("product" %in% facts$by && identical(facts$every, "day"))) {
+  if (tallied && !(key %in% facts$by && identical(facts$every, "day"))) {
     stop_not_held(facts, "Whether a product was sold is told by products and days.", call)
   }
   units <- if (tallied) "units" %in% names(facts$measures) else "units" %in% names(facts$roles)
@@ -86,7 +96,7 @@ product_sales <- function(facts, call = caller_env()) {
   amounts$last <- new_amount("largest", as.double(columns$day))
   scale <- if (units) if (tallied) facts$measures$units$spec$decimals else facts$decimals[["units"]]
   list(columns = columns, rows = part$lines, amounts = Filter(Negate(is.null), amounts),
-       products = column_key("product", facts, list(part)), decimals = c(facts$decimals["revenue"], units = scale))
+       products = column_key(key, facts, list(part)), decimals = c(facts$decimals["revenue"], units = scale))
 }
 
 read_catalogue <- function(sales, catalogue, product, call = caller_env()) {
@@ -98,7 +108,7 @@ read_catalogue <- function(sales, catalogue, product, call = caller_env()) {
     stop_because("repeated_key", c(
       sprintf("The catalogue has %s more than once.", count_of(length(twice), "product")),
       x = sprintf("They are %s.", examples_of(twice)),
-      i = "Keep one row per product."
+      i = "Keep one row per product, or name a column that tells them apart and that the daybook has too: `product = id`."
     ), call = call)
   }
   unlisted <- setdiff(product_names(sales), names)
@@ -125,6 +135,12 @@ sold_there <- function(sales, names, within, counted = NULL) {
   columns <- Map(function(key, part) key_values(key, part, grid$place, labels), keys, places$parts)
   rows <- tibble::new_tibble(c(stats::setNames(columns, within), list(product = grid$product)), nrow = nrow(grid))
 
+  # Places without a line that counts are not looked at, unless none has one.
+  if (length(counted) && length(within)) {
+    looked_at <- grid$place %in% places$codes[counted]
+    rows <- rows[looked_at, ]
+    grid <- grid[looked_at, ]
+  }
   known <- match(plain_value(sales$products$labels), names)
   codes <- as.integer(sales$products$codes)
   product <- new_key("product", known[replace(codes, codes < 1, NA)], names)

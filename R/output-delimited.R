@@ -2,7 +2,7 @@
 
 # Every cell is text before it is written, so the writer has nothing to decide but quotes.
 write_delimited <- function(x, path, delimiter) {
-  cells <- cell_texts(formula_safe(x))
+  cells <- cell_texts(x)
   tryCatch(
     data.table::fwrite(cells$columns, path, sep = delimiter, quote = "auto", qmethod = "double", eol = "\n", na = "",
                        dateTimeAs = "ISO", showProgress = FALSE, nThread = threads_wanted()),
@@ -20,6 +20,9 @@ write_delimited <- function(x, path, delimiter) {
 # the writer's own.
 cell_texts <- function(x) {
   exact <- exact_decimals(x)
+  rows <- nrow(x)
+  given <- names(x)
+  x <- formula_safe(as.list(x))
   feeds <- text_feeds_kernel(names(x))
   of_labels <- function(values) {
     found <- distinct_codes(values)
@@ -43,10 +46,11 @@ cell_texts <- function(x) {
     } else {
       number_text(values)
     }
-  }, as.list(x), names(x))
+  }, x, given)
+  names(columns) <- names(x)
   # A line of nothing would be no row to a reader.
   if (length(columns) == 1) columns[[1]] <- replace(as.character(columns[[1]]), is.na(columns[[1]]), "")
-  list(columns = structure(columns, class = "data.frame", row.names = .set_row_names(nrow(x))), feeds = feeds)
+  list(columns = structure(columns, class = "data.frame", row.names = .set_row_names(rows)), feeds = feeds)
 }
 
 # Days that the writer writes as they are: whole ones, none missing, with a year of four digits.
@@ -56,6 +60,7 @@ is_plain_days <- function(x) {
 }
 
 # A cell that begins like a formula would be run by a spreadsheet, whatever it says; numbers may begin with a sign.
+# `x` are the columns.
 formula_safe <- function(x) {
   texts <- names(x)[vapply(x, function(column) is.character(column) || is.factor(column), NA)]
   for (name in texts) {

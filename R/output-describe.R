@@ -63,7 +63,7 @@ column_facts <- function(x) {
     kind <- number_kind(type_of(values), about)
     if (!is.null(about$every) && !is_recurring(about$every)) kind <- "period"
     decimals <- about$decimals %||% shown_decimals(values, kind)
-    list(name = name, kind = kind, decimals = decimals, digits = min(decimals, most),
+    list(name = name, kind = kind, decimals = decimals, digits = if (is.null(about$decimals) && is.finite(most)) most else min(decimals, most),
          exact = !is.null(about$decimals),
          signed = isTRUE(about$signed), every = if (kind == "period") about$every)
   }, as.list(x), names(x))
@@ -79,9 +79,16 @@ number_kind <- function(type, about) {
   }
 }
 
-# Means and the like are read with two decimals, and have all of them in the data.
+# Means and the like are read with two decimals, small numbers with three digits; the data have all of them.
 shown_decimals <- function(values, kind) {
-  if (kind == "money" || kind == "number" && any(values != round(values), na.rm = TRUE)) 2L else 0L
+  if (kind == "money") {
+    return(2L)
+  }
+  if (kind != "number" || !any(values != round(values), na.rm = TRUE)) {
+    return(0L)
+  }
+  largest <- max(abs(values[is.finite(values)]))
+  as.integer(min(most_decimals, max(2, if (largest < 1) 2 - floor(log10(largest)))))
 }
 
 # Decimals of the columns that hold exact values.

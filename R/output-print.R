@@ -37,24 +37,11 @@ check_decimals_shown <- function(decimals, call = caller_env()) {
 format.hinterfeld_totals <- function(x, ..., n = 10) {
   answer <- answer_of(x)
   heading <- sprintf("%s: %s, %s", title_words(answer, unit = TRUE), count_of(nrow(x), "row"),
-                     span_words(list(span = shown_span(x, answer))))
+                     span_words(list(span = shown_span(x))))
   keys <- sum(cumprod(names(x) %in% c(answer$keys, answer$level)))
   c(text_notes(heading), answer_table(x, n, short_headings(names(x), answer), keys),
-    text_notes(c(recurring_note(answer), alike_note(x, answer), empty_note(x, answer), unlist(step_sentences(answer)),
+    text_notes(c(recurring_note(answer), added_up_words(answer), alike_note(x, answer), empty_note(x, answer), unlist(step_sentences(answer)),
                  left_out_note(answer$about))))
-}
-
-# The days that the rows of a table are about; where it was cut, those of the periods that are left.
-shown_span <- function(x, answer) {
-  span <- answer$about$span
-  if (!answer$cut || is.null(answer$every) || is_recurring(answer$every)) {
-    return(span)
-  }
-  days <- row_days(x)
-  if (anyNA(days) || length(days) == 0) {
-    return(span)
-  }
-  c(max(min(days), span[1]), min(period_end(max(days), answer$every, answer$about$calendar), span[2]))
 }
 
 # The rows of a table whose columns are known: numbers as they are read, flush right. The first `keys` columns tell the

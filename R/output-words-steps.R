@@ -13,6 +13,7 @@ crosstab_sentences <- function(answer) {
   shown <- which(vapply(steps, function(step) any(step$columns %in% how$of), NA))
   order <- names_of(answer, names(how$order))
   c(
+    recurring_note(answer), added_up_words(answer),
     unlist(lapply(shown, function(i) step_sentence(answer$grid$stepped, i))),
     if (length(shown) && how$margins) "In the margins each level stands on its own; what means nothing there is blank.",
     if (length(order)) sorted_sentence(order, how$order),
@@ -59,9 +60,9 @@ step_kinds_words <- list(
                                      rank_words(about, about$args$highest_first, about$args$ties)),
   share = function(about) {
     words_about(about$column[["share"]], sprintf(
-      "%s of %s as a share of the total %s; the shares of a scope add up to 1%s.%s%s", about$args$of,
-      member_words(about),
-      scope_words(about), not_given_words(about), cut_words(about),
+      "%s of %s as a share of the total %s; the shares of a scope add up to 1%s.%s%s%s", about$args$of,
+      member_words(about), scope_words(about), not_given_words(about),
+      if (isTRUE(about$found$alone)) " Each scope has one row, so every share is 100 %." else "", cut_words(about),
       missing_words(about, "no share: the total of the scope is 0 or below")
     ))
   },
@@ -98,8 +99,9 @@ passed_over_words <- function(about) {
 }
 
 rank_words <- function(about, highest_first, ties) {
-  sprintf("rank of %s by %s %s, %s first; %s%s.%s%s", member_words(about), ranked_of(about), scope_words(about),
+  sprintf("rank of %s by %s %s, %s first; %s%s.%s%s%s", member_words(about), ranked_of(about), scope_words(about),
           if (highest_first) "the highest" else "the lowest", tie_words(ties, about$args$of), not_given_words(about),
+          if (isTRUE(about$found$alone)) " Each scope has one row, so every rank is 1." else "",
           cut_words(about), missing_words(about, "no rank"))
 }
 
@@ -336,9 +338,14 @@ listing_sentences <- function(listing) {
     ))),
     unsold = c(
       if (length(found$within)) {
-        sprintf("Each product and %s without a line; beside it what it sold elsewhere.", and_list(found$within))
+        sprintf("Each product and %s without a line; beside it stands what it sold anywhere.", and_list(found$within))
       },
-      if (!is.null(found$where)) sprintf("Only lines count where %s.", found$where)
+      if (!is.null(found$where)) {
+        sprintf("Sold means: has a line where %s. What stands beside a product is of all lines.", found$where)
+      },
+      if (found$never && any(listing$about$trail$what %in% c("keep", "leave out"))) {
+        "Lines that were left out before are not looked at: what has no last sale may have sold there."
+      }
     )
   )
   c(own, alike, sprintf("Days: %s.", span_words(listing$about)), left_out_words(listing$about))

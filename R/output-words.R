@@ -84,11 +84,20 @@ subtotal_words <- function(answer) {
   if (length(measures) == 0) {
     return(NULL)
   }
-  up <- vapply(measures, function(m) m$margin == "add_up" && !m$adds_up, NA)
-  c(
-    if (!all(up)) sprintf("Rows of %s are taken from the lines.", quoted(answer$labels$total)),
-    if (any(up)) sprintf("For %s they add up the rows below them.", and_list(names(measures)[up]))
-  )
+  c(if (!all(adding_up(measures))) sprintf("Rows of %s are taken from the lines.", quoted(answer$labels$total)),
+    added_up_words(answer))
+}
+
+adding_up <- function(measures) {
+  vapply(measures, function(m) m$margin == "add_up" && !m$adds_up, NA)
+}
+
+# "For best totals add up the rows of their group.": what a total of largest values is.
+added_up_words <- function(answer) {
+  up <- Filter(isTRUE, as.list(adding_up(measures_totalled(answer))))
+  if (length(answer$levels) > 1 && length(up)) {
+    sprintf("For %s a total adds up the rows of its group.", and_list(names(up)))
+  }
 }
 
 # Names that stand for several, where rows bear them: a table may be cut to others.

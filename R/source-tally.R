@@ -187,6 +187,9 @@ texts_from <- function(read, count) {
   sizes <- read("integer", count)
   must(!anyNA(sizes) && all(sizes >= 0), "texts are")
   bytes <- read("raw", sum(as.double(sizes)))
+  if (count == 0) {
+    return(character())
+  }
   must(!any(bytes == 0), "texts are")
   all <- rawToChar(bytes)
   Encoding(all) <- "bytes"

@@ -133,7 +133,8 @@ row_ids <- function(keys) {
 
 aggregates <- list(sum = "sum(x)", lines = "count(*)", mean = "1.0 * sum(x) / count(x)", smallest = "min(x)",
                    largest = "max(x)", distinct = "count(DISTINCT x)",
-                   ratio = "CASE WHEN sum(y) <> 0 THEN 1.0 * coalesce(sum(x), 0) / sum(y) END")
+                   ratio = "CASE WHEN sum(y) FILTER (WHERE x IS NOT NULL) <> 0 THEN 1.0 * coalesce(sum(x) FILTER (WHERE y IS NOT NULL),
+                     0) / sum(y) FILTER (WHERE x IS NOT NULL) END")
 
 # The middle one of the values in order, of an even number the mean of the two middle ones.
 median_sql <- function(keys, from) {
