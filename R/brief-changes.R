@@ -104,7 +104,8 @@ table_changes <- function(name, before, after, folder_before, folder_after) {
       return(NULL)
     }
     keys <- as.character(unlist(output$keys))
-    types <- stats::setNames(rep("text", length(keys)), keys)
+    numbers <- as.character(unlist(output$numbers))
+    types <- stats::setNames(rep(c("text", "number"), c(length(keys), length(numbers))), c(keys, numbers))
     quietly(load_table(path, types = types))
   }
   list(rows = row_changes(name, as.character(unlist(one$keys)), read(before, folder_before), read(after, folder_after)))

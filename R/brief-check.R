@@ -22,7 +22,8 @@ check_brief <- function(brief) {
     problems <- bind_problems(list(problems, with_databases(meaning_problems(parsed, tables))))
     problems <- with_lines(problems, parsed$lines)
   }
-  tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), class = "hinterfeld_brief_check")
+  tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), open = open_marks(parsed$path),
+                     class = "hinterfeld_brief_check")
 }
 
 #' @export
@@ -34,10 +35,19 @@ print.hinterfeld_brief_check <- function(x, ...) {
 #' @export
 format.hinterfeld_brief_check <- function(x, ...) {
   file <- attr(x, "file")
+  open <- attr(x, "open")
+  marks <- if (length(open)) sprintf("%s still open: line %s. Look at what was guessed there, and take the mark away.",
+                                     if (length(open) == 1) "1 mark with CHECK is" else
+                                       sprintf("%d marks with CHECK are", length(open)), and_list(open))
   if (nrow(x) == 0) {
-    return(sprintf("%s is in order.", file))
+    return(text_notes(c(sprintf("%s is in order.", file), marks)))
   }
-  text_notes(c(problem_lines(x, file), sprintf("%s has %s.", file, count_of(nrow(x), "mistake"))))
+  text_notes(c(problem_lines(x, file), sprintf("%s has %s.", file, count_of(nrow(x), "mistake")), marks))
+}
+
+# The lines of a starter brief that somebody should still look at.
+open_marks <- function(path) {
+  if (rlang::is_string(path) && file.exists(path)) grep("# CHECK", readLines(path, warn = FALSE), fixed = TRUE)
 }
 
 # The content without the entries that have a mistake in their form: a whole figure, a step of a table, a key.
@@ -78,11 +88,15 @@ meaning_problems <- function(brief, tables) {
   data <- data_problems(brief)
   roles <- role_problems(content$daybook, data$columns)
   columns <- book_columns_of(content$daybook, data$columns)
+  texts <- setdiff(data$texts, unlist(content$daybook[role_names]))
   bind_problems(c(
     list(data$problems, file_problems(brief)), roles,
     lapply(seq_along(content$restrict), function(i) rule_problems(content$restrict[[i]], c("restrict", i), columns)),
     unlist(lapply(names(content$tables), function(name) table_problems(content$tables[[name]], c("tables", name),
                                                                        columns)), recursive = FALSE),
+    unlist(lapply(names(content$tables), function(name) {
+      text_problems(content$tables[[name]]$measures, c("tables", name, "measures"), texts)
+    }), recursive = FALSE),
     lapply(names(content$figures),
            function(name) figure_problems(content$figures[[name]], c("figures", name), content$tables, tables)),
     report_problems(content, columns), output_problems(content)
@@ -150,6 +164,7 @@ has_files <- function(path) {
 data_problems <- function(brief) {
   data <- brief$content$data
   columns <- if (!is.null(data$lines)) file_columns(file_entry(data$lines, brief))
+  texts <- if (!is.null(data$lines)) text_columns(file_entry(data$lines, brief))
   problems <- list()
   for (i in seq_along(data$attach)) {
     step <- data$attach[[i]]
@@ -169,10 +184,11 @@ data_problems <- function(brief) {
     } else if (!is.null(columns)) {
       more <- setdiff(more, by)
       name <- step$name %||% attached_name(step$table)
+      texts <- c(texts, setdiff(intersect(text_columns(file), more), columns))
       columns <- c(columns, ifelse(more %in% columns, paste0(more, "_", name), more))
     }
   }
-  list(columns = columns, problems = bind_problems(problems))
+  list(columns = columns, texts = texts, problems = bind_problems(problems))
 }
 
 column_problems <- function(asked, known, path, who = "the daybook has") {
@@ -339,6 +355,23 @@ measure_problems <- function(measures, path, columns) {
   }), recursive = FALSE)
 }
 
+# Columns of text have no sum.
+text_problems <- function(measures, path, texts) {
+  lapply(seq_along(measures), function(i) {
+    measure <- measures[[i]]
+    place <- if (is.list(measures)) c(path, i) else path
+    makers <- if (is.list(measure)) intersect(names(measure[[1]]), measure_makers())
+    if (length(makers) == 1 && !measure_kinds[[kind_made_by(makers)]]$takes %in% c("numbers", "pair")) {
+      return(NULL)
+    }
+    taken <- if (is.list(measure)) unlist(measure[[1]][c(makers, "to")]) else measure
+    bind_problems(lapply(intersect(taken, texts), function(name) {
+      new_problem(place, sprintf("`%s` is text, which cannot be added up.", name),
+                  sprintf("Count its values with `count_distinct: %s`, or mend the column.", name))
+    }))
+  })
+}
+
 figure_problems <- function(spec, path, tables, known) {
   if (is.null(spec)) {
     return(NULL)
@@ -362,10 +395,31 @@ figure_problems <- function(spec, path, tables, known) {
         new_problem(path, sprintf("The table `%s` holds nothing for this figure.", spec$table),
                     sprintf("Give it %s.", either(paste0("`", needed, "`"))))
       },
+      figure_unfit(spec, table, path),
       if (spec$draw == "places" && is.null(spec$places)) new_problem(path, "`places` is missing.",
                                                                      "Give the file with `longitude` and `latitude`.")
     )
   ))
+}
+
+# What the table is split by, and what the figure draws.
+figure_unfit <- function(spec, table, path) {
+  kind <- figure_kinds[[spec$draw]]
+  if (!is.null(table$crosstab) && !"crosstab" %in% kind$needs) {
+    return(new_problem(c(path, "table"), sprintf("The table `%s` is a crosstab.", spec$table),
+                       "Draw a table without `crosstab`, or draw its `crosstab`."))
+  }
+  every <- single_grain(unlist(table$every)) %||% utils::tail(unlist(table$every), 1)
+  if (!is.null(kind$every) && !isTRUE(every %in% kind$every)) {
+    return(new_problem(c(path, "table"), sprintf("`%s` needs a period that the table `%s` does not have.", spec$draw,
+                                                 spec$table),
+                       sprintf("Total it every %s.", either(kind$every))))
+  }
+  if (!is.null(kind$most) && length(unlist(table$by)) > kind$most) {
+    new_problem(c(path, "table"), sprintf("`%s` draws %s, and the table `%s` is split by %s.", spec$draw,
+                                          if (kind$most == 0) "the whole" else "one column", spec$table,
+                                          and_list(unlist(table$by))), "Give it a table of its own.")
+  }
 }
 
 report_problems <- function(content, columns) {

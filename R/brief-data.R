@@ -174,6 +174,24 @@ say_progress <- function(text, ...) {
 # Columns ----------------------------------------------------------------------------------------------
 
 # The columns that a file or the first file of several has, from its heading alone; none when it cannot be read.
+# Columns of which the first lines have a text, whatever the others have; none where that cannot be told from a file.
+text_columns <- function(file) {
+  plain <- is.null(file$database) && file.exists(file$path) && !dir.exists(file$path) &&
+    grepl("[.](csv|tsv|txt)$", file$path, ignore.case = TRUE)
+  if (!plain) {
+    return(character())
+  }
+  part <- tempfile(fileext = paste0(".", file_ending(file$path)))
+  on.exit(unlink(part))
+  quietly(tryCatch({
+    writeLines(readLines(file$path, n = 200, warn = FALSE), part, useBytes = TRUE)
+    table <- read_entry(replace(file, "path", part))
+    number <- function(x) !is.na(suppressWarnings(as.numeric(gsub("[[:space:],.]", "", x))))
+    is_text <- function(x) type_of(x) == "text" && any(!is.na(x)) && !any(number(x[!is.na(x)]))
+    names(table)[vapply(table, is_text, NA)]
+  }, error = function(cnd) character(), warning = function(cnd) character()))
+}
+
 file_columns <- function(file) {
   quietly(tryCatch(
     if (is.null(file$database)) {

@@ -44,7 +44,7 @@ starter_brief <- function(files, folder = ".", database = NULL) {
     sprintf("#   %s: %s", comment_text(names(facts)), comment_text(vapply(facts, function(fact) fact$note, ""))),
     "", "daybook:", role_lines(roles, columns),
     "  on_bad: set_aside             # lines that cannot be used are kept apart and counted; `stop` refuses them",
-    "", "# Which lines count, and why. For example:", "# restrict:", "#   - keep: reads_as(status, \"delivered\")",
+    unused_lines(roles, facts), "", "# Which lines count, and why. For example:", "# restrict:", "#   - keep: reads_as(status, \"delivered\")",
     "#     why: delivered orders",
     "", "tables:", "  daily_product_revenue:", sprintf("    by: %s", "product"), "    every: day",
     "  monthly_revenue:", if (length(splits)) sprintf("    by: %s", yaml_text(splits[1])), "    every: month",
@@ -106,6 +106,24 @@ role_lines <- function(roles, columns) {
                      c(vapply(known, yaml_text, ""), rep(yaml_text(columns[1]), length(needed))))
   remarks <- c(notes[names(known)], if (length(needed)) paste0(notes[needed], "; no column looks like it"))
   c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")
+}
+
+# Columns that look as if a number depended on them, and that nothing uses yet.
+unused_lines <- function(roles, facts) {
+  used <- unlist(lapply(Filter(Negate(is.na), roles), function(text) all.vars(str2lang(r_name_or_call(text)))))
+  left <- setdiff(names(facts), used)
+  looks <- c(discount = "discount|rebate", status = "status|state$|cancel", cost = "cost$|^cost")
+  found <- lapply(looks, function(pattern) grep(pattern, left, value = TRUE, ignore.case = TRUE))
+  advice <- c(discount = "is it taken off the revenue yet?", status = "do all lines count? See `restrict` below.",
+              cost = "a measure of profit may want it.")
+  unlist(Map(function(columns, advice) {
+    sprintf("  # CHECK: `%s` is not used; %s", comment_text(columns), rep(advice, length(columns)))
+  }, found, advice), use.names = FALSE)
+}
+
+# A column's name as R reads it, or a call.
+r_name_or_call <- function(text) {
+  if (is.null(tryCatch(str2lang(text), error = function(cnd) NULL))) r_name(text) else text
 }
 
 attach_lines <- function(attached) {

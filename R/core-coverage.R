@@ -81,7 +81,7 @@ cover_of_periods <- function(about, starts, every) {
 cover_words <- function(about, start, end, names) {
   span <- about$span
   covered <- cover(about, start, end)
-  lacking <- vapply(seq_along(start), function(i) sum(about$out >= start[i] & about$out <= end[i]), 0)
+  lacking <- vapply(seq_along(start), function(i) sum(about$out >= start[i] & about$out <= end[i], na.rm = TRUE), 0)
   why <- ifelse(lacking > 0, sprintf("the data do not cover %s of %s", vapply(lacking, count_of, "", noun = "day"), names),
                 ifelse(start < span[1], sprintf("the data cover %s only from %s", names, format(span[1])),
                        sprintf("the data cover %s only to %s", names, format(span[2]))))

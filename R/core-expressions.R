@@ -128,6 +128,11 @@ in_language <- function(expr, env, call) {
   all(own, vapply(parts, in_language, NA, env = env, call = call))
 }
 
+# As text for a reader.
+expression_text <- function(expr) {
+  if (is.null(expr)) "" else if (is.character(expr) && length(expr) == 1) expr else rlang::as_label(expr)
+}
+
 # An expression as a reader shall see it, with the values of variables in their place.
 shown_expression <- function(quo, known) {
   plain <- tryCatch(plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, NULL),

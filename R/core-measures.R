@@ -247,10 +247,6 @@ measure_name <- function(m) {
                                                                   )
 }
 
-expression_text <- function(expr) {
-  if (is.null(expr)) "" else if (is.character(expr) && length(expr) == 1) expr else rlang::as_label(expr)
-}
-
 # Measures as plain data, and back -------------------------------------------------------------------------
 
 # What an inquiry keeps of a measure: its kind, the column or expression `x`, `per` and `where`, its margin, the

@@ -2,8 +2,8 @@
 
 #' Settle spelling: give texts that differ only by case or spaces one spelling
 #'
-#' Where values of a column differ only by case, by outer spaces or by how many spaces stand between
-#' words, all of them get the commonest spelling (of equally common ones the first by bytes),
+#' Where values of a column differ only by case, by outer spaces, by how many spaces are between words, or by whether a
+#' letter and its mark are one character or two (which needs the package stringi), all of them get the commonest spelling (of equally common ones the first by bytes),
 #' without outer spaces.
 #'
 #' @param x A data frame or a daybook.
@@ -59,7 +59,7 @@ check_settled <- function(names, columns, call = caller_env()) {
 settled_levels <- function(values, counts) {
   plain <- plain_text(values)
   best <- order(-counts, values, method = "radix")
-  gsub("^[[:space:]]+|[[:space:]]+$", "", values[best][match(plain, plain[best])])
+  composed(gsub(sprintf("^%1$s|%1$s$", blanks), "", values[best][match(plain, plain[best])]))
 }
 
 settle_words <- function(name, before, after) {

@@ -1,8 +1,28 @@
 # Text compared the way people mean it: without regard to case and outer spaces.
 
-# Outer spaces off, inner runs of spaces made one, lower case.
+# Outer spaces off, inner runs of spaces made one, lower case, letters with their marks as one (normal form C of
+# Unicode Standard Annex 15).
 plain_text <- function(x) {
-  tolower(gsub("[[:space:]]+", " ", gsub("^[[:space:]]+|[[:space:]]+$", "", x)))
+  tolower(composed(gsub(blanks, " ", gsub(sprintf("^%1$s|%1$s$", blanks), "", x))))
+}
+
+# Spaces, those that do not break among them.
+blanks <- "[[:space:]\u00a0\u2007\u202f]+"
+
+# A letter and its mark may be two characters that look like one.
+composed <- function(x) {
+  apart <- grep("[\u0300-\u036f]", x, perl = TRUE)
+  if (length(apart) && has_package("stringi")) x[apart] <- stringi::stri_trans_nfc(x[apart])
+  x
+}
+
+# Labels that look alike as a reader can tell them apart: spaces around them are shown by quotes, and letters that are
+# written with separate marks are named.
+told_apart <- function(labels) {
+  spaced <- grepl(sprintf("^%1$s|%1$s$", blanks), labels)
+  apart <- composed(labels) != labels & composed(labels) %in% labels
+  labels <- ifelse(spaced %in% TRUE, quoted(labels), labels)
+  ifelse(apart %in% TRUE, paste(labels, "(letters and marks apart)"), labels)
 }
 
 #' Does text read as one of these values?

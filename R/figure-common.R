@@ -54,7 +54,7 @@ named_members <- function(data, by) {
   }
   groups <- member_groups(data, by)
   parts <- lapply(by, function(name) plain_value(data[[name]][groups$first]))
-  names <- do.call(paste, c(parts, sep = ", "))
+  names <- told_apart(do.call(paste, c(parts, sep = ", ")))
   alike <- names %in% names[duplicated(names)]
   names[alike] <- do.call(paste, c(parts, sep = " / "))[alike]
   list(codes = groups$codes, names = make.unique(names, " "))

@@ -55,6 +55,7 @@ answer_table <- function(x, n, headings = names(x), keys = 1) {
     text <- shown_text(shown[[name]], facts[[name]], calendar_of(x))
     shown[[name]] <- replace(text, is.na(shown[[name]]), NA)
   }
+  for (name in names(shown)[vapply(shown, is.character, NA) & !readable]) shown[[name]] <- told_apart(shown[[name]])
   text_table(shown, rows = n, right = names(shown)[number], headings = headings, more = nrow(x) - nrow(shown),
              keys = keys)
 }

@@ -131,11 +131,12 @@ found_type <- function(texts, name, mark, shown) {
   at(numbers)
 }
 
-# Digits that a number would not give back: leading zeros, exponents of whole numbers, more than 15 digits.
+# Digits that a number would not give back: leading zeros, exponents of whole numbers, more than 15 digits, or 17 with
+# a fraction, which is what a mean or a share is written with.
 names_something <- function(text, mark) {
   digits <- gsub("^0+", "", gsub("[^0-9]", "", sub("[eE].*$", "", text)))
   decimal <- if (identical(mark, ",")) "," else "."
   fraction <- grepl(decimal, text, fixed = TRUE)
   digits <- ifelse(fraction, sub("0+$", "", digits), digits)
-  grepl("^[-+]?0[0-9]", text) | grepl("^[-+]?[0-9]+[eE][0-9]+$", text) | nchar(digits) > 15
+  grepl("^[-+]?0[0-9]", text) | grepl("^[-+]?[0-9]+[eE][0-9]+$", text) | nchar(digits) > ifelse(fraction, 17, 15)
 }

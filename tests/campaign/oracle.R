@@ -296,7 +296,7 @@ step_answers <- list(
     sql <- sprintf("CASE WHEN period_no >= %1$d AND sum(%2$s IS NULL) %3$s = 0 THEN sum(coalesce(%2$s, 0)) %3$s END AS x",
                    p$last, quote_sql(p$of), over)
     found <- ask_rows(o, rows, sql)
-    found$x[window_unknown(o, shape, rows$period_no, p$last)] <- NA
+    if (nrow(rows)) found$x[window_unknown(o, shape, rows$period_no, p$last)] <- NA
     if (p$what == "mean") found$x <- found$x / p$last
     stats::setNames(found, p$name)
   }

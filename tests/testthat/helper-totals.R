@@ -83,3 +83,8 @@ whole_table <- function(tally) {
   t <- totals(tally, by = tidyselect::all_of(tally$by), every = tally$every, measures = names(tally$measures))
   tibble::as_tibble(t)
 }
+
+# A tally as of other lines that are the same: those of the same lines are not merged.
+of_other_lines <- function(tally) {
+  replace(tally, "made_of", list(paste(tally$made_of, "again")))
+}
