@@ -54,7 +54,11 @@ grouped_plan <- function(brief, con, call = caller_env()) {
   here <- unlist(lapply(plain$data$attach, function(step) c(names(unlist(step$by)), unlist(step$by))))
   few <- expected_rows(con, sprintf("SELECT 1 FROM %s%s", from, grouping_sql(keys)), side$table, call) <=
     getOption("hinterfeld.few_groups", few_groups)
-  plan$keys <- c(if (few) keys else fewer_keys(plan, content, here, call), matched)
+  # A ratio takes the lines that have both of its columns, so those that lack one are groups of their own.
+  paired <- replace(paired_columns(content), paired_columns(content) == "units", unlist(roles$units))
+  lacking <- stats::setNames(lapply(paired, function(name) sprintf("(%s IS NULL)", column_sql(side, name))),
+                             sprintf(".lacking %s", paired))
+  plan$keys <- c(if (few) keys else fewer_keys(plan, content, here, call), matched, lacking)
   plan
 }
 
@@ -178,6 +182,14 @@ asks_extremes <- function(content) {
   any(vapply(measures, function(m) is.list(m) && m$kind %in% c("smallest", "largest") && rlang::quo_is_null(m$per), NA))
 }
 
+# The columns of ratios, but for revenue, which every line has.
+paired_columns <- function(content) {
+  measures <- unlist(lapply(content$tables, function(spec) as.list(brief_measures(spec$measures))), recursive = FALSE)
+  pairs <- Filter(function(m) is.list(m) && m$kind == "ratio", measures)
+  columns <- unlist(lapply(pairs, function(m) lapply(list(m$x, m$to), rlang::quo_get_expr)))
+  setdiff(unique(as.character(columns)), "revenue")
+}
+
 # The columns that measures take sums of, the smallest or the largest.
 measured_columns <- function(content) {
   measures <- unlist(lapply(content$tables, function(spec) as.list(brief_measures(spec$measures))), recursive = FALSE)
@@ -191,9 +203,6 @@ measured_columns <- function(content) {
     }
     if (!kind$takes %in% c("numbers", "pair")) {
       return(NULL)
-    }
-    if (kind$takes == "pair" && any(vapply(list(m$x, m$to), function(x) can_lack(bare_name(rlang::quo_get_expr(x))), NA))) {
-      ungrouped("a ratio takes the lines that have both of its columns.")
     }
     vapply(Filter(Negate(rlang::quo_is_null), list(m$x, m$to)), function(x) {
       expr <- rlang::quo_get_expr(x)
@@ -277,7 +286,7 @@ lines_of_groups <- function(groups, plan, brief, side) {
   texts <- columns_of_names(brief$content)
   types <- text_types(texts, names(keys))
   given <- unlist(c(list(brief$content$data$lines$types), lapply(plan$sides, function(one) one$entry$types)))
-  columns <- plain_chunk(keys, setdiff(names(keys), names(keys)[startsWith(names(keys), ".matched")]), c(given, types))
+  columns <- plain_chunk(keys, grep("^[.](matched|lacking)", names(keys), value = TRUE, invert = TRUE), c(given, types))
   n <- length(groups$grouped$times)
   columns <- c(columns, groups$amounts, if (!all(groups$given %in% 1)) list(.given = groups$given))
   lines <- tibble::new_tibble(columns, nrow = n)

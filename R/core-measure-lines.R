@@ -61,7 +61,7 @@ ratio_sums <- function(measure) {
     where <- measure$where
     if (can_lack(expr)) {
       has <- rlang::new_quosure(call("!", call("is.na", expr)), rlang::quo_get_env(other))
-      where <- if (rlang::quo_is_null(where)) has else rlang::quo(!!where & !!has)
+      where <- if (rlang::quo_is_null(where)) has else rlang::quo((!!where) & !!has)
     }
     new_measure("sum", x, where = where, decimals = decimals)
   }

@@ -120,8 +120,9 @@ random_totals <- function(made) {
 }
 
 # What the generator knows of the table so far.
-shape_of <- function(move) {
-  list(by = move$by, every = move$every, measures = move$measures, columns = names(move$measures), ranked = character())
+shape_of <- function(move, days) {
+  list(by = move$by, every = move$every, measures = move$measures, columns = names(move$measures), ranked = character(),
+       days = days)
 }
 
 steps_for <- function(shape) {
@@ -163,6 +164,13 @@ steps_for <- function(shape) {
       taken("change", rlang::expr(add_change(t, !!p$of, versus = !!p$versus, align = !!p$align,
                                              like_for_like = !!p$like, name = !!p$name)), p = p)
     },
+    named = if (is.null(shape$every)) function() {
+      p <- c(list(of = of(), like = chance(0.8), name = name()), random_periods(shape$days))
+      named <- list(now = p$now, then = p$then)
+      asked <- as.call(c(quote(list), lapply(named, function(days) bquote(as.Date(.(format(days)))))))
+      taken("named", rlang::expr(add_change(t, !!p$of, periods = !!asked, like_for_like = !!p$like, name = !!p$name)),
+            p = p)
+    },
     sorted = function() {
       columns <- some(c(shape$every, shape$by, names(shape$measures)), 2)
       down <- stats::runif(length(columns)) < 0.5
@@ -176,6 +184,18 @@ steps_for <- function(shape) {
     }
   )
   Filter(Negate(is.null), steps)
+}
+
+# Two periods near the days of the lines: years, months that begin alike, or any.
+random_periods <- function(days) {
+  at <- days[1] + sample(0:max(1, as.integer(diff(days))), 1)
+  start <- as.Date(format(at, pick(c("%Y-01-01", "%Y-%m-01", "%Y-%m-%d"))))
+  long <- pick(c(5, 30, 89, 365))
+  then <- start - sample(1:400, 1)
+  # The same date a year or two before; 29 February has none.
+  same <- as.Date(sprintf("%d-%s", year_of(start) - sample(2, 1), format(start, "%m-%d")), optional = TRUE)
+  if (!is.na(same) && chance(0.6)) then <- same
+  list(now = start + c(0, long), then = then + c(0, pick(c(long, 30))))
 }
 
 # Verbs that users apply, base R's and dplyr's; `rows` tells which rows stay, in their order.
@@ -232,7 +252,7 @@ random_chain <- function(made) {
   chain <- if (chance(0.4)) list(random_restriction(made))
   if (chance(0.15)) chain <- c(chain, list(random_restriction(made)))
   start <- random_totals(made)
-  shape <- shape_of(start)
+  shape <- shape_of(start, range(made$lines$day))
   chain <- c(chain, list(start))
   for (i in seq_len(sample(0:4, 1))) {
     move <- if (chance(0.7)) pick(steps_for(shape))() else pick(verbs_for(shape))()

@@ -150,3 +150,51 @@ direction_of <- function(now, earlier, unknown) {
            ifelse(none(now), "gone", ifelse(now > earlier, "up", ifelse(now < earlier, "down", "level"))))
   ))
 }
+
+# Two periods of the user's choice.
+oracle_named <- function(o, rows, shape, p) {
+  last <- o$span[2]
+  unfinished <- p$now[1] <= last && p$now[2] > last
+  now <- c(p$now[1], max(p$now[1], min(p$now[2], last)))
+  then <- p$then
+  if (unfinished && p$like) then[2] <- min(then[2], as_far_as(now, then))
+  left <- if (then[2] < p$then[2]) seq(then[2] + 1, p$then[2], by = 1)
+  covered <- cover_of(o, c(now[1], then[1]), c(now[2], then[2]))
+  comparable <- all(covered == "whole") && (p$like || !unfinished)
+  m <- shape$measures[p$of]
+  value <- function(days, left) {
+    from <- dated_lines(o, NULL)
+    months <- format(unique(period_starts(left[left %in% seq(o$span[1], last, by = 1)], "month", o$made$calendar)))
+    DBI::dbExecute(o$db, sprintf("UPDATE temp.dates SET month_whole = 0 WHERE month_start IN (%s)",
+                                 paste(sprintf("'%s'", months), collapse = ", ")))
+    from <- sprintf("(SELECT * FROM %s WHERE day BETWEEN '%s' AND '%s')", from, days[1], days[2])
+    found <- do.call(rbind, lapply(seq_along(shape$splits), function(i) {
+      level <- level_rows(o, shape$splits[[i]], shape$names, m, from)
+      level$lvl <- rep(i, nrow(level))
+      for (k in seq_along(shape$names)) if (is.null(level[[paste0("k", k)]])) level[[paste0("k", k)]] <- rep(NA, nrow(level))
+      level[c("lvl", paste0("k", seq_along(shape$names), recycle0 = TRUE), p$of)]
+    }))
+    keys <- c("lvl", paste0("k", seq_along(shape$names), recycle0 = TRUE))
+    out <- found[[p$of]][match(row_ids(rows[keys]), row_ids(found[keys]))]
+    if (m[[1]]$kind %in% c("sum", "lines", "distinct")) replace(out, is.na(out), 0) else out
+  }
+  values <- list(value(now, now[0]), value(then, left))
+  if (covered[1] == "none") values[[1]][] <- NA
+  unknown <- any(covered == "none")
+  earlier <- if (unknown) rep(NA_real_, nrow(rows)) else values[[2]]
+  apart <- rep(unknown || p$like && !comparable, nrow(rows))
+  stats::setNames(data.frame(
+    values[[1]], earlier, values[[1]] - earlier,
+    ifelse(earlier > 0 & !apart, (values[[1]] - earlier) / earlier, NA), direction_of(values[[1]], earlier, apart),
+    rep(if (!comparable) "none" else if (unfinished) "to_date" else "full", nrow(rows))
+  ), paste0(p$name, c("_now", "_before", "_change", "_change_pct", "_direction", "_comparable")))
+}
+
+# The day of the earlier period up to which as much has passed.
+as_far_as <- function(now, then) {
+  years <- year_of(now[1]) - year_of(then[1])
+  if (years <= 0 || format(now[1], "%m-%d") != format(then[1], "%m-%d")) return(then[1] + as.integer(now[2] - now[1]))
+  same <- sprintf("%d-%s", year_of(now[2]) - years, format(now[2], "%m-%d"))
+  day <- as.Date(same, optional = TRUE, format = "%Y-%m-%d")
+  if (is.na(day)) as.Date(sub("-29$", "-28", same)) else day
+}

@@ -8,6 +8,14 @@ endings <- list(
     n <- DBI::dbGetQuery(o$db, "SELECT count(*) AS n FROM kept")$n
     if (!grepl(format(n, big.mark = " "), value[1], fixed = TRUE)) differ("in_words() does not speak of %d lines: %s",
                                                                           n, value[1])
+    # What sentences count is what the rows show.
+    for (column in grep("_direction$", names(t), value = TRUE)) {
+      counts <- c(`without a comparable earlier value` = "unknown", new = "new", gone = "gone")
+      counts <- vapply(counts, function(one) sum(t[[column]] %in% one), 0L)
+      told <- sprintf("%s row%s %s", format(counts, big.mark = " ", trim = TRUE), ifelse(counts == 1, "", "s"), names(counts))
+      lacking <- told[counts > 0 & !vapply(told, function(one) any(grepl(one, gsub("\u00a0", " ", value), fixed = TRUE)), NA)]
+      if (length(lacking)) differ("in_words() does not say \"%s\": %s", lacking[1], toString(value))
+    }
   },
   crosstab = function(move, value, shape, o, t) compare_crosstab(move$p, value, shape, o),
   deliver = function(move, value, shape, o, t) {

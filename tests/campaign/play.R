@@ -113,6 +113,7 @@ follow <- function(move, value, shape, o, place) {
                   rename = renamed_shape(shape, move),
                   note = shape, sorted = shape, best = best_shape(shape, move, o),
                   change = change_shape(shape, move, o),
+                  named = added(shape, oracle_named(o, shape$rows, shape, move$p), move),
                   step_shape(shape, move, o))
   if (!inherits(value, "hinterfeld_totals")) differ("it is no totals table any more")
   shape$at <- compare_rows(value, shape)

@@ -133,7 +133,7 @@ two_grains <- function(made, chain, base) {
             toString(utils::head(all.equal(as.list(ours[same]), as.list(theirs[same])), 2)))
   }
 }
-step_names <- c("rank", "share", "pareto", "running", "moving", "change", "best")
+step_names <- c("rank", "share", "pareto", "running", "moving", "change", "named", "best")
 
 # The cells of a crosstab of an added column are the rows of its table.
 spread_again <- function(made, chain, base) {

@@ -39,3 +39,10 @@ test_that("what has no lines of its own says so", {
   behind <- lines_behind(totals(daybook(lines, day, revenue, product)), 1)
   expect_identical(unlist(behind[c("file", "file of line", "row of line")], use.names = FALSE), c("own", NA, "1"))
 })
+
+test_that("the lines behind a crosstab of a column of dates", {
+  book <- a_book(day = as.Date("2026-03-02"), shipped = as.Date(c("2026-03-04", "2026-03-05")), revenue = 1:2,
+                 region = c("n", "s"))
+  x <- crosstab(totals(book, by = c(shipped, region)), shipped, region)
+  expect_identical(lines_behind(x, 1)$revenue, x$Total[1])
+})

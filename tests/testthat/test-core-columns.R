@@ -251,3 +251,15 @@ test_that("a day far away from all others makes no code for every day between", 
   expect_length(found$labels, 3)
   expect_identical(hinterfeld:::plain_days(found$labels[found$codes]), days)
 })
+
+test_that("a selection that finds nothing stops, and one that asks for nothing gives the whole", {
+  book <- kilnmoor_book()
+  expect_snapshot(error = TRUE, {
+    totals(book, by = where(is.logical))
+    totals(book, by = any_of("nothing"))
+  }, transform = function(lines) sub("The columns are.*", "The columns are ...", lines))
+  none <- character()
+  for (t in list(totals(book, by = c()), totals(book, by = tidyselect::all_of(none)), totals(book, by = NULL))) {
+    expect_identical(t$revenue, totals(book)$revenue)
+  }
+})

@@ -209,3 +209,23 @@ test_that("rows of what is gone stand in a crosstab of changes, also where the b
   expect_identical(x$week, whole$week)
   expect_identical(x[c("a", "b")] |> as.data.frame() |> head(-1), whole[c("a", "b")] |> as.data.frame() |> head(-1))
 })
+
+test_that("a crosstab of a change lists every group once, where several levels tell one period", {
+  days <- as.Date(c("2024-01-05", "2025-01-06", "2025-04-06"))
+  book <- daybook(data.frame(day = days, product = "a", revenue = c(1, 2, 4)), day, revenue, product)
+  t <- add_change(totals(book, by = product, every = c("year", "quarter")))
+  x <- crosstab(t, c(product, quarter), year, of = "revenue_change")
+  expect_identical(x$quarter, c("2024-Q1", "2025-Q1", "2025-Q2", "Total", "Total"))
+  demo <- add_change(totals(kilnmoor_book(), by = region, every = c("year", "quarter")))
+  wide <- crosstab(demo, region, c(year, quarter), of = "revenue_change", margins = FALSE)
+  expect_identical(anyDuplicated(names(wide)), 0L)
+  expect_identical(ncol(wide), 1L + length(unique(demo$quarter)))
+})
+
+test_that("a crosstab says that it adds years, or largest values, together", {
+  weekly <- quiet(crosstab(totals(kilnmoor_book(), by = region, every = "weekday"), region, weekday))
+  expect_match(format(weekly), "Weekday adds 4 years together", all = FALSE)
+  best <- list(best = largest_of(revenue, per = "day", margin = "add_up"))
+  x <- crosstab(totals(kilnmoor_book(), by = c(region, channel), measures = best), region, channel)
+  expect_match(format(x), "For best a total adds up the rows of its group.", all = FALSE)
+})

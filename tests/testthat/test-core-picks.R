@@ -127,3 +127,17 @@ test_that("the best by several measures stand in one row", {
                        "best_seller_price", "best_seller_price_share"))
   expect_error(best_of_each(t, within = region, of = c("revenue", "revenue")), class = "hinterfeld_error_measure")
 })
+
+test_that("the best of a ratio is the ratio, and a period that all rows are of is told once", {
+  t <- totals(kilnmoor_book(), by = c(region, product), measures = list(price = ratio_of(revenue, units)))
+  best <- best_of_each(t, within = region, of = "price")
+  highest <- vapply(split(t$price, factor(t$region, best$region)), max, 0, USE.NAMES = FALSE)
+  expect_identical(best$best_seller_price, highest)
+  day <- in_period(totals(kilnmoor_book(), by = c(category, product), every = "day"), "2024-07-11")
+  one <- best_of_each(day, within = category)
+  expect_true("best_seller" %in% names(one))
+  expect_true(all(one$best_seller %in% day$product))
+  expect_match(in_words(one), "Days: 2024-07-11 to 2024-07-11", all = FALSE)
+  each <- best_of_each(totals(kilnmoor_book(), by = product, every = "day"), within = day)
+  expect_false(is.unsorted(each$day))
+})

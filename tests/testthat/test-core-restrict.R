@@ -82,3 +82,11 @@ test_that("very many conditions and values end in words, not in R's stack", {
   expect_match(said, "and 995 more")
   expect_identical(audit(kept)$lines_after[nrow(audit(kept))], 13995)
 })
+
+test_that("a condition is kept with the values of its variables", {
+  k <- "Vale"
+  from <- as.Date("2026-01-01")
+  book <- keep_lines(kilnmoor_book(), region == k & day >= from)
+  expect_identical(audit(book)$why[nrow(audit(book))], "region == \"Vale\" & day >= as.Date(\"2026-01-01\")")
+  expect_match(in_words(totals(book)), "region == \"Vale\"", all = FALSE, fixed = TRUE)
+})

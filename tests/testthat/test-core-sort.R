@@ -52,3 +52,28 @@ test_that("mistakes are explained", {
   expect_snapshot(error = TRUE, in_period(t, "2031"))
   expect_snapshot(error = TRUE, in_period(totals(book, by = region), "2026"))
 })
+
+test_that("a minus, desc() and down() begin with the highest, and what is computed is no column to sort by", {
+  t <- totals(kilnmoor_book(), by = region, every = "year")
+  down <- sort_rows(t, down(revenue))
+  expect_identical(sort_rows(t, -revenue), down)
+  expect_identical(sort_rows(t, desc(revenue)), down)
+  expect_identical(down$revenue, sort(t$revenue, decreasing = TRUE))
+  expect_snapshot(error = TRUE, sort_rows(t, revenue * 2))
+})
+
+test_that("groups are sorted by their subtotals, inside each other", {
+  t <- totals(kilnmoor_book(), by = c(region, category, channel), subtotals = TRUE)
+  up <- sort_rows(t, revenue)
+  regions <- totals(kilnmoor_book(), by = region)
+  expect_identical(unique(up$region), c(rev(regions$region), "Total"))
+  inside <- up[up$level == "category" & up$region == "Vale", ]
+  expect_identical(inside$revenue, sort(inside$revenue))
+  named <- sort_rows(t, down(region), category)
+  expect_identical(unique(named$region), c(sort(regions$region, decreasing = TRUE), "Total"))
+  expect_identical(order(named$level == "Total"), seq_len(nrow(named)))
+  for (one in unique(named$region)) {
+    own <- named[named$region == one, ]
+    expect_true(own$level[nrow(own)] %in% c("region", "Total"))
+  }
+})

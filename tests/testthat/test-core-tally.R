@@ -142,3 +142,26 @@ test_that("a tally is asked by measures that are written again, distinct counts 
   expect_identical(ask(tally)$n, c(2, 1))
   expect_error(totals(tally, measures = count_distinct(day)), class = "hinterfeld_error_facts")
 })
+
+test_that("tallies of the same lines share what they have in common, and no line is in two of them", {
+  book <- kilnmoor_book()
+  parts <- lapply(1:4, function(q) tally_of(keep_lines(book, quarter(day) == q), by = category))
+  both <- Reduce(merge_tallies, parts)
+  expect_identical(as.list(tibble::as_tibble(totals(both, by = category))),
+                   as.list(tibble::as_tibble(totals(book, by = category))))
+  steps <- audit(both)
+  whole <- audit(book)
+  same <- grep("_(before|after)$", names(steps), value = TRUE)
+  expect_identical(as.list(steps[seq_len(nrow(whole)), same]), as.list(whole[same]))
+  last <- steps[nrow(steps), ]
+  expect_identical(c(last$lines_before, last$lines_after), rep(whole$lines_after[nrow(whole)], 2))
+  expect_identical(last$orders_after, whole$orders_after[nrow(whole)])
+  expect_match(last$why, "quarter(day) == 1L or quarter(day) == 2L", fixed = TRUE)
+  expect_snapshot(error = TRUE, {
+    merge_tallies(both, parts[[1]])
+    merge_tallies(parts[[1]], parts[[1]])
+    merge_tallies(parts[[1]], tally_of(keep_lines(book, month(day) < 11), by = category))
+  })
+  other <- of_other_lines(parts[[2]])
+  expect_error(merge_tallies(merge_tallies(parts[[1]], other), other), class = "hinterfeld_error_argument")
+})

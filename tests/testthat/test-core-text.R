@@ -27,3 +27,16 @@ test_that("reads_as() takes text, and a column without any value, and nothing el
   expect_error(reads_as(c(1, NA), "a"), "`x` is", class = "hinterfeld_error_argument")
   expect_error(reads_as("1", 1), "the values are a number", class = "hinterfeld_error_argument")
 })
+
+test_that("letters and their marks read alike, and what looks alike is told apart", {
+  composed <- "\u00c9tabli"
+  apart <- "E\u0301tabli"
+  expect_identical(reads_as(c(composed, apart, paste0(apart, "\u00a0"), "Etabli"), "\u00e9tabli"),
+                   c(TRUE, TRUE, TRUE, FALSE))
+  book <- a_book(product = c(composed, apart, "Spade", "Spade "), revenue = 1:4)
+  shown <- format(totals(book, by = product))
+  expect_match(shown, "\"Spade \" ", fixed = TRUE, all = FALSE)
+  expect_match(shown, "(letters and marks apart)", fixed = TRUE, all = FALSE)
+  settled <- quiet(settle_spelling(book, product))
+  expect_identical(totals(settled, by = product)$product, c("Spade", composed))
+})

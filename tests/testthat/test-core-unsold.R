@@ -59,3 +59,14 @@ test_that("what did not sell is printed with what was left out", {
   best <- best_of_each(totals(kilnmoor_book(), by = c(region, product)), within = region)
   expect_match(in_words(best), "completed sales", all = FALSE)
 })
+
+test_that("products may be told by a key, and places without a line that counts are not looked at", {
+  goods <- data.frame(code = c("x", "y", "z"), product = c("Slip", "Slip", "Wax"))
+  lines <- data.frame(day = as.Date("2026-03-02"), code = c("x", "z", "x"), region = c("n", "n", "s"), amount = 1:3)
+  book <- quiet(daybook(attach_table(lines, goods, by = code), day, amount, product))
+  expect_identical(unsold(book, goods, product = code)$code, "y")
+  expect_identical(as.character(unsold(book, goods, product = code, within = region)$region), c("n", "s", "s"))
+  there <- unsold(book, goods, product = code, within = region, where = region == "n")
+  expect_identical(there$code, "y")
+  expect_match(in_words(there), "Sold means: has a line where region == \"n\"", all = FALSE, fixed = TRUE)
+})

@@ -32,3 +32,10 @@ test_that("days and money are plain text, whatever they are and the writer's opt
   expect_identical(hinterfeld:::fixed_text(money, 2),
                    c("0.10", "-0.05", "1000000.00", NA, "123456789012345680.00", "0.10"))
 })
+
+test_that("a text like a formula leaves the decimals of money as they are", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  t <- totals(a_book(product = c("=a", "b"), revenue = c(47.5, 39)), by = product)
+  expect_message(deliver(t, path), "begin like a formula")
+  expect_identical(readLines(path), c("product,revenue", "'=a,47.50", "b,39.00"))
+})

@@ -100,3 +100,10 @@ test_that("keys of every type come back as they were", {
     expect_identical(as.list(whole_table(merge_tallies(tally, of_other_lines(tally))))[[key]], expected[[key]], label = key)
   }
 })
+
+test_that("a tally whose orders are all blank reads back", {
+  book <- daybook(a_sale(revenue = 1:3, ticket = ""), day, revenue, product, order = ticket)
+  tally <- tally_of(book)
+  again <- load_tally(save_tally(tally, withr::local_tempfile()))
+  expect_identical(audit(again), audit(tally))
+})

@@ -1,0 +1,15 @@
+test_that("the language is the same in conditions, further columns, measures and roles", {
+  lines <- data.frame(on = as.Date(c("2024-12-31", "2025-01-01")), product = "a", amount = c(3, 4))
+  book <- daybook(lines, on, amount * ifelse(year(on) == 2025, 2, 1), product)
+  expect_identical(lines_of(book)$revenue, c(3, 8))
+  expect_identical(lines_of(extend_lines(book, y = year(day)))$y, c(2024, 2025))
+  expect_identical(totals(book, measures = list(m = sum_of(ifelse(month(day) == 1, revenue, 0))))$m, 8)
+})
+
+test_that("reads_as() of the package is of the language too", {
+  book <- kilnmoor_book()
+  t <- totals(book, measures = list(web = sum_of(revenue, where = reads_as(channel, "web"))))
+  expect_match(as_brief(inquiry_of(t)), "reads_as(channel, \"web\")", fixed = TRUE, all = FALSE)
+  tally <- tally_of(book, measures = list(web = sum_of(revenue, where = reads_as(channel, "web"))))
+  expect_identical(totals(load_tally(save_tally(tally, withr::local_tempfile())), measures = "web")$web, t$web)
+})
