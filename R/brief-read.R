@@ -12,12 +12,13 @@
 #'   path, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and `parts` and
 #'   `changed` for lines whose parts are kept, see [kept_parts()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
-#'   `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
+#'   `covers`, `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
 #' * `keep`: a folder for what each part of the lines comes to; the next run reads only what is new or has changed. See
 #'   [kept_parts()].
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
 #' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()], of the lines that its
-#'   own `keep` and `leave_out` leave (a condition or a list of them); `add`, a list of steps; then `pick`:
+#'   own `keep` and `leave_out` leave (a condition or a list of them); `add`, a list of steps;
+#'   `in_period`, a period to keep, taken after changes and running figures and before shares, ranks and picks; then `pick`:
 #'   `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`, whose rows may have an `order` and a number of the
 #'   `best`; `sort`, columns as in [sort_rows()] (`-revenue` from the highest); `headings`, other names for columns;
 #'   `columns`, those to show in their order; `decimals_shown`, to which print and files for people round. Or `unsold`

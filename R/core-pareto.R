@@ -5,6 +5,7 @@
 #' that crosses 80 % is still in class A.
 #'
 #' @inheritParams add_share
+#' @param t A totals table made by [totals()].
 #' @param classes Named fractions, increasing, the last 1: the bound of each class.
 #' @param name Text: what the new columns start with, instead of `of`.
 #' @return `t` with `<of>_cumulative` (exact), `<of>_cumulative_share` (fraction of the scope's total),

@@ -8,8 +8,9 @@
 #' @param ... Columns, bare or as strings; `down()` around one, or a minus before it, begins with its highest value. Missing values come last,
 #'   rows that are equal in all of them keep their order. Texts are compared byte by byte.
 #' @param period Text: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week (`"2026-W38"`) or day
-#'   (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the table's last. Periods
-#'   of the table that begin in it are kept; subtotals over all periods are not.
+#'   (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the table's last. It is as
+#'   long as the table's own periods or longer; those that begin in it are kept, and weeks whose fourth day is in it.
+#'   Subtotals over all periods are not kept.
 #' @return `t` with its rows in that order, or with some of them. Both are steps of its inquiry; see [inquiry_of()].
 #' @section Errors: `hinterfeld_error_column` for a column that the table does not have, `hinterfeld_error_period` for a
 #'   table without a period that has a year, or a period without a row.
@@ -107,7 +108,7 @@ take_step.hinterfeld_step_in_period <- function(step, t, again = FALSE, call = c
     stop_because("period", c(
       sprintf("No row of the table is of \"%s\".", step$args$period),
       i = sprintf("Its periods run from %s to %s.", known[1], known[2]),
-      i = "Write a year as \"2026\", a quarter as \"2026-Q1\", a month as \"2026-03\", or \"latest\"."
+      i = sprintf("Name one as long as a %s or longer: \"2026\", \"2026-Q1\", \"2026-03\", or \"latest\".", answer$every)
     ), call = call)
   }
   out <- t[rows, ]

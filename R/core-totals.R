@@ -9,7 +9,8 @@
 #' @param every Text: the period, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"` of the daybook's
 #'   calendar; or a recurring one, `"weekday"`, `"month_of_year"` or `"quarter_of_year"`, which adds the years together
 #'   and says so in a message. Several from long to short: `c("year", "month_of_year")` has a column for each, and their
-#'   rows are single months again. `NULL` for the whole span.
+#'   rows are single months again. A week beside longer periods is of the month, quarter and year that hold its fourth
+#'   day, so the subtotal of such a year is not that of the calendar's. `NULL` for the whole span.
 #' @param measures What to total: names of columns of numbers, `"lines"`, or a list of these and of
 #'   [measures], named where the default name will not do.
 #' @param subtotals `TRUE` for each level of the period and the nested `by` columns, and the grand

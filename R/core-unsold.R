@@ -14,7 +14,7 @@
 #' @return `unsold()`: a tibble with one row per product (and combination of `within`) without a kept line: the
 #'   `within` columns, the catalogue's columns, and what the product sold elsewhere in the daybook:
 #'   `last_sale` (date), `lines`, `units` where the daybook has them, `revenue`; 0 and a missing date
-#'   where it never sold. `coverage()`: one row for every product and combination of `within`, sold or not:
+#'   where it never sold. Rows are in order of `within`, then of the catalogue. `coverage()`: one row for every product and combination of `within`, sold or not:
 #'   `sold` (logical), `last_sale`, `lines`, `units`, `revenue` there.
 #' @section Errors: `hinterfeld_error_column` for unknown columns, `hinterfeld_error_repeated_key` for a product that
 #'   stands twice in the catalogue, and the errors of [keep_lines()] for `where`.
@@ -154,5 +154,6 @@ sold_there <- function(sales, names, within, counted = NULL) {
   rows$last_sale <- plain_days(found$values$last[at])
   rows$lines <- zero(found$values$lines)
   for (name in names(sales$decimals)) rows[[name]] <- from_minor(zero(found$values[[name]]), sales$decimals[[name]])
-  rows
+  # Lines and groups of lines may stand in any order.
+  rows[do.call(ordered_rows, c(lapply(unname(as.list(rows[within])), sort_places, down = FALSE), list(rows$product))), ]
 }

@@ -110,7 +110,12 @@ alike_note <- function(t, answer) {
 }
 
 recurring_note <- function(answer) {
-  if (is_recurring(answer$every)) capital(recurring_words(answer$about, answer$everys))
+  if (is_recurring(answer$every)) {
+    capital(recurring_words(answer$about, answer$everys))
+  } else if (length(answer$everys) > 1 && weeks_tell(answer$everys, answer$about$calendar)) {
+    sprintf("A week is of the %s that hold%s its fourth day.", and_list(setdiff(answer$everys, "week")),
+            if (length(answer$everys) == 2) "s" else "")
+  }
 }
 
 # "No line in 2024-03.": periods of which a table has no row, though the data cover them.

@@ -19,7 +19,8 @@
 #'   groups digits by three. When not given, numbers have a decimal point and no mark between
 #'   thousands, and a number that could be read in two ways is an error where `types` asks for one.
 #' @param types Named text: the type of a column where the default will not do, one of `"text"`,
-#'   `"number"`, `"date"`, `"datetime"` or `"logical"`, for example `c(account = "text")`. A value
+#'   `"number"`, `"date"`, `"datetime"` or `"logical"` (a column is one if all of its values are TRUE or FALSE, in any
+#'   case; asked for, also T, F, 1 and 0), for example `c(account = "text")`. A value
 #'   that does not fit is an error.
 #' @param blank Text: what stands for a missing value besides nothing at all, for example `"NA"`.
 #' @param encoding Text: the file's encoding, as in [iconvlist()]. UTF-16 with a byte order mark is known by itself.

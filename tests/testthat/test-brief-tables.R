@@ -114,3 +114,26 @@ test_that("a table has lines, an order, columns and digits of its own", {
     measures: [price: {ratio_of: revenue}, x: {sum_of: revenue, to: units}]")
   expect_snapshot(print(check_brief(wrong)))
 })
+
+test_that("a chosen period is taken before shares, and after changes", {
+  made <- small_tables("  latest:
+    by: region
+    every: year
+    add:
+      - share: {}
+      - change: {versus: year_before}
+    in_period: latest
+")
+  t <- in_period(add_change(totals(small_book(), by = region, every = "year")), "latest")
+  expect_identical(made("latest"), as_csv(add_share(t)))
+  path <- brief_of_tables("  all: {by: region, in_period: latest}")
+  expect_identical(check_brief(path)$where, "tables > all > in_period")
+})
+
+test_that("a brief says what its data cover", {
+  text <- sub("daybook:", "daybook:\n  covers: [2025-01-01, 2026-12-31]", small_brief)
+  path <- brief_folder(text)
+  expect_identical(nrow(check_brief(path)), 0L)
+  book <- hinterfeld:::brief_daybook(read_brief(path))
+  expect_identical(format(book$span), c("2025-01-01", "2026-12-31"))
+})

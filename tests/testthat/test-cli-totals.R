@@ -51,6 +51,11 @@ test_that("measures, periods, crosstabs and picks are answered as the functions 
                        "revenue_share"),
                    as_csv(crosstab(add_share(totals(book, by = c(category, region)), within = region), category, region,
                                    of = "revenue_share")))
+  # A chosen period is taken before shares and picks, and after the change, which needs the period before.
+  latest <- in_period(add_change(totals(book, by = c(region, product), every = "year")), "latest")
+  expect_identical(csv("--by", "region,product", "--every", "year", "--within", "region", "--share", "--top", "2",
+                       "--period", "latest", "--change", "year_before"),
+                   as_csv(best_sellers(add_share(latest, within = region), n = 2, within = region)))
   # A word that stands twice is two words.
   expect_identical(csv("--by", "product", "--within", "product", "--top", "1"),
                    as_csv(best_sellers(totals(book, by = product), n = 1, within = product)))
