@@ -339,7 +339,8 @@ measure_problems <- function(measures, path, columns) {
     }
     kind <- measure_kinds[[kind_made_by(makers)]]
     pair <- kind$takes == "pair"
-    spare <- intersect(c(if (!kind$per) c("per", "incomplete"), if (!kind$margin) "margin", if (!pair) "to"), names(spec))
+    spare <- intersect(c(if (!kind$per) c("per", "incomplete"), if (!kind$margin) "margin", if (!pair) "to"),
+                       names(spec))
     c(
       lapply(spare, function(key) new_problem(c(place, key), sprintf("`%s` does not go with `%s`.", key, makers))),
       list(

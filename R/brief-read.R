@@ -18,12 +18,12 @@
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
 #' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()], of the lines that its
 #'   own `keep` and `leave_out` leave (a condition or a list of them); `add`, a list of steps;
-#'   `in_period`, a period to keep, taken after changes and running figures and before shares, ranks and picks; then `pick`:
-#'   `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`, whose rows may have an `order` and a number of the
-#'   `best`; `sort`, columns as in [sort_rows()] (`-revenue` from the highest); `headings`, other names for columns;
-#'   `columns`, those to show in their order; `decimals_shown`, to which print and files for people round. Or `unsold`
-#'   with the arguments of [unsold()]. A measure is a column's name, or `name: {largest_of: revenue, per: day}`, as in
-#'   [measures]. [as_brief()] writes the entry of a table made in R.
+#'   `in_period`, a period to keep, taken after changes and running figures and before shares, ranks and picks; then
+#'   `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`, whose rows may have an `order` and a
+#'   number of the `best`; `sort`, columns as in [sort_rows()] (`-revenue` from the highest); `headings`, other names
+#'   for columns; `columns`, those to show in their order; `decimals_shown`, to which print and files for people round.
+#'   Or `unsold` with the arguments of [unsold()]. A measure is a column's name, or `name: {largest_of: revenue, per:
+#'   day}`, as in [measures]. [as_brief()] writes the entry of a table made in R.
 #' * `figures`: each by its name: `draw`, which figure (`trend` is [figure_trend()]), `table`, and the figure's
 #'   arguments.
 #' * `report`: `file`, `title`, `words` (Markdown), `sections`, `switch` and the columns to report by; see

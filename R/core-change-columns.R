@@ -13,8 +13,8 @@ change_columns <- function(t, of, compared, plan) {
 
 directions <- c("up", "down", "level", "new", "gone", "unknown")
 
-# Each column with what it is. `apart` tells which earlier values are unknown (1), and which cannot be compared (2): these
-# are told, without a percentage.
+# Each column with what it is. `apart` tells which earlier values are unknown (1), and which cannot be compared (2):
+# these are told, without a percentage.
 change_values <- function(now, earlier, apart, comparable, measure) {
   decimals <- measure$decimals
   show <- function(x) if (is.null(decimals)) x else from_minor(x, decimals)

@@ -32,7 +32,8 @@ named_plan <- function(periods, like_for_like, about) {
   why <- cover_words(about, c(now[1], then[1]), c(now[2], then[2]), names(periods))
   if (unfinished && !like_for_like) why[1] <- sprintf("%s is not complete", names(periods)[1])
   list(
-    days = stats::setNames(list(now, then), names(periods)), dropped = days_dropped(then[2], whole), unknown = covered$none, unfinished = unfinished,
+    days = stats::setNames(list(now, then), names(periods)), dropped = days_dropped(then[2], whole),
+    unknown = covered$none, unfinished = unfinished,
     apart = if (any(covered$none)) 1L else if (!comparable && like_for_like) 2L else 0L,
     comparable = if (!comparable) "none" else if (unfinished) "to_date" else "full", why = why[nzchar(why)]
   )

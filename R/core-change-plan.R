@@ -16,7 +16,8 @@ plan_of_table <- function(answer, how) {
     why = joined("why"), held = joined("held"), apart = joined("apart"), comparable = joined("comparable"),
     later = unlist(Map(function(plan, after) plan$later + after, plans, after), use.names = FALSE),
     target = Map(function(plan, after) plan$target + after, plans, after),
-    cut = Map(function(plan, after) plan$cut + after, plans, after), dropped = lapply(plans, function(plan) plan$dropped)
+    cut = Map(function(plan, after) plan$cut + after, plans, after),
+    dropped = lapply(plans, function(plan) plan$dropped)
   )
 }
 

@@ -82,7 +82,8 @@ cover_words <- function(about, start, end, names) {
   span <- about$span
   covered <- cover(about, start, end)
   lacking <- vapply(seq_along(start), function(i) sum(about$out >= start[i] & about$out <= end[i], na.rm = TRUE), 0)
-  why <- ifelse(lacking > 0, sprintf("the data do not cover %s of %s", vapply(lacking, count_of, "", noun = "day"), names),
+  why <- ifelse(lacking > 0, sprintf("the data do not cover %s of %s", vapply(lacking, count_of, "", noun = "day"),
+                                     names),
                 ifelse(start < span[1], sprintf("the data cover %s only from %s", names, format(span[1])),
                        sprintf("the data cover %s only to %s", names, format(span[2]))))
   ifelse(covered$whole | is.na(start), "", ifelse(covered$none, sprintf("the data do not cover %s", names), why))

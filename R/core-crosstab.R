@@ -5,7 +5,8 @@
 #'
 #' Of an added column, such as a share, a rank or a change, the margins are that column of the table with subtotals:
 #' each level on its own, never added up. So the share of the whole, of a row (`add_share(t, within = <rows>)`), of a
-#' column or of an outer group shows where 100 % lies. Where it means nothing there, the margin is blank, and a direction is `unknown`.
+#' column or of an outer group shows where 100 % lies. Where it means nothing there, the margin is blank, and a
+#' direction is `unknown`.
 #'
 #' @param t A totals table made by [totals()] that holds `rows` and `columns` and was not cut.
 #' @param rows,columns Columns of `t`, bare or as strings: the periods or the `by` columns, one or several of each, from

@@ -24,8 +24,8 @@
 #' @param calendar A calendar made by [sales_calendar()], for the periods of [totals()].
 #' @param currency Text: the currency's mark, such as `"EUR"`, for headings and figures.
 #' @param day_format Text: how `day` is written, as in [strptime()], for example `"%d/%m/%Y"`.
-#' @param covers Two days, dates or text such as `c("2024-01-01", "2025-12-31")`: the first and the last day that the data
-#'   cover. By default they are the first and the last day with a line; see the section on coverage.
+#' @param covers Two days, dates or text such as `c("2024-01-01", "2025-12-31")`: the first and the last day that the
+#'   data cover. By default they are the first and the last day with a line; see the section on coverage.
 #' @param on_bad Text: `"stop"` refuses unusable lines with an error that counts each reason,
 #'   `"set_aside"` keeps them apart; see [set_aside()].
 #' @return A daybook. The columns of the roles are called `day`, `product`, `revenue`, `units` and

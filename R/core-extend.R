@@ -96,8 +96,9 @@ extend_by <- function(book, name, quo, decimals, call) {
   structure(fields, class = class(x))
 }
 
-daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rates", "rounding", "calendar", "currency",
-                    "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside", "used", "grouped", "origin", "made_of", "at")
+daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rates", "rounding", "calendar",
+                    "currency", "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside",
+                    "used", "grouped", "origin", "made_of", "at")
 
 stop_assigned <- function(name) {
   stop_because("argument", c(

@@ -56,8 +56,8 @@ days_in_span <- function(span, calendar, by_week) {
   if (by_week) period_bounds_kernel(days, "week", FALSE, calendar$rules) + 3L else days
 }
 
-# The places that several periods take together, in the order of time: codes by key, and the first day of each. Days that
-# are `out` take none.
+# The places that several periods take together, in the order of time: codes by key, and the first day of each. Days
+# that are `out` take none.
 places_in_time <- function(keys, out = integer()) {
   days <- keys[[1]]$first + seq_along(keys[[1]]$lookup) - 1L
   at <- which(!days %in% out)

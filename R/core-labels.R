@@ -88,8 +88,9 @@ label_codes <- function(key, values, labels) {
   codes <- match(found$labels, known)
   codes[is.na(found$labels)] <- 0L
   if (is.character(found$labels)) {
-    codes[is.na(codes) & found$labels %in% labels$not_given] <- 0L
-    codes[is.na(codes) & found$labels %in% labels$total] <- total_code
+    # They are unlike any value that a line has; a value of lines that were left out may be called so.
+    codes[found$labels %in% labels$not_given] <- 0L
+    codes[found$labels %in% labels$total] <- total_code
   }
   recode_kernel(found$codes, codes, 0L, threads_wanted())
 }

@@ -13,7 +13,8 @@ resolve_measure <- function(measure, book, call) {
   check_nesting(rlang::quo_get_expr(measure$where))
   check_nesting(rlang::quo_get_expr(measure$to))
   kind <- measure_kinds[[measure$kind]]
-  m <- list(kind = measure$kind, margin = measure$margin, incomplete = measure$incomplete, mask = measure_mask(measure$where, book, call))
+  m <- list(kind = measure$kind, margin = measure$margin, incomplete = measure$incomplete,
+            mask = measure_mask(measure$where, book, call))
   per <- measure_per(measure$per, book, call)
   if (kind$takes == "pair") {
     m <- c(m, measure_sums(measure, book, call))
@@ -44,8 +45,8 @@ resolve_measure <- function(measure, book, call) {
 measure_sums <- function(measure, book, call) {
   sums <- lapply(ratio_sums(measure), resolve_measure, book = book, call = call)
   taken <- function(sum) sum(!is.na(sum$minor) & (sum$mask %||% TRUE) %in% TRUE)
-  counted <- if (rlang::quo_is_null(measure$where)) book$lines else sum(measure_mask(measure$where, book, call) %in% TRUE)
-  lacking <- counted - taken(sums$x)
+  mask <- measure_mask(measure$where, book, call)
+  lacking <- (if (is.null(mask)) book$lines else sum(mask %in% TRUE)) - taken(sums$x)
   if (lacking > 0 && is.null(book$grouped)) {
     say("ratio", sprintf("%s `%s` or `%s`, so the ratio does not take %s.",
                          count_of(lacking, "line lacks", "lines lack"), sums$x$label, sums$to$label,

@@ -8,8 +8,8 @@
 #'   mean, median, smallest or largest of those totals. Without `per` it is taken over single lines, so
 #'   that `largest_of(revenue)` is the largest line and `largest_of(revenue, per = "day")` the best
 #'   day.
-#' @param incomplete Text: whether a period named by `per` that the data do not cover whole, such as a last month that is
-#'   not finished, counts like any other, or is left out, as by default.
+#' @param incomplete Text: whether a period named by `per` that the data do not cover whole, such as a last month that
+#'   is not finished, counts like any other, or is left out, as by default.
 #' @param to Column of numbers or expression that the sum of `x` is divided by the sum of.
 #' @param where Condition over columns, as in [keep_lines()]: take only the lines it holds for.
 #' @param margin Text: what a subtotal is. `"recompute"` takes the measure over all lines below it;
@@ -258,7 +258,8 @@ plain_measure <- function(measure, m, known, call = caller_env()) {
   where <- plain_expression(measure$where, known, call)
   to <- plain_expression(measure$to, known, call)
   list(kind = m$kind, x = named_column(x$expr), to = named_column(to$expr), per = m$per, where = where$expr,
-       incomplete = measure$incomplete, margin = m$margin, decimals = m$decimals, language = x$language && where$language && to$language)
+       incomplete = measure$incomplete, margin = m$margin, decimals = m$decimals,
+       language = x$language && where$language && to$language)
 }
 
 # A column is a text, whether it was named bare or as one; and as it stands in an expression.

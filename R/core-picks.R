@@ -186,10 +186,10 @@ others_row <- function(t, rows, like, within, members, label) {
 #'
 #' @inheritParams best_sellers
 #' @param of Text: the measure to pick by, or several of them.
-#' @return A tibble with one row per scope, from the largest, or in the order of time where a period is among them: the `within` columns, the scope's total
-#'   (named as `of`; missing for a measure that does not add up, and the scopes stand in order of their
-#'   best), `best_seller` (for members other than products `best_<column>`): the name of the best,
-#'   of all that tie for it in alphabetical order; `tied`: how many they are; and `<best>_<of>` and
+#' @return A tibble with one row per scope, from the largest, or in the order of time where a period is among them: the
+#'   `within` columns, the scope's total (named as `of`; missing for a measure that does not add up, and the scopes
+#'   stand in order of their best), `best_seller` (for members other than products `best_<column>`): the name of the
+#'   best, of all that tie for it in alphabetical order; `tied`: how many they are; and `<best>_<of>` and
 #'   `<best>_share`: its value and its share of the scope's total. With several measures these columns come for each:
 #'   `<best>_by_<of>`, `tied_by_<of>`, `<best>_<of>`, `<best>_<of>_share`. Printed, in files and in [in_words()]
 #'   it says what was left out.

@@ -16,9 +16,9 @@
 #' @param name Text: name of the new column instead of `<of>_running`, `<of>_moving_sum` or
 #'   `<of>_moving_mean`.
 #' @return `t` with the new column. A period in which a group has no row counts as 0; `totals(fill = TRUE)`
-#'   gives it a row. A moving window is missing where it holds a period that the data do not cover whole, but for the last
-#'   one, and where it holds a missing value. A running total has no value where `of` has none, and goes on from what is
-#'   known. Rows of subtotals over all periods have no value.
+#'   gives it a row. A moving window is missing where it holds a period that the data do not cover whole, but for the
+#'   last one, and where it holds a missing value. A running total has no value where `of` has none, and goes on from
+#'   what is known. Rows of subtotals over all periods have no value.
 #' @section Errors: As for [add_share()]; `hinterfeld_error_period` for a table without a period, or a
 #'   restart that is not longer than the period.
 #' @export
@@ -37,7 +37,8 @@ take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call
   plan <- running_plan(t, step, call)
   values <- run_along(plan, 0L, plan$of, call)
   add_columns_of(t, step, list(running_column(from_minor(values, plan$decimals), plan$decimals, plan)),
-                 found_on(t, sum(is.na(plan$minor) & plan$place > 0), told = list(out = periods_left_out(t, plan))), call)
+                 found_on(t, sum(is.na(plan$minor) & plan$place > 0), told = list(out = periods_left_out(t, plan))),
+                 call)
 }
 
 #' @rdname add_running_total
@@ -104,7 +105,8 @@ running_plan <- function(t, step, call) {
   }
   whole <- minor_of(derive_values(t, of, call))
   list(of = of, along = along, restart = args$restart, place = places_of(t, along), scope = scope, minor = whole$minor,
-       decimals = whole$decimals, counts = known_column(answer, of)$counts %||% "other", out = places_out(answer, along))
+       decimals = whole$decimals, counts = known_column(answer, of)$counts %||% "other",
+       out = places_out(answer, along))
 }
 
 # The places along the period that the data do not cover whole, but for a last one that is not finished.

@@ -1,12 +1,12 @@
 #' Rows in another order, and the rows of a period
 #'
 #' `sort_rows()` puts the rows of a totals table in the order of some of its columns. In a table with subtotals groups
-#' are sorted by their subtotals, inside each other, and every subtotal stays below its group; in a crosstab totals stay at the end. `in_period()`
-#' keeps the rows of one period.
+#' are sorted by their subtotals, inside each other, and every subtotal stays below its group; in a crosstab totals stay
+#' at the end. `in_period()` keeps the rows of one period.
 #'
 #' @param t A totals table made by [totals()]; `sort_rows()` also takes a crosstab.
-#' @param ... Columns, bare or as strings; `down()` around one, or a minus before it, begins with its highest value. Missing values come last,
-#'   rows that are equal in all of them keep their order. Texts are compared byte by byte.
+#' @param ... Columns, bare or as strings; `down()` around one, or a minus before it, begins with its highest value.
+#'   Missing values come last, rows that are equal in all of them keep their order. Texts are compared byte by byte.
 #' @param period Text: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week (`"2026-W38"`) or day
 #'   (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the table's last. It is as
 #'   long as the table's own periods or longer; those that begin in it are kept, and weeks whose fourth day is in it.
@@ -108,7 +108,8 @@ take_step.hinterfeld_step_in_period <- function(step, t, again = FALSE, call = c
     stop_because("period", c(
       sprintf("No row of the table is of \"%s\".", step$args$period),
       i = sprintf("Its periods run from %s to %s.", known[1], known[2]),
-      i = sprintf("Name one as long as a %s or longer: \"2026\", \"2026-Q1\", \"2026-03\", or \"latest\".", answer$every)
+      i = sprintf("Name one as long as a %s or longer: \"2026\", \"2026-Q1\", \"2026-03\", or \"latest\".",
+                  answer$every)
     ), call = call)
   }
   out <- t[rows, ]

@@ -3,8 +3,8 @@
 #' Settle spelling: give texts that differ only by case or spaces one spelling
 #'
 #' Where values of a column differ only by case, by outer spaces, by how many spaces are between words, or by whether a
-#' letter and its mark are one character or two (which needs the package stringi), all of them get the commonest spelling (of equally common ones the first by bytes),
-#' without outer spaces.
+#' letter and its mark are one character or two (which needs the package stringi), all of them get the commonest
+#' spelling (of equally common ones the first by bytes), without outer spaces.
 #'
 #' @param x A data frame or a daybook.
 #' @param ... Text columns, bare or as strings.

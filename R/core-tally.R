@@ -18,9 +18,9 @@
 #' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up;
 #'   what tallies of the same lines have in common counts once.
 #' @section Errors: `hinterfeld_error_argument` for what is no tally, a recurring period, or tallies that do not go
-#'   together or hold the same lines twice, `hinterfeld_error_facts` for what a tally does not hold, and for a median whose distinct values would be
-#'   more than half the lines, `hinterfeld_error_overflow` for a total that cannot be exact, and the errors of
-#'   [totals()].
+#'   together or hold the same lines twice, `hinterfeld_error_facts` for what a tally does not hold, and for a median
+#'   whose distinct values would be more than half the lines, `hinterfeld_error_overflow` for a total that cannot be
+#'   exact, and the errors of [totals()].
 #' @seealso [save_tally()] to keep one in a file.
 #' @export
 #' @examples
@@ -266,7 +266,9 @@ tally_spec <- function(asked, tally, call) {
 
 # Do two measures take the same of the lines? Sum and mean are told from one amount.
 same_take <- function(held, asked) {
-  what <- function(m) c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind), m[c("x", "per", "where", "incomplete")])
+  what <- function(m) {
+    c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind), m[c("x", "per", "where", "incomplete")])
+  }
   identical(what(held), what(asked))
 }
 

@@ -14,8 +14,8 @@
 #' @return `unsold()`: a tibble with one row per product (and combination of `within`) without a kept line: the
 #'   `within` columns, the catalogue's columns, and what the product sold elsewhere in the daybook:
 #'   `last_sale` (date), `lines`, `units` where the daybook has them, `revenue`; 0 and a missing date
-#'   where it never sold. Rows are in order of `within`, then of the catalogue. `coverage()`: one row for every product and combination of `within`, sold or not:
-#'   `sold` (logical), `last_sale`, `lines`, `units`, `revenue` there.
+#'   where it never sold. Rows are in order of `within`, then of the catalogue. `coverage()`: one row for every product
+#'   and combination of `within`, sold or not: `sold` (logical), `last_sale`, `lines`, `units`, `revenue` there.
 #' @section Errors: `hinterfeld_error_column` for unknown columns, `hinterfeld_error_repeated_key` for a product that
 #'   stands twice in the catalogue, and the errors of [keep_lines()] for `where`.
 #' @export
@@ -108,7 +108,7 @@ read_catalogue <- function(sales, catalogue, product, call = caller_env()) {
     stop_because("repeated_key", c(
       sprintf("The catalogue has %s more than once.", count_of(length(twice), "product")),
       x = sprintf("They are %s.", examples_of(twice)),
-      i = "Keep one row per product, or name a column that tells them apart and that the daybook has too: `product = id`."
+      i = "Keep one row per product, or name a key that the daybook has too: `product = product_id`."
     ), call = call)
   }
   unlisted <- setdiff(product_names(sales), names)

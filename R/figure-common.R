@@ -67,7 +67,8 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
   spoken <- paste(c(table_words(answer), sentences), collapse = " ")
   incomplete <- incomplete_words(answer, if (dashed) "is not complete and dashed" else "is not complete")
   together <- Filter(function(one) !any(one$apart %in% answer$inquiry$by), answer$about$alike)
-  noted <- paste(c(notes, incomplete, empty_note(rows$t, answer), alike_words(together, answer$inquiry$by), left_out_note(answer$about, "")),
+  noted <- paste(c(notes, incomplete, empty_note(rows$t, answer), alike_words(together, answer$inquiry$by),
+                   left_out_note(answer$about, "")),
                  collapse = " ")
   figure_labels(title %||% title_words(answer), subtitle %||% spoken, caption %||% noted)
 }

@@ -27,8 +27,8 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
   data$panel <- factor(data$panel, kept$names)
   data$period <- data[[answer$period]]
   # Where all are equal none is best.
-  data$best <- as.logical(stats::ave(data$value, data$panel,
-                                     FUN = function(x) !is.na(x) & x == max(x, na.rm = TRUE) & max(x, na.rm = TRUE) > min(x, na.rm = TRUE)))
+  highest <- function(x) !is.na(x) & x == max(x, na.rm = TRUE) & max(x, na.rm = TRUE) > min(x, na.rm = TRUE)
+  data$best <- as.logical(stats::ave(data$value, data$panel, FUN = highest))
   digits <- if (max(data$value, na.rm = TRUE) >= 1e4) -2 else 0
   crowded <- length(kept$names) > 1 && answer$every == "month_of_year"
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value)) +
@@ -50,8 +50,8 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
                  others_note(kept$rest, "panels", kept$left))
 }
 
-# "Revenue by weekday: Fri is best", or where means of whole single periods are drawn "Mean revenue per single month by month of the
-# year: Oct is best"
+# "Revenue by weekday: Fri is best", or where means of whole single periods are drawn "Mean revenue per single month by
+# month of the year: Oct is best"
 weekday_title <- function(data, answer, of, even) {
   title <- if (even) {
     title_words(answer)

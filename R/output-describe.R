@@ -63,7 +63,8 @@ column_facts <- function(x) {
     kind <- number_kind(type_of(values), about)
     if (!is.null(about$every) && !is_recurring(about$every)) kind <- "period"
     decimals <- about$decimals %||% shown_decimals(values, kind)
-    list(name = name, kind = kind, decimals = decimals, digits = if (is.null(about$decimals) && is.finite(most)) most else min(decimals, most),
+    digits <- if (is.null(about$decimals) && is.finite(most)) most else min(decimals, most)
+    list(name = name, kind = kind, decimals = decimals, digits = digits,
          exact = !is.null(about$decimals),
          signed = isTRUE(about$signed), every = if (kind == "period") about$every)
   }, as.list(x), names(x))

@@ -135,7 +135,8 @@ measure_code <- function(m, name) {
   }
   kind <- measure_kinds[[m$kind]]
   x <- bare_name(m$x)
-  given <- list(per = m$per, where = m$where, incomplete = if (m$incomplete != "leave_out") m$incomplete, margin = if (m$margin != "recompute") m$margin)
+  given <- list(per = m$per, where = m$where, incomplete = if (m$incomplete != "leave_out") m$incomplete,
+                margin = if (m$margin != "recompute") m$margin)
   to <- if (kind$takes == "pair") list(bare_name(m$to))
   rlang::call2(kind$maker, !!!c(if (kind$takes != "lines") list(x), to, Filter(Negate(is.null), given)))
 }

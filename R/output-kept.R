@@ -9,7 +9,8 @@ kept_bytes <- function(kept) {
   bodies <- lapply(kept$tallies, tally_bytes)
   about <- list(
     parts = as.list(kept$parts), rows = as.double(kept$rows), columns = as.list(kept$columns),
-    roles = as.list(kept$roles), days = day_runs(kept$told$coverage[c("seen", "said")]), trail = as.list(kept$told$trail),
+    roles = as.list(kept$roles), days = day_runs(kept$told$coverage[c("seen", "said")]),
+    trail = as.list(kept$told$trail),
     aside = lapply(as.list(kept$told$aside), column_record), orders = orders[c("type", "count", "steps")],
     used = lapply(kept$told$used, function(one) one[c("why", "rows")]), tallies = as.list(lengths(bodies))
   )

@@ -40,7 +40,8 @@ format.hinterfeld_totals <- function(x, ..., n = 10) {
                      span_words(list(span = shown_span(x))))
   keys <- sum(cumprod(names(x) %in% c(answer$keys, answer$level)))
   c(text_notes(heading), answer_table(x, n, short_headings(names(x), answer), keys),
-    text_notes(c(recurring_note(answer), added_up_words(answer), alike_note(x, answer), empty_note(x, answer), unlist(step_sentences(answer)),
+    text_notes(c(recurring_note(answer), added_up_words(answer), alike_note(x, answer), empty_note(x, answer),
+                 unlist(step_sentences(answer)),
                  left_out_note(answer$about))))
 }
 

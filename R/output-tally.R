@@ -40,7 +40,8 @@ tally_bytes <- function(tally) {
   orders <- if (!is.null(tally$orders)) coded_orders(tally$orders)
   about <- list(
     every = tally$every, by = tally$by, measures = lapply(tally$measures, measure_record), lines = tally$lines,
-    made_of = as.list(tally$made_of), days = day_runs(tally$coverage), calendar = unclass(tally$calendar), currency = tally$currency,
+    made_of = as.list(tally$made_of), days = day_runs(tally$coverage), calendar = unclass(tally$calendar),
+    currency = tally$currency,
     decimals = unname(tally$decimals), rounding = tally$rounding, trail = as.list(tally$trail),
     orders = orders[c("type", "count", "steps")], alike = tally$alike,
     parts = lapply(parts, function(part) part[c("names", "labels", "types", "amounts", "groups")])
@@ -105,7 +106,8 @@ measure_record <- function(held) {
   }
   text <- function(expr) if (!is.null(expr)) expression_source(expr)
   list(kind = spec$kind, column = is.character(spec$x), x = if (is.character(spec$x)) spec$x else text(spec$x),
-       per = spec$per, where = text(spec$where), incomplete = spec$incomplete, margin = spec$margin, decimals = spec$decimals, counts = held$counts,
+       per = spec$per, where = text(spec$where), incomplete = spec$incomplete, margin = spec$margin,
+       decimals = spec$decimals, counts = held$counts,
        label = held$label)
 }
 

@@ -71,7 +71,8 @@ step_kinds_words <- list(
     words_about(about$column[["running"]],
                 sprintf("running total of %s along %s %s%s.%s%s", about$args$of, about$args$along, running_words(about),
                         again, cut_words(about),
-                        missing_words(about, "no total, for the value is not known; what follows goes on from what is known")),
+                        missing_words(about, paste0("no total, for the value is not known; what follows goes on from ",
+                                                    "what is known"))),
                 passed_over_words(about))
   },
   moving = function(about) {
@@ -251,8 +252,8 @@ not_compared_words <- function(about) {
           if (more > 0) sprintf(", and %s more", group_digits(more)) else "")
 }
 
-# What is compared with what, in the change that a column belongs to, or why it is not; the counts of the whole table are
-# not a figure's.
+# What is compared with what, in the change that a column belongs to, or why it is not; the counts of the whole table
+# are not a figure's.
 change_sentences <- function(answer, column) {
   about <- about_step(answer, answer$added[[column]]$step)
   words <- if (is.null(about$args$periods)) change_compared(about) else named_compared(about)
@@ -261,7 +262,8 @@ change_sentences <- function(answer, column) {
 
 change_counted <- function(told) {
   count <- function(n, words) if (n > 0) sprintf("%s %s", count_of(n, "row"), words)
-  counted <- c(count(told$unknown, "without a comparable earlier value"), count(told$new, "new"), count(told$gone, "gone"))
+  counted <- c(count(told$unknown, "without a comparable earlier value"), count(told$new, "new"),
+               count(told$gone, "gone"))
   if (length(counted)) paste0(and_list(counted), ".")
 }
 

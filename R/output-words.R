@@ -134,7 +134,10 @@ empty_words <- function(empty, answer) {
 # "2024-03, 2024-05 and 2024-06", "2024-03, 2024-05, 2024-06 and 12 more months"
 some_periods <- function(labels, every) {
   more <- length(labels) - 3
-  if (more < 2) and_list(labels) else paste(paste(labels[1:3], collapse = ", "), "and", count_of(more, paste("more", every)))
+  if (more < 2) {
+    return(and_list(labels))
+  }
+  paste(paste(labels[1:3], collapse = ", "), "and", count_of(more, paste("more", every)))
 }
 
 # Periods that the days of the facts do not fill. `now` is what is said of the last one.

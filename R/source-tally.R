@@ -76,7 +76,8 @@ description_of <- function(read) {
 }
 
 tally_from <- function(about, read) {
-  fields <- c("every", "by", "measures", "lines", "made_of", "days", "calendar", "currency", "decimals", "rounding", "trail",
+  fields <- c("every", "by", "measures", "lines", "made_of", "days", "calendar", "currency", "decimals", "rounding",
+              "trail",
               "orders", "alike", "parts")
   must(is.list(about) && setequal(names(about), fields), "fields are")
   every <- text_field(about$every, most = 1)
@@ -107,7 +108,8 @@ tally_from <- function(about, read) {
   rounding <- text_field(about$rounding, 1)
   must(decimals %in% 0:most_decimals && rounding %in% c("half_up", "half_even"), "decimals are")
   described <- list(
-    made_of = as.character(text_field(about$made_of)), calendar = calendar_from(about$calendar), currency = text_field(about$currency, most = 1),
+    made_of = as.character(text_field(about$made_of)), calendar = calendar_from(about$calendar),
+    currency = text_field(about$currency, most = 1),
     trail = trail, orders = orders, alike = lapply(about$alike, alike_from),
     decimals = c(revenue = as.integer(decimals)), rounding = rounding
   )

@@ -25,7 +25,8 @@ random_condition <- function(made) {
     # Whole periods.
     function() list(r = bquote(year(day) == .(year_of(day))), sql = sprintf("substr(day, 1, 4) = '%d'", year_of(day)),
                     days = function(x) year_of(x) == year_of(day)),
-    function() list(r = bquote(month(day) %in% .(month_of(day))), sql = sprintf("substr(day, 6, 2) = '%02d'", month_of(day)),
+    function() list(r = bquote(month(day) %in% .(month_of(day))),
+                    sql = sprintf("substr(day, 6, 2) = '%02d'", month_of(day)),
                     days = function(x) month_of(x) == month_of(day))
   )
   a <- pick(one)()

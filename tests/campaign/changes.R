@@ -171,7 +171,8 @@ oracle_named <- function(o, rows, shape, p) {
     found <- do.call(rbind, lapply(seq_along(shape$splits), function(i) {
       level <- level_rows(o, shape$splits[[i]], shape$names, m, from)
       level$lvl <- rep(i, nrow(level))
-      for (k in seq_along(shape$names)) if (is.null(level[[paste0("k", k)]])) level[[paste0("k", k)]] <- rep(NA, nrow(level))
+      lacking <- setdiff(paste0("k", seq_along(shape$names), recycle0 = TRUE), names(level))
+      level[lacking] <- rep(list(rep(NA, nrow(level))), length(lacking))
       level[c("lvl", paste0("k", seq_along(shape$names), recycle0 = TRUE), p$of)]
     }))
     keys <- c("lvl", paste0("k", seq_along(shape$names), recycle0 = TRUE))

@@ -12,8 +12,10 @@ endings <- list(
     for (column in grep("_direction$", names(t), value = TRUE)) {
       counts <- c(`without a comparable earlier value` = "unknown", new = "new", gone = "gone")
       counts <- vapply(counts, function(one) sum(t[[column]] %in% one), 0L)
-      told <- sprintf("%s row%s %s", format(counts, big.mark = " ", trim = TRUE), ifelse(counts == 1, "", "s"), names(counts))
-      lacking <- told[counts > 0 & !vapply(told, function(one) any(grepl(one, gsub("\u00a0", " ", value), fixed = TRUE)), NA)]
+      told <- sprintf("%s row%s %s", format(counts, big.mark = " ", trim = TRUE), ifelse(counts == 1, "", "s"),
+                      names(counts))
+      said <- gsub("\u00a0", " ", value)
+      lacking <- told[counts > 0 & !vapply(told, function(one) any(grepl(one, said, fixed = TRUE)), NA)]
       if (length(lacking)) differ("in_words() does not say \"%s\": %s", lacking[1], toString(value))
     }
   },

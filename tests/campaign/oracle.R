@@ -133,8 +133,9 @@ row_ids <- function(keys) {
 
 aggregates <- list(sum = "sum(x)", lines = "count(*)", mean = "1.0 * sum(x) / count(x)", smallest = "min(x)",
                    largest = "max(x)", distinct = "count(DISTINCT x)",
-                   ratio = "CASE WHEN sum(y) FILTER (WHERE x IS NOT NULL) <> 0 THEN 1.0 * coalesce(sum(x) FILTER (WHERE y IS NOT NULL),
-                     0) / sum(y) FILTER (WHERE x IS NOT NULL) END")
+                   ratio = "CASE WHEN sum(y) FILTER (WHERE x IS NOT NULL) <> 0
+                     THEN 1.0 * coalesce(sum(x) FILTER (WHERE y IS NOT NULL), 0)
+                     / sum(y) FILTER (WHERE x IS NOT NULL) END")
 
 # The middle one of the values in order, of an even number the mean of the two middle ones.
 median_sql <- function(keys, from) {
@@ -293,7 +294,8 @@ step_answers <- list(
   moving = function(o, rows, shape, p) {
     over <- sprintf("OVER (PARTITION BY %s ORDER BY period_no RANGE BETWEEN %d PRECEDING AND CURRENT ROW)",
                     scope_sql(shape, shape$by), p$last - 1)
-    sql <- sprintf("CASE WHEN period_no >= %1$d AND sum(%2$s IS NULL) %3$s = 0 THEN sum(coalesce(%2$s, 0)) %3$s END AS x",
+    sql <- sprintf("CASE WHEN period_no >= %1$d AND sum(%2$s IS NULL) %3$s = 0
+                    THEN sum(coalesce(%2$s, 0)) %3$s END AS x",
                    p$last, quote_sql(p$of), over)
     found <- ask_rows(o, rows, sql)
     if (nrow(rows)) found$x[window_unknown(o, shape, rows$period_no, p$last)] <- NA

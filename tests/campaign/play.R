@@ -92,7 +92,8 @@ check_book <- function(book, o) {
   }
   ruled <- setdiff(as.integer(seq(o$span[1], o$span[2], by = 1)), as.integer(o$covered))
   if (!setequal(book$out, ruled) || book$early != length(o$early)) {
-    differ("the daybook leaves out %d days and counts %d early ones; by its conditions it is %d and %d", length(book$out),
+    differ("the daybook leaves out %d days and counts %d early ones; by its conditions it is %d and %d",
+           length(book$out),
            book$early, length(ruled), length(o$early))
   }
 }

@@ -35,7 +35,8 @@ test_that("names of columns with a role, and tallies that are merged or saved, k
   lines <- data.frame(day = "2026-03-02", code = 1:5, amount = 1:5)
   book <- quiet(daybook(attach_table(lines, goods, by = code), day, amount, product))
   tally <- tally_of(book, by = c(category, product))
-  for (facts in list(book, tally, merge_tallies(tally, of_other_lines(tally)), load_tally(save_tally(tally, tempfile())))) {
+  for (facts in list(book, tally, merge_tallies(tally, of_other_lines(tally)), load_tally(save_tally(tally,
+                                                                                                     tempfile())))) {
     expect_match(in_words(totals(facts, by = product)), "\"Powder\" stands in goods more than once, and is counted",
                  all = FALSE)
     expect_match(in_words(totals(facts, by = c(category, product))), "more than one category", all = FALSE)

@@ -54,7 +54,8 @@ test_that("a period that a condition rules out is unknown, and gets no row of it
   expect_identical(as.character(part$comparable), c("none", "none", "none", "to_date"))
   expect_identical(is.na(part$revenue_before), c(TRUE, FALSE, FALSE, FALSE))
   expect_identical(which(!is.na(part$revenue_change_pct)), 4L)
-  aloud <- add_change(totals(leave_out(book, year(day) == 2024 & month(day) == 3), every = "year"), like_for_like = FALSE)
+  aloud <- add_change(totals(leave_out(book, year(day) == 2024 & month(day) == 3), every = "year"),
+                      like_for_like = FALSE)
   expect_identical(which(!is.na(aloud$revenue_change_pct)), 2:4)
   expect_match(in_words(aloud), "Compared as they are: the data do not cover 31 days of 2024", all = FALSE)
   # Of a condition on something else, the days without a line are covered all the same.
@@ -62,7 +63,8 @@ test_that("a period that a condition rules out is unknown, and gets no row of it
 })
 
 test_that("tallies in any order cover what their lines cover", {
-  ruled <- function(lines) tally_of(leave_out(daybook(lines, day, revenue, product), year(day) == 2024 & month(day) == 3))
+  ruled <- function(lines) tally_of(leave_out(daybook(lines, day, revenue, product), year(day) == 2024 &
+                                              month(day) == 3))
   lines <- lines_of(kilnmoor_book())[c("day", "revenue", "product")]
   book <- leave_out(kilnmoor_book(), year(day) == 2024 & month(day) == 3)
   months <- split(lines, format(lines$day, "%m"))

@@ -36,3 +36,12 @@ test_that("only values of lines that count need another word for the total, wher
     expect_identical(totals(facts, by = k, subtotals = TRUE)$k, c("a", "Total"))
   }
 })
+
+test_that("a value called like the subtotals, of lines that were left out, is not taken for them", {
+  book <- a_book(day = as.Date("2026-03-02"), product = c("a", "Total", "not given"), revenue = 1:3, region = NA)
+  t <- totals(keep_lines(book, product == "a"), by = c(product, region), subtotals = TRUE)
+  march <- as.Date(c("2026-03-01", "2026-03-31"))
+  changed <- add_change(t, periods = list(now = march, before = march - 31))
+  expect_identical(changed$revenue_now, c(1, 1, 1))
+  expect_identical(lines_behind(t, 3)$revenue, 1)
+})

@@ -17,7 +17,8 @@ test_that("the best of recurring periods is told by the mean per single period w
   expect_snapshot(best)
 })
 
-test_that("the mean per single month and the mean of the months are one number, and an incomplete month is in neither", {
+test_that("the mean per single month and the mean of the months are one number, and an incomplete month is in neither",
+          {
   t <- quiet(totals(kilnmoor_book(), every = "month_of_year", measures = list(
     "revenue", mean = mean_of(revenue, per = "month"),
     all = mean_of(revenue, per = "month", incomplete = "count")

@@ -32,7 +32,8 @@ test_that("steps that only one has leave the other's lines as they were", {
   expect_identical(merged$revenue_after[2:3], c(200, 170))
   expect_identical(hinterfeld:::merge_trails(two, one), merged)
   book <- kilnmoor_book()
-  expect_identical(audit(merge_tallies(tally_of(book), of_other_lines(tally_of(book))))$why[1], "order_lines.csv and 1 more")
+  expect_identical(audit(merge_tallies(tally_of(book), of_other_lines(tally_of(book))))$why[1],
+                   "order_lines.csv and 1 more")
 })
 
 test_that("an attached table's unmatched lines add up", {

@@ -23,7 +23,8 @@ refused <- function(path) {
   if (is.null(tally)) {
     return(TRUE)
   }
-  found <- tryCatch(quiet(whole_table(merge_tallies(tally, of_other_lines(tally)))), hinterfeld_error = function(cnd) NULL)
+  found <- tryCatch(quiet(whole_table(merge_tallies(tally, of_other_lines(tally)))),
+                    hinterfeld_error = function(cnd) NULL)
   if (!is.null(found)) testthat::expect_s3_class(found, "tbl_df")
   FALSE
 }
@@ -97,7 +98,8 @@ test_that("keys of every type come back as they were", {
     tally <- tally_of(book, by = tidyselect::all_of(key), every = NULL)
     expect_identical(as.list(whole_table(load_tally(save_tally(tally, withr::local_tempfile())))), expected,
                      label = key)
-    expect_identical(as.list(whole_table(merge_tallies(tally, of_other_lines(tally))))[[key]], expected[[key]], label = key)
+    expect_identical(as.list(whole_table(merge_tallies(tally, of_other_lines(tally))))[[key]], expected[[key]],
+                     label = key)
   }
 })
 
