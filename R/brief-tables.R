@@ -6,7 +6,7 @@ brief_tables <- function(facts, specs, brief) {
 
 brief_table <- function(book, spec, brief) {
   if (!is.null(spec$unsold)) {
-    return(unsold_table(book, spec$unsold, brief))
+    return(in_order(unsold_table(book, spec$unsold, brief), spec$sort))
   }
   t <- totals_for(own_lines(book, spec), spec)
   steps <- c(with_period(spec$add, spec$in_period), if (!is.null(spec$pick)) list(spec$pick))
@@ -14,9 +14,13 @@ brief_table <- function(book, spec, brief) {
   if (!is.null(spec$crosstab)) {
     t <- brief_crosstab(t, spec$crosstab)
   }
-  order <- order_given(unlist(spec$sort))
-  if (!is.null(order)) t <- rlang::inject(sort_rows(t, !!!order_columns(order)))
+  t <- in_order(t, spec$sort)
   for_reader(with_headings(t, spec$headings), spec)
+}
+
+in_order <- function(t, sort) {
+  order <- order_given(unlist(sort))
+  if (is.null(order)) t else rlang::inject(sort_rows(t, !!!order_columns(order)))
 }
 
 # A chosen period is taken before shares, ranks and picks, which are then of that period; and after what needs the
@@ -52,8 +56,7 @@ for_reader <- function(t, spec) {
 brief_crosstab <- function(t, spec) {
   given <- lapply(spec[setdiff(names(spec), c("order", "best"))], function(x) if (is.list(x)) unlist(x) else x)
   x <- rlang::exec(crosstab, t, !!!given)
-  order <- order_given(unlist(spec$order))
-  if (!is.null(order)) x <- rlang::inject(sort_rows(x, !!!order_columns(order)))
+  x <- in_order(x, spec$order)
   if (!is.null(spec$best)) x <- rlang::exec(best_sellers, x, !!!spec$best)
   x
 }

@@ -322,7 +322,6 @@ cli_crosstab <- function(t, columns, of) {
 cli_shown <- function(t, given) {
   order <- order_given(cli_list(given$sort))
   if (!is.null(order)) {
-    if (is.null(answer_of(t))) stop_because("usage", "hinterfeld totals: --sort goes with totals and crosstabs.")
     t <- rlang::inject(sort_rows(t, !!!order_columns(order)))
   }
   if (is.null(given$columns)) t else shown_columns(t, cli_list(given$columns), call = NULL)

@@ -86,6 +86,7 @@ spread_totals <- function(answer, how) {
   found <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), fill = fill, as_given = TRUE)
   added <- added_cells(answer, found, how$of)
   if (length(added$grown$level) > length(found$level)) found <- grown_rows(found, added$grown, split %in% answer$everys)
+  found <- with_empty_periods(found, how, answer)
   at <- list(rows = margin_rows(found, how$rows, how$columns, how$margins),
              columns = margin_rows(found, how$columns, how$rows, how$margins))
   labels <- choose_labels(found$keys, lapply(found$codes, function(code) code[unlist(at)]))
@@ -169,6 +170,30 @@ grown_rows <- function(found, added, dated) {
                  values = lapply(found$values, function(value) value[own]))
   found$order <- row_order(found$facts, found$keys, found$measures, found$levels, found, detail, dated)
   found
+}
+
+# With a column for every period that the data cover, also where no line is, if columns are periods and nothing else.
+with_empty_periods <- function(found, how, answer) {
+  periods <- match(how$columns, found$names)
+  if (answer$cut || is_recurring(answer$every %||% "weekday") || !setequal(how$columns, answer$everys)) {
+    return(found)
+  }
+  every <- places_in_time(found$keys[periods], found$facts$out)$codes
+  level <- Position(function(level) setequal(level$split, periods), found$levels)
+  own <- found$level == level
+  known <- find_groups(every, lapply(found$codes[periods], function(code) code[own]), key_sizes(found$keys[periods]))
+  empty <- which(is.na(known))
+  if (length(empty) == 0) {
+    return(found)
+  }
+  codes <- Map(function(code, k) {
+    c(code, if (k %in% periods) every[[match(k, periods)]][empty] else rep(total_code, length(empty)))
+  }, found$codes, seq_along(found$codes))
+  grown_rows(found, list(
+    codes = unname(codes), level = c(found$level, rep(level, length(empty))),
+    measures = Map(function(m, value) c(value, nothing_to_zero(m, rep(NA_real_, length(empty)))), found$measures,
+                   found$values)
+  ), found$names %in% answer$everys)
 }
 
 crosstab_levels_of <- function(found) {

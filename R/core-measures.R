@@ -221,7 +221,10 @@ show_value <- function(m, value, rows = NULL) {
 
 # What the measure is, for a reader: "the largest revenue of one day".
 measure_words <- function(m) {
-  words <- gsub("{one}", m$per %||% "line", measure_kinds[[m$kind]]$words, fixed = TRUE)
+  # A day without a line is not among those that the mean is taken of.
+  sold <- isTRUE(m$per %in% grains) && m$kind %in% c("mean", "median", "smallest")
+  one <- if (sold) paste(m$per, "with a line") else m$per %||% "line"
+  words <- gsub("{one}", one, measure_kinds[[m$kind]]$words, fixed = TRUE)
   words <- gsub("{to}", expression_text(m$to), words, fixed = TRUE)
   x <- if (is.null(m$to)) m$label
   words <- gsub("{x}", x %||% expression_text(m$x), words, fixed = TRUE)

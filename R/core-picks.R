@@ -129,6 +129,7 @@ detail_rows <- function(t) {
   kept <- attr(t, "answer", exact = TRUE)
   kept$columns <- kept$columns[names(kept$columns) != answer$level]
   kept$levels <- answer$levels[1]
+  kept$found <- attr(out, "answer", exact = TRUE)$found
   kept$rows <- nrow(out)
   new_totals(as.list(data[names(data) != answer$level]), kept)
 }

@@ -4,7 +4,8 @@
 #' are sorted by their subtotals, inside each other, and every subtotal stays below its group; in a crosstab totals stay
 #' at the end. `in_period()` keeps the rows of one period.
 #'
-#' @param t A totals table made by [totals()]; `sort_rows()` also takes a crosstab.
+#' @param t A totals table made by [totals()]; `sort_rows()` also takes a crosstab, or what [best_of_each()],
+#'   [unsold()] or [coverage()] gives.
 #' @param ... Columns, bare or as strings; `down()` around one, or a minus before it, begins with its highest value.
 #'   Missing values come last, rows that are equal in all of them keep their order. Texts are compared byte by byte.
 #' @param period Text: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week (`"2026-W38"`) or day
@@ -22,8 +23,12 @@
 #' sort_rows(crosstab(t, region, year), down(`2025`))
 sort_rows <- function(t, ...) {
   crosstab <- inherits(t, "hinterfeld_crosstab")
-  if (!crosstab) check_totals(t)
+  listing <- !is.null(listing_of(t))
+  if (!crosstab && !listing) check_totals(t)
   order <- sort_columns(rlang::enquos(...), t)
+  if (listing) {
+    return(t[do.call(ordered_rows, unname(Map(sort_places, as.list(t)[names(order)], order))), ])
+  }
   if (crosstab) {
     return(sort_crosstab(t, order))
   }
@@ -42,7 +47,7 @@ sort_columns <- function(quos, t, call = caller_env()) {
     if (down) quo <- rlang::quo_set_expr(quo, expr[[2]])
     check_sorted_by(rlang::quo_get_expr(quo), call)
     names <- pick_columns(quo, names(t), "...", call)
-    stats::setNames(rep(down, length(names)), ids_of(answer_of(t), names))
+    stats::setNames(rep(down, length(names)), if (is.null(answer_of(t))) names else ids_of(answer_of(t), names))
   })
   unlist(parts)
 }

@@ -205,7 +205,8 @@ days_words <- function(days) {
 change_words <- function(about) {
   told <- about$found$told
   c(if (is.null(about$args$periods)) change_compared(about) else named_compared(about),
-    change_counted(told), not_compared_words(about), empty_words(told$empty, about$answer),
+    change_counted(told), not_compared_words(about), early_words(told$compared, about$answer$about),
+    empty_words(told$empty, about$answer),
     if (!is.null(about$found$shown) && is.null(about$args$periods)) {
       "The table was cut, so members that are gone have no row."
     })
@@ -258,6 +259,12 @@ change_sentences <- function(answer, column) {
   about <- about_step(answer, answer$added[[column]]$step)
   words <- if (is.null(about$args$periods)) change_compared(about) else named_compared(about)
   c(capital(words[1]), words[-1], not_compared_words(about))
+}
+
+# Where a comparison counts days before the first as days without sales.
+early_words <- function(compared, about) {
+  relied <- compared$comparable != "none" & compared$from < about$span[1]
+  if (any(relied, na.rm = TRUE)) days_without_sales(about, as.integer(about$span[1] - min(compared$from[relied])))
 }
 
 change_counted <- function(told) {

@@ -168,8 +168,12 @@ first_words <- function(about, every, name) {
   if (lacking > about$early) {
     return(sprintf("The first %s, %s, is not complete: the data begin on %s.", every, name, format(first)))
   }
-  sprintf("The data begin on %s; the %s before %s without sales.", format(first),
-          if (lacking == 1) "day" else paste(lacking, "days"), if (lacking == 1) "counts as a day" else "count as days")
+  days_without_sales(about, lacking)
+}
+
+days_without_sales <- function(about, days) {
+  sprintf("The data begin on %s; the %s before %s without sales.", format(about$span[1]),
+          if (days == 1) "day" else paste(days, "days"), if (days == 1) "counts as a day" else "count as days")
 }
 
 # "Daily revenue by product", with `unit` "Daily revenue by product (Mk)"
