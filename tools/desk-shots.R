@@ -2,6 +2,7 @@
 # Rscript tools/desk-shots.R FOLDER
 folder <- commandArgs(TRUE)[1]
 `%||%` <- rlang::`%||%`
+source("tests/testthat/helper-sales.R")
 source("tests/testthat/helper-browser.R")
 source("tests/testthat/helper-desk.R")
 local({
