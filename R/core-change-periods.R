@@ -24,7 +24,7 @@ named_plan <- function(periods, like_for_like, about) {
   now <- periods[[1]]
   then <- periods[[2]]
   unfinished <- now[1] <= last && now[2] > last
-  now[2] <- max(now[1], min(now[2], last))
+  if (unfinished) now[2] <- last
   whole <- then[2]
   if (unfinished && like_for_like) then[2] <- min(then[2], same_day_in(then, now))
   covered <- cover(about, c(now[1], then[1]), c(now[2], then[2]))

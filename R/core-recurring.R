@@ -15,10 +15,11 @@ period_codes <- function(answer, keys, data) {
 # 1; and the first days of those that are not.
 single_places <- function(about, single) {
   starts <- periods_of(about$span, single, about$calendar)
-  left_out <- incomplete_periods(about, starts, single)
+  covered <- cover_of_periods(about, starts, single)
+  whole <- covered$whole & !covered$unfinished
   first <- as.integer(about$span[1])
   # A month that began before the span has its first day outside of it.
-  list(whole = pmax(as.integer(starts[!left_out]), first) - first + 1L, incomplete = starts[left_out])
+  list(whole = pmax(as.integer(starts[whole]), first) - first + 1L, incomplete = starts[!whole & !covered$none])
 }
 
 # How many whole single periods each row adds together: its Mondays, its Januaries; of a subtotal all that it holds.

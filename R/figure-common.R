@@ -262,13 +262,3 @@ bar_break <- function(data, width) {
                                      y = .data$row - 0.42, yend = .data$row + 0.42),
                         cuts, colour = paper, linewidth = 1.6)
 }
-
-# The last period of the table, when the data end before it does.
-unfinished_period <- function(answer) {
-  if (is.null(answer$every) || is_recurring(answer$every)) {
-    return(NULL)
-  }
-  end <- answer$about$span[2]
-  last <- period_start(end, answer$every, answer$about$calendar)
-  if (end < period_end(last, answer$every, answer$about$calendar)) last
-}

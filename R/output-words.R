@@ -151,20 +151,29 @@ incomplete_words <- function(answer, now = "is not complete") {
   name <- period_label(span, every, calendar)
   c(
     first_words(answer$about, every, name[1]),
-    if (period_end(span[2], every, calendar) > span[2]) {
+    if (!is.null(unfinished_period(answer))) {
       sprintf("The last %s, %s, %s: the data end on %s.", every, name[2], now, format(span[2]))
     }
   )
+}
+
+# The last period of the data, when they end before it does; NULL where it is finished.
+unfinished_period <- function(answer) {
+  if (is.null(answer$every) || is_recurring(answer$every)) {
+    return(NULL)
+  }
+  last <- period_start(answer$about$span[2], answer$every, answer$about$calendar)
+  if (cover_of_periods(answer$about, last, answer$every)$unfinished) last
 }
 
 # Of the first period: that it is not complete, or that a few days count as days without sales.
 first_words <- function(about, every, name) {
   first <- about$span[1]
   start <- period_start(first, every, about$calendar)
-  if (start == first) {
+  lacking <- as.integer(first - start)
+  if (lacking == 0) {
     return(NULL)
   }
-  lacking <- as.integer(first - start)
   if (lacking > about$early) {
     return(sprintf("The first %s, %s, is not complete: the data begin on %s.", every, name, format(first)))
   }

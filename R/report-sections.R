@@ -80,7 +80,7 @@ headline_card <- function(t, of) {
   fact <- column_facts(t)[[of]]
   period <- t[[answer$period]][last]
   ends <- about$span[2]
-  part <- period_end(period, answer$every, about$calendar) > ends
+  part <- cover_of_periods(about, period, answer$every)$unfinished
   list(
     label = capital(gsub("_", " ", of)),
     period = paste0(period_label(period, answer$every, about$calendar), if (part) sprintf(", to %s", format(ends))),
