@@ -44,6 +44,17 @@ plain_expression <- function(quo, known, call = caller_env()) {
   list(expr = expr, language = in_language(expr, rlang::quo_get_env(quo), call))
 }
 
+# Parentheses group what is written; an expression that was put together needs none.
+without_parentheses <- function(expr) {
+  if (rlang::is_call(expr, "(", n = 1)) {
+    without_parentheses(expr[[2]])
+  } else if (is.call(expr)) {
+    as.call(lapply(as.list(expr), without_parentheses))
+  } else {
+    expr
+  }
+}
+
 # The quosure of an expression that was kept as plain data.
 asked_quosure <- function(expr, language) {
   rlang::new_quosure(expr, if (language) expression_place() else rlang::global_env())

@@ -57,6 +57,8 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   if (inherits(book, "hinterfeld_daybook")) {
     book$day_rules <- c(book$day_rules, rules)
     book$orders <- orders_left(book, rows[[1]], missing)
+  } else {
+    book$made_of <- part_of_lines(book$made_of, list(what, why))
   }
   if (length(rows[[1]]) == 0) {
     left <- unclass(book)[c("trail", "coverage", "day_rules", "orders", "aside", "used")]

@@ -69,7 +69,9 @@ tally_of.hinterfeld_daybook <- function(book, by = NULL, measures = "revenue", e
     check_median_size(m, part, book$lines)
     part
   }, staged, names(staged))))
-  new_tally(every, by, lapply(measures, about_measure), parts, book)
+  about <- unclass(book)
+  about$made_of <- part_of_lines(about$made_of, book$trail[c("what", "why", "lines_after")])
+  new_tally(every, by, lapply(measures, about_measure), parts, about)
 }
 
 check_kept_grain <- function(every, call = caller_env()) {
@@ -267,7 +269,8 @@ tally_spec <- function(asked, tally, call) {
 # Do two measures take the same of the lines? Sum and mean are told from one amount.
 same_take <- function(held, asked) {
   what <- function(m) {
-    c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind), m[c("x", "per", "where", "incomplete")])
+    c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind),
+      lapply(m[c("x", "per", "where", "incomplete")], without_parentheses))
   }
   identical(what(held), what(asked))
 }
@@ -333,15 +336,17 @@ merge_tallies <- function(a, b) {
 # The trail and the orders of both. What two parts of the same lines did before they parted counts once, and what each
 # kept since is one step.
 both_audits <- function(a, b, call = caller_env()) {
-  if (length(intersect(a$made_of, b$made_of)) == 0) {
+  lines <- lapply(list(a$made_of, b$made_of), function(parts) unique(sub("/.*", "", parts)))
+  if (length(intersect(lines[[1]], lines[[2]])) == 0) {
     together <- steps_together(a$trail, b$trail)
     return(list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together)))
   }
   twice <- function(x) stop_because("argument", c("These tallies hold the same lines twice.", x = x,
                                                   i = "Merge tallies of different lines, each once."), call = call)
-  if (!setequal(a$made_of, b$made_of)) twice("Some of the parts that they were merged of are in both.")
+  if (!setequal(lines[[1]], lines[[2]])) twice("Some of the parts that they were merged of are in both.")
   shared <- shared_steps(a$trail, b$trail)
   if (shared == nrow(a$trail) || shared == nrow(b$trail)) twice("One holds all lines that the other has.")
+  if (length(intersect(a$made_of, b$made_of))) twice("The same part is in both.")
   a <- parted_at(a, shared)
   b <- parted_at(b, shared)
   last <- shared + 1L
@@ -355,6 +360,11 @@ both_audits <- function(a, b, call = caller_env()) {
   }
   steps <- list(first = seq_len(last), second = seq_len(last))
   list(trail = trail, orders = merge_orders(a$orders, b$orders, steps))
+}
+
+# Lines, and which part of them is left after some steps.
+part_of_lines <- function(made_of, steps) {
+  paste0(made_of, "/", rlang::hash(as.list(steps)))
 }
 
 # How many steps two trails begin with in common.
@@ -386,7 +396,8 @@ parted_at <- function(tally, shared) {
 merged_measure <- function(a, b) {
   decimals <- max(a$spec$decimals, b$spec$decimals)
   a$spec$decimals <- b$spec$decimals <- decimals
-  if (identical(a, b)) a
+  alike <- function(m) replace(m, "spec", list(lapply(m$spec, without_parentheses)))
+  if (identical(alike(a), alike(b))) a
 }
 
 # Amounts in minor units of more decimals.

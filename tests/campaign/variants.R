@@ -106,7 +106,8 @@ vary <- function(made, chain, base, most = 2) {
     }
   }
   once_more <- pick(c(list(chunked, tallied, function(made, chain, base) asked_again(made, chain), two_grains,
-                           spread_again, on_the_desk, by_kept_parts), if (exists("campaign_server")) grouped_there))
+                           spread_again, on_the_desk, by_kept_parts, parted, outside_values),
+                           if (exists("campaign_server")) grouped_there))
   once_more(made, chain, base)
 }
 
@@ -398,4 +399,64 @@ chunked <- function(made, chain, base) {
   if (!identical(as.list(back),
                  as.list(expected))) sprintf("merged tallies differ: %s",
                                              toString(utils::head(all.equal(as.list(back), as.list(expected)), 2)))
+}
+
+# Tallies of the lines for which a condition holds and of those for which it does not, merged: the lines for which it is
+# decided, in totals and in the audit. None of them goes in twice.
+parted <- function(made, chain, base) {
+  starts <- Filter(function(move) move$kind == "totals", chain)
+  if (!is.null(base$error) || length(starts) == 0) return(NULL)
+  asked <- starts[[1]]
+  if (any(vapply(asked$measures, function(m) identical(m$per, "month"), NA))) return(NULL)
+  place <- rlang::env(asNamespace("hinterfeld"), book = base$book)
+  condition <- random_condition(made)$r
+  measures <- as.call(c(quote(list), lapply(asked$measures, function(m) m$r)))
+  tally <- function(verb) {
+    quiet_eval(rlang::expr(tally_of((!!verb)(book, !!condition), by = !!asked$by, measures = !!measures)), place)
+  }
+  sides <- tryCatch(lapply(list(quote(keep_lines), quote(leave_out)), tally),
+                    hinterfeld_error_facts = function(cnd) NULL, hinterfeld_error_no_lines = function(cnd) NULL)
+  if (is.null(sides)) return(NULL)
+  merged <- quiet_eval(quote(merge_tallies(sides[[1]], sides[[2]])), rlang::env(place, sides = sides))
+  known <- quiet_eval(rlang::expr(keep_lines(book, !is.na(!!condition))), place)
+  ask <- function(facts) {
+    asked_now <- rlang::expr(totals(facts, by = !!asked$by, measures = !!measures))
+    tibble::as_tibble(quiet_eval(asked_now, rlang::env(place, facts = facts)))
+  }
+  if (!identical(ask(merged), ask(known))) return("parts of the same lines, merged, have another table")
+  last <- function(facts) utils::tail(as.list(as.data.frame(utils::tail(hinterfeld::audit(facts), 1))), -1)
+  counts <- c("lines_after", "orders_after", "revenue_after")
+  if (!identical(last(merged)[counts],
+                 last(known)[counts])) return("parts of the same lines, merged, have another audit")
+  again <- tryCatch(quiet_eval(quote(merge_tallies(merged, side)), rlang::env(place, merged = merged,
+                                                                              side = sides[[1]])),
+                    hinterfeld_error_argument = function(cnd) NULL)
+  if (!is.null(again)) "a part was merged twice"
+}
+
+# Values of variables in conditions: the table and the audit of the values themselves.
+outside_values <- function(made, chain, base) {
+  if (!is.null(base$error) || !any(vapply(chain, function(move) move$kind %in% c("keep", "leave_out"),
+                                          NA))) return(NULL)
+  place <- moved(made, chain, function(move) {
+    if (!move$kind %in% c("keep", "leave_out")) return(move)
+    values <- list()
+    named <- function(x) {
+      if (is.call(x)) return(as.call(c(x[[1]], lapply(as.list(x)[-1], named))))
+      if (is.symbol(x)) return(x)
+      values <<- c(values, list(x))
+      as.symbol(sprintf("outside_%d", length(values)))
+    }
+    move$call[[3]] <- named(move$call[[3]])
+    given <- stats::setNames(values, sprintf("outside_%d", seq_along(values)))
+    move$call <- bquote({
+      list2env(.(given), environment())
+      .(move$call)
+    })
+    move
+  })
+  if (!identical(hinterfeld::audit(place$book),
+                 hinterfeld::audit(base$book))) return("another audit with values of variables")
+  table <- if (!is.null(place$t)) tibble::as_tibble(place$t)
+  if (!identical(table, base$table)) "another table with values of variables"
 }

@@ -86,5 +86,5 @@ whole_table <- function(tally) {
 
 # A tally as of other lines that are the same: those of the same lines are not merged.
 of_other_lines <- function(tally) {
-  replace(tally, "made_of", list(paste(tally$made_of, "again")))
+  replace(tally, "made_of", list(paste("again", tally$made_of)))
 }

@@ -13,3 +13,12 @@ test_that("reads_as() of the package is of the language too", {
   tally <- tally_of(book, measures = list(web = sum_of(revenue, where = reads_as(channel, "web"))))
   expect_identical(totals(load_tally(save_tally(tally, withr::local_tempfile())), measures = "web")$web, t$web)
 })
+
+test_that("parentheses make no other measure", {
+  book <- a_book(revenue = 1:4, cost = c(1, NA, 2, 3), n = 1:4)
+  margin <- list(m = ratio_of(cost, revenue, where = revenue < 2 | revenue > 3))
+  tally <- quiet(tally_of(book, measures = margin))
+  again <- load_tally(save_tally(tally, withr::local_tempfile()))
+  expect_identical(totals(again, measures = margin)$m, totals(tally, measures = margin)$m)
+  expect_identical(totals(again, measures = margin)$m, 4 / 5)
+})
