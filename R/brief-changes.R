@@ -10,6 +10,7 @@
 #'   differences first: `table` and `row` (text, the values of its keys), `what` (`new`, `gone` or `different`),
 #'   `column` (text, the first column of numbers that differs), `before`, `after` and `difference` (numbers; a row that
 #'   is new or gone has a difference from nothing). It prints with the sums of lines and revenue, and what else went in.
+#'   A file that was changed or removed after its run is named and not compared.
 #' @section Errors: `hinterfeld_error_file` for a folder without a record of a run.
 #' @seealso [run_brief()]
 #' @export
@@ -31,6 +32,7 @@ what_changed <- function(before, after) {
     lines = lapply(records, function(record) record$lines$kept), revenue = lapply(records, final_revenue),
     started = lapply(records, function(record) record$started), inputs = changed_inputs(records),
     unseen = both[vapply(found, function(one) isTRUE(one$unseen), NA)],
+    untrue = unlist(lapply(found, function(one) one$untrue)),
     best = changed_best(records), currency = records$after$headline$currency,
     counts = table(factor(rows$table, both), factor(rows$what, c("new", "gone", "different")))
   ))
@@ -92,6 +94,10 @@ table_changes <- function(name, before, after, folder_before, folder_after) {
   if (!isTRUE(one$readable)) {
     return(list(rows = no_changes(), unseen = !identical(before$sha256, after$sha256)))
   }
+  untrue <- c(untrue_output(before, folder_before), untrue_output(after, folder_after))
+  if (length(untrue)) {
+    return(list(rows = no_changes(), untrue = untrue))
+  }
   if (identical(before$sha256, after$sha256)) {
     return(list(rows = no_changes()))
   }
@@ -100,15 +106,26 @@ table_changes <- function(name, before, after, folder_before, folder_after) {
       return(NULL)
     }
     path <- file.path(folder, output$file)
-    if (!file.exists(path)) {
-      return(NULL)
-    }
     keys <- as.character(unlist(output$keys))
     numbers <- as.character(unlist(output$numbers))
     types <- stats::setNames(rep(c("text", "number"), c(length(keys), length(numbers))), c(keys, numbers))
     quietly(load_table(path, types = types))
   }
   list(rows = row_changes(name, as.character(unlist(one$keys)), read(before, folder_before), read(after, folder_after)))
+}
+
+# A file that is not as its run left it is no witness of that run.
+untrue_output <- function(output, folder) {
+  if (is.null(output)) {
+    return(NULL)
+  }
+  path <- file.path(folder, output$file)
+  there <- file.exists(path) && !dir.exists(path)
+  if (there && identical(output_file_record(path)$sha256, output$sha256)) {
+    return(NULL)
+  }
+  sprintf("%s in %s %s after its run, so it is not compared.", output$file, quoted(folder),
+          if (there) "was changed" else "was removed")
 }
 
 # Rows by their keys; those of one key, as may be where columns were left out, one after the other.
@@ -161,7 +178,8 @@ format.hinterfeld_changes <- function(x, ..., n = 5) {
     input_lines(about$inputs),
     if (length(about$unseen)) sprintf("%s changed, and can only be compared as csv, tsv or parquet.",
                                       and_list(about$unseen)),
-    if (nrow(x) == 0 && length(about$unseen) == 0) "No table has changed."
+    about$untrue,
+    if (nrow(x) == 0 && length(about$unseen) + length(about$untrue) == 0) "No table has changed."
   )) |> c(unlist(lapply(unique(x$table), function(name) {
     c("", count_line(name, about$counts), changes_table(x[x$table == name, ], n))
   })))

@@ -20,7 +20,7 @@ with_coverage <- function(facts, coverage) {
   span <- range(coverage$covered)
   usual <- usual_gap(coverage$seen)
   facts$span <- plain_days(span)
-  facts$out <- days_out(coverage, span, usual)
+  facts$out <- setdiff(seq(span[1], span[2]), coverage$covered)
   before <- span[1] - seq_len(usual)
   facts$early <- if (length(coverage$said)) 0L else as.integer(sum(cumprod(!before %in% coverage$ruled)))
   facts
@@ -33,21 +33,12 @@ usual_gap <- function(seen) {
   as.integer(min(6L, max(1L, usual)))
 }
 
-# Days of the span that are ruled out, or that none of the merged tallies covers: a usual gap between two of them is
-# one like any other.
-days_out <- function(coverage, span, usual) {
-  between <- seq(span[1], span[2])
-  if (length(between) == length(coverage$covered)) {
-    return(integer())
-  }
-  left <- setdiff(between, coverage$covered)
-  stretch <- cumsum(c(TRUE, diff(left) > 1))
-  left[left %in% coverage$ruled | tabulate(stretch)[stretch] > usual]
-}
-
+# Days between two parts are covered, as they would be if their lines had been read at once; those that one rules out
+# only if the other has them.
 merge_coverage <- function(a, b) {
-  covered <- sort(union(a$covered, b$covered))
-  c(merge_seen(a, b), list(covered = covered, ruled = setdiff(sort(union(a$ruled, b$ruled)), covered)))
+  ends <- range(a$covered, b$covered)
+  ruled <- setdiff(sort(union(a$ruled, b$ruled)), union(a$covered, b$covered))
+  c(merge_seen(a, b), list(covered = setdiff(seq(ends[1], ends[2]), ruled), ruled = ruled))
 }
 
 # What parts tell before any condition.

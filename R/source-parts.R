@@ -25,18 +25,38 @@ source_files <- function(path, call = caller_env()) {
     ), call = call)
   }
   for (file in files) check_file(file, call)
+  mention_copies(files)
   files
+}
+
+# The same content in two files may be meant, but is not to be missed. Only files of one size are read for it.
+mention_copies <- function(files) {
+  sizes <- file.size(files)
+  alike <- files[sizes %in% sizes[duplicated(sizes)]]
+  if (length(alike) == 0) {
+    return(invisible())
+  }
+  hashes <- file_hashes(alike)
+  for (hash in unique(hashes[duplicated(hashes)])) {
+    same <- basename(alike[hashes == hash])
+    say("same_content", c(sprintf("%s have the same content, and the lines of %s count.", and_list(quoted(same)),
+                                  if (length(same) == 2) "both" else "all of them"),
+                          i = "Take away what is a copy."))
+  }
 }
 
 # What is no table, such as a note about the files, is left alone and named.
 files_of_folder <- function(folder, call) {
-  names <- sort(list.files(folder), method = "radix")
-  names <- names[!dir.exists(file.path(folder, names))]
+  all <- sort(list.files(folder), method = "radix")
+  inside <- all[dir.exists(file.path(folder, all))]
+  names <- setdiff(all, inside)
+  deeper <- sprintf("Files in its folders are read with a pattern: \"%s\".", file.path(folder, "*", "*.csv"))
   tables <- grepl(table_endings(), names, ignore.case = TRUE)
   if (!any(tables)) {
     stop_because("file", c(
       sprintf("The folder \"%s\" holds no table.", folder),
-      x = if (length(names)) sprintf("It holds %s.", examples_of(names)) else "It is empty.",
+      x = if (length(all)) sprintf("It holds %s.", examples_of(all)) else "It is empty.",
+      if (length(inside)) c(i = deeper),
       i = sprintf("Files of tables end in %s.", examples_of(paste0(".", known_endings()), 20))
     ), call = call)
   }
@@ -44,6 +64,12 @@ files_of_folder <- function(folder, call) {
     say("left_alone", sprintf("In \"%s\" %s left alone: %s.", folder,
                               if (sum(!tables) == 1) "1 file is" else paste(group_digits(sum(!tables)), "files are"),
                               examples_of(names[!tables])))
+  }
+  if (length(inside)) {
+    say("not_looked_into", c(sprintf("In \"%s\" %s not looked into: %s.", folder,
+                                     if (length(inside) == 1) "1 folder is" else
+                                       paste(group_digits(length(inside)), "folders are"), examples_of(inside)),
+                             i = deeper))
   }
   file.path(folder, names[tables])
 }

@@ -52,3 +52,16 @@ test_that("the rows of a listing are told by its scopes and products, not by whe
   expect_identical(row_keys(t), c("region", "product"))
   expect_identical(row_keys(data.frame(a = "x", day = as.Date("2026-03-02"), n = 1)), c("a", "day"))
 })
+
+test_that("a file that is not as its run left it is named, and not compared", {
+  folder <- two_runs()
+  old <- file.path(folder, "old")
+  new <- file.path(folder, "new")
+  cat("Reef,1,2\n", file = file.path(new, "regions.csv"), append = TRUE)
+  changed <- what_changed(old, new)
+  expect_identical(nrow(changed), 0L)
+  said <- function(changed) gsub("\\s+", " ", paste(format(changed), collapse = " "))
+  expect_match(said(changed), "regions.csv in [^ ]*new\" was changed after its run")
+  unlink(file.path(old, "regions.csv"))
+  expect_match(said(what_changed(old, new)), "regions.csv in [^ ]*old\" was removed after its run")
+})
