@@ -11,7 +11,8 @@ test_that("periods are compared with their first and last days, and are full up 
   expect_identical(c(t$revenue_now, t$revenue_before), c(10, 9))
   expect_identical(as.character(t$comparable), "full")
   expect_identical(as.character(t$revenue_direction), "up")
-  for (outside in list(list(c(11, 20), c(-1, 10)), list(c(0, 10), c(-5, -2)), list(c(21, 22), c(1, 2)))) {
+  for (outside in list(list(c(11, 20), c(-1, 10)), list(c(0, 10), c(-5, -2)), list(c(21, 22), c(1, 2)),
+                       list(c(15, 20), c(10, 21)))) {
     t <- between(twenty_days(), outside[[1]], outside[[2]])
     expect_identical(as.character(t$comparable), "none")
     expect_identical(as.character(t$revenue_direction), "unknown")
@@ -38,6 +39,11 @@ test_that("of two named periods, an unfinished one is compared with the same day
   expect_identical(whole$revenue_before, yearly$revenue[3])
   expect_identical(as.character(whole$comparable), "none")
   expect_match(in_words(whole), "Compared as they are: 2026 is not complete", all = FALSE)
+  # Up to the same date, also where a leap day lies between, and otherwise the same number of days.
+  spring <- a_book(day = as.Date("2023-01-01") + 0:495, revenue = 1)
+  this <- as.Date(c("2024-01-01", "2024-12-31"))
+  expect_identical(add_change(totals(spring), periods = list(a = this, b = this - 365))$revenue_before, 130)
+  expect_identical(add_change(totals(spring), periods = list(a = this, b = this - 364))$revenue_before, 131)
   # 29 February goes with 28 February.
   leap <- a_book(day = as.Date("2023-01-01") + 0:424, revenue = 1)
   february <- list(this = as.Date(c("2024-02-01", "2024-02-29")), that = as.Date(c("2023-02-01", "2023-02-28")))

@@ -273,3 +273,21 @@ test_that("days of 4-4-5 years compare with the same date, and weeks without a n
   at <- match(as.Date("2024-12-29"), weeks$week)
   expect_identical(weeks$revenue_before[at], weeks$revenue[match(as.Date("2023-12-31"), weeks$week)])
 })
+
+test_that("sentences about a change speak of the rows that are left", {
+  t <- add_change(totals(kilnmoor_book(), by = product, every = "year"))
+  counted <- function(t) {
+    n <- vapply(c("unknown", "new", "gone"), function(one) sum(t$revenue_direction %in% one), 0L)
+    words <- c("without a comparable earlier value", "new", "gone")
+    said <- paste0(n, ifelse(n == 1, " row ", " rows "), words)[n > 0]
+    if (length(said)) paste0(hinterfeld:::and_list(said), ".") else character()
+  }
+  for (rows in list(seq_len(nrow(t)), which(t$year == as.Date("2026-01-01")), which(t$revenue_direction == "new"),
+                    which(t$revenue_direction == "up"))) {
+    cut <- t[rows, ]
+    expect_identical(grep("comparable earlier|rows? new|rows? gone", in_words(cut), value = TRUE), counted(cut))
+  }
+  expect_no_match(in_words(head(t[setdiff(names(t), "revenue_direction")], 5)), "rows? new")
+  days <- totals(kilnmoor_book(), every = "day")
+  expect_identical(add_change(days[2:3, ], versus = "period_before")$revenue_before, days$revenue[1:2])
+})

@@ -9,7 +9,9 @@ test_that("a few days before the first count as days without sales, as many as a
   expect_identical(coverage_told(day = day(c(0, 3, 6, 9)))$early, 2L)
   expect_identical(coverage_told(day = day(c(0, 30, 60)))$early, 6L)
   expect_identical(coverage_told(day = day(0))$early, 1L)
-  # 19 of 20 gaps are no longer than one day.
+  # Of 20 gaps one is longer than a day.
+  expect_identical(coverage_told(day = day(c(0:10, 15:24)))$early, 1L)
+  expect_identical(coverage_told(day = day(c(0:10, 15:23)))$early, 4L)
   weeks <- day(setdiff(0:60, seq(6, 60, by = 7)))
   expect_identical(coverage_told(day = weeks)$early, 1L)
   book <- a_book(day = day(0:370), revenue = 1)
@@ -58,6 +60,8 @@ test_that("a period that a condition rules out is unknown, and gets no row of it
                       like_for_like = FALSE)
   expect_identical(which(!is.na(aloud$revenue_change_pct)), 2:4)
   expect_match(in_words(aloud), "Compared as they are: the data do not cover 31 days of 2024", all = FALSE)
+  last <- add_change(totals(leave_out(book, day == as.Date("2024-12-31")), every = "year"))
+  expect_match(in_words(last), "the data do not cover 1 day of 2024", all = FALSE)
   # Of a condition on something else, the days without a line are covered all the same.
   expect_identical(keep_lines(book, product == "no such one" | region == "Vale")$out, integer())
 })

@@ -19,6 +19,7 @@ test_that("a table of recurring periods carries how many single ones each row ad
   detail <- t[t$level == "region", ]
   expect_identical(detail$single_months, rep(rep(4:3, c(8, 4)), each = 4))
   expect_identical(t$single_months[t$level == "Total"], 44L)
+  expect_match(format(t)[3], " 4$")
   within <- quiet(totals(book, every = c("year", "weekday")))
   days <- seq(book$span[1], book$span[2], by = 1)
   expect_identical(within$single_days, as.vector(t(unclass(table(format(days, "%Y"), factor(format(days, "%u")))))))
