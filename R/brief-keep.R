@@ -269,7 +269,7 @@ merged_parts <- function(parts, hashes, files) {
 both_parts <- function(a, b) {
   held <- intersect(names(a$tallies), names(b$tallies))
   tallies <- if (length(a$tallies) == 0) b$tallies else if (length(b$tallies) == 0) a$tallies else
-    Map(merge_tallies, a$tallies[held], b$tallies[held])
+    Map(joined_tallies, a$tallies[held], b$tallies[held])
   list(parts = c(a$parts, b$parts), rows = a$rows + b$rows,
        columns = if (length(a$columns)) a$columns else b$columns, roles = if (length(a$roles)) a$roles else b$roles,
        told = told_by_both(a$told, b$told), tallies = tallies)

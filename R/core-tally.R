@@ -310,6 +310,12 @@ stop_not_held <- function(tally, problem, call) {
 merge_tallies <- function(a, b) {
   check_tally(a, "a")
   check_tally(b, "b")
+  call <- rlang::current_env()
+  joined_tallies(a, b, both_audits(a, b, call), call)
+}
+
+# The same of parts that are surely different ones, such as chunks of a file.
+joined_tallies <- function(a, b, audits = added_audits(a, b), call = caller_env()) {
   measures <- Map(merged_measure, a$measures, b$measures[names(a$measures)])
   same <- c(
     every = identical(a$every, b$every), by = identical(a$by, b$by),
@@ -320,7 +326,7 @@ merge_tallies <- function(a, b) {
     stop_because("argument", c(
       "These tallies do not go together.", x = sprintf("They differ in %s.", and_list(names(same)[!same])),
       i = "Make both of daybooks with the same calendar and currency, `by`, `every` and `measures`."
-    ))
+    ), call = call)
   }
   decimals <- max(a$decimals, b$decimals)
   a <- widened_tally(a, measures, decimals)
@@ -329,17 +335,16 @@ merge_tallies <- function(a, b) {
   parts <- Map(merge_parts, a$parts, b$parts)
   about <- list(made_of = union(a$made_of, b$made_of), calendar = a$calendar, currency = a$currency,
                 alike = unique(c(a$alike, b$alike)), decimals = c(revenue = decimals), rounding = a$rounding)
-  about <- with_coverage(c(about, both_audits(a, b)), merge_coverage(a$coverage, b$coverage))
+  about <- with_coverage(c(about, audits), merge_coverage(a$coverage, b$coverage))
   new_tally(a$every, a$by, measures, parts, about)
 }
 
 # The trail and the orders of both. What two parts of the same lines did before they parted counts once, and what each
 # kept since is one step.
-both_audits <- function(a, b, call = caller_env()) {
+both_audits <- function(a, b, call) {
   lines <- lapply(list(a$made_of, b$made_of), function(parts) unique(sub("/.*", "", parts)))
   if (length(intersect(lines[[1]], lines[[2]])) == 0) {
-    together <- steps_together(a$trail, b$trail)
-    return(list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together)))
+    return(added_audits(a, b))
   }
   twice <- function(x) stop_because("argument", c("These tallies hold the same lines twice.", x = x,
                                                   i = "Merge tallies of different lines, each once."), call = call)
@@ -360,6 +365,12 @@ both_audits <- function(a, b, call = caller_env()) {
   }
   steps <- list(first = seq_len(last), second = seq_len(last))
   list(trail = trail, orders = merge_orders(a$orders, b$orders, steps))
+}
+
+# Steps of different lines are added up.
+added_audits <- function(a, b) {
+  together <- steps_together(a$trail, b$trail)
+  list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together))
 }
 
 # Lines, and which part of them is left after some steps.

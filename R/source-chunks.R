@@ -93,7 +93,7 @@ tallies_of_chunks <- function(source, make, take, call = caller_env()) {
 
 # Tallies and steps of chunks, merged: of lines that may be some of several parts.
 tallied_chunks <- function(source, make, take, readings, call) {
-  merged <- new_merger(function(a, b) Map(merge_tallies, a, b))
+  merged <- new_merger(function(a, b) Map(joined_tallies, a, b))
   steps <- new_merger(told_by_both)
   each_chunk(source, readings = readings, call = call, use = function(table) {
     book <- usable_book(make, table)

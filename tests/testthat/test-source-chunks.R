@@ -58,3 +58,13 @@ test_that("columns whose type all texts must tell have it in every chunk", {
   expect_identical(unlist(lapply(chunks, function(chunk) chunk$a)), load_table(path)$a)
   expect_identical(unlist(lapply(chunks, function(chunk) chunk$b)), c(TRUE, FALSE, NA, TRUE))
 })
+
+test_that("parts of one name and content in several folders are several parts", {
+  folder <- withr::local_tempdir()
+  for (year in c("2025", "2026")) {
+    dir.create(file.path(folder, year))
+    writeLines(c("day,product,revenue", "2026-03-02,a,5"), file.path(folder, year, "sales.csv"))
+  }
+  tally <- quiet(tally_of(file.path(folder, "*", "*.csv"), make = function(lines) daybook(lines, day, revenue, product)))
+  expect_identical(totals(tally)$revenue, 10)
+})
