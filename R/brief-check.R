@@ -53,7 +53,9 @@ open_marks <- function(path) {
 # The content without the entries that have a mistake in their form: a whole figure, a step of a table, a key.
 sound_parts <- function(content, problems) {
   for (path in strsplit(problems$where, " > ", fixed = TRUE)) {
-    depth <- if (path[1] %in% c("figures", "restrict")) 2 else if (path[1] == "tables" && path[3] %in% "add") 4 else 3
+    # Lines without their file or database are none.
+    whole <- path[1] %in% c("figures", "restrict") || path[1] == "data" && path[2] == "lines"
+    depth <- if (whole) 2 else if (path[1] == "tables" && path[3] %in% "add") 4 else 3
     content <- without_part(content, utils::head(path, depth))
     # A period that was misspelt is a period all the same.
     if (length(path) == 3 && path[3] == "every") content$tables[[path[2]]]$every <- "month"

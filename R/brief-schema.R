@@ -180,6 +180,11 @@ scalar_problems <- function(value, rule, path) {
                is.na(read_iso_days_kernel(value))) {
       sprintf("There is no day %s.", quoted(value))
     } else if (!is.null(rule$pattern) && !grepl(rule$pattern, value)) {
+      # An address may hold a password.
+      if (grepl("://|password *=|@", value)) {
+        return(new_problem(path, "This looks like an address.",
+                           "Give the name of an environment variable that holds it."))
+      }
       sprintf("This cannot be %s%s.", quoted(value), pattern_words[[rule$pattern]] %||% "")
     }
   } else if (is.numeric(value)) {

@@ -65,6 +65,7 @@ test_that("parts of one name and content in several folders are several parts", 
     dir.create(file.path(folder, year))
     writeLines(c("day,product,revenue", "2026-03-02,a,5"), file.path(folder, year, "sales.csv"))
   }
-  tally <- quiet(tally_of(file.path(folder, "*", "*.csv"), make = function(lines) daybook(lines, day, revenue, product)))
+  tally <- quiet(tally_of(file.path(folder, "*", "*.csv"), make = function(lines) daybook(lines, day, revenue,
+                                                                                          product)))
   expect_identical(totals(tally)$revenue, 10)
 })
