@@ -44,3 +44,13 @@ test_that("a month of which no whole one is held has no mean", {
   expect_identical(hinterfeld:::single_means(t, "revenue"), c(NA, 200, NA))
   expect_identical(as.character(best_sellers(t, n = 1)$month_of_year), "Feb")
 })
+
+test_that("whole periods that occur unequally often are compared by their means", {
+  book <- a_book(day = as.Date("2024-01-01") + 0:455, revenue = rep(c(2, 3, 2), c(60, 31, 365)))
+  t <- quiet(totals(book, every = "month_of_year"))
+  expect_identical(t$single_months, rep(2:1, c(3, 9)))
+  expect_identical(as.character(best_sellers(t, n = 1)$month_of_year), "Mar")
+  expect_match(in_words(best_sellers(t, n = 1)), "by revenue per single month", all = FALSE)
+  best <- best_sellers(quiet(totals(keep_lines(book, month(day) %in% c(2, 5)), every = "month_of_year")), n = 1)
+  expect_identical(as.character(best$month_of_year), "May")
+})

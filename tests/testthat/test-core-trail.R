@@ -57,3 +57,11 @@ test_that("trails of chunks that end early stand in the order of the others, how
     expect_identical(merged$lines_before, c(0, 21, 21, 15))
   }
 })
+
+test_that("revenue of other decimals is added up in the finer ones", {
+  one <- hinterfeld:::new_trail("daybook", "revenue is x", 5, 5, 100, 100, 2)
+  two <- hinterfeld:::new_trail("daybook", "revenue is x", 5, 5, 7, 7, 0)
+  merged <- hinterfeld:::merge_trails(one, two)
+  expect_identical(merged$revenue_after, 800)
+  expect_identical(merged$decimals, 2L)
+})
