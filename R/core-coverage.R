@@ -20,7 +20,8 @@ with_coverage <- function(facts, coverage) {
   span <- range(coverage$covered)
   usual <- usual_gap(coverage$seen)
   facts$span <- plain_days(span)
-  facts$out <- setdiff(seq(span[1], span[2]), coverage$covered)
+  all <- length(coverage$covered) == span[2] - span[1] + 1
+  facts$out <- if (all) integer() else setdiff(seq(span[1], span[2]), coverage$covered)
   before <- span[1] - seq_len(usual)
   facts$early <- if (length(coverage$said)) 0L else as.integer(sum(cumprod(!before %in% coverage$ruled)))
   facts
