@@ -107,9 +107,8 @@ table_changes <- function(name, before, after, folder_before, folder_after) {
     }
     path <- file.path(folder, output$file)
     keys <- as.character(unlist(output$keys))
-    numbers <- as.character(unlist(output$numbers))
-    types <- stats::setNames(rep(c("text", "number"), c(length(keys), length(numbers))), c(keys, numbers))
-    quietly(load_table(path, types = types))
+    types <- c(unlist(output$columns), character())
+    quietly(load_table(path, types = replace(types, keys, "text")))
   }
   list(rows = row_changes(name, as.character(unlist(one$keys)), read(before, folder_before), read(after, folder_after)))
 }

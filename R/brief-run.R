@@ -13,8 +13,8 @@
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128),
 #'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline`
-#'   (currency, with a report the best seller of each region), `outputs` (file, rows, keys and columns of
-#'   numbers of tables, size, SHA-256),
+#'   (currency, with a report the best seller of each region), `outputs` (file, rows, keys and types of the
+#'   columns of tables, size, SHA-256),
 #'   `started` (UTC), `seconds`, and `times` (of these the seconds for reading and checking lines, for counting tables,
 #'   and for drawing and writing). The same inputs give the same bytes in every file but this record and a report that
 #'   was asked for its section `times`.
@@ -193,13 +193,18 @@ row_keys <- function(t) {
   names(t)[!vapply(as.list(t), function(x) is.numeric(x) && !inherits(x, "Date"), NA)]
 }
 
+# What each column is, as load_table() takes it.
+column_types <- function(t) {
+  lapply(as.list(t), function(x) sub("date-time", "datetime", type_of(x), fixed = TRUE))
+}
+
 deliver_tables <- function(tables, outputs, part) {
   formats <- unlist(outputs$tables) %||% "csv"
   files <- unlist(lapply(names(tables), function(name) lapply(formats, function(format) {
     file <- paste0(name, ".", format)
     deliver(tables[[name]], file.path(part, file))
     t <- tables[[name]]
-    list(file = file, rows = nrow(t), keys = as.list(row_keys(t)), numbers = as.list(number_names(t, row_keys(t))))
+    list(file = file, rows = nrow(t), keys = as.list(row_keys(t)), columns = column_types(t))
   })), recursive = FALSE)
   if (!is.null(outputs$workbook) && length(tables)) {
     say_progress("Workbook %s", outputs$workbook)
