@@ -107,13 +107,14 @@ table_changes <- function(name, before, after, folder_before, folder_after) {
     }
     path <- file.path(folder, output$file)
     keys <- as.character(unlist(output$keys))
-    types <- c(unlist(output$columns), character())
-    quietly(load_table(path, types = replace(types, keys, "text")))
+    types <- replace(c(unlist(output$columns), character()), keys, "text")
+    # A heading like a formula was written with an apostrophe.
+    quietly(load_table(path, types = types[names(types) %in% source_columns(path)]))
   }
   list(rows = row_changes(name, as.character(unlist(one$keys)), read(before, folder_before), read(after, folder_after)))
 }
 
-# A file that is not as its run left it is no witness of that run.
+# A file that was changed after its run does not say what that run gave.
 untrue_output <- function(output, folder) {
   if (is.null(output)) {
     return(NULL)

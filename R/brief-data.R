@@ -174,7 +174,7 @@ say_progress <- function(text, ...) {
 # Columns ----------------------------------------------------------------------------------------------
 
 # The columns that a file or the first file of several has, from its heading alone; none when it cannot be read.
-# Columns of which the first lines have a text, whatever the others have; none where that cannot be told from a file.
+# Columns that hold text in the first lines, and so are text whatever follows; none if these cannot be read cheaply.
 text_columns <- function(file) {
   plain <- is.null(file$database) && file.exists(file$path) && !dir.exists(file$path) &&
     grepl("[.](csv|tsv|txt)$", file$path, ignore.case = TRUE)

@@ -63,10 +63,12 @@ cover <- function(about, start, end) {
   list(whole = !none & held + without_sales == end - start + 1L, none = none)
 }
 
-# The same of the periods that begin on some days, as far as the data go.
+# The same of the periods that begin on some days, as far as the data go; and which are `complete` to their end.
 cover_of_periods <- function(about, starts, every) {
   ends <- period_end(starts, every, about$calendar)
-  c(cover(about, starts, pmin(ends, about$span[2])), list(unfinished = ends > about$span[2]))
+  covered <- cover(about, starts, pmin(ends, about$span[2]))
+  unfinished <- ends > about$span[2]
+  c(covered, list(unfinished = unfinished, complete = covered$whole & !unfinished))
 }
 
 # Why the data do not cover all of some stretches; "" where they do.
@@ -79,12 +81,6 @@ cover_words <- function(about, start, end, names) {
                 ifelse(start < span[1], sprintf("the data cover %s only from %s", names, format(span[1])),
                        sprintf("the data cover %s only to %s", names, format(span[2]))))
   ifelse(covered$whole | is.na(start), "", ifelse(covered$none, sprintf("the data do not cover %s", names), why))
-}
-
-# Which of the periods that begin on some days are not covered whole.
-incomplete_periods <- function(about, starts, every) {
-  covered <- cover_of_periods(about, starts, every)
-  !covered$whole | covered$unfinished
 }
 
 # The first days of periods no day of which is covered.

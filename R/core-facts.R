@@ -205,7 +205,7 @@ whole_stages <- function(m, facts) {
   if (is.null(m$per) || !m$per %in% grains[-1] || m$incomplete == "count") {
     return(m)
   }
-  left_out <- incomplete_periods(facts, m$stage$labels, m$per)
+  left_out <- !cover_of_periods(facts, m$stage$labels, m$per)$complete
   if (!any(left_out)) {
     return(m)
   }

@@ -16,10 +16,10 @@ period_codes <- function(answer, keys, data) {
 single_places <- function(about, single) {
   starts <- periods_of(about$span, single, about$calendar)
   covered <- cover_of_periods(about, starts, single)
-  whole <- covered$whole & !covered$unfinished
   first <- as.integer(about$span[1])
   # A month that began before the span has its first day outside of it.
-  list(whole = pmax(as.integer(starts[whole]), first) - first + 1L, incomplete = starts[!whole & !covered$none])
+  list(whole = pmax(as.integer(starts[covered$complete]), first) - first + 1L, incomplete = starts[!covered$complete &
+                                                                                                   !covered$none])
 }
 
 # How many whole single periods each row adds together: its Mondays, its Januaries; of a subtotal all that it holds.

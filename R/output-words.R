@@ -174,7 +174,7 @@ first_words <- function(about, every, name) {
   if (lacking == 0) {
     return(NULL)
   }
-  if (lacking > about$early) {
+  if (!cover_of_periods(about, start, every)$whole) {
     return(sprintf("The first %s, %s, is not complete: the data begin on %s.", every, name, format(first)))
   }
   days_without_sales(about, lacking)

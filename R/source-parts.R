@@ -41,7 +41,7 @@ mention_copies <- function(files) {
     same <- basename(alike[hashes == hash])
     say("same_content", c(sprintf("%s have the same content, and the lines of %s count.", and_list(quoted(same)),
                                   if (length(same) == 2) "both" else "all of them"),
-                          i = "Take away what is a copy."))
+                          i = "Remove the copy, unless it is meant."))
   }
 }
 
