@@ -113,6 +113,10 @@ settle_file_kernel <- function(path) {
     .Call(`_hinterfeld_settle_file_kernel`, path)
 }
 
+same_rights_kernel <- function(of, to) {
+    invisible(.Call(`_hinterfeld_same_rights_kernel`, of, to))
+}
+
 line_feeds_kernel <- function(path) {
     .Call(`_hinterfeld_line_feeds_kernel`, path)
 }

@@ -20,6 +20,9 @@ write_whole_folder <- function(folder, made_before, write, call = caller_env()) 
   on.exit(unlink(part, recursive = TRUE), add = TRUE, after = FALSE)
   if (dir.exists(folder)) Sys.chmod(part, file.info(folder)$mode, use_umask = FALSE)
   result <- write(part)
+  for (file in intersect(list.files(part), list.files(folder))) {
+    same_rights_kernel(path.expand(file.path(folder, file)), file.path(part, file))
+  }
   keep_foreign_files(folder, part, made_before, call)
   put_in_place(part, folder, call)
   bring_newcomers(part, folder, made_before)
@@ -75,10 +78,6 @@ keep_foreign_files <- function(folder, part, made_before, call) {
     stop_because("file", sprintf("%s of \"%s\" cannot be carried over.", examples_of(foreign[!kept]), folder),
                  call = call)
   }
-}
-
-is_link <- function(path) {
-  !Sys.readlink(path) %in% c("", NA)
 }
 
 # A second name for the same file: nothing is copied, and pipes are no exception.

@@ -273,7 +273,7 @@ tallies_of_groups <- function(plan, brief, always, call = caller_env()) {
   # Fewer than ten lines to a group are fetched in less time than it takes to group them, where memory holds them.
   most <- if (always) Inf else open_entry(file_entry(entry, brief))$rows / 10
   groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding,
-                          asks_extremes(brief$content), most, call)
+                          asks_extremes(brief$content), odd_keys_sql(plan$keys, c(list(side), plan$sides)), most, call)
   lines <- lines_of_groups(groups, plan, brief, side)
   book <- book_of_groups(lines, length(plan$sides), amounts, brief)
   check_mostly_read(book$trail, call)

@@ -33,10 +33,10 @@ open_kept_table <- function(lines, brief, keep, call) {
   source
 }
 
-# What the index knows of the parts of a table; nothing where they are not told by days or numbers.
+# What the index knows of the parts of a table; nothing if they are not told by days or numbers, or some value is odd.
 slots_record <- function(found) {
-  if (!is.null(found$moment) && all(grepl("^[0-9-]+$", found$slot) | is.na(found$slot))) {
-    lapply(found, paste, collapse = " ")
+  if (!is.null(found$moment) && length(found$odd) == 0 && all(grepl("^[0-9-]+$", found$slot) | is.na(found$slot))) {
+    lapply(found[c("moment", "slot", "n", "stamp")], paste, collapse = " ")
   }
 }
 
@@ -48,7 +48,8 @@ known_slots <- function(known) {
   found <- lapply(known[c("slot", "n", "stamp")], function(text) strsplit(text, " ", fixed = TRUE)[[1]])
   n <- suppressWarnings(as.double(found$n))
   if (length(unique(lengths(found))) == 1 && !anyNA(n)) {
-    list(moment = known$moment, slot = replace(found$slot, found$slot == "NA", NA), n = n, stamp = found$stamp)
+    list(moment = known$moment, slot = replace(found$slot, found$slot == "NA", NA), n = n, stamp = found$stamp,
+         odd = character())
   }
 }
 

@@ -164,9 +164,13 @@ check_adds <- function(values, label, book, call) {
 settled_decimals <- function(exact, label, decimals, book, call) {
   decimals <- decimals %||% told_decimals(exact$decimals, label)
   minor <- rep_len(exact$minor, book$lines)
+  lost <- is.infinite(minor)
   if (decimals > exact$decimals) minor <- minor * 10^(decimals - exact$decimals)
   if (decimals < exact$decimals) minor <- to_minor(minor / 10^(exact$decimals - decimals), 0L, book$rounding)
-  list(minor = exact_minor(minor, label, 0L, book$rounding, call), decimals = decimals)
+  settled <- to_minor(minor, 0L, book$rounding, whole = TRUE)
+  bad <- if (any_unusual(settled)) which(is.nan(settled) | is.infinite(settled))
+  if (length(bad)) stop_inexact(ifelse(lost[bad], NA, minor[bad] / 10^decimals), label, decimals, call)
+  list(minor = settled, decimals = decimals)
 }
 
 stop_unknown_measure <- function(name, book, call) {

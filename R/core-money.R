@@ -49,14 +49,28 @@ exact_minor <- function(x, name, decimals, rounding, call = caller_env()) {
     return(minor)
   }
   bad <- which(is.nan(minor) | is.infinite(minor))
-  if (length(bad)) {
-    stop_because("overflow", c(
-      sprintf("%s of `%s` cannot be exact with %d decimals.", count_of(length(bad), "value"), name, decimals),
-      x = sprintf("The first is %s.", number_text(x[bad[1]])),
-      i = "Mend them, or give the column fewer `decimals`."
-    ), call = call)
-  }
+  if (length(bad)) stop_inexact(x[bad], name, decimals, call)
   minor
+}
+
+# `values` that have no minor units; missing where they were too large to be told.
+stop_inexact <- function(values, name, decimals, call) {
+  large <- is.finite(values) | is.na(values) & !is.nan(values)
+  of <- which(large == large[1])
+  stop_because("overflow", c(
+    if (large[1]) {
+      sprintf("%s of `%s` %s too large to be exact with %s.", count_of(length(of), "value"), name,
+              if (length(of) == 1) "is" else "are", count_of(decimals, "decimal"))
+    } else {
+      sprintf("%s of `%s` %s.", count_of(length(of), "value"), name,
+              if (length(of) == 1) "is not a finite number" else "are not finite numbers")
+    },
+    x = if (!large[1]) sprintf("The first is %s. Is something divided by 0?", values[1]) else
+      if (!is.na(values[1])) sprintf("The first is %s.", number_text(values[1])),
+    i = if (!large[1]) "Correct the expression." else
+      if (decimals > 0) "Give the column fewer `decimals`, or compute it in a larger unit such as thousands." else
+        "Compute it in a larger unit such as thousands."
+  ), call = call)
 }
 
 # Minor units in currency, of some rows or all.

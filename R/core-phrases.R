@@ -41,9 +41,3 @@ nearest <- function(name, known, most = 3) {
   near <- order(distance)[seq_len(min(most, length(known)))]
   known[near[distance[near] <= max(2, nchar(name) %/% 3)]]
 }
-
-# Control characters move a terminal's cursor, change its colours or answer for its user, and no XML may hold them: they
-# show as what they are, a character that cannot be shown.
-visible <- function(text) {
-  gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\\x{80}-\\x{9f}]", "\ufffd", enc2utf8(text), perl = TRUE)
-}

@@ -1,22 +1,49 @@
 # Files are written beside their place, looked at, and only then put there: a failure leaves a former file whole.
 
 write_whole <- function(path, write, call = caller_env()) {
+  shown <- path
+  path <- place_of(path, call)
   # In full, for writers that change the working directory.
-  part <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", file_ending(path)))
+  part <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", file_ending(shown)))
   on.exit(unlink(part))
   tryCatch(write(part), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
     # What a figure or another package says may have nothing to do with the disk.
     room <- if (inherits(cnd, "hinterfeld_unwritten")) more_room
-    stop_not_written(path, conditionMessage(cnd), room, call, parent = if (is.null(room)) cnd)
+    stop_not_written(shown, conditionMessage(cnd), room, call, parent = if (is.null(room)) cnd)
   })
   problem <- settle_file_kernel(part)
-  if (nzchar(problem)) stop_not_written(path, problem, more_room, call)
-  if (!is_complete(part)) stop_not_written(path, "It was cut short. Is the disk full?", more_room, call)
-  if (!file.rename(part, path)) {
-    stop_because("file", c(sprintf("\"%s\" cannot be written.", path), i = "Is it open elsewhere, or protected?"),
+  if (nzchar(problem)) stop_not_written(shown, problem, more_room, call)
+  if (!is_complete(part)) stop_not_written(shown, "It was cut short. Is the disk full?", more_room, call)
+  # A file that only its owner may read stays such a file.
+  same_rights_kernel(path, part)
+  if (!suppressWarnings(file.rename(part, path))) {
+    stop_because("file", c(sprintf("\"%s\" cannot be written.", shown), i = "Is it open elsewhere, or protected?"),
                  call = call)
   }
+}
+
+# Where a file is written: what a link leads to, and never in the place of a folder, a pipe or a device.
+place_of <- function(shown, call) {
+  path <- path.expand(shown)
+  for (step in 1:40) {
+    if (!is_link(path)) break
+    to <- Sys.readlink(path)
+    path <- if (startsWith(to, "/")) to else file.path(dirname(path), to)
+  }
+  kind <- file_kind_kernel(path)
+  if (!kind %in% c("file", "none") || is_link(path)) {
+    stop_because("file", c(
+      sprintf("\"%s\" is not a file but %s.", shown, switch(kind, folder = "a folder", none = "a link to itself",
+                                                          "a pipe or a device")),
+      i = "Give the name of a file."
+    ), call = call)
+  }
+  path
+}
+
+is_link <- function(path) {
+  !Sys.readlink(path) %in% c("", NA)
 }
 
 file_ending <- function(path) {

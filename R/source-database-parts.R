@@ -5,20 +5,20 @@
 # `changed` is a column that tells when a line changed, NULL where the versions of rows tell. `known` is what was found
 # before, which `found` of the source is now.
 open_database_parts <- function(con, table, columns, options, by, changed = NULL, known = NULL, call = caller_env()) {
-  source <- open_database(con, table, columns, options, call, count = FALSE)
+  source <- open_table(con, table, columns, options, call)
   scan <- source$scans[[1]]
   slot <- slot_sql(scan, by, call)
   found <- found_slots(scan, slot, source$names, changed, known, call)
   slots <- found$slot
   if (length(slots) == 0) {
-    stop_because("no_lines", c(sprintf("%s holds no line, so there is nothing to total.", quoted_name(scan$path)),
+    stop_because("no_lines", c(sprintf("%s holds no line, so there is nothing to total.", quoted(scan$path)),
                                i = "Is it the table that is meant?"), call = call)
   }
+  scan <- with_odd(scan, found$odd)
+  source <- planned_source(source, scan)
   reader <- part_reader(scan, slot, slots)
   source$kind <- database_parts_kind
   source$rows <- found$n
-  told <- rows_told(con)
-  if (!is.null(told)) assign(scan$from, sum(found$n), told)
   source$files <- part_labels(source$files, slots, slot$size)
   source$scans <- lapply(seq_along(slots), function(i) {
     part <- scan
@@ -32,18 +32,22 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
   source
 }
 
-# list(moment =, slot =, n =, stamp =): by part what tells it, its lines and its stamp. Where the database is as it was
-# when `known` was found, its rows are not gone through again.
+# list(moment =, slot =, n =, stamp =, odd =): by part what tells it, its lines and its stamp; and the columns that hold
+# values that R would change. Where the database is as it was when `known` was found, its rows are not gone through
+# again.
 found_slots <- function(scan, slot, names, changed, known, call) {
-  sql <- sprintf("SELECT %s AS slot, count(*) AS n, %s AS stamp FROM %s GROUP BY %s ORDER BY %s", slot$text,
-                 if (is.null(changed)) version_sql() else change_sql(scan, names, changed), scan$from, slot$value,
-                 slot$value)
+  odd <- odd_columns_sql(scan, names)
+  stamp <- if (is.null(changed)) version_sql() else change_sql(scan, names, changed)
+  sql <- sprintf("SELECT %s FROM %s GROUP BY %s ORDER BY %s",
+                 paste(c(sprintf("%s AS slot, count(*) AS n, %s AS stamp", slot$text, stamp), odd), collapse = ", "),
+                 scan$from, slot$value, slot$value)
   moment <- if (is.null(changed)) moment_of(scan$con, scan, sql)
   if (!is.null(moment) && identical(known$moment, moment)) {
     return(known)
   }
-  found <- asked_database(DBI::dbGetQuery(scan$con, sql), scan$path, call)
-  list(moment = moment, slot = as.character(found$slot), n = as.double(found$n), stamp = as.character(found$stamp))
+  found <- told_by(scan$con, sql, scan$path, call)
+  list(moment = moment, slot = as.character(found$slot), n = as.double(found$n), stamp = as.character(found$stamp),
+       odd = names(odd)[vapply(found[-(1:3)], function(x) any(x %in% 1), NA)])
 }
 
 database_parts_kind <- list(
@@ -55,7 +59,7 @@ database_parts_kind <- list(
 slot_sql <- function(scan, by, call) {
   name <- if (is.character(by)) by else names(by)
   column <- as.character(DBI::dbQuoteIdentifier(scan$con, name))
-  type <- if (name %in% scan$long) "number" else type_of(scan$prototype[[name]])
+  type <- if (is_whole(scan, name)) "number" else type_of(scan$prototype[[name]])
   lite <- inherits(scan$con, "SQLiteConnection")
   size <- if (is.numeric(by)) unname(by)
   value <- if (type == "number" && !is.null(size)) {
@@ -72,7 +76,7 @@ slot_sql <- function(scan, by, call) {
     sprintf("CAST(%s AS date)", column)
   } else {
     stop_because("type", c(
-      sprintf("`%s` of %s is %s, and cannot tell its parts %s.", name, quoted_name(scan$path), type,
+      sprintf("`%s` of %s is %s, and cannot tell its parts %s.", name, quoted(scan$path), type,
               if (is.null(size)) "by day" else "by ranges"),
       i = "Name a column of days, or one of whole numbers with the size of a range: `parts: {order_id: 100000}`."
     ), call = call)
@@ -80,6 +84,11 @@ slot_sql <- function(scan, by, call) {
   list(value = value, text = sprintf("CAST(%s AS text)", value), size = size, number = !is.null(size),
        words = if (is.null(size)) sprintf("days of `%s`", name) else
          sprintf("ranges of %s of `%s`", group_digits(size), name))
+}
+
+# Whole numbers that come as text.
+is_whole <- function(scan, names) {
+  names %in% scan$names[scan$columns$type %in% "bigint"]
 }
 
 part_labels <- function(table, slots, size) {
@@ -108,7 +117,7 @@ has_versions <- function(con, table, call = caller_env()) {
 
 # Sums of numbers and the newest change.
 change_sql <- function(scan, names, changed) {
-  numbers <- names[vapply(scan$prototype[names], is.numeric, NA) | names %in% scan$long]
+  numbers <- names[vapply(scan$prototype[names], is.numeric, NA) | is_whole(scan, names)]
   quoted <- vapply(numbers, function(name) as.character(DBI::dbQuoteIdentifier(scan$con, name)), "")
   told <- c(sprintf("sum(%s)", quoted), sprintf("max(%s)", DBI::dbQuoteIdentifier(scan$con, changed)))
   paste(sprintf("coalesce(CAST(%s AS text), '')", told), collapse = " || ' ' || ")
@@ -146,7 +155,7 @@ moment_of <- function(con, scan, sql) {
 # One stamp for a whole table: the versions of its rows, or else all that it holds.
 whole_table_stamp <- function(con, table, load) {
   if (has_versions(con, table)) {
-    scan <- scan_query(list(con = con, table = table), list(), count = FALSE)
+    scan <- scan_query(con, table)
     found <- told_by(con, sprintf("SELECT count(*) AS n, %s AS stamp FROM %s", version_sql(), scan$from), table,
                      caller_env())
     return(paste(table_stamp(con, scan), found$n, found$stamp))
@@ -180,7 +189,7 @@ part_reader <- function(scan, slot, slots) {
     } else {
       ""
     }
-    sql <- sprintf("SELECT %s AS \".slot\", %s FROM %s %s ORDER BY %s", slot$text, quoted_columns(scan, columns),
+    sql <- sprintf("SELECT %s AS \".slot\", %s FROM %s %s ORDER BY %s", slot$text, selected(scan, columns),
                    scan$from, where, slot$value)
     result <<- asked_database(DBI::dbSendQuery(scan$con, sql), scan$path, call)
     at <<- part

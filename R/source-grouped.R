@@ -8,12 +8,6 @@ ungrouped <- function(...) {
                  list(message = sprintf(...), call = NULL)))
 }
 
-# What the database answers; the question is put together first, for that may refuse it.
-told_by <- function(con, sql, table, call) {
-  force(sql)
-  asked_database(DBI::dbGetQuery(con, sql), table, call)
-}
-
 text_types_sql <- c("text", "character varying")
 exact_types <- c("smallint", "integer", "bigint", "numeric")
 key_types <- c("smallint", "integer", "bigint", "date", text_types_sql)
@@ -22,21 +16,14 @@ key_types <- c("smallint", "integer", "bigint", "date", text_types_sql)
 aliased_table <- function(con, table, alias, call = caller_env()) {
   if (DBI::dbGetInfo(con)$server.version < 130000) ungrouped("the server is too old to tell the decimals of numbers.")
   from <- query_source(con, table, call)
-  names <- query_columns(con, table, call)
-  typed <- paste(sprintf("pg_typeof(%s)::text", DBI::dbQuoteIdentifier(con, names)), collapse = ", ")
-  found <- told_by(con, sprintf("SELECT %s FROM %s LIMIT 1", typed, from), table, call)
-  if (nrow(found) == 0) ungrouped("%s is empty.", table_short_name(table))
-  inner <- sub(" AS asked$", "", from)
-  parts <- strsplit(table, ".", fixed = TRUE)[[1]]
-  declared <- told_by(con, sprintf(
-    "SELECT column_name, numeric_precision::int, numeric_scale::int FROM information_schema.columns
-     WHERE table_name = %s AND table_schema = %s AND numeric_precision_radix = 10",
-    DBI::dbQuoteString(con, utils::tail(parts, 1)),
-    if (length(parts) == 2) DBI::dbQuoteString(con, parts[1]) else "current_schema()"
-  ), table, call)
-  list(con = con, table = table, declared = declared, name = table_short_name(table),
-       from = paste(inner, "AS", alias), alias = alias, names = names,
-       types = stats::setNames(vapply(found, as.character, ""), names))
+  columns <- database_columns(con, table, from, call)
+  columns <- columns[columns$readable, ]
+  if (nrow(told_by(con, sprintf("SELECT 1 FROM %s LIMIT 1", from), table, call)) == 0) {
+    ungrouped("%s is empty.", table_short_name(table))
+  }
+  list(con = con, table = table, about = columns, name = table_short_name(table),
+       from = paste(sub(" AS asked$", "", from), "AS", alias), alias = alias, names = columns$name,
+       types = stats::setNames(columns$type, columns$name))
 }
 
 # A column, qualified; a blank text is none, as when it is read.
@@ -88,8 +75,8 @@ minor_sql <- function(sql, decimals, rounding) {
 # The decimals that a column is declared with, where it can hold no more digits than a double shows; NULL otherwise.
 declared_decimals <- function(amount, side) {
   name <- if (is.symbol(amount$expr)) as.character(amount$expr)
-  about <- side$declared[side$declared$column_name %in% name, ]
-  if (nrow(about) == 1 && isTRUE(about$numeric_precision <= 15)) about$numeric_scale
+  about <- side$about[side$about$name %in% name, ]
+  if (nrow(about) == 1 && isTRUE(about$digits <= 15)) about$decimals
 }
 
 # Amounts that come out the same here and there: decimals of a double that stand for no more than 15 digits, and halves
@@ -158,7 +145,8 @@ check_halves <- function(amount, decimals, side, from, rounding, call) {
 # The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
 # blank has one; `extremes` asks for the smallest and largest amounts too. More than `most` groups, as the database
 # expects them, are not worth it. Gives rows with keys, amounts in currency and how many lines each stands for.
-grouped_lines <- function(side, from, keys, amounts, operands, rounding, extremes, most = Inf, call = caller_env()) {
+grouped_lines <- function(side, from, keys, amounts, operands, rounding, extremes, odd, most = Inf,
+                          call = caller_env()) {
   con <- side$con
   k <- sprintf("k%d", seq_along(keys))
   a <- sprintf("a%d", seq_along(amounts))
@@ -181,13 +169,15 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
                   rep(a, each = if (extremes) 3 else 1), rep(units, each = if (extremes) 3 else 1))
   sums <- sprintf("%s AS v%d", sums, seq_along(sums))
   flags <- c(k, sprintf("(%s IS NULL)", a), "g")
-  sql <- sprintf("SELECT %s, count(*)::float8 AS times, g, %s FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s",
-                 paste(k, collapse = ", "), paste(sums, collapse = ", "), inner, from, paste(flags, collapse = ", "))
+  sql <- sprintf("SELECT %s, count(*)::float8 AS times, g, %s, %s AS odd FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s",
+                 paste(k, collapse = ", "), paste(sums, collapse = ", "), odd, inner, from,
+                 paste(flags, collapse = ", "))
   expected <- if (is.finite(most)) expected_rows(con, sql, side$table, call) else 0
   if (expected > most) ungrouped("the database expects about %s groups.", group_digits(expected))
   # Groups that fit into memory need no sorting on disk; the setting ends with the transaction.
   DBI::dbExecute(con, "SET LOCAL work_mem = '256MB'")
   rows <- all_rows(con, sql, side$table, call)
+  if (any(rows$odd %in% TRUE)) ungrouped("a column that is split by holds numbers or days that R would change.")
   n <- length(keys)
   values <- rows[n + 2 + seq_along(sums)]
   if (any(vapply(values, function(x) any(is.nan(x) | abs(x) >= 1e15, na.rm = TRUE), NA))) {
@@ -201,6 +191,16 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
   grouped <- if (extremes) new_grouped(rows$times, of(2), of(3)) else new_grouped(rows$times)
   list(keys = stats::setNames(as.list(rows[seq_len(n)]), names(keys)), amounts = currency,
        given = ifelse(rows$g, 1, NA), grouped = grouped)
+}
+
+# Whether a group has a key that R would have as another.
+odd_keys_sql <- function(keys, sides) {
+  found <- unlist(lapply(seq_along(keys), function(i) {
+    owner <- Find(function(one) names(keys)[i] %in% one$names, sides)
+    column <- owner$about[owner$names %in% names(keys)[i], ]
+    if (!is.null(owner)) odd_sql(owner$con, column, sprintf("k%d", i))
+  }))
+  if (length(found)) paste(found, collapse = " OR ") else "FALSE"
 }
 
 # How many rows the database expects a question to give; many where it does not say.

@@ -55,7 +55,7 @@ opened_or_stop <- function(code, path, what, call) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
     stop_because("file", c(
       sprintf("%s cannot be read as %s.", basename(path), what),
-      x = visible(gsub("\\s+", " ", conditionMessage(cnd))), i = "Was it cut short? Get the file again."
+      x = gsub("\\s+", " ", conditionMessage(cnd)), i = "Was it cut short? Get the file again."
     ), call = call)
   })
 }

@@ -347,6 +347,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// same_rights_kernel
+void same_rights_kernel(std::string of, std::string to);
+RcppExport SEXP _hinterfeld_same_rights_kernel(SEXP ofSEXP, SEXP toSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< std::string >::type of(ofSEXP);
+    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
+    same_rights_kernel(of, to);
+    return R_NilValue;
+END_RCPP
+}
 // line_feeds_kernel
 double line_feeds_kernel(std::string path);
 RcppExport SEXP _hinterfeld_line_feeds_kernel(SEXP pathSEXP) {
@@ -765,6 +775,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
     {"_hinterfeld_settle_file_kernel", (DL_FUNC) &_hinterfeld_settle_file_kernel, 1},
+    {"_hinterfeld_same_rights_kernel", (DL_FUNC) &_hinterfeld_same_rights_kernel, 2},
     {"_hinterfeld_line_feeds_kernel", (DL_FUNC) &_hinterfeld_line_feeds_kernel, 1},
     {"_hinterfeld_text_feeds_kernel", (DL_FUNC) &_hinterfeld_text_feeds_kernel, 1},
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},

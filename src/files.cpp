@@ -54,6 +54,22 @@ std::string settle_file_kernel(std::string path) {
   return closed(file, settled(file));
 }
 
+// Gives a file the rights of another and, as far as this process may, its owner and group. Nothing where there is none.
+// [[Rcpp::export(rng = false)]]
+void same_rights_kernel(std::string of, std::string to) {
+#if !defined(_WIN32)
+  struct stat about;
+  if (stat(of.c_str(), &about) != 0) return;
+  unsigned mode = about.st_mode & 07777u;
+  // The owner first, for giving a file away takes rights from it. Another group gets no more than everybody.
+  if (chown(to.c_str(), about.st_uid, about.st_gid) != 0 && chown(to.c_str(), static_cast<uid_t>(-1), about.st_gid) != 0) {
+    mode = (mode & ~070u) | (mode & 07u) << 3;
+  }
+  // Some disks know no rights.
+  if (chmod(to.c_str(), mode) != 0) return;
+#endif
+}
+
 // How many line feeds are in a file; -1 where it cannot be read.
 // [[Rcpp::export(rng = false)]]
 double line_feeds_kernel(std::string path) {

@@ -2,6 +2,7 @@
 #pragma once
 #include <cctype>
 #include <cstdlib>
+#include <cstring>
 #include <string>
 
 #include "calendar.h"
@@ -60,10 +61,44 @@ inline bool read_decimal(const std::string& s, double& value, Marks marks = {}) 
   return true;
 }
 
+// Is this a time of a day: hours and minutes, perhaps seconds with a fraction, perhaps an offset or AM and PM? 24:00 is
+// no time of the day that is written with it.
+inline bool is_time(const char* at) {
+  const auto two = [&](int most) {
+    if (!is_digit(at[0]) || !is_digit(at[1]) || (at[0] - '0') * 10 + at[1] - '0' > most) return false;
+    at += 2;
+    return true;
+  };
+  if (is_digit(at[0]) && at[1] == ':') {
+    ++at;
+  } else if (!two(23)) {
+    return false;
+  }
+  if (*at++ != ':' || !two(59)) return false;
+  if (*at == ':') {
+    ++at;
+    if (!two(60)) return false;
+    if ((*at == '.' || *at == ',') && is_digit(at[1])) {
+      for (++at; is_digit(*at);) ++at;
+    }
+  }
+  while (*at == ' ') ++at;
+  if (*at == '+' || *at == '-') {
+    ++at;
+    if (!two(23)) return false;
+    if (*at == ':') ++at;
+    return *at == 0 || (two(59) && *at == 0);
+  }
+  for (const char* word : {"", "Z", "UTC", "GMT", "AM", "PM", "am", "pm"}) {
+    if (std::strcmp(at, word) == 0) return true;
+  }
+  return false;
+}
+
 // YYYY-MM-DD, alone or followed by a time ("T" or a space); days since 1970-01-01.
 inline bool read_iso_day(const std::string& s, int& day) {
   if (s.size() < 10 || s[4] != '-' || s[7] != '-') return false;
-  if (s.size() > 10 && s[10] != 'T' && s[10] != ' ') return false;
+  if (s.size() > 10 && ((s[10] != 'T' && s[10] != ' ') || !is_time(s.c_str() + 11))) return false;
   for (int i : {0, 1, 2, 3, 5, 6, 8, 9}) {
     if (!is_digit(s[i])) return false;
   }

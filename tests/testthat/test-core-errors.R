@@ -37,3 +37,13 @@ test_that("messages name values without their control characters", {
   expect_message(keep_lines(a_book(region = "Vale"), region %in% c("Vale", "\u001b]0;x\u0007")), "\ufffd]0;x",
                  fixed = TRUE)
 })
+
+test_that("no message sends a terminal what a file's or a column's name holds", {
+  path <- file.path(withr::local_tempdir(), "red\033[31m\r.csv")
+  writeLines(c("day,\ufeffproduct,revenue", "2026-01-01,a"), path)
+  told <- tryCatch(load_table(path), hinterfeld_error_shape = conditionMessage)
+  expect_match(told, "red\ufffd[31m\ufffd.csv", fixed = TRUE)
+  writeLines(c("day,\ufeffproduct,revenue", "2026-01-01,a,1"), path)
+  told <- tryCatch(daybook(load_table(path), day, revenue, product), hinterfeld_error_column = conditionMessage)
+  expect_match(told, "Did you mean `\ufffdproduct`", fixed = TRUE)
+})

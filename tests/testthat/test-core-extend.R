@@ -41,6 +41,13 @@ test_that("mistakes are explained", {
   })
 })
 
+test_that("a number that is too large, or none, is told as what it is", {
+  book <- daybook(a_sale(revenue = c(1e9, 2)), day, revenue, product)
+  expect_snapshot(error = TRUE, extend_lines(book, sq = revenue * revenue, decimals = 4))
+  expect_snapshot(error = TRUE, extend_lines(book, more = revenue * 1e6, decimals = 6))
+  expect_snapshot(error = TRUE, extend_lines(book, per = revenue / 0))
+})
+
 test_that("every new column needs a name of its own", {
   refused <- function(pattern, ...) {
     expect_error(extend_lines(a_book(), ...), pattern, class = "hinterfeld_error_argument")

@@ -78,3 +78,42 @@ test_that("cut files are told by their ends", {
     expect_false(hinterfeld:::is_complete(path))
   }
 })
+
+test_that("a file keeps its rights, a link its place, and nothing but a file is written over", {
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  t <- data.frame(a = 1)
+  writeLines("former", "own.csv")
+  Sys.chmod("own.csv", "0600", use_umask = FALSE)
+  deliver(t, "own.csv")
+  expect_identical(format(file.mode("own.csv")), "600")
+  dir.create("far")
+  for (to in c("far/there.csv", "far/not-yet.csv")) {
+    if (grepl("there", to)) writeLines("former", to)
+    unlink("link.csv")
+    file.symlink(to, "link.csv")
+    file.symlink("link.csv", "again.csv")
+    deliver(t, "again.csv")
+    expect_identical(Sys.readlink("link.csv"), to)
+    expect_identical(readLines(to), c("a", "1"))
+    unlink("again.csv")
+  }
+  file.symlink("round.csv", "round.csv")
+  dir.create("folder.csv")
+  processx::run("mkfifo", "pipe.csv")
+  for (path in c("round.csv", "folder.csv", "pipe.csv")) {
+    expect_no_warning(expect_snapshot(error = TRUE, deliver(t, path)))
+  }
+  expect_identical(Sys.readlink("round.csv"), "round.csv")
+  expect_identical(hinterfeld:::file_kind_kernel("pipe.csv"), "other")
+})
+
+test_that("a run's outputs keep the rights that were given to them", {
+  path <- brief_folder()
+  quiet(run_brief(path))
+  out <- file.path(dirname(path), "out")
+  of <- file.path(out, list.files(out, "[.]csv$"))
+  Sys.chmod(of, "0600", use_umask = FALSE)
+  quiet(run_brief(path))
+  expect_identical(unique(format(file.mode(of))), "600")
+})
