@@ -137,6 +137,10 @@ file_kind_kernel <- function(path) {
     .Call(`_hinterfeld_file_kind_kernel`, path)
 }
 
+silence_kernel <- function() {
+    invisible(.Call(`_hinterfeld_silence_kernel`))
+}
+
 handle_kernel <- function(held) {
     .Call(`_hinterfeld_handle_kernel`, held)
 }
@@ -191,6 +195,10 @@ whole_range_kernel <- function(x) {
 
 reached_kernel <- function(reached, values, first, rows, step) {
     .Call(`_hinterfeld_reached_kernel`, reached, values, first, rows, step)
+}
+
+damaged_chunk_kernel <- function(path, starts, bytes) {
+    .Call(`_hinterfeld_damaged_chunk_kernel`, path, starts, bytes)
 }
 
 text_stretches_kernel <- function(path, delimiter, decimal, wanted, size, threads) {

@@ -45,9 +45,8 @@ no_changes <- function() {
 
 run_record <- function(folder, name, call = caller_env()) {
   check_text(folder, name, call = call)
-  path <- file.path(folder, "run.json")
-  record <- if (file.exists(path)) file_json(path)
-  if (!is.list(record) || !all(c("lines", "audit", "outputs") %in% names(record))) {
+  record <- record_in(folder)
+  if (is.null(record)) {
     stop_because("file", c(sprintf("\"%s\" holds no record of a run.", folder),
                            i = "Give the output folder of a brief, in which `run.json` lies."), call = call)
   }

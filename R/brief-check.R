@@ -124,6 +124,10 @@ file_problems <- function(brief) {
     if (!is.null(file$database)) {
       return(database_problem(one[[1]], file))
     }
+    if (file_kind_kernel(path.expand(file$path)) == "other") {
+      return(new_problem(one[[1]], sprintf("%s is a pipe or a device, not a file.", quoted(file$shown)),
+                         "Write what it gives into a file first."))
+    }
     outline <- utils::tail(one[[1]], 1) == "outline"
     if (if (outline) file.exists(file$path) && !dir.exists(file$path) else has_files(file$path)) {
       return(NULL)

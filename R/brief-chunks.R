@@ -21,16 +21,19 @@ facts_of_tallies <- function(tallies) {
        table = function(name) tallies[[paste("table", name)]])
 }
 
-# More bytes than are read into memory at once; packed text is several times what its file is, and a row of a database
-# is taken for a hundred bytes.
+# More bytes than are read into memory at once; a row of a database is taken for a hundred bytes, and Parquet for five
+# times what its file is.
 is_large <- function(file) {
   limit <- getOption("hinterfeld.in_memory", 2e9)
   if (!is.null(file$database)) {
     return(100 * open_entry(file)$rows > limit)
   }
   files <- quietly(tryCatch(source_files(file$path), hinterfeld_error = function(cnd) character()))
-  packed <- grepl("[.](gz|parquet)$", files, ignore.case = TRUE)
-  sum(file.size(files) * ifelse(packed, 5, 1)) > limit
+  packed <- grepl("[.]gz$", files, ignore.case = TRUE)
+  parquet <- grepl("[.]parquet$", files, ignore.case = TRUE)
+  bytes <- file.size(files) * ifelse(parquet, 5, 1)
+  bytes[packed] <- vapply(files[packed], unpacked_bytes, 0)
+  sum(bytes) > limit
 }
 
 brief_tallies <- function(brief) {

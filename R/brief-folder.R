@@ -10,7 +10,7 @@ write_whole_folder <- function(folder, made_before, write, call = caller_env()) 
   parent <- dirname(folder)
   dir.create(parent, showWarnings = FALSE, recursive = TRUE)
   lock <- lock_folder(folder, call)
-  on.exit(filelock::unlock(lock))
+  on.exit(unlock_folder(folder, lock))
   remove_dead_parts(folder)
   part <- part_of(folder, Sys.getpid())
   if (!dir.create(part, showWarnings = FALSE)) {
@@ -31,16 +31,34 @@ write_whole_folder <- function(folder, made_before, write, call = caller_env()) 
 
 # One run at a time for each folder. The system releases the lock when the process ends, however it does.
 lock_folder <- function(folder, call) {
-  path <- file.path(dirname(folder), sprintf(".%s.lock", basename(folder)))
-  lock <- tryCatch(filelock::lock(path, timeout = 0), error = function(cnd) {
-    stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", dirname(folder)),
-                           i = "Give another output folder."), call = call)
-  })
-  if (is.null(lock)) {
-    stop_because("file", c(sprintf("Another run writes to \"%s\" now.", folder),
-                           i = "Wait until it has ended, or give another output folder."), call = call)
+  path <- lock_path(folder)
+  repeat {
+    # Another run may remove the file at its end, between our look and our lock: then the lock is on nothing.
+    if (!file.exists(path)) suppressWarnings(file.create(path))
+    before <- file_stamps(path)
+    lock <- tryCatch(filelock::lock(path, timeout = 0), error = function(cnd) {
+      stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", dirname(folder)),
+                             i = "Give another output folder."), call = call)
+    })
+    if (is.null(lock)) {
+      stop_because("file", c(sprintf("Another run writes to \"%s\" now.", folder),
+                             i = "Wait until it has ended, or give another output folder."), call = call)
+    }
+    if (identical(file_stamps(path), before)) {
+      return(lock)
+    }
+    filelock::unlock(lock)
   }
-  lock
+}
+
+lock_path <- function(folder) {
+  file.path(dirname(folder), sprintf(".%s.lock", basename(folder)))
+}
+
+# Nothing stays behind.
+unlock_folder <- function(folder, lock) {
+  unlink(lock_path(folder))
+  filelock::unlock(lock)
 }
 
 part_of <- function(folder, process) {

@@ -53,19 +53,19 @@ empty_index <- function() {
   list(version = kept_version, files = list(), scans = list(), tables = list(), briefs = list(), merged = list())
 }
 
+# Like every kept file the index has a checksum: one that is not as it was written is none, and is made again.
 index_from <- function(path) {
-  index <- if (file.exists(path)) file_json(path)
-  sound <- is.list(index) && identical(index$version, kept_version) &&
-    all(vapply(index[c("files", "scans", "briefs", "merged")], is.list, NA)) &&
-    (length(index$files) == 0 || rlang::is_dictionaryish(index$files)) &&
-    all(vapply(index$files, function(one) {
-      is.list(one) && rlang::is_string(one$stamp) && rlang::is_string(one$hash)
-    }, NA))
-  if (sound) index else empty_index()
+  found <- file_json(path)
+  sound <- is.list(found) && rlang::is_string(found$index) &&
+    identical(found$sha256, digest::digest(found$index, "sha256", serialize = FALSE))
+  index <- if (sound) parsed_json(found$index)
+  if (identical(index$version, kept_version)) index else empty_index()
 }
 
 write_index <- function(keep) {
-  text <- jsonlite::toJSON(keep$index, auto_unbox = TRUE, null = "null", digits = NA)
+  index <- as.character(jsonlite::toJSON(keep$index, auto_unbox = TRUE, null = "null", digits = NA))
+  text <- jsonlite::toJSON(list(sha256 = digest::digest(index, "sha256", serialize = FALSE), index = index),
+                           auto_unbox = TRUE)
   write_whole(file.path(keep$folder, "index.json"), function(part) write_text(text, part))
 }
 

@@ -45,13 +45,13 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
     try_to_keep(keep, write_kept(kept, kept_path(keep, recipe, hashes[i])))
     kept
   })
-  all <- merged_parts(c(found$kept, read), hashes, source$files)
+  all <- merged_parts(c(found$kept, read), hashes, source$labels)
   if (length(hashes) > 1 && length(read)) keep_together(keep, recipe, all)
   used <- c(basename(kept_path(keep, recipe, hashes[1])),
             vapply(hashes[-1], function(hash) basename(kept_path(keep, recipe, hash)), ""),
             if (length(hashes) > 1) basename(kept_path(keep, recipe, sort(hashes))))
   change_index(keep, "briefs", keep_name(brief), list(
-    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), basename(source$files)), figures = list(),
+    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), source$labels), figures = list(),
     needs = as.list(names(by_need(needs_of_kept(all, content))))
   ))
   tallies_of_kept(all, brief, source, call)
@@ -60,7 +60,7 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
 # What a part is known by: what it holds and what it is called, for lines that are set aside tell their file. Files that
 # share both, in two folders, are two parts all the same.
 part_names <- function(keep, source) {
-  both <- paste(source$stamps %||% file_hashes(source$files, keep$hashed), basename(source$files))
+  both <- paste(source$stamps %||% file_hashes(source$files, keep$hashed), source$labels)
   names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
   make.unique(substr(names, 1, 36), "-")
 }
@@ -78,6 +78,7 @@ open_parts <- function(lines, brief, keep, call) {
   if (!is.null(lines$database)) {
     return(open_kept_table(lines, brief, keep, call))
   }
+  wait_for_rest(quietly(source_files(lines$path, call)), call = call)
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
   asked <- digest::digest(as.character(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE)),
@@ -236,7 +237,7 @@ needs_of_kept <- function(kept, content) {
 counted_part <- function(source, i, hash, make, take, readings, call) {
   source <- real_scans(source, i, call)
   part <- source
-  part[c("files", "scans", "rows")] <- list(source$files[i], source$scans[i], source$rows[i])
+  part[c("labels", "scans", "rows")] <- list(source$labels[i], source$scans[i], source$rows[i])
   about <- NULL
   found <- tallied_chunks(part, make, function(book) {
     about <<- list(columns = names(book$columns), roles = names(book$roles))
@@ -253,7 +254,7 @@ without_steps <- function(tally) {
 }
 
 # Several parts as one.
-merged_parts <- function(parts, hashes, files) {
+merged_parts <- function(parts, hashes, labels) {
   order <- match(vapply(parts, function(part) part$parts[1], ""), hashes)
   parts <- parts[order(order)]
   merger <- new_merger(both_parts)
@@ -261,7 +262,7 @@ merged_parts <- function(parts, hashes, files) {
   all <- merger$all()
   # Lines that were set aside stand in the order of their files.
   aside <- Reduce(both_asides, lapply(parts, function(part) part$told$aside))
-  if (NROW(aside)) aside <- utils::head(aside[order(match(aside$file, basename(files)), aside$row), ], most_aside)
+  if (NROW(aside)) aside <- utils::head(aside[order(match(aside$file, labels), aside$row), ], most_aside)
   all$told["aside"] <- list(aside)
   all
 }
@@ -307,7 +308,7 @@ tallies_of_kept <- function(all, brief, source, call) {
 # What is new since the last run of this brief.
 say_parts <- function(keep, brief, source, hashes, found) {
   former <- unlist(keep$index$briefs[[keep_name(brief)]]$files)
-  names <- basename(source$files)
+  names <- source$labels
   read <- names[found$missing]
   gone <- setdiff(names(former), names)
   held <- length(names) - length(read)

@@ -33,18 +33,36 @@ input_record <- function(brief, rows = FALSE) {
   )
 }
 
-# The record of this brief's run that made what is in the folder; NULL where there is none, or it is another's.
-former_record <- function(folder, brief) {
-  path <- file.path(folder, "run.json")
-  if (file_kind_kernel(path.expand(path)) != "file") {
-    return(NULL)
+# The record of the run that made what is in the folder; NULL where there is none, or what there is was not written by
+# a run.
+record_in <- function(folder) {
+  record <- file_json(file.path(folder, "run.json"))
+  if (is_record(record)) record
+}
+
+is_record <- function(record) {
+  texts <- function(x) is.list(x) && all(vapply(x, rlang::is_string, NA))
+  rows <- function(x, ...) is.list(x) && all(vapply(x, function(one) is.list(one) && has_fields(one, list(...)), NA))
+  has_fields <- function(one, tests) {
+    all(vapply(names(tests), function(name) is.null(one[[name]]) || isTRUE(tests[[name]](one[[name]])), NA))
   }
-  record <- file_json(path)
-  fields <- c("brief", "inputs", "versions", "outputs", "started")
-  outputs <- if (is.list(record) && all(fields %in% names(record)) && is.list(record$outputs)) record$outputs
-  told <- vapply(outputs, function(output) is.list(output) && rlang::is_string(output$file) &&
-                 rlang::is_string(output$sha256), NA)
-  if (length(outputs) && all(told) && identical(record$brief, basename(brief$path))) record
+  file <- function(x) rlang::is_string(x) && !grepl("[/\\\\]", x)
+  number <- function(x) is.numeric(x) && length(x) == 1
+  is.list(record) && all(c("brief", "inputs", "versions", "lines", "audit", "outputs", "started") %in% names(record)) &&
+    rlang::is_string(record$brief) && rlang::is_string(record$started) && texts(record$versions) &&
+    is.list(record$lines) && has_fields(record$lines, list(kept = number)) &&
+    rows(record$inputs, file = rlang::is_string, xxh128 = rlang::is_string, rows = number) &&
+    all(vapply(record$inputs, function(one) !is.null(one$file), NA)) && rows(record$audit, revenue_after = number) &&
+    rows(record$outputs, file = file, sha256 = rlang::is_string, keys = texts, columns = texts) &&
+    all(vapply(record$outputs, function(one) all(c("file", "sha256") %in% names(one)), NA)) &&
+    has_fields(record, list(headline = function(x) is.list(x) && has_fields(x, list(currency = rlang::is_string,
+                                                                                   best_sellers = texts))))
+}
+
+# The same if it is of this brief.
+former_record <- function(folder, brief) {
+  record <- record_in(folder)
+  if (length(record$outputs) && identical(record$brief, basename(brief$path))) record
 }
 
 # Files of the folder that its last run made, and that are still as they were made.

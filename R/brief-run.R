@@ -18,6 +18,9 @@
 #'   `started` (UTC), `seconds`, and `times` (of these the seconds for reading and checking lines, for counting tables,
 #'   and for drawing and writing). The same inputs give the same bytes in every file but this record and a report that
 #'   was asked for its section `times`.
+#' @section Files that grow: A run that keeps parts, and a watch, take a file when it has not changed for a second;
+#'   `options(hinterfeld.rest = )` gives other seconds. A file whose last line has no line end is read, and a message
+#'   says so.
 #' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from
 #'   the same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
 #'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of

@@ -24,7 +24,7 @@ lines_id <- function(columns, places) {
   n <- length(columns$day)
   ends <- unique(c(seq_len(min(n, 500L)), seq(max(1L, n - 499L), length.out = min(n, 500L))))
   some <- lapply(columns, function(x) if (is_coded(x)) levels(x)[x[ends]] else unclass(x)[ends])
-  rlang::hash(list(basename(places$file), places$before, places$rows, n, sum_minor(columns$revenue), some))
+  rlang::hash(list(places$file, places$before, places$rows, n, sum_minor(columns$revenue), some))
 }
 
 new_places <- function(file, rows, before = 0, empty = list(NULL)) {
@@ -55,7 +55,7 @@ line_places <- function(lines, origin) {
   part <- pmin(findInterval(lines - 1, starts), nrow(places))
   row <- as.integer(lines - starts[part] + places$before[part])
   for (i in unique(part)) row[part == i] <- file_rows(row[part == i], places$empty[[i]])
-  list(file = basename(places$file)[part], row = row)
+  list(file = places$file[part], row = row)
 }
 
 # Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of

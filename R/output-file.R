@@ -79,7 +79,7 @@ write_bytes <- function(bytes, path) {
 # Writers of other packages do not all notice a full disk. What they write last tells whether all of it is there.
 is_complete <- function(path) {
   ends <- file_ends[[file_ending(path)]]
-  if (is.null(ends)) TRUE else ends(last_bytes(path, 1024))
+  if (is.null(ends)) TRUE else ends(file_end(path, 1024))
 }
 
 holds_bytes <- function(bytes, mark) {
@@ -96,11 +96,3 @@ file_ends <- list(
   # The record that ends the archive's list of files.
   xlsx = function(last) identical(utils::tail(last, 22)[1:4], as.raw(c(0x50, 0x4b, 0x05, 0x06)))
 )
-
-last_bytes <- function(path, n) {
-  con <- file(path, "rb")
-  on.exit(close(con))
-  size <- file.size(path)
-  seek(con, max(0, size - n))
-  readBin(con, "raw", n)
-}

@@ -29,6 +29,30 @@ starts_with <- function(bytes, mark) {
   length(bytes) >= length(mark) && all(bytes[seq_along(mark)] == as.raw(mark))
 }
 
+# About how many bytes a gzip file unpacks to: its first megabyte tells how densely it is packed, and its end the length
+# of its last part, less whole times 4 GB.
+unpacked_bytes <- function(path, sample = 1e6) {
+  size <- file.size(path)
+  start <- first_bytes(path, sample)
+  con <- gzcon(rawConnection(start))
+  on.exit(close(con))
+  unpacked <- 0
+  repeat {
+    piece <- suppressWarnings(tryCatch(readBin(con, "raw", 1e7), error = function(cnd) raw()))
+    unpacked <- unpacked + length(piece)
+    if (length(piece) == 0) break
+  }
+  told <- if (size >= 4) sum(as.double(as.integer(file_end(path, 4))) * 256^(0:3)) else 0
+  max(unpacked / max(length(start), 1) * size, told)
+}
+
+file_end <- function(path, n) {
+  con <- file(path, "rb")
+  on.exit(close(con))
+  seek(con, max(0, file.size(path) - n))
+  readBin(con, "raw", n)
+}
+
 # A small file may hold any amount of text.
 unpack <- function(path, to, call) {
   limit <- getOption("hinterfeld.unpacked_limit", 8e9)
@@ -153,6 +177,11 @@ stop_odd_byte <- function(odd, path, call) {
     sprintf("%s is not UTF-8 text: it holds the byte 0x%02x.", place, odd$byte),
     i = "Say how the file is encoded, for example `encoding = \"latin1\"` or `\"windows-1252\"`."
   ), call = call)
+}
+
+# A file that is not what its writer made.
+stop_damaged <- function(path, why, remedy = "Get the file again.", call = caller_env()) {
+  stop_because("file", c(sprintf("%s is damaged.", basename(path)), x = why, i = remedy), call = call)
 }
 
 # Records against the heading ----------------------------------------------------------------------------------

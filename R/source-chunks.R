@@ -10,7 +10,7 @@ each_chunk <- function(source, use, readings = open_readings(source, call), call
     before <- 0
     source$kind$chunks(scan, source$plan, source$options, call = call, take = function(chunk) {
       n <- length(chunk[[1]])
-      places <- new_places(source$files[i], n, before, list(scan$empty))
+      places <- new_places(source$labels[i], n, before, list(scan$empty))
       use(chunk_lines(chunk, n, places, readings, source))
       before <<- before + n
       bar$add(n)
@@ -31,7 +31,7 @@ chunk_lines <- function(chunk, n, places, readings, source) {
       reading$values[match(coded$labels, reading$texts)][coded$codes]
   })
   table <- tibble::new_tibble(columns, nrow = n)
-  set_origin(table, places, new_trail("read", basename(places$file), 0, n), text_marks(columns, source))
+  set_origin(table, places, new_trail("read", places$file, 0, n), text_marks(columns, source))
 }
 
 # What the texts of columns stand for whose type all of their values must tell: these are read once for it.
@@ -68,7 +68,7 @@ reading_bar <- function(source) {
   if (!cli::is_dynamic_tty() || isTRUE(getOption("hinterfeld.quiet"))) {
     part <- function(i) {
       if (length(source$scans) > 1) {
-        say("progress", sprintf("Read %s (%d of %d, %s) ...", basename(source$files[i]), i, length(source$scans),
+        say("progress", sprintf("Read %s (%d of %d, %s) ...", source$labels[i], i, length(source$scans),
                                 count_of(source$rows[i], "line")))
       }
     }

@@ -19,7 +19,7 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
   reader <- part_reader(scan, slot, slots)
   source$kind <- database_parts_kind
   source$rows <- found$n
-  source$files <- part_labels(source$files, slots, slot$size)
+  source$labels <- part_labels(source$labels, slots, slot$size)
   source$scans <- lapply(seq_along(slots), function(i) {
     part <- scan
     part[c("rows", "part", "until", "reader")] <- list(found$n[i], i, i, reader)

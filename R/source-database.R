@@ -52,7 +52,7 @@ open_table <- function(con, table, columns, options, call) {
   names <- names %||% setdiff(scan$names, scan$unreadable)
   check_type_names(options$types, scan$names, scan$path, call)
   options$types <- options$types[names(options$types) %in% names]
-  list(kind = database_kind, files = table_short_name(table), shown = scan$path, options = options, scans = list(scan),
+  list(kind = database_kind, labels = table_short_name(table), shown = scan$path, options = options, scans = list(scan),
        names = names)
 }
 

@@ -14,7 +14,8 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
   check_names(found$heading, path, delimiter, call)
   check_records(found, path, delimiter, call)
   list(path = path, text = text, stamp = stamp, delimiter = delimiter, names = found$heading,
-       rows = found$records - 1, empty = found$empty, facts = found$columns, stretches = found$stretches)
+       rows = found$records - 1, line_end = found$line_end, empty = found$empty, facts = found$columns,
+       stretches = found$stretches)
 }
 
 # How each column is read, told from all parts.

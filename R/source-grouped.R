@@ -169,8 +169,8 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
                   rep(a, each = if (extremes) 3 else 1), rep(units, each = if (extremes) 3 else 1))
   sums <- sprintf("%s AS v%d", sums, seq_along(sums))
   flags <- c(k, sprintf("(%s IS NULL)", a), "g")
-  sql <- sprintf("SELECT %s, count(*)::float8 AS times, g, %s, %s AS odd FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s",
-                 paste(k, collapse = ", "), paste(sums, collapse = ", "), odd, inner, from,
+  asked <- paste(c(k, "count(*)::float8 AS times", "g", sums, paste(odd, "AS odd")), collapse = ", ")
+  sql <- sprintf("SELECT %s FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s", asked, inner, from,
                  paste(flags, collapse = ", "))
   expected <- if (is.finite(most)) expected_rows(con, sql, side$table, call) else 0
   if (expected > most) ungrouped("the database expects about %s groups.", group_digits(expected))

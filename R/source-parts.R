@@ -38,25 +38,27 @@ mention_copies <- function(files) {
   }
   hashes <- file_hashes(alike)
   for (hash in unique(hashes[duplicated(hashes)])) {
-    same <- basename(alike[hashes == hash])
+    same <- file_labels(files)[files %in% alike[hashes == hash]]
     say("same_content", c(sprintf("%s have the same content, and the lines of %s count.", and_list(quoted(same)),
                                   if (length(same) == 2) "both" else "all of them"),
                           i = "Remove the copy, unless it is meant."))
   }
 }
 
-# What is no table, such as a note about the files, is left alone and named.
-files_of_folder <- function(folder, call) {
-  all <- sort(list.files(folder), method = "radix")
-  inside <- all[dir.exists(file.path(folder, all))]
-  names <- setdiff(all, inside)
-  deeper <- sprintf("Files in its folders are read with a pattern: \"%s\".", file.path(folder, "*", "*.csv"))
+# What is no table, such as a note about the files, is left alone and named; with `deep` the folders inside count too.
+files_of_folder <- function(folder, call, deep = FALSE) {
+  names <- sort(list.files(folder, recursive = deep), method = "radix")
+  inside <- list.dirs(folder, full.names = FALSE, recursive = FALSE)
+  inside <- inside[!startsWith(inside, ".")]
+  names <- setdiff(names, inside)
+  deeper <- sprintf("Read the files in its folders too with \"%s\".", file.path(folder, "**"))
   tables <- grepl(table_endings(), names, ignore.case = TRUE)
+  all <- c(names, if (!deep) inside)
   if (!any(tables)) {
     stop_because("file", c(
       sprintf("The folder \"%s\" holds no table.", folder),
       x = if (length(all)) sprintf("It holds %s.", examples_of(all)) else "It is empty.",
-      if (length(inside)) c(i = deeper),
+      if (length(inside) && !deep) c(i = deeper),
       i = sprintf("Files of tables end in %s.", examples_of(paste0(".", known_endings()), 20))
     ), call = call)
   }
@@ -65,7 +67,7 @@ files_of_folder <- function(folder, call) {
                               if (sum(!tables) == 1) "1 file is" else paste(group_digits(sum(!tables)), "files are"),
                               examples_of(names[!tables])))
   }
-  if (length(inside)) {
+  if (length(inside) && !deep) {
     say("not_looked_into", c(sprintf("In \"%s\" %s not looked into: %s.", folder,
                                      if (length(inside) == 1) "1 folder is" else
                                        paste(group_digits(length(inside)), "folders are"), examples_of(inside)),
@@ -74,9 +76,25 @@ files_of_folder <- function(folder, call) {
   file.path(folder, names[tables])
 }
 
+# In a pattern `*` is any name or part of one, `**` any number of folders.
 files_of_pattern <- function(pattern, call) {
-  files <- sort(Sys.glob(pattern), method = "radix")
-  files <- files[!dir.exists(files)]
+  steps <- strsplit(pattern, "/", fixed = TRUE)[[1]]
+  at <- match("**", steps)
+  if (is.na(at)) {
+    files <- sort(Sys.glob(pattern), method = "radix")
+    files <- files[!dir.exists(files)]
+  } else {
+    root <- paste(steps[seq_len(at - 1)], collapse = "/")
+    if (root == "") root <- if (at > 1) "/" else "."
+    rest <- steps[-seq_len(at)]
+    if (length(rest) == 0 && dir.exists(root)) {
+      return(files_of_folder(root, call, deep = TRUE))
+    }
+    inside <- sort(list.files(root, recursive = TRUE), method = "radix")
+    step <- gsub("[.][*]", "[^/]*", utils::glob2rx(rest, trim.tail = FALSE))
+    wanted <- sprintf("(^|/)%s$", paste(gsub("^\\^|\\$$", "", step), collapse = "/"))
+    files <- if (length(rest)) file.path(root, inside[grepl(wanted, inside)]) else character()
+  }
   if (length(files) == 0) {
     near <- utils::head(list.files(dirname(pattern)), 5)
     stop_because("file", c(
@@ -85,6 +103,19 @@ files_of_pattern <- function(pattern, call) {
     ), call = call)
   }
   files
+}
+
+# What messages and lines call files: by their names, and where two have one name by the folders that tell them apart.
+file_labels <- function(files) {
+  labels <- basename(files)
+  again <- labels %in% labels[duplicated(labels)]
+  if (any(again)) {
+    steps <- strsplit(gsub("/+", "/", files), "/", fixed = TRUE)
+    shared <- 0
+    while (length(unique(vapply(steps, `[`, "", shared + 1))) == 1) shared <- shared + 1
+    labels[again] <- vapply(steps[again], function(of) paste(utils::tail(of, length(of) - shared), collapse = "/"), "")
+  }
+  labels
 }
 
 check_file <- function(path, call = caller_env()) {
@@ -133,7 +164,7 @@ shown_files <- function(files, path) {
   if (length(files) == 1) {
     basename(files)
   } else if (length(path) == 1) {
-    sprintf("%s (%s)", basename(path), count_of(length(files), "file"))
+    sprintf("%s (%s)", basename(sub("/[*][*]$", "", path)), count_of(length(files), "file"))
   } else {
     sprintf("%s and %s", basename(files[1]), count_of(length(files) - 1, "other file"))
   }

@@ -5,6 +5,26 @@ file_stamps <- function(paths) {
   file_stamps_kernel(path.expand(paths))
 }
 
+# Waits while files are written: until none of them has changed for some seconds.
+wait_for_rest <- function(files, seconds = getOption("hinterfeld.rest", 1), most = 60, call = caller_env()) {
+  for (round in seq_len(most)) {
+    about <- file.info(files, extra_cols = FALSE)
+    if (all(as.numeric(Sys.time()) - as.numeric(pmax(about$mtime, about$ctime)) >= seconds, na.rm = TRUE)) {
+      return(invisible())
+    }
+    stamps <- file_stamps(files)
+    Sys.sleep(seconds)
+    # The clock of another machine may be ahead of this one's.
+    moved <- file_stamps(files) != stamps
+    if (!any(moved)) {
+      return(invisible())
+    }
+  }
+  stop_because("file", c(sprintf("%s %s still written to.", and_list(quoted(basename(files[moved]))),
+                                 if (sum(moved) == 1) "is" else "are"),
+                         i = "Run again when it is whole."), call = call)
+}
+
 # The hashes (XXH128) of files. A file whose stamp has not moved since it was hashed is not read again: `known` holds
 # the stamps and hashes by path.
 file_hashes <- function(files, known = hashed_files) {

@@ -8,9 +8,9 @@
 #' `1.10` and `1.1`. So do times with an offset from UTC, for the day that was written counts. Parquet files, workbooks
 #' and databases have types of their own, which stay. For databases see [load_table.DBIConnection()].
 #'
-#' @param path Text: paths of one or more files, a folder, or a pattern such as `"sales/*.csv"`; or a connection to a
-#'   database. The kind is told by the ending: `.parquet`, `.xlsx` or `.xls`, anything else is text. Files of a folder
-#'   or pattern are read by name.
+#' @param path Text: paths of one or more files, a folder, or a pattern such as `"sales/*.csv"`; `"sales/**"` is all
+#'   tables of a folder and of the folders in it. Or a connection to a database. The kind is told by the ending:
+#'   `.parquet`, `.xlsx` or `.xls`, anything else is text. Files of a folder or pattern are read by name.
 #' @param columns Columns to read, bare or as strings, for example `c(day, product, revenue)`. By default all. Others
 #'   are neither typed nor kept.
 #' @param ... Not used; the options below must be named.
@@ -33,7 +33,10 @@
 #' @section Nothing lost: The records of a text file are counted before they are read, and what was read must agree: a
 #'   quote that swallows lines, a row with too many or too few fields, a last line that was cut off, or a gzip file
 #'   whose length or checksum does not fit is an error that names the line. Rows are counted as they stand in the file,
-#'   empty lines included. A file that is changed while it is read gives an error.
+#'   empty lines included. A file that is changed while it is read gives an error. A Parquet file is read by a copy of
+#'   this process (on Linux), which damaged bytes may end, and is held against what it says of itself: rows, missing
+#'   values, smallest and largest numbers, and the checksums of its pages. Files written by [deliver()] have a checksum
+#'   of all their values. A value that is damaged in a file whose writer noted none of these may not be noticed.
 #' @section Errors: `hinterfeld_error_file` for a file that is missing, empty, no regular file, changed meanwhile, or
 #'   damaged: a gzip file that was cut or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)` bytes, a
 #'   Parquet file or workbook that cannot be opened,
@@ -90,13 +93,23 @@ open_files <- function(path, columns, options, call = caller_env(), scan = funct
     }
     scans <- c(scans, list(found))
   }
+  say_open_ends(files[vapply(scans, function(scan) isFALSE(scan$line_end), NA)])
   shown <- shown_files(files, path)
   names <- agreed_columns(scans, wanted, call)
   check_type_names(options$types, scans[[1]]$names, shown, call)
   options$types <- options$types[names(options$types) %in% names]
   done <- TRUE
-  list(kind = kind, files = files, shown = shown, options = options, scans = scans, names = names,
+  list(kind = kind, files = files, labels = file_labels(files), shown = shown, options = options, scans = scans,
+       names = names,
        rows = vapply(scans, function(scan) scan$rows, 0), plan = kind$plan(scans, names, options))
+}
+
+# A last line without its end may be half of one.
+say_open_ends <- function(files) {
+  if (length(files)) {
+    say("no_line_end", c(sprintf("The last line of %s has no line end.", examples_of(file_labels(files))),
+                         i = "Is the file whole, or still being written?"))
+  }
 }
 
 close_source <- function(source) {
@@ -147,7 +160,7 @@ read_source <- function(source, call = caller_env()) {
 
 # Columns as a table that knows where it came from; what its texts stand for is told by all of them.
 as_lines <- function(columns, source, call) {
-  places <- new_places(source$files, source$rows, empty = lapply(source$scans, function(scan) scan$empty))
+  places <- new_places(source$labels, source$rows, empty = lapply(source$scans, function(scan) scan$empty))
   typed <- lapply(stats::setNames(nm = names(columns)), function(name) {
     x <- columns[[name]]
     if (is.list(x)) open_column(coded_as_text(x, source$options$blank), name, source, places, call) else x

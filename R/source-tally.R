@@ -21,9 +21,10 @@ load_tally <- function(path) {
                            i = sprintf("This version of the package reads version %d.", tally_version)))
   }
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
-  if (!identical(bytes[(n - 31L):n], sum)) stop_damaged(path, "Its checksum does not fit its contents.")
+  again <- "Make the tally again from its lines."
+  if (!identical(bytes[(n - 31L):n], sum)) stop_damaged(path, "Its checksum does not fit its contents.", again)
   tryCatch(tally_from(description_of(read), read),
-           hinterfeld_damaged = function(cnd) stop_damaged(path, conditionMessage(cnd)))
+           hinterfeld_damaged = function(cnd) stop_damaged(path, conditionMessage(cnd), again))
 }
 
 # A tally that stands in another file, whose version is known.
@@ -34,11 +35,6 @@ tally_from_bytes <- function(bytes) {
   read <- byte_reader(bytes, length(mark), n - 32)
   must(identical(read("integer", 1L), tally_version), "versions are")
   tally_from(description_of(read), read)
-}
-
-stop_damaged <- function(path, why, call = caller_env()) {
-  stop_because("file", c(sprintf("%s is damaged.", basename(path)), x = why,
-                         i = "Make the tally again from its lines."), call = call)
 }
 
 # What holds of every tally that was saved, and need not of one that was made up.

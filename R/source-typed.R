@@ -1,4 +1,4 @@
-# Files that know their types: Parquet and workbooks. A part is one chunk.
+# Files that know their types: workbooks here, Parquet in source-parquet.R. A part is one chunk.
 
 # Types are those of the values; the parts of a source must agree on them.
 plan_typed <- function(scans, names, options) {
@@ -58,54 +58,6 @@ opened_or_stop <- function(code, path, what, call) {
       x = gsub("\\s+", " ", conditionMessage(cnd)), i = "Was it cut short? Get the file again."
     ), call = call)
   })
-}
-
-# Parquet -----------------------------------------------------------------------------------------------------------
-
-scan_parquet <- function(path, options, call = caller_env(), wanted = NULL) {
-  stamp <- file_stamps(path)
-  about <- opened_or_stop(parquet_about(path, call), path, "Parquet", call)
-  check_names(about$names, path, NULL, call)
-  list(path = path, stamp = stamp, names = about$names, rows = about$rows, empty = NULL,
-       prototype = about$prototype, long = about$long)
-}
-
-parquet_about <- function(path, call) {
-  need_package("nanoparquet", "to read Parquet", call)
-  rows <- as.double(nanoparquet::read_parquet_info(path)$num_rows)
-  schema <- nanoparquet::read_parquet_schema(path)
-  schema <- schema[!is.na(schema$type), ]
-  types <- schema$r_type
-  prototype <- lapply(stats::setNames(types, schema$name), function(type) {
-    switch(type, character = , factor = character(), Date = plain_days(numeric()), POSIXct = .POSIXct(numeric(), "UTC"),
-           logical = logical(), integer = , double = numeric(), list())
-  })
-  long <- schema$name[schema$type == "INT64" & types == "double"]
-  list(names = schema$name, rows = rows, prototype = prototype, long = long)
-}
-
-chunks_parquet <- function(scan, plan, options, take, call = caller_env()) {
-  table <- opened_or_stop(nanoparquet::read_parquet(scan$path, col_select = names(plan)), scan$path, "Parquet", call)
-  check_values(table, scan$path, call)
-  check_whole(table, scan, call)
-  check_unchanged(scan$path, scan$stamp, call)
-  if (nrow(table) > 0) take(plain_chunk(table, names(plan), options$types))
-}
-
-# A whole number beyond 2^53 is no double: an order's number would become another's.
-check_whole <- function(table, scan, call) {
-  for (name in intersect(names(table), scan$long)) {
-    if (any(abs(table[[name]]) >= 2^53, na.rm = TRUE)) {
-      stop_because("type", c(
-        sprintf("Column `%s` of %s holds whole numbers of more than 15 digits.", name, basename(scan$path)),
-        i = "Write them as text, or leave the column out with `columns`."
-      ), call = call)
-    }
-  }
-}
-
-parquet_names <- function(path, options, call = caller_env()) {
-  opened_or_stop(parquet_about(path, call)$names, path, "Parquet", call)
 }
 
 # Workbooks ----------------------------------------------------------------------------------------------------------

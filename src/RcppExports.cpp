@@ -406,6 +406,14 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// silence_kernel
+void silence_kernel();
+RcppExport SEXP _hinterfeld_silence_kernel() {
+BEGIN_RCPP
+    silence_kernel();
+    return R_NilValue;
+END_RCPP
+}
 // handle_kernel
 SEXP handle_kernel(SEXP held);
 RcppExport SEXP _hinterfeld_handle_kernel(SEXP heldSEXP) {
@@ -563,6 +571,18 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::IntegerVector> >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type step(stepSEXP);
     rcpp_result_gen = Rcpp::wrap(reached_kernel(reached, values, first, rows, step));
+    return rcpp_result_gen;
+END_RCPP
+}
+// damaged_chunk_kernel
+int damaged_chunk_kernel(std::string path, Rcpp::NumericVector starts, Rcpp::NumericVector bytes);
+RcppExport SEXP _hinterfeld_damaged_chunk_kernel(SEXP pathSEXP, SEXP startsSEXP, SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(damaged_chunk_kernel(path, starts, bytes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -781,6 +801,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
     {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
+    {"_hinterfeld_silence_kernel", (DL_FUNC) &_hinterfeld_silence_kernel, 0},
     {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
     {"_hinterfeld_held_kernel", (DL_FUNC) &_hinterfeld_held_kernel, 1},
     {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
@@ -795,6 +816,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
     {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
+    {"_hinterfeld_damaged_chunk_kernel", (DL_FUNC) &_hinterfeld_damaged_chunk_kernel, 3},
     {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
     {"_hinterfeld_pass_stretches_kernel", (DL_FUNC) &_hinterfeld_pass_stretches_kernel, 8},

@@ -223,8 +223,10 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
   double odd_line = 0;
   int odd_value = 0;
   double feeds = 0;
+  char last = '\n';
   while (odd_line == 0 && blocks.next()) {
     const char *at = blocks.data(), *end = blocks.end();
+    last = end[-1];
     const auto told = [&](const char* odd) {
       odd_line = feeds + 1.0 + static_cast<double>(std::count(blocks.data(), odd, '\n'));
       odd_value = static_cast<unsigned char>(*odd);
@@ -277,7 +279,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       Rcpp::_["fields"] = static_cast<double>(whole.fields),
       Rcpp::_["misfits"] = places(whole.misfits, whole.misfit_count),
       Rcpp::_["quotes"] = places(whole.quotes, whole.quote_count),
-      Rcpp::_["open_line"] = static_cast<double>(whole.open_line),
+      Rcpp::_["line_end"] = last == '\n' || last == '\r', Rcpp::_["open_line"] = static_cast<double>(whole.open_line),
       Rcpp::_["empty"] = Rcpp::NumericVector(whole.empty.begin(), whole.empty.end()),
       Rcpp::_["columns"] = Rcpp::List::create(
           Rcpp::_["given"] = given, Rcpp::_["words"] = words, Rcpp::_["days"] = days, Rcpp::_["numbers"] = numbers,

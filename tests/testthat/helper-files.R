@@ -1,3 +1,6 @@
+# Files of tests are whole when they are written.
+options(hinterfeld.rest = 0)
+
 # Files of delimited text, and what RFC 4180 says of them by a reader of its own.
 
 # A file of these bytes or this text.

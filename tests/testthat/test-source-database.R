@@ -119,7 +119,8 @@ test_that("an address is taken apart, and a name that leads nowhere says what to
   expect_no_match(given, "s3cret")
   withr::local_envvar(SHOP = "somewhere")
   expect_error(hinterfeld:::connect_database("SHOP"), "does not hold an address", class = "hinterfeld_error_database")
-  expect_error(hinterfeld:::connect_database("NO_SUCH"), "No service file names it", class = "hinterfeld_error_database")
+  expect_error(hinterfeld:::connect_database("NO_SUCH"), "No service file names it",
+               class = "hinterfeld_error_database")
 })
 
 test_that("every type of PostgreSQL arrives as it was stored", {
@@ -134,8 +135,8 @@ test_that("every type of PostgreSQL arrives as it was stored", {
     "numeric(6,-2)" = list("123400", 123400), money = list("12.34", 12.34),
     money = list("'92233720368547758.07'", "92233720368547758.07"), real = list("0.1", 0.1),
     "double precision" = list("0.1", 0.1), boolean = list("true", TRUE), text = list("'a'", "a"),
-    "varchar(5)" = list("'a'", "a"), "char(2)" = list("'a'", "a "), uuid = list("'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'",
-                                                                               "a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11"),
+    "varchar(5)" = list("'a'", "a"), "char(2)" = list("'a'", "a "),
+    uuid = list("'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'", "a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11"),
     mood = list("'bad'", "bad"), "int[]" = list("'{1,2}'", "{1,2}"), jsonb = list("'[1]'", "[1]"),
     interval = list("'1 day 02:00'", "1 day 02:00:00"), time = list("'24:00:00'", "24:00:00"),
     date = list("'2026-03-04'", as.Date("2026-03-04")), date = list("'9999-12-31'", as.Date("9999-12-31")),
@@ -165,7 +166,8 @@ test_that("days that R does not have are set aside with their text: fetched, gro
   con <- connect_postgres(server)
   run <- function(...) for (sql in c(...)) DBI::dbExecute(con, sql)
   run("CREATE TABLE sales (day date, product text, revenue numeric(12, 2))",
-      "INSERT INTO sales SELECT DATE '2026-01-01' + i % 40, 'product ' || i % 7, i / 100.0 FROM generate_series(1, 900) i",
+      "INSERT INTO sales SELECT DATE '2026-01-01' + i % 40, 'product ' || i % 7, i / 100.0
+         FROM generate_series(1, 900) i",
       "INSERT INTO sales VALUES ('infinity', 'a', 1), ('0001-01-01 BC', 'b', 2), ('12026-01-01', 'c', 3)")
   withr::local_envvar(SHOP = server$address)
   folder <- withr::local_tempdir()
@@ -179,7 +181,8 @@ test_that("days that R does not have are set aside with their text: fetched, gro
                      sprintf("2026-01-01,%.2f", sum((1:900)[(1:900) %% 40 < 31]) / 100))
   }
   quiet(run_brief(file.path(folder, "b.yaml"), into = file.path(folder, "kept"), keep = file.path(folder, "k")))
-  expect_identical(readLines(file.path(folder, "kept", "monthly.csv")), readLines(file.path(folder, "out", "monthly.csv")))
+  expect_identical(readLines(file.path(folder, "kept", "monthly.csv")),
+                   readLines(file.path(folder, "out", "monthly.csv")))
   aside <- set_aside(daybook(load_table(con, "sales"), day, revenue, product, on_bad = "set_aside"))
   expect_identical(sort(aside$day), c("0001-01-01 BC", "12026-01-01", "infinity"))
   expect_identical(unique(aside$reason), "day not readable")

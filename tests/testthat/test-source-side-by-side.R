@@ -38,3 +38,11 @@ test_that("figures are the same, however many processes draw them", {
   })
   expect_identical(drawn[[1]], drawn[[2]])
 })
+
+test_that("what ends its process ends a copy of it", {
+  skip_if_not(hinterfeld:::can_fork())
+  expect_identical(hinterfeld:::in_a_copy(function() Sys.getpid() != 0), TRUE)
+  expect_null(hinterfeld:::in_a_copy(function() tools::pskill(Sys.getpid(), tools::SIGKILL)))
+  expect_error(hinterfeld:::in_a_copy(function() stop_because("file", "No room.")), "No room",
+               class = "hinterfeld_error_file")
+})

@@ -1,4 +1,4 @@
-# Work that leaves files behind, such as drawing, done by as many processes as there are processors.
+# Work done by copies of this process: drawing, by as many as there are processors; and what may end its process.
 
 # What each job, a function without arguments, returns. Messages and warnings of all jobs, and the first error, are
 # signalled in the order of the jobs.
@@ -14,6 +14,20 @@ side_by_side <- function(jobs) {
     if (!is.null(one$error)) rlang::cnd_signal(one$error)
     one$value
   })
+}
+
+# What a job returns that may end its process, as a reader of damaged bytes may: a copy does it. NULL if the copy ended.
+in_a_copy <- function(job) {
+  if (!can_fork()) {
+    return(job())
+  }
+  copy <- parallel::mcparallel({
+    silence_kernel()
+    heard_job(job)
+  }, mc.set.seed = FALSE, silent = TRUE)
+  done <- suppressWarnings(parallel::mccollect(copy))[[1]]
+  if (!is.null(done$error)) rlang::cnd_signal(done$error)
+  done$value
 }
 
 # A copy of this process is safe on Linux, outside of programs that draw windows of their own.
