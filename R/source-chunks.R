@@ -114,7 +114,9 @@ finished_tallies <- function(tallies, told, shown, call) {
   }
   lapply(tallies, function(tally) {
     coverage <- new_coverage(told$coverage$seen, told$coverage$said)
-    coverage <- rule_out(coverage, told$day_rules, tally$coverage$covered, "day", tally$calendar, call)
+    # Days between the parts had no line that a condition could be asked of.
+    left <- intersect(tally$coverage$covered, told$coverage$seen)
+    coverage <- rule_out(coverage, told$day_rules, left, "day", tally$calendar, call)
     tally <- with_coverage(tally, coverage)
     tally[c("trail", "orders", "aside")] <- told[c("trail", "orders", "aside")]
     tally$trail[1, c("why", "merged")] <- list(shown, 1)

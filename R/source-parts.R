@@ -85,15 +85,13 @@ files_of_pattern <- function(pattern, call) {
     files <- files[!dir.exists(files)]
   } else {
     root <- paste(steps[seq_len(at - 1)], collapse = "/")
-    if (root == "") root <- if (at > 1) "/" else "."
+    roots <- if (root != "") sort(Sys.glob(root), method = "radix") else if (at > 1) "/" else "."
+    roots <- roots[dir.exists(roots)]
     rest <- steps[-seq_len(at)]
-    if (length(rest) == 0 && dir.exists(root)) {
-      return(files_of_folder(root, call, deep = TRUE))
+    if (length(rest) == 0 && length(roots)) {
+      return(unlist(lapply(roots, files_of_folder, call = call, deep = TRUE)))
     }
-    inside <- sort(list.files(root, recursive = TRUE), method = "radix")
-    step <- gsub("[.][*]", "[^/]*", utils::glob2rx(rest, trim.tail = FALSE))
-    wanted <- sprintf("(^|/)%s$", paste(gsub("^\\^|\\$$", "", step), collapse = "/"))
-    files <- if (length(rest)) file.path(root, inside[grepl(wanted, inside)]) else character()
+    files <- unlist(lapply(roots, files_below, rest = rest))
   }
   if (length(files) == 0) {
     near <- utils::head(list.files(dirname(pattern)), 5)
@@ -103,6 +101,15 @@ files_of_pattern <- function(pattern, call) {
     ), call = call)
   }
   files
+}
+
+# The files at any depth whose last steps are like these.
+files_below <- function(folder, rest) {
+  like <- vapply(utils::glob2rx(rest, trim.tail = FALSE), function(one) {
+    gsub("^\\^|\\$$", "", gsub(".*", "[^/]*", one, fixed = TRUE))
+  }, "")
+  inside <- sort(list.files(folder, recursive = TRUE), method = "radix")
+  file.path(folder, inside[grepl(sprintf("(^|/)%s$", paste(like, collapse = "/")), inside)])
 }
 
 # What messages and lines call files: by their names, and where two have one name by the folders that tell them apart.

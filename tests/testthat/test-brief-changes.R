@@ -65,3 +65,35 @@ test_that("a file that is not as its run left it is named, and not compared", {
   unlink(file.path(old, "regions.csv"))
   expect_match(said(what_changed(old, new)), "regions.csv in [^ ]*old\" was removed after its run")
 })
+
+test_that("what no run has written is no record, whatever it holds", {
+  folder <- two_runs()
+  path <- file.path(folder, "new", "run.json")
+  sound <- readLines(path)
+  record <- hinterfeld:::file_json(path)
+  hurt <- function(change) {
+    writeLines(jsonlite::toJSON(change(record), auto_unbox = TRUE, digits = NA, null = "null"), path)
+    expect_error(what_changed(file.path(folder, "old"), file.path(folder, "new")), "holds no record of a run",
+                 class = "hinterfeld_error_file")
+  }
+  for (field in c("brief", "inputs", "versions", "lines", "audit", "outputs", "started")) {
+    hurt(function(record) record[setdiff(names(record), field)])
+    hurt(function(record) replace(record, field, list(7)))
+  }
+  hurt(function(record) utils::modifyList(record, list(lines = list(kept = "many"))))
+  hurt(function(record) utils::modifyList(record, list(headline = list(best_sellers = list(1)))))
+  hurt(function(record) {
+    record$outputs[[1]]$file <- "../../other.csv"
+    record
+  })
+  hurt(function(record) {
+    record$audit[[1]]$revenue_after <- "much"
+    record
+  })
+  writeLines(paste(c(rep("[", 1e5), rep("]", 1e5)), collapse = ""), path)
+  expect_error(what_changed(file.path(folder, "old"), file.path(folder, "new")), class = "hinterfeld_error_file")
+  # A run goes on all the same, and nothing of the folder is taken for its own.
+  brief <- file.path(folder, "job.yaml")
+  writeLines(sound, path)
+  expect_silent(quiet(what_changed(file.path(folder, "old"), file.path(folder, "new"))))
+})

@@ -97,6 +97,13 @@ test_that("two runs do not write to one folder, and a lock ends with its process
   holder$wait()
   quiet(run_brief(path))
   expect_true(file.exists(file.path(dirname(path), "out", "regions.csv")))
+  # Nothing stays behind, also of a run that fails or was killed.
+  dir.create(file.path(dirname(path), ".out.part-999999"))
+  writeLines("half", file.path(dirname(path), "sales.csv"))
+  expect_error(quiet(run_brief(path)), class = "hinterfeld_error")
+  writeLines(small_sales, file.path(dirname(path), "sales.csv"), sep = "")
+  quiet(run_brief(path, again = TRUE))
+  expect_setequal(list.files(dirname(path), all.files = TRUE, no.. = TRUE), c("job.yaml", "out", "sales.csv"))
 })
 
 test_that("a brief writes inside its own folder unless it is allowed more", {

@@ -137,8 +137,18 @@ test_that("kept files that are damaged, forged or of another form are read again
   hurt(function(bytes) raw())
   writeLines("{\"version\":1,\"files\":3}", file.path(folder, "kept", "index.json"))
   expect_as_fresh(folder)
-  writeLines("not json", file.path(folder, "kept", "index.json"))
+  index <- file.path(folder, "kept", "index.json")
+  sound <- readLines(index)
+  for (text in c("not json", sub("xxh|hash|[0-9]{3}", "7", sound), strrep("[", 1e5), sub("^.", "[", sound), "")) {
+    writeLines(text, index)
+    expect_as_fresh(folder)
+  }
+  expect_identical(nchar(readLines(index)), nchar(sound))
+  unlink(index)
+  dir.create(index)
   expect_as_fresh(folder)
+  expect_message(run_brief(file.path(folder, "job.yaml"), keep = file.path(folder, "kept"), again = TRUE),
+                 "Not everything can be kept")
 })
 
 test_that("a folder that cannot be kept in is refused, or the run goes on without", {
@@ -199,4 +209,26 @@ test_that("a run that is killed at any step leaves what the next run gets right"
     expect_as_fresh(folder)
     write_part(folder, "2.csv", 300 + kill)
   }
+})
+
+test_that("days between two parts are ruled out by a condition as if all lines were read at once", {
+  folder <- withr::local_tempdir()
+  dir.create(file.path(folder, "sales"))
+  for (year in c(2024, 2026)) {
+    writeLines(c("day,product,revenue", sprintf("%d-%02d-05,a,%d", year, 1:12, 1:12)),
+               file.path(folder, "sales", paste0(year, ".csv")))
+  }
+  brief <- file.path(folder, "job.yaml")
+  writeLines(c("brief: 1", "data: {lines: sales/}", "daybook: {day: day, product: product, revenue: revenue}",
+               "restrict: [{leave_out: year(day) == 2025, why: closed}]", "tables:",
+               "  yearly: {every: year, add: [{change: {}}]}"), brief)
+  yearly <- function(name, ...) {
+    quiet(run_brief(brief, into = file.path(folder, name), ...))
+    utils::read.csv(file.path(folder, name, "yearly.csv"))
+  }
+  fresh <- yearly("fresh")
+  expect_identical(fresh$revenue_direction, c("unknown", "unknown"))
+  expect_identical(yearly("kept", keep = file.path(folder, "kept")), fresh)
+  withr::local_options(hinterfeld.in_memory = 10)
+  expect_identical(yearly("chunks"), fresh)
 })

@@ -37,3 +37,30 @@ test_that("a database that is written to is noticed", {
   Sys.sleep(0.05)
   expect_false(identical(look(), before))
 })
+
+test_that("a part that arrives during the first run, or just after it, is run too", {
+  path <- brief_folder()
+  folder <- dirname(path)
+  lines <- readLines(file.path(folder, "sales.csv"))
+  told <- character()
+  runs <- 0
+  run <- function(again) {
+    runs <<- runs + 1
+    # The first run finds its lines changed; right behind the second one more comes.
+    if (runs == 1) {
+      writeLines(c(lines, lines[2]), file.path(folder, "sales.csv"))
+      stop_because("file", "sales.csv changed while the brief ran.")
+    }
+    record <- run_brief(path, again = again)
+    if (runs == 2) writeLines(c(lines, lines[2:3]), file.path(folder, "sales.csv"))
+    record
+  }
+  looks <- 0
+  go_on <- function() (looks <<- looks + 1) < 5
+  quiet(watch_brief(path, file.path(folder, "out"), run, function(lines) told <<- c(told, lines), 0.05, go_on))
+  expect_identical(runs, 3)
+  expect_match(told, "changed while the brief ran", all = FALSE)
+  expect_equal(quiet(run_brief(path))$lines, quiet(run_brief(path, into = file.path(folder, "fresh")))$lines)
+  expect_error(watch_brief(path, folder, function(again) stop_because("brief", "No brief."), identity), "No brief",
+               class = "hinterfeld_error_brief")
+})

@@ -84,8 +84,18 @@ test_that("a gzip file is checked by its own length and checksum, and may not gr
   for (at in c(length(bytes) - 7, length(bytes) - 2)) {
     expect_error(load_table(text_at(replace(bytes, at, xor(bytes[at], as.raw(1))), ".csv.gz")), "damaged")
   }
+  expect_gt(hinterfeld:::unpacked_bytes(path), nchar(rows) / 2)
+  expect_lt(hinterfeld:::unpacked_bytes(path), nchar(rows) * 2)
   withr::local_options(hinterfeld.unpacked_limit = 1000)
   expect_error(load_table(path), "more than 1 000 bytes")
+  # A small file may be much text: it is counted in chunks.
+  dense <- withr::local_tempfile(fileext = ".csv.gz")
+  con <- gzfile(dense, "wb")
+  writeLines(c("a,b", rep("1,2", 1e5)), con)
+  close(con)
+  withr::local_options(hinterfeld.in_memory = 3e5)
+  expect_lt(5 * file.size(dense), 3e5)
+  expect_true(hinterfeld:::is_large(list(path = dense)))
 })
 
 test_that("every encoding is converted or refused with its line, and ends nothing", {

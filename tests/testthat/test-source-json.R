@@ -8,5 +8,10 @@ test_that("what is no JSON is told, and ends nothing, whatever it holds", {
   }
   writeBin(as.raw(c(0x7b, 0, 0x7d)), path)
   expect_null(hinterfeld:::file_json(path))
+  # A folder, and lists in lists that would end R.
+  expect_null(hinterfeld:::file_json(tempdir()))
+  expect_null(hinterfeld:::parsed_json(paste(c(rep("[", 1e5), rep("]", 1e5)), collapse = "")))
+  expect_identical(hinterfeld:::parsed_json(sprintf("[\"%s\\\"[\"]", strrep("[", 500)))[[1]],
+                   paste0(strrep("[", 500), "\"["))
   expect_identical(hinterfeld:::parsed_json("{\"a\": [1, \"50 %\"]}"), list(a = list(1L, "50 %")))
 })

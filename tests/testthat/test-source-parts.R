@@ -75,3 +75,38 @@ test_that("folders in a folder, and the same content twice, are named", {
   expect_message(files <- source_files(inside), "\"b.csv\" and \"c.csv\" have the same content")
   expect_length(files, 3)
 })
+
+test_that("two stars are all folders, and files of one name are told by their folders", {
+  folder <- withr::local_tempdir()
+  for (year in c("2025", "2026/new")) {
+    dir.create(file.path(folder, year), recursive = TRUE)
+    writeLines(c("day,product,revenue", sprintf("%s-03-02,a,%s", substr(year, 1, 4), substr(year, 4, 4)), "x,a,1"),
+               file.path(folder, year, "sales.csv"))
+  }
+  writeLines(c("day,product,revenue", "2024-03-02,a,4"), file.path(folder, "old.csv"))
+  writeLines("a note", file.path(folder, "2025", "note.md"))
+  writeLines(c("other,names", "1,2"), file.path(folder, "2026", "towns.tsv"))
+  expect_snapshot(error = TRUE, load_table(file.path(folder, "**")), transform = function(x) {
+    gsub(folder, "FOLDER", x, fixed = TRUE)
+  })
+  unlink(file.path(folder, "2026", "towns.tsv"))
+  read <- function(pattern) quiet(load_table(file.path(folder, pattern)))
+  expect_identical(read("**")$revenue, c(5, 1, 6, 1, 4))
+  expect_identical(read("**/*.csv")$revenue, c(5, 1, 6, 1, 4))
+  expect_identical(read("**/new/*.csv")$revenue, c(6, 1))
+  expect_identical(read("20*/**/s?les.csv")$revenue, c(5, 1, 6, 1))
+  expect_error(read("**/none*.csv"), class = "hinterfeld_error_file")
+  aside <- set_aside(quiet(daybook(read("**"), day, revenue, product, on_bad = "set_aside")))
+  expect_identical(aside$file, c("2025/sales.csv", "2026/new/sales.csv"))
+  expect_identical(lines_behind(totals(quiet(daybook(read("**"), day, revenue, product, on_bad = "set_aside"))), 1)$file,
+                   c("2025/sales.csv", "2026/new/sales.csv", "old.csv"))
+})
+
+test_that("a last line without its end is told", {
+  folder <- withr::local_tempdir()
+  cat("a,b\n1,2\n3,10", file = file.path(folder, "cut.csv"))
+  cat("a,b\n1,2\n", file = file.path(folder, "whole.csv"))
+  expect_message(load_table(file.path(folder, "cut.csv")), "The last line of \"cut.csv\" has no line end")
+  expect_message(load_table(folder), "\"cut.csv\"")
+  expect_no_message(load_table(file.path(folder, "whole.csv")))
+})

@@ -23,3 +23,18 @@ test_that("a file whose stamp has not moved is not read again, and what is no fi
   skip_on_os("windows")
   expect_error(file_hashes("/dev/zero", known), class = "hinterfeld_error_file")
 })
+
+test_that("a file that is written to is waited for, and one that is written to for ever is an error", {
+  path <- withr::local_tempfile(lines = "a,b")
+  Sys.setFileTime(path, Sys.time() - 60)
+  expect_gte(system.time(wait_for_rest(path, seconds = 0.3))[["elapsed"]], 0.3)
+  writer <- processx::process$new("sh", c("-c", "for i in 1 2 3 4 5 6; do echo 1,2 >> \"$1\"; sleep 0.2; done", "sh",
+                                          path))
+  wait_for_rest(path, seconds = 0.5)
+  expect_length(readLines(path), 7)
+  writer$wait()
+  writer <- processx::process$new("sh", c("-c", "while true; do echo 1,2 >> \"$1\"; done", "sh", path))
+  withr::defer(writer$kill())
+  Sys.sleep(0.2)
+  expect_error(wait_for_rest(path, seconds = 0.1, most = 3), "is still written to", class = "hinterfeld_error_file")
+})
