@@ -4,6 +4,9 @@
 for (file in c("lines", "chains", "coverage", "oracle", "changes", "play", "endings",
                "variants")) source(file.path(campaign_folder, paste0(file, ".R")), local = TRUE)
 
+# Parts are whole when they are written.
+options(hinterfeld.rest = 0)
+
 random_case <- function(seed) {
   set.seed(seed, "Mersenne-Twister", "Inversion", "Rejection")
   made <- random_lines()
