@@ -134,7 +134,7 @@ marked_rows <- function(answer) {
   }
   if (mark$rows == "best") {
     totals <- total_rows(t)
-    values <- plain[[utils::tail(c(names(about$cells), names(about$measures)[1]), 1)]]
+    values <- plain[[utils::tail(intersect(c(names(about$measures)[1], names(about$cells)), names(plain)), 1)]]
     return(!totals & rank(-replace(values, totals, NA), ties.method = "min", na.last = "keep") %in%
              seq_len(mark$n %||% 3L))
   }

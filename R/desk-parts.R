@@ -113,7 +113,7 @@ part_changes <- list(
     state$table <- switch(given$running,
       none = table,
       running = step_in_table(table, "running_total",
-                          if (given$restart %in% grains) list(restart = given$restart) else list()),
+                          if (isTRUE(given$restart %in% grains)) list(restart = given$restart) else list()),
       moving = step_in_table(table, "moving", list(last = max(1L, as.integer(given$last %||% 12)),
                                                what = if (isTRUE(given$mean)) "mean" else "sum"))
     )

@@ -49,7 +49,8 @@ put <- function(me, ...) {
   me$session$sendCustomMessage("desk-put", parts)
 }
 
-# Runs what may fail; the words of an error stand in the page, and the last answer stays.
+# Whatever runs for a reader, at once or later, runs in here: an error is told in the page, the last answer stays, and the
+# desk goes on for everybody.
 tell_problem <- function(me, code) {
   tryCatch({
     force(code)
@@ -57,10 +58,19 @@ tell_problem <- function(me, code) {
     put(me, problem = me$told %||% me$failed %||% "")
     TRUE
   }, error = function(cnd) {
-    me$told <- escape(problem_with_causes(cnd))
+    me$told <- escape(reader_words(cnd))
     put(me, problem = me$told)
     FALSE
   })
+}
+
+# R's own words say nothing to a reader of the page; who runs the desk sees them.
+reader_words <- function(cnd) {
+  if (inherits(cnd, "hinterfeld_error")) {
+    return(problem_with_causes(cnd))
+  }
+  say("desk_failed", c("The desk could not do what was asked.", x = problem_with_causes(cnd)))
+  "This could not be done. Choose something else, or go back."
 }
 
 # A state is shown in two steps: its sentence at once, its answer when no other choice has come meanwhile.
@@ -79,7 +89,10 @@ show_state <- function(me, state, push = TRUE) {
 # Choices that wait in line are taken first, so that only the last is computed.
 later_for <- function(me, version, act) {
   later::later(function() {
-    if (!me$session$isClosed() && identical(me$version, version)) shiny::withReactiveDomain(me$session, act())
+    if (me$session$isClosed() || !identical(me$version, version)) {
+      return(invisible())
+    }
+    tell_problem(me, shiny::withReactiveDomain(me$session, act()))
   }, 0.02)
 }
 
@@ -99,7 +112,7 @@ show_answer <- function(me, version) {
 
 show_figure <- function(me, version) {
   tags <- tryCatch(figure_tags(drawn_figure(answer_figure(me$answer), me$answer), me$answer), error = function(cnd) {
-    htmltools::tags$p(class = "quiet no-figure", visible(paste("No figure:", problem_with_causes(cnd))))
+    htmltools::tags$p(class = "quiet no-figure", visible(paste("No figure:", reader_words(cnd))))
   })
   put(me, figure = tags)
   later_for(me, version, function() {
@@ -296,11 +309,11 @@ watch_for_news <- function(me, session) {
     if (session$isClosed()) {
       return(invisible())
     }
-    if (!identical(brief_stamps(me$desk$brief), me$stamps)) {
+    later::later(look, 3)
+    tell_problem(me, if (!identical(brief_stamps(me$desk$brief), me$stamps)) {
       put(me, news = list("The data have changed. ", htmltools::tags$button(type = "button", `data-act` = "renew",
                                                                             "Take the new lines in")))
-    }
-    later::later(look, 3)
+    })
   }
   later::later(look, 3)
 }

@@ -84,7 +84,8 @@ look_problems <- function(state, facts) {
     within = is.null(within) || is.character(within) && all(within %in% unlist(state$table$by)),
     figure = is.null(state$figure) || rlang::is_string(state$figure) && state$figure %in% names(figure_kinds),
     mark = is.null(mark) || is.list(mark) && rlang::is_string(mark$rows) && mark$rows %in% mark_kinds &&
-      (is.null(mark$n) || rlang::is_scalar_integerish(mark$n)) && (is.null(mark$text) || rlang::is_string(mark$text))
+      (is.null(mark$n) || rlang::is_scalar_integerish(mark$n) && mark$n >= 1) &&
+      (is.null(mark$text) || rlang::is_string(mark$text))
   )
   lapply(names(sound)[!sound], function(key) new_problem(key, sprintf("`%s` is not what it can be.", key)))
 }
