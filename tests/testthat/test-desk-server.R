@@ -49,7 +49,7 @@ test_that("forged messages end nothing and show no word of R's own", {
               list(rows = list(1)), 2L, "region", "month", list("region"))
   fields <- c("part", "given", "row", "column", "rows", "text", "verb", "place", "from", "until", "values", "search",
               "page", "step", "name", "link", "push", "replace", "figure", "by", "every", "running", "share", "columns")
-  for (i in 1:150) {
+  for (i in 1:60) {
     acts <- setdiff(names(hinterfeld:::desk_acts), "add-to-brief")
     some <- sample(fields, 5)
     ask <- c(list(act = sample(c(acts, "none", ""), 1), part = sample(hinterfeld:::desk_parts, 1)),
