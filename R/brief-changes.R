@@ -1,4 +1,4 @@
-# Two runs of a brief held against each other.
+# Compares two runs of a brief.
 
 #' What changed between two runs of a brief
 #'
@@ -77,7 +77,7 @@ changed_best <- function(records) {
   if (is.null(best$before)) character() else sprintf("best seller of %s is now %s", other, best$after[other])
 }
 
-# Of each table the file that tells its values best.
+# For each table, the output file to compare: parquet if there is one, then csv, then tsv.
 table_outputs <- function(record) {
   kinds <- c("parquet", "csv", "tsv")
   tables <- Filter(function(output) !is.null(output$keys), record$outputs)
@@ -127,7 +127,7 @@ untrue_output <- function(output, folder) {
           if (there) "was changed" else "was removed")
 }
 
-# Rows by their keys; those of one key, as may be where columns were left out, one after the other.
+# Matches rows by their keys. Where key columns were left out several rows may share a key; these are matched in order.
 row_changes <- function(name, keys, before, after) {
   labels <- function(t) {
     if (is.null(t)) {

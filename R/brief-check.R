@@ -15,7 +15,7 @@
 check_brief <- function(brief) {
   parsed <- if (inherits(brief, "hinterfeld_brief")) brief else parse_brief(brief)
   problems <- form_problems(parsed)
-  # What the form leaves unclear cannot be understood; the rest still can.
+  # Entries with a mistake in their form are dropped; the rest is still checked for its meaning.
   if (!is.null(parsed$content) && is.list(parsed$content)) {
     tables <- names(parsed$content$tables)
     parsed$content <- sound_parts(parsed$content, problems)
@@ -57,7 +57,7 @@ sound_parts <- function(content, problems) {
     whole <- path[1] %in% c("figures", "restrict") || path[1] == "data" && path[2] == "lines"
     depth <- if (whole) 2 else if (path[1] == "tables" && path[3] %in% "add") 4 else 3
     content <- without_part(content, utils::head(path, depth))
-    # A period that was misspelt is a period all the same.
+    # A misspelt period still counts as one, so that steps which need a period are not reported as well.
     if (length(path) == 3 && path[3] == "every") content$tables[[path[2]]]$every <- "month"
   }
   content
@@ -158,7 +158,7 @@ database_problem <- function(path, file) {
   })
 }
 
-# A file, a folder with tables in it, or a pattern that some file has.
+# A file, a folder with tables in it, or a pattern that matches some file.
 has_files <- function(path) {
   if (file.exists(path) && !dir.exists(path)) {
     return(TRUE)
@@ -166,7 +166,7 @@ has_files <- function(path) {
   quietly(tryCatch(length(source_files(path)) > 0, hinterfeld_error = function(cnd) FALSE))
 }
 
-# The columns that lines have once every table is attached; NULL where a file cannot tell.
+# The columns of the lines after all tables are attached; NULL if the columns of a file are unknown.
 data_problems <- function(brief) {
   data <- brief$content$data
   columns <- if (!is.null(data$lines)) file_columns(file_entry(data$lines, brief))
@@ -179,7 +179,7 @@ data_problems <- function(brief) {
     by <- unlist(step$by)
     path <- c("data", "attach", i, "by")
     ours <- if (is.null(names(by))) by else names(by)
-    # A name that neither has is one mistake.
+    # A name missing on both sides is reported once, not twice.
     theirs <- if (is.null(names(by)) && !is.null(columns)) intersect(by, columns) else unname(by)
     problems <- c(problems, list(
       column_problems(ours, columns, path, "the lines have"),
@@ -223,7 +223,7 @@ expression_problems <- function(text, path, columns) {
   if (!is.null(read$problem)) new_problem(path, read$problem, read$hint)
 }
 
-# The roles' columns go by the roles' names in the daybook.
+# In the daybook a role's column has the name of the role.
 book_columns_of <- function(roles, columns) {
   if (is.null(columns)) {
     return(NULL)
@@ -264,7 +264,7 @@ table_problems <- function(spec, path, columns) {
   }
   split <- c(unlist(spec$every), unlist(spec$by))
   measures <- measure_names_of(spec$measures)
-  # A step may be about what the steps before it have added.
+  # A step may use a column added by an earlier step.
   within <- function(given, place, before = spec$add) {
     list(column_problems(unlist(given$within), split, c(place, "within"), "the table splits by"),
          column_problems(given$of, c(measures, added_names(before)), c(place, "of"), "the table totals"),
@@ -296,7 +296,7 @@ table_problems <- function(spec, path, columns) {
   )
 }
 
-# Several periods have an order.
+# Several periods must go from the longest to the shortest.
 every_problems <- function(every, path) {
   if (!from_long_to_short(every)) {
     new_problem(c(path, "every"), sprintf("`every` cannot be %s.", and_list(quoted(every))), long_to_short_hint)
@@ -455,7 +455,7 @@ name_problem <- function(path, kind, name, known) {
   })
 }
 
-# Names that cannot be files, and files of one name.
+# Names that cannot be file names, and outputs that would share a file.
 output_problems <- function(content) {
   c(name_problems(content), clash_problems(content))
 }

@@ -1,4 +1,4 @@
-# A brief whose lines are too many for memory: tallies of them, one for each table, taken chunk by chunk.
+# Briefs whose lines do not fit into memory: lines are read in chunks and tallied, one tally per table.
 
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
@@ -67,7 +67,7 @@ brief_needs <- function(content, book) {
   c(list(report = standing), if (!is.null(report)) list(headline = headline_need(book)), tables)
 }
 
-# Days, unless nothing but the periods of the table is looked at: a change compares days.
+# The tally is per day, unless only the table's own periods are used; a change always needs days.
 needed_grain <- function(spec, asked) {
   every <- unlist(spec$every)
   whole <- length(every) == 1 && every %in% grains && !"day" %in% asked && length(spec$add) == 0
@@ -96,7 +96,7 @@ table_needs <- function(spec, known) {
        measures = brief_measures(spec$measures))
 }
 
-# What attaching told of all chunks together.
+# Reports lines without a match, summed over all chunks.
 say_attached <- function(trail) {
   steps <- trail[trail$what == "attach" & trail$unmatched > 0, ]
   for (i in seq_len(nrow(steps))) {

@@ -20,7 +20,7 @@ brief_path <- function(brief, path) {
   if (absolute) path else file.path(brief$folder, path)
 }
 
-# `texts` are columns that name something, whatever they look like; types that the brief gives count more. Of `wanted`
+# `texts` are columns to read as text whatever they look like; types given in the brief take precedence. Of `wanted`
 # columns those that are there are read; NULL for all.
 load_file <- function(entry, brief, texts = character(), wanted = NULL) {
   read_entry(typed_entry(entry, brief, texts, wanted))
@@ -113,7 +113,7 @@ attached_tables <- function(brief, texts, wanted) {
   })
 }
 
-# Lines with what is attached to them, as the daybook of those that count.
+# Attaches the tables, makes the daybook and applies the brief's restrictions.
 book_of_lines <- function(lines, tables, brief) {
   for (i in seq_along(tables)) {
     step <- brief$content$data$attach[[i]]
@@ -132,7 +132,7 @@ columns_used <- function(content) {
   texts <- unique(c(as.character(leaves), unlist(strsplit(names(leaves), ".", fixed = TRUE)), all_names(content)))
   inside <- lapply(texts, function(text) tryCatch(all.vars(str2lang(text)), error = function(cnd) NULL))
   report <- if ("report" %in% names(content)) c("product", "category", "region")
-  # A column of two tables goes by its name with the second's.
+  # A column found in two tables gets the second table's name as a suffix; also try the plain name.
   plain <- unlist(lapply(content$data$attach, function(step) {
     name <- step$name %||% attached_name(step$table)
     ending <- paste0("_", name)

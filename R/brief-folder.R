@@ -1,4 +1,4 @@
-# The output folder: made beside its place, and put there whole.
+# Writes the output folder atomically: beside its place first, then moved there.
 
 # Runs `write(part)` in a folder of its own and puts that in the place of `folder`. Only the files `made_before` are
 # replaced or go; all others in `folder` are kept, those too that come in the meantime. When `write` fails, or the
@@ -72,7 +72,7 @@ check_output_folder <- function(folder, call) {
   }
 }
 
-# What processes left that were killed midway: whoever holds the lock is the only one at work.
+# Removes what killed runs left behind. We hold the lock, so no other run can be using it.
 remove_dead_parts <- function(folder) {
   start <- basename(part_of(folder, ""))
   parts <- list.files(dirname(folder), all.files = TRUE, no.. = TRUE)
@@ -98,7 +98,7 @@ keep_foreign_files <- function(folder, part, made_before, call) {
   }
 }
 
-# A second name for the same file: nothing is copied, and pipes are no exception.
+# A hard link where possible, so that nothing is copied; this works for pipes too.
 carry_over <- function(file, part) {
   to <- file.path(part, basename(file))
   if (file_kind_kernel(path.expand(file)) == "folder" && !is_link(file)) {
@@ -111,7 +111,7 @@ carry_over <- function(file, part) {
     file.copy(file, to, copy.date = TRUE)
 }
 
-# Files that others wrote into the former folder while it was exchanged, which `old` is now.
+# Moves files that others wrote into the old folder (now at `old`) while the two were being swapped.
 bring_newcomers <- function(old, folder, made_before) {
   for (file in setdiff(list.files(old, all.files = TRUE, no.. = TRUE), made_before)) {
     from <- file.path(old, file)
@@ -134,8 +134,7 @@ put_in_place <- function(part, folder, call) {
   }
 }
 
-# Where the system cannot exchange two names: for a moment there is no folder, never half a one. `part` is what was
-# there afterwards, as after an exchange.
+# Fallback where the system cannot swap two names: for a moment there is no folder, but never a partial one. Afterwards `part` is the old folder, as after a swap.
 replace_folder <- function(part, folder) {
   former <- paste0(part, "-former")
   if (!file.rename(folder, former)) {

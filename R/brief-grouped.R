@@ -11,7 +11,7 @@ grouped_tallies <- function(brief, large = FALSE) {
   if (!inherits(con, "PqConnection")) {
     return(NULL)
   }
-  # A failed question must not end the transaction that everything else is read in.
+  # A failed query must not abort the transaction in which everything else is read.
   DBI::dbExecute(con, "SAVEPOINT grouping")
   tryCatch({
     tallies <- tallies_of_groups(grouped_plan(brief, con), brief, large || isTRUE(getOption("hinterfeld.grouped")))
@@ -24,7 +24,7 @@ grouped_tallies <- function(brief, large = FALSE) {
   })
 }
 
-# What to ask: the side of the lines, what is joined to it there, keys and amounts.
+# The plan of the query: the table of the lines, the tables joined to it in the database, keys and amounts.
 grouped_plan <- function(brief, con, call = caller_env()) {
   content <- brief$content
   roles <- content$daybook
@@ -50,7 +50,7 @@ grouped_plan <- function(brief, con, call = caller_env()) {
   matched <- stats::setNames(lapply(sides, function(one) one$matched), sprintf(".matched %d", seq_along(sides)))
   plan <- list(side = side, sides = sides, from = from, keys = keys, amounts = amounts,
                rounding = roles$rounding %||% "half_up")
-  # What is still to be attached here is attached to all lines, also to those that are left out then.
+  # Tables attached in R are attached to all lines, even those left out later, so their keys are needed.
   here <- unlist(lapply(plain$data$attach, function(step) c(names(unlist(step$by)), unlist(step$by))))
   few <- expected_rows(con, sprintf("SELECT 1 FROM %s%s", from, grouping_sql(keys)), side$table, call) <=
     getOption("hinterfeld.few_groups", few_groups)
@@ -62,7 +62,7 @@ grouped_plan <- function(brief, con, call = caller_env()) {
   plan
 }
 
-# So many groups come as fast as fewer that the database would have to think about.
+# Up to this many groups, fetching all of them costs no more than the queries needed to have fewer.
 few_groups <- 2e5
 
 grouping_sql <- function(keys) {
@@ -96,7 +96,7 @@ fewer_keys <- function(plan, content, held, call) {
   date <- Find(function(one) day %in% one$names, c(list(plan$side), plan$sides))
   without <- is.null(roles$order) && all(c(day, product) %in% names(keys)) && identical(date$types[[day]], "date")
   usable <- if (without) {
-    # A text that begins with a sign of ASCII that is seen is surely not blank.
+    # A text that starts with a printable ASCII character is not blank.
     sold <- Find(function(one) product %in% one$names, c(list(plan$side), plan$sides))
     seen <- if (sold$types[[product]] %in% text_types_sql) "BETWEEN '!' AND '~'" else "IS NOT NULL"
     sprintf("%s IS NOT NULL AND %s %s AND %s IS NOT NULL", keys[[day]], keys[[product]], seen,
@@ -131,7 +131,7 @@ fewer_keys <- function(plan, content, held, call) {
   keys
 }
 
-# One value for all that the condition answers alike.
+# Maps all values with the same answer to one of them.
 classed_values <- function(sql, values, answer, quoted) {
   held <- !is.na(values)
   cases <- vapply(unique(answer[held]), function(one) {
@@ -270,7 +270,7 @@ tallies_of_groups <- function(plan, brief, always, call = caller_env()) {
   amounts <- Map(function(amount, decimals) replace(amount, "decimals", decimals), plan$amounts, found)
   operands <- unique(unlist(lapply(amounts, function(amount) amount$operands)))
   say_progress("The lines of %s are grouped in the database", side$name)
-  # Fewer than ten lines to a group are fetched in less time than it takes to group them, where memory holds them.
+  # With fewer than ten lines per group, fetching the lines is faster than grouping them, if they fit into memory.
   most <- if (always) Inf else open_entry(file_entry(entry, brief))$rows / 10
   groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding,
                           asks_extremes(brief$content), odd_keys_sql(plan$keys, c(list(side), plan$sides)), most, call)
@@ -307,7 +307,7 @@ lines_of_groups <- function(groups, plan, brief, side) {
   set_origin(lines, new_places(side$name, n), trail, alike = alike, grouped = groups$grouped)
 }
 
-# The steps of a brief that are still to be taken. Rows are too few to tell whether most lines cannot be read.
+# The steps of a brief that are still to be taken. Marked as a chunk: the grouped rows are too few to judge whether most lines are unreadable.
 book_of_groups <- function(lines, joined, amounts, brief) {
   old <- options(hinterfeld.chunk = TRUE)
   on.exit(options(old))

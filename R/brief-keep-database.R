@@ -1,4 +1,4 @@
-# Lines of a database are kept by parts of their table, where something tells that a part is as it was.
+# Keeps the lines of a database in parts of their table, if it can be told that a part has not changed.
 
 # Whether the parts of the brief's lines can be kept; said where not.
 can_be_kept <- function(brief) {

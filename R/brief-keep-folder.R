@@ -1,6 +1,5 @@
 # The folder of kept parts: a file for each part and what it was counted by, named after both, and an index that knows
-# the files that were looked at. Files are written whole and never changed, so runs side by side do not meet; only who
-# clears the folder must be alone in it.
+# the files that were looked at. Files are written atomically and never modified, so runs can share the folder; only clearing it needs it alone.
 
 # Opens the folder for a run, which holds it until it ends, however it ends.
 open_keep <- function(folder, alone = FALSE, call = caller_env()) {

@@ -1,11 +1,11 @@
-# A rerun costs what is new: the lines of each part are tallied once, and what they come to is kept.
+# A rerun reads only what is new: each part is tallied once, and its tally is kept.
 
 # Where a brief keeps its parts; NULL for nowhere.
 keep_folder <- function(brief) {
   brief$keep %||% if (!is.null(brief$content$keep)) brief_path(brief, brief$content$keep)
 }
 
-# What the index knows a brief by; what else is made of it than its outputs is known apart.
+# The name of a brief in the index. Other uses of it, such as the desk, have a name of their own.
 keep_name <- function(brief) {
   paste(c(normalizePath(brief$path), brief$purpose), collapse = ", ")
 }
@@ -117,7 +117,7 @@ scan_from <- function(known, file) {
   list(path = file, names = as.character(unlist(known$names)), rows = as.double(known$rows), facts = read)
 }
 
-# Parts as they must be looked at to be read.
+# Scans parts that are known only from the index, as reading needs more than that.
 real_scans <- function(source, which = seq_along(source$scans), call = caller_env()) {
   for (i in which) {
     if (is.null(source$scans[[i]]$stretches) && identical(source$kind$what, source_kinds$text$what)) {
@@ -127,7 +127,7 @@ real_scans <- function(source, which = seq_along(source$scans), call = caller_en
   source
 }
 
-# Everything that what a part comes to depends on, besides the part itself.
+# A hash of everything that a part's tally depends on besides the part itself.
 recipe_of <- function(brief, keep, source, readings) {
   content <- brief$content
   attached <- lapply(content$data$attach, function(step) {
@@ -163,8 +163,7 @@ need_name <- function(need) {
   digest::digest(paste(names(flat), flat, collapse = "\n"), "sha256", serialize = FALSE)
 }
 
-# Kept parts that can be used: the largest union of parts that are all there, then those by themselves. Of a part that
-# holds too little `others` has the tallies that other briefs need.
+# Kept parts that can be used: the largest union of parts that are all there, then those by themselves. For a part that lacks something, `others` holds the tallies that other briefs need.
 found_parts <- function(keep, recipe, hashes, brief) {
   kept <- list()
   held <- character()

@@ -110,7 +110,7 @@ retain_part <- function(out, t, i = NULL) {
   if (anyDuplicated(names(out))) {
     return(forget(out, "Two columns have one name"))
   }
-  # A key with one value told no rows apart.
+  # A key with a single value does not tell rows apart, so it can go.
   answer <- answer_of(t)
   lost <- setdiff(c(answer$keys, answer$level), names(out))
   single <- function(key) length(unique(if (is.null(i)) t[[key]] else t[[key]][i])) == 1
@@ -259,7 +259,7 @@ merge.hinterfeld_totals <- function(x, y, ...) {
 #' @export
 merge.hinterfeld_crosstab <- merge.hinterfeld_totals
 
-# Verbs of others, who ask for these methods when they are there ---------------------------------------------
+# Methods for verbs of other packages, registered when these are loaded ---------------------------------------------
 
 #' @exportS3Method vctrs::vec_proxy
 vec_proxy.hinterfeld_totals <- function(x, ...) {

@@ -1,6 +1,6 @@
 # Which earlier day is compared with which period of the table.
 
-# The plans of all single periods that levels of a table tell, the table's own first: their periods one after the other.
+# The plans for all single periods that the table's levels are split by, concatenated, the table's own first.
 # `grain` names that of each level, NA for none; `after` tells how many periods stand before those of a grain.
 plan_of_table <- function(answer, how) {
   grain <- vapply(answer$levels, level_grain, "", answer = answer)

@@ -1,6 +1,6 @@
 # Columns of a daybook: text is coded once as a factor whose levels are its dictionary.
 
-# Blank text is missing: nobody's group must not look like somebody's. Texts are coded by identity; texts that are
+# Blank text becomes missing, so that it cannot pass for a real group. Texts are coded by identity; texts that are
 # equal in different encodings are told by their UTF-8 form.
 encode_text <- function(x) {
   found <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else text_codes(x)
@@ -8,7 +8,7 @@ encode_text <- function(x) {
   known[is.na(known) | !grepl("[^[:space:]]", known)] <- NA
   levels <- unique(known[!is.na(known)])
   to <- match(known, levels)
-  # A factor is made of codes of its own: those of text that is coded belong to it.
+  # A factor needs its own copy of the codes: those of lazy text belong to that text.
   same <- identical(to, seq_along(known)) && !is_lazy_text(x)
   label_kernel(if (same) found$codes else recode_kernel(found$codes, to, NA_integer_, threads_wanted()), levels)
 }

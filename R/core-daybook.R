@@ -208,8 +208,7 @@ first_reason <- function(roles, lines) {
 }
 
 blank_rows <- function(lines) {
-  # Columns of numbers come first: one without a blank leaves nothing to look for. Few rows are blank in the first
-  # column, so few are looked at in the others.
+  # Numeric columns first: if one has no blank, no row is blank. Later columns are only checked in rows that were blank so far.
   text <- vapply(lines, is.character, NA)
   rows <- NULL
   for (x in as.list(lines)[order(text)]) {

@@ -74,7 +74,7 @@ weigh.hinterfeld_daybook <- function(facts, rows = NULL) {
   if (!is.null(rows)) {
     return(c(lines_among(facts$grouped, rows), sum_minor(facts$columns$revenue, rows = rows)))
   }
-  # The trail ends with what there is.
+  # The last step of the trail holds the present lines and revenue.
   last <- facts$trail[nrow(facts$trail), ]
   revenue <- last$revenue_after
   c(lines_among(facts$grouped, seq_len(facts$lines)), if (is.na(revenue)) sum_minor(facts$columns$revenue) else revenue)

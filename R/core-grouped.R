@@ -1,5 +1,4 @@
-# Rows that stand for several lines each, as a database hands them out that has grouped its lines: the lines of one
-# differ in nothing that is asked for but their amounts, and of these the sum is known, the smallest and the largest.
+# Rows that each stand for several lines, from a database that has grouped them. The lines of a row differ only in their amounts, of which the sum, the smallest and the largest are known.
 # Where lines are counted, a row counts for as many as it stands for.
 
 # times     how many lines each row stands for

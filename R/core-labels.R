@@ -1,4 +1,4 @@
-# Keys as labels: what stands in a totals table for a code, and text that no two of them share.
+# The labels that codes have in a totals table, no two alike.
 
 total_code <- -1L
 not_given <- "not given"

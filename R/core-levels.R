@@ -70,7 +70,7 @@ split_groups <- function(facts, keys, measures, split, detail) {
   }
   added <- tally_lines(rows, part, amounts)
   values <- vector("list", length(measures))
-  # Where no row below has a value, extremes have none either.
+  # If no row of a group has a value, neither has its smallest or largest.
   values[up] <- Map(function(m, value, counted) {
     nothing_to_zero(m, replace(value, counted == 0, NA))
   }, measures[up], utils::head(added$values, sum(up)), utils::head(added$counted, sum(up)))

@@ -118,7 +118,7 @@ check_picks <- function(n, share, call) {
   }
 }
 
-# Without subtotals, which are nobody's best seller.
+# Without subtotals, which cannot be best sellers.
 detail_rows <- function(t) {
   answer <- answer_of(t)
   if (length(answer$levels) == 1) {

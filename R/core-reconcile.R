@@ -115,7 +115,7 @@ new_check <- function(measure, of, x, daybook, decimals) {
 rows_right <- function(data, answer, names) {
   ids <- ids_of(answer, names)
   again <- retotal(answer, ids_of(answer, answer$keys), ids, subtotals_of(answer), answer$inquiry$fill)
-  # Labels may have changed their words, and a period its type, for want of subtotals.
+  # Without subtotals a label may read differently and a period may be a date instead of text, so rows are matched by codes.
   at <- match_codes(data, answer, again)
   here <- if (answer$others) !is.na(at) else rep(TRUE, length(at))
   right <- Map(function(name, id) {

@@ -85,8 +85,7 @@ orders_left <- function(book, rows, unclear) {
   reach_step(book$orders, book$columns$order, steps, rows)
 }
 
-# The days that the data cover are told by conditions on the day alone, whether they stand alone or are joined with
-# others by "and": then the days for which they hold, else the days that were covered before.
+# Only conditions on the day alone, also when joined to others by "and", change the covered days: to those for which they hold. Otherwise the covered days stay the same.
 restricted_coverage <- function(rules, book, keep, call) {
   if (length(rules) == 0) {
     return(book$coverage)
@@ -165,7 +164,7 @@ answered_rows <- function(part, when, wanted, call) {
   answered_kernel(answer, x, wanted, threads_wanted())
 }
 
-# `left` is what the steps so far tell, for who goes on with other lines.
+# `left` is the trail so far, for a caller that goes on with other lines.
 stop_no_lines_left <- function(when, book, unclear, left, call) {
   part <- parts_of(book)[[1]]
   used <- intersect(all.vars(rlang::quo_get_expr(when)), names(part$columns))

@@ -132,7 +132,7 @@ number_column <- function(x, mark = NULL) {
   read_numbers(levels(coded), mark)[as.integer(coded)]
 }
 
-# A text column of which most cannot be read was not meant as a number.
+# If most texts of a column cannot be read as numbers, it is the wrong column.
 check_number_texts <- function(lines, numbers, texts, marks, call) {
   for (name in texts) {
     given <- !is.na(numbers[[name]]) | is.nan(numbers[[name]])
@@ -161,7 +161,7 @@ mark_hint <- function(text, mark) {
   }
 }
 
-# Are these lines a chunk of more? What most of a chunk's values are tells nothing of all.
+# Are these lines one chunk of many? Then most of its values say nothing about the whole column.
 is_chunk <- function() {
   isTRUE(getOption("hinterfeld.chunk"))
 }

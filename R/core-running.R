@@ -118,7 +118,7 @@ places_out <- function(answer, along) {
   which(!cover_of_periods(answer$about, starts, answer$every)$whole)
 }
 
-# By default a running figure runs within all other columns; periods that tell a single one together are one.
+# By default it runs within all other columns; periods that together make up a single one count as one.
 running_scope <- function(answer, along) {
   if (identical(along, answer$period) && !is_recurring(answer$every)) {
     return(setdiff(answer$keys, answer$periods))

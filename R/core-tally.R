@@ -114,7 +114,7 @@ about_measure <- function(m) {
   list(spec = m$spec, counts = m$counts, label = m$label)
 }
 
-# A median of lines keeps each distinct value: of as many as there are lines, the lines would be kept.
+# A median of lines keeps every distinct value; if nearly all are distinct, it would keep the lines themselves.
 check_median_size <- function(m, part, lines, call = caller_env()) {
   if (identical(measure_kinds[[m$kind]]$staged, "value") && is.null(m$per) && part$lines > max(lines / 2, 1000)) {
     stop_because("facts", c(
@@ -201,7 +201,7 @@ check_grain.hinterfeld_tally <- function(facts, every, call = caller_env()) {
 
 #' @export
 facts_measures.hinterfeld_tally <- function(facts, measures, call = caller_env()) {
-  # What a tally calls something, it is called.
+  # A name means the tally's own measure of that name.
   if (is.character(measures)) measures <- as.list(measures)
   if (is.list(measures) && !inherits(measures, "hinterfeld_measure")) {
     bare <- rlang::names2(measures) == "" & vapply(measures, rlang::is_string, NA)
@@ -260,7 +260,7 @@ tally_spec <- function(asked, tally, call) {
   known <- union(known, if (is.symbol(bare)) as.character(bare))
   tryCatch(plain_measure(asked, m, known, call), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
-    # A name that is neither a column of the tally nor a value of its own.
+    # The expression uses a name that is neither a column of the tally nor a variable.
     stop_not_held(tally, sprintf("The tally does not hold `%s`: %s.", expression_text(rlang::quo_squash(asked$x)),
                                  conditionMessage(cnd)), call)
   })

@@ -1,7 +1,7 @@
 # The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows
 # their decimals, for lines that were made a daybook twice have had two kinds of them.
 
-# `unmatched` and `unused` are told by attaching a table; `merged` is of how many steps a step was added up. Orders are
+# `unmatched` and `unused` are told by attaching a table; `merged` is the number of steps that were added up in this one. Orders are
 # filled in when they are asked for (core-orders.R).
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
                       revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L, unmatched = 0, unused = 0) {
@@ -34,7 +34,7 @@ merge_trails <- function(a, b, steps = steps_together(a, b)) {
   out <- new_trail(ifelse(is.na(first), b$what[second], a$what[first]), why, sum_of_both("lines_before"),
                    sum_of_both("lines_after"),
                    sum_of_both("revenue_before"), sum_of_both("revenue_after"), decimals, sum_of_both("unmatched"))
-  # What neither used cannot be told from what each did not.
+  # The rows unused by both cannot be derived from the rows unused by each.
   out$unused <- ifelse(both, 0, sum_of_both("unused"))
   out$merged <- sum_of_both("merged")
   out

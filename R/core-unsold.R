@@ -145,7 +145,7 @@ sold_there <- function(sales, names, within, counted = NULL) {
   codes <- as.integer(sales$products$codes)
   product <- new_key("product", known[replace(codes, codes < 1, NA)], names)
   mine <- new_key("place", rep_len(places$codes, sales$rows), seq_len(places$count))
-  # Products that the catalogue lacks have no code, and are nobody's; no more do rows that do not count.
+  # Products that the catalogue lacks get no code and are ignored, and so are rows that do not count.
   if (!is.null(counted)) product$codes[-counted] <- NA
   if (!is.null(counted) && length(counted) == 0) product$codes[] <- NA
   found <- tally_lines(sales$rows, list(product, mine), sales$amounts)

@@ -1,5 +1,4 @@
-# The rows of attached tables that no line has: of lines that come in chunks each chunk tells those that it uses, as
-# bits.
+# Which rows of attached tables are used. Where lines come in chunks, each chunk records the rows it uses as bits.
 
 used_rows <- function(why, row, rows) {
   bits <- logical(8 * ceiling(rows / 8))

@@ -1,4 +1,4 @@
-# The choices of each part of the sentence, as a form. What makes no sense is not offered, and why is said.
+# The choices of each part of the sentence, as a form. Choices that make no sense are disabled, with the reason.
 
 choice_form <- function(part, state, desk) {
   tags <- htmltools::tags

@@ -27,7 +27,7 @@ add_to_brief <- function(path, state, name, replace = FALSE, call = NULL) {
   lines <- readLines(path, encoding = "UTF-8", warn = FALSE)
   entry <- state_brief(state, name)[-1]
   made <- with_entry(lines, brief, entry, name)
-  # Only a brief that says just this and nothing else anew is written.
+  # The brief is written only if nothing but this table has changed in it.
   check <- tempfile(fileext = ".yaml", tmpdir = dirname(path))
   on.exit(unlink(check))
   write_text(made, check)

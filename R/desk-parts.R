@@ -7,7 +7,7 @@ main_measure <- function(state) {
   measure_names_of(state$table$measures)[1] %||% "revenue"
 }
 
-# What is revenue need not be said.
+# Revenue is the default, so it is left out.
 other_than_usual <- function(name) {
   if (!identical(name, "revenue")) name
 }
@@ -234,7 +234,7 @@ settled_state <- function(state, facts) {
   every <- unlist(table$every)
   split <- c(every, by)
   state$within <- as.list(intersect(unlist(state$within), by))
-  # The last column is that of the members that are ranked.
+  # The last column holds the ranked members, so it cannot be one to rank within.
   if (length(state$within) && length(setdiff(split, unlist(state$within))) == 0) {
     state$within <- as.list(utils::head(unlist(state$within), -1))
   }

@@ -104,7 +104,7 @@ period_conditions <- function(value, every, facts) {
     first <- period_start(value, every, facts$calendar)
     return(c(day_condition(">=", first), day_condition("<=", period_end(first, every, facts$calendar))))
   }
-  # Months and quarters of a calendar of its own are none that the language of conditions knows.
+  # The expression language knows calendar months and quarters only, not those of another sales calendar.
   rules <- facts$calendar$rules
   known <- switch(every, weekday = substr(capital(weekdays_known), 1, 3),
                   month_of_year = if (rules[2] == 1) month_names,

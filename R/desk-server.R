@@ -15,7 +15,7 @@ desk_server <- function(desk, token, host) {
   }
 }
 
-# What one reader has before them. `version` tells a choice that was overtaken by the next.
+# What one reader has before them. `version` shows whether a choice has been overtaken by a later one.
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, page = 1L, lines = NULL,
@@ -86,7 +86,7 @@ show_state <- function(me, state, push = TRUE) {
   later_for(me, version, function() show_answer(me, version))
 }
 
-# Choices that wait in line are taken first, so that only the last is computed.
+# Waiting choices are handled first, so that only the last one is computed.
 later_for <- function(me, version, act) {
   later::later(function() {
     if (me$session$isClosed() || !identical(me$version, version)) {

@@ -96,8 +96,7 @@ panel_rows <- function(data, rows, within) {
 
 most_bars <- 32L
 
-# The rows of each page. One row of panels has room for 32 bars each, two for 15, three for 10; longer panels go on on
-# the next page.
+# The rows of each page. One row of panels has room for 32 bars each, two for 15, three for 10; longer panels continue on the next page.
 panel_pages <- function(data) {
   longest <- max(data$place)
   data$piece <- (data$place - 1L) %/% most_bars
@@ -163,7 +162,7 @@ draw_bars <- function(data) {
   right <- text_part(data$text, size, columns)
   low <- min(0, data$end)
   whole <- (1.08 - low) / (1 - left - right)
-  # A bar is no thicker where there are few.
+  # Bars do not get thicker when there are few.
   tall <- max(-data$row, 4)
   ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
     ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34,

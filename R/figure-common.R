@@ -40,8 +40,7 @@ figure_column <- function(answer, step, part, call = caller_env()) {
   name[1]
 }
 
-# The name of each row's member: its `by` columns. Members are told apart by their values, so no two share a name:
-# places of one name in two regions, or names that look alike once they are joined.
+# The name of each row's member: its `by` columns. Names are made unique, so that two places of the same name in two regions, or names that become equal when joined, are not taken for one.
 member_names <- function(data, by) {
   members <- named_members(data, by)
   members$names[members$codes]

@@ -18,7 +18,7 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
                 "Total with `every = \"weekday\"` or `\"month_of_year\"`.")
   }
   data <- rows$data
-  # Sums of unequally many single periods say how many there were, not which is best: their means tell that.
+  # With unequal numbers of single periods, sums mostly reflect how many there were; means show which is best.
   even <- is.null(mean_single(rows$t, rows$of, NULL))
   if (!even) data$value <- single_means(rows$t, rows$of) / 10^answer$measures[[rows$of]]$decimals
   data$panel <- member_names(data, answer$by)

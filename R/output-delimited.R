@@ -48,7 +48,7 @@ cell_texts <- function(x) {
     }
   }, x, given)
   names(columns) <- names(x)
-  # A line of nothing would be no row to a reader.
+  # An empty line would not be read back as a row.
   if (length(columns) == 1) columns[[1]] <- replace(as.character(columns[[1]]), is.na(columns[[1]]), "")
   list(columns = structure(columns, class = "data.frame", row.names = .set_row_names(rows)), feeds = feeds)
 }

@@ -1,4 +1,4 @@
-# Kept parts: what the lines of a part, or of several, come to for a brief, in a file of their own (source-kept.R reads
+# Writes kept parts: the tallies of one part or of several for a brief, in one file (source-kept.R reads
 # them). The form, all numbers little-endian: the 16 bytes "hinterfeld parts"; the version and the length of the
 # description, 32 bits each; the description, JSON in UTF-8: the parts, what was read and set aside, the steps; orders
 # as in a tally's file; the tallies, each as in a file of its own; the SHA-256 of all before it.

@@ -124,7 +124,7 @@ finished_tallies <- function(tallies, told, shown, call) {
   })
 }
 
-# A day or an amount that most lines do not have was not meant as one.
+# If most lines have no readable day or amount, the wrong column or format was given.
 check_mostly_read <- function(trail, call) {
   lines <- trail$lines_before[match("daybook", trail$what)]
   unread <- trail$what == "set aside" & trail$why %in% c("day not readable", "revenue not a number")
@@ -138,7 +138,7 @@ check_mostly_read <- function(trail, call) {
   }
 }
 
-# A chunk may have no line that counts, as long as others have: then what its steps tell.
+# A chunk may have no line that counts as long as others do; then only its steps are returned.
 usable_book <- function(make, lines) {
   old <- options(hinterfeld.chunk = TRUE)
   on.exit(options(old))
@@ -160,7 +160,7 @@ both_asides <- function(a, b) {
   if (NROW(a) == 0) b else if (NROW(b) == 0) a else both_tables(a, b)
 }
 
-# Like sizes are merged with like, so that nothing large is gone through for every small one.
+# Merges results of similar size, so that a large one is not merged again for every small one.
 new_merger <- function(both) {
   waiting <- list()
   put <- function(one) {

@@ -99,8 +99,7 @@ part_labels <- function(table, slots, size) {
   paste(table, replace(told, is.na(slots), "blank"))
 }
 
-# Every row of PostgreSQL has a version, told by its place and the number of the change that made it. Several workers
-# may take it, and it needs no text.
+# Every row of PostgreSQL has a version, told by its place and the number of the change that made it. Parallel workers can compute it, and it needs no conversion to text.
 version_sql <- function() {
   "CAST(bit_xor(hashtidextended(ctid, hash_array_extended(ARRAY[xmin], 0))) AS text)"
 }
@@ -134,8 +133,7 @@ table_stamp <- function(con, scan) {
   paste(c(own, scan$path, names(types), types), collapse = " ")
 }
 
-# Two moments at which PostgreSQL shows the same transactions, with no restart between them, show the same rows to the
-# same question. NULL where that may not be asked, or where what is shown of the table does not hang on its rows alone.
+# If PostgreSQL has the same snapshot at two moments, with no restart between them, the same query returns the same rows. NULL where that may not be asked, or where what is shown of the table does not hang on its rows alone.
 moment_of <- function(con, scan, sql) {
   allowed <- DBI::dbGetQuery(con, sprintf("
     SELECT has_function_privilege('pg_control_system()', 'EXECUTE') AND

@@ -190,7 +190,7 @@ query_columns <- function(con, table, call = caller_env()) {
   database_columns(con, table, query_source(con, table, call), call)$name
 }
 
-# Some values tell what a column holds where the types of an empty answer do not: SQLite knows only those of values.
+# Takes column types from some rows, because an empty result may not have them: SQLite types values, not columns.
 prototype_of <- function(scan, call) {
   names <- setdiff(scan$names, scan$unreadable)
   asked <- function(rest) told_by(scan$con, sprintf("SELECT %s FROM %s %s", selected(scan, names), scan$from, rest),
@@ -259,7 +259,7 @@ check_rows_read <- function(taken, scan, call) {
   }
 }
 
-# What a driver warns of is a value that it changed: SQLite may hold texts among numbers.
+# A warning from the driver means that it has altered a value: SQLite may hold texts among numbers.
 fetched <- function(result, size) {
   refuse <- function(cnd) stop(conditionMessage(cnd), call. = FALSE)
   withCallingHandlers(DBI::dbFetch(result, n = size), warning = refuse)

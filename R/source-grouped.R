@@ -124,7 +124,7 @@ looked_up_decimals <- function(amounts, side, from, rounding, call) {
 
 most_halves <- 1e5
 
-# Halves are where noise would tell: what the expression's parts are there is computed on both sides.
+# Noise in doubles matters only at exact halves, so these are computed both in the database and in R and compared.
 check_halves <- function(amount, decimals, side, from, rounding, call) {
   exact <- amount_sql(amount$expr, side)
   operands <- vapply(amount$operands, function(name) column_sql(side, name), "")

@@ -130,7 +130,7 @@ told_range <- function(chunks, x) {
   if (!anyNA(values)) range(values)
 }
 
-# A whole number beyond 2^53 is no double: an order's number would become another's.
+# A double does not hold whole numbers beyond 2^53 exactly: one order number would turn into another.
 check_whole <- function(table, scan, call) {
   for (name in intersect(names(table), scan$long)) {
     if (any(abs(table[[name]]) >= 2^53, na.rm = TRUE)) {

@@ -37,7 +37,7 @@ tally_from_bytes <- function(bytes) {
   tally_from(description_of(read), read)
 }
 
-# What holds of every tally that was saved, and need not of one that was made up.
+# Requires what holds for every saved tally but may fail for a damaged or forged file.
 must <- function(holds, what) {
   if (!isTRUE(holds)) {
     stop(structure(class = c("hinterfeld_damaged", "error", "condition"),
@@ -63,7 +63,7 @@ description_of <- function(read) {
   text <- rawToChar(bytes)
   Encoding(text) <- "UTF-8"
   must(validUTF8(text), "texts are")
-  # The parser goes down with every bracket.
+  # The parser recurses with every bracket, so depth is limited.
   marks <- regmatches(text, gregexpr("\"(\\\\.|[^\"\\\\])*\"|[][{}]", text, perl = TRUE))[[1]]
   must(max(0, cumsum(ifelse(marks %in% c("[", "{"), 1, ifelse(marks %in% c("]", "}"), -1, 0)))) <= 8, "brackets are")
   about <- parsed_json(text)

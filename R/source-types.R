@@ -27,7 +27,7 @@ check_type_names <- function(types, known, shown, call = caller_env()) {
 # What is known of each column before a value of it is read as its type: "number" and "day" where every value is plainly
 # one, "text" where it is or shall be text, "open" where the distinct texts must tell.
 column_kinds <- function(facts, names, types, blank) {
-  # What stands for nothing may look like a word.
+  # A text given as `blank` may look like a word.
   if (length(blank)) facts$words[] <- FALSE
   kinds <- ifelse(facts$days, "day", ifelse(facts$numbers, "number", ifelse(facts$words, "text", "open")))
   kinds[!facts$given & !facts$words] <- "open"
@@ -36,7 +36,7 @@ column_kinds <- function(facts, names, types, blank) {
   # What stands for nothing may look like a number or a day as well: the texts tell it apart.
   if (any(grepl("[0-9]", blank))) kinds[kinds %in% c("number", "day")] <- "open"
   kinds[asked == "text"] <- "text"
-  # A type that was asked for and is not plainly there is asked of the texts.
+  # If the scan cannot confirm the type asked for, every distinct text is read.
   kinds[asked == "number" & kinds != "number" | asked == "date" & kinds != "day" |
         asked %in% c("datetime", "logical")] <- "open"
   stats::setNames(kinds, names)

@@ -1,4 +1,4 @@
-// What comes in through a kernel's border is checked there once; nothing behind it looks again.
+// Kernels check their arguments once, on entry; code behind that relies on it.
 #pragma once
 #include <Rcpp.h>
 

@@ -125,7 +125,7 @@ class TextColumn {
     });
     if (none) std::replace(out, out + n, 0, code(NA_STRING));
   }
-  // R must see a text as long as the dictionary knows it by its place.
+  // Keeps a string from being garbage collected while the dictionary refers to it by its address.
   int code(SEXP string) {
     const std::size_t before = known_.strings().size();
     const int found = known_.code(string);
@@ -175,7 +175,7 @@ Rcpp::List answered(std::size_t n, int wanted, int threads, Answer answer) {
     const Answer of = answer;
     const int sought = wanted;
     int *to = out + kept[t], *last = out + kept[t + 1];
-    // Written always, kept where it counts: no branch to guess.
+    // Always writes, but advances only for a wanted line: this avoids a branch.
     for (std::size_t i = from(t); to < last; ++i) {
       *to = static_cast<int>(i) + 1;
       to += of(i) == sought;

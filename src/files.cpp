@@ -19,7 +19,7 @@
 
 namespace {
 
-// On its disk, not only on its way there: some systems tell of a full disk no earlier.
+// Flushes to the disk itself: some systems report a full disk only then.
 bool settled(std::FILE* file) {
 #if defined(_WIN32)
   return std::fflush(file) == 0;
@@ -104,7 +104,7 @@ double text_feeds_kernel(SEXP x) {
   return found;
 }
 
-// Has writing to standard output failed? A reader that has gone away has seen enough.
+// Has writing to standard output failed? A closed pipe is not a failure: its reader has seen enough.
 // [[Rcpp::export(rng = false)]]
 bool output_failed_kernel() {
 #if defined(_WIN32)

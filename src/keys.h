@@ -34,7 +34,7 @@ struct Block {
   std::size_t from = 0, n = 0;
   bool all = true;  // every line of the block, one after the other
 
-  // Leaves only lines whose place is wanted. Each is written and the next goes over it if not: no branch to guess.
+  // Keeps only lines whose place is wanted. Each is written, and overwritten if unwanted: this avoids a branch.
   template <typename Wanted>
   void keep(Wanted wanted) {
     std::size_t kept = 0;
@@ -106,7 +106,7 @@ class KeySpace {
     }
   }
 
-  // The codes of one number, last key first taken off; 0 for missing.
+  // Decodes a number, last key first; 0 for missing.
   void decode(uint64_t number, int* out) const {
     if (size_ <= UINT32_MAX) {  // a division of 32 bits takes half the time
       uint32_t rest = static_cast<uint32_t>(number);

@@ -41,7 +41,7 @@ void set_element(SEXP x, R_xlen_t i, SEXP value) {
   R_set_altrep_data1(x, R_NilValue);
 }
 
-// Who may write may write anything: from then on the strings alone tell.
+// A caller with write access may change anything, so from then on only the strings are valid.
 void* data(SEXP x, Rboolean writable) {
   SEXP out = lay_out(x);
   if (writable) R_set_altrep_data1(x, R_NilValue);

@@ -70,7 +70,7 @@ bool any_unusual_kernel(SEXP x, int threads) {
   if (TYPEOF(x) == REALSXP) {
     const double* value = REAL(x);
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-      // What is not finite less itself is not 0.
+      // x - x is 0 unless x is missing or infinite.
       double apart = 0;
       for (std::size_t i = a; i < b; ++i) apart += value[i] - value[i];
       if (apart != 0 || std::isnan(apart)) found = true;

@@ -90,7 +90,7 @@ inline void by_digits(Row* rows, std::size_t n, std::vector<Row>& spare) {
   if (spare.size() < n) spare.resize(n);
   Row* from = rows;
   Row* to = spare.data();
-  // More digits' values than rows are not worth counting.
+  // With few rows, narrower digits are faster: there is less to count.
   const int widest = n < 1024 ? 8 : 11;
   auto sort = [&](const Digits& digits, auto number) {
     const uint64_t mask = (uint64_t{1} << digits.width) - 1;

@@ -1,4 +1,4 @@
-// Records of delimited text (RFC 4180), counted by themselves: so that what a reader gives can be held against it.
+// Counts the records of delimited text (RFC 4180) independently of the reader, to check what the reader returns.
 #pragma once
 #include <algorithm>
 #include <cstddef>
@@ -304,8 +304,7 @@ inline std::vector<const char*> record_starts(const char* data, const char* end,
   return starts;
 }
 
-// In threads and pieces where every quote is as it should be; else from the start to the end, for what quotes hold then
-// depends on all before them. Ends at a byte that is no text. kBehind bytes follow the n bytes.
+// Counts in threads and pieces if all quotes are well formed; otherwise from start to end, because what a quote encloses then depends on everything before it. Ends at a byte that is no text. kBehind bytes follow the n bytes.
 inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields,
                    const std::vector<bool>& columns, int wanted) {
   const char* end = data + n;

@@ -137,7 +137,7 @@ class Texts {
     table_.swap(larger);
   }
 
-  // The highest bits of a hash, which all of the text has a part in, are the place in the table.
+  // The place in the table is the highest bits of the hash, which depend on the whole text.
   int shift_ = 56;
   std::vector<Entry> table_;
   std::vector<std::size_t> starts_;
@@ -209,7 +209,7 @@ class Passer {
       // There is no room for a record that was not counted.
       if (to.record < expected_) codes_[what][to.record] = texts_[what].code(at, n);
     } else if (what == kPlain) {
-      // What is written behind a short field is written over.
+      // Copies 16 bytes at once; those beyond a short field are overwritten by the next one.
       if (n <= 16) std::memcpy(to.plain, at, 16);
       else std::memcpy(to.plain, at, n);
       to.plain[n] = kBetween;

@@ -194,7 +194,7 @@ class Tally {
     }
   }
 
-  // Brings the results of marks first..last into the first of the sets, and tells how many groups there are.
+  // Merges the results of marks first..last into the first set and returns the number of groups.
   std::size_t bring_together(const std::vector<Arrays>& sets, std::size_t first, std::size_t last) const {
     const std::size_t wide = places_per_mark(), from = first * wide, to = std::min<std::size_t>(
       last * wide, keys_.size()

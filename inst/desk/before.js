@@ -1,4 +1,4 @@
-// The page's library hands "nothing" to setTimeout once, which a browser takes for text to run; the page forbids that.
+// The page's library once calls setTimeout with undefined, which a browser would evaluate as code; the page's policy forbids that.
 (function () {
   const later = window.setTimeout;
   window.setTimeout = (act, ...more) => (typeof act === "function" ? later(act, ...more) : 0);

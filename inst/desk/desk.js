@@ -12,7 +12,7 @@
     Shiny.setInputValue("ask", Object.assign({ act: act }, more || {}), { priority: "event" });
   }
 
-  // What tells an element so that it is found again after the server put in a new one.
+  // A selector that finds the same element again after the server has replaced it.
   function sign(el) {
     if (!el || !el.closest) return null;
     if (el.dataset.part) return '[data-part="' + CSS.escape(el.dataset.part) + '"]:not(form)';
