@@ -2,15 +2,15 @@
 
 #' What changed between two runs of a brief
 #'
-#' Compares the records and the tables of two runs: lines and revenue, the files that went in, and of every table the
-#' rows that are new, gone or different, so that it can be told why last month's number is not what it was.
+#' Compares the records and tables of two runs: lines and revenue, the input files, and in every table the rows that are
+#' new, gone or different. It shows why last month's number is no longer what it was.
 #'
 #' @param before,after Text: the output folders of two runs, the earlier first.
-#' @return A tibble with one row per row of a table that changed, tables in the order of the brief, the largest
-#'   differences first: `table` and `row` (text, the values of its keys), `what` (`new`, `gone` or `different`),
-#'   `column` (text, the first column of numbers that differs), `before`, `after` and `difference` (numbers; a row that
-#'   is new or gone has a difference from nothing). It prints with the sums of lines and revenue, and what else went in.
-#'   A file that was changed or removed after its run is named and not compared.
+#' @return A tibble with one row for each table row that changed, tables in the order of the brief and, within each, the
+#'   largest differences first: `table` and `row` (text, the values of its keys), `what` (`new`, `gone` or `different`),
+#'   `column` (text, the first column of numbers that differs), `before`, `after` and `difference` (numbers; for a row
+#'   that is new or gone, the difference from 0). Printing it also shows the change in lines and revenue, and which
+#'   input files changed. A file that was changed or removed after its run is named and not compared.
 #' @section Errors: `hinterfeld_error_file` for a folder without a record of a run.
 #' @seealso [run_brief()]
 #' @export

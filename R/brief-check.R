@@ -1,13 +1,12 @@
 #' Check a brief: every mistake at once
 #'
-#' Looks at the form of a brief and then, where the form is right, at what it means: that files exist and have the
-#' columns named, that expressions are allowed, that tables and figures fit together. Of data files only the
-#' headings are read.
+#' Checks the form of a brief and then, if the form is right, its content: that files exist and have the columns named,
+#' that expressions are allowed, and that tables and figures fit together. Only the headings of data files are read.
 #'
 #' @param brief A brief, or the path of one.
 #' @return A tibble with one row per mistake, in order of lines: `line` (whole number), `where` (text, the keys to it),
-#'   `problem` and `hint` (text). It prints as lines that begin with file and line; no rows: the brief is
-#'   in order.
+#'   `problem` and `hint` (text). It prints one mistake per line, beginning with the file and the line number. If it has
+#'   no rows, the brief is in order.
 #' @section Errors: `hinterfeld_error_file` when there is no such file.
 #' @export
 #' @examples

@@ -134,7 +134,8 @@ put_in_place <- function(part, folder, call) {
   }
 }
 
-# Fallback where the system cannot swap two names: for a moment there is no folder, but never a partial one. Afterwards `part` is the old folder, as after a swap.
+# Fallback where the system cannot swap two names: for a moment there is no folder, but never a partial one. Afterwards
+# `part` is the old folder, as after a swap.
 replace_folder <- function(part, folder) {
   former <- paste0(part, "-former")
   if (!file.rename(folder, former)) {

@@ -307,7 +307,8 @@ lines_of_groups <- function(groups, plan, brief, side) {
   set_origin(lines, new_places(side$name, n), trail, alike = alike, grouped = groups$grouped)
 }
 
-# The steps of a brief that are still to be taken. Marked as a chunk: the grouped rows are too few to judge whether most lines are unreadable.
+# The steps of a brief that are still to be taken. Marked as a chunk: the grouped rows are too few to judge whether most
+# lines are unreadable.
 book_of_groups <- function(lines, joined, amounts, brief) {
   old <- options(hinterfeld.chunk = TRUE)
   on.exit(options(old))

@@ -1,5 +1,6 @@
 # The folder of kept parts: a file for each part and what it was counted by, named after both, and an index that knows
-# the files that were looked at. Files are written atomically and never modified, so runs can share the folder; only clearing it needs it alone.
+# the files that were looked at. Files are written atomically and never modified, so runs can share the folder; only
+# clearing it needs it alone.
 
 # Opens the folder for a run, which holds it until it ends, however it ends.
 open_keep <- function(folder, alone = FALSE, call = caller_env()) {
@@ -84,27 +85,27 @@ kept_path <- function(keep, recipe, parts) {
 
 #' Kept parts of briefs
 #'
-#' A brief with `keep`, or run with it, counts each file of its lines once and keeps what it came to; the next run reads
-#' only what is new or has changed, and draws only figures that show something else. `kept_parts()` lists what a
-#' folder keeps.
+#' A brief with `keep`, or run with it, tallies each of its line files once and keeps the tally. The next run reads only
+#' what is new or has changed, and redraws only figures that would look different. `kept_parts()` lists what a folder
+#' holds.
 #'
 #' @param folder Text: the folder.
-#' @param clear Logical: remove what the last run of no brief used.
-#' @return A tibble with one row per kept file, from the largest: `file`, `brief` (text, whose last run used it, missing
-#'   for none), `parts` (whole number, how many parts it holds, 0 for a figure), `bytes` and `written` (date-time, UTC).
-#'   With `clear` those that were removed.
-#' @section Trust: A kept file is used only when its checksum fits, it was written by this version's form, and its part,
-#'   the attached tables, roles, conditions, calendar and types are the same; else the part is read again. A file of
-#'   lines counts as the same while its size and the times of its last changes are.
+#' @param clear Logical: remove files that no brief used in its last run.
+#' @return A tibble with one row per kept file, largest first: `file`, `brief` (text, the brief whose last run used the
+#'   file; missing if there is none), `parts` (whole number, how many parts it holds, 0 for a figure), `bytes` and
+#'   `written` (date-time, UTC). With `clear`, it lists the files that were removed.
+#' @section Trust: A kept file is used only if its checksum is right, its format is that of this version, and its part,
+#'   the attached tables, roles, conditions, calendar and types are unchanged; otherwise the part is read again. A file
+#'   of lines counts as unchanged as long as its size and modification times stay the same.
 #' @section Databases: The parts of a table are its days, by the daybook's `day`, or by the column that the brief's
 #'   `parts` names: a column of days, or one of whole numbers with the size of a range, `parts: {order_id: 100000}`. In
-#'   PostgreSQL (14 or later) a part is known by the versions of its rows, so that every change is seen, and a table
-#'   that is written anew is read again. Elsewhere, and for queries and views, `changed` must name the column that
-#'   tells when a line changed: a part is known by its count, the sums of its numbers and the newest `changed`, and a
-#'   change that leaves these as they are is not seen. Without it nothing is kept, and a message says so. Lines that
-#'   are set aside tell their part as their file. A table that is attached from a database is known by the versions of
-#'   its rows or by all that it holds.
-#' @section Errors: `hinterfeld_error_file` for what is no such folder, and, with `clear`, when a run uses it.
+#'   PostgreSQL (14 or later), the versions of its rows show whether a part has changed, so every change is noticed; a
+#'   table that was rewritten is read again. Elsewhere, and for queries and views, `changed` must name the column that
+#'   says when a line last changed. A part then counts as unchanged if its number of lines, the sums of its numeric
+#'   columns and its latest `changed` are the same; a change that alters none of these goes unnoticed. Without
+#'   `changed`, nothing is kept, and a message says so. For lines that are set aside, `file` names their part. A table
+#'   attached from a database counts as unchanged if the versions of its rows, or all its contents, are the same.
+#' @section Errors: `hinterfeld_error_file` if `folder` is not such a folder or, with `clear`, while a run is using it.
 #' @seealso [run_brief()]
 #' @export
 #' @examples

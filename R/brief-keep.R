@@ -163,7 +163,8 @@ need_name <- function(need) {
   digest::digest(paste(names(flat), flat, collapse = "\n"), "sha256", serialize = FALSE)
 }
 
-# Kept parts that can be used: the largest union of parts that are all there, then those by themselves. For a part that lacks something, `others` holds the tallies that other briefs need.
+# Kept parts that can be used: the largest union of parts that are all there, then those by themselves. For a part that
+# lacks something, `others` holds the tallies that other briefs need.
 found_parts <- function(keep, recipe, hashes, brief) {
   kept <- list()
   held <- character()

@@ -1,12 +1,12 @@
 #' A starter brief from the columns of files
 #'
-#' Writes a brief to begin with: roles guessed from names and values of columns, tables attached by the columns they
-#' share with the lines, three tables and a figure. What had to be guessed is marked with `CHECK`.
+#' Writes a first brief, with roles guessed from the names and values of columns, tables attached by the columns they
+#' share with the lines, three tables and a figure. Every guess is marked `CHECK`.
 #'
 #' @param files Text: paths of files, folders or patterns, as in [load_table()], the sale lines first, then the tables
 #'   to attach; or the names of tables of a database.
-#' @param folder Text: the folder that the brief will lie in; paths in it are relative to it.
-#' @param database Text: the name of the database that the tables are in: an environment variable that holds its address
+#' @param folder Text: the folder in which the brief will be saved. Paths in the brief are relative to this folder.
+#' @param database Text: the name of the database that holds the tables: an environment variable containing its address
 #'   (`postgresql://user@host/name`, `sqlite:/path/of/file`), or a PostgreSQL service.
 #' @return Text, one element per line.
 #' @section Errors: Those of [load_table()].

@@ -5,49 +5,49 @@
 #'
 #' @param path Text: path of the brief. Paths inside a brief are relative to its folder.
 #' @return `read_brief()`: a brief, for [run_brief()] and [sales_report()].
-#' @section Parts: Every part but `brief`, `data` and `daybook` may be left out. What is not said has the
-#'   default of the function that does it, and the keys bear the names of its arguments.
+#' @section Parts: Every part except `brief`, `data` and `daybook` may be left out. The keys of a part are the arguments
+#'   of the function that does the work; a key that is left out has that function's default.
 #' * `brief`: the version of this form, 1.
 #' * `data`: `lines`, a file, and `attach`, a list of `table`, `by`, `need`, `name` as in [attach_table()]. A file is a
 #'   path, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and `parts` and
 #'   `changed` for lines whose parts are kept, see [kept_parts()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
 #'   `covers`, `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
-#' * `keep`: a folder for what each part of the lines comes to; the next run reads only what is new or has changed. See
-#'   [kept_parts()].
+#' * `keep`: a folder in which the tally of each part of the lines is kept, so that the next run reads only what is new
+#'   or has changed. See [kept_parts()].
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
-#' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()], of the lines that its
-#'   own `keep` and `leave_out` leave (a condition or a list of them); `add`, a list of steps;
-#'   `in_period`, a period to keep, taken after changes and running figures and before shares, ranks and picks; then
-#'   `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`, whose rows may have an `order` and a
-#'   number of the `best`; `sort`, columns as in [sort_rows()] (`-revenue` from the highest); `headings`, other names
-#'   for columns; `columns`, those to show in their order; `decimals_shown`, to which print and files for people round.
-#'   Or `unsold` with the arguments of [unsold()]. A measure is a column's name, or `name: {largest_of: revenue, per:
-#'   day}`, as in [measures]. [as_brief()] writes the entry of a table made in R.
+#' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()], from the lines that
+#'   remain after the table's own `keep` and `leave_out` (each a condition or a list of conditions); `add`, a list of
+#'   steps; `in_period`, a period to keep, taken after changes and running figures and before shares, ranks and picks;
+#'   then `pick`: `best_sellers`, `slow_sellers` or `best_of_each`, or `crosstab`, with, if wanted, the `order` of its
+#'   rows and how many of the `best` to keep; `sort`, columns as in [sort_rows()] (`-revenue` from the highest);
+#'   `headings`, other names for columns; `columns`, the columns to show, in that order; `decimals_shown`, the decimals
+#'   shown in print and in files for people. Or `unsold` with the arguments of [unsold()]. A measure is a column's name,
+#'   or `name: {largest_of: revenue, per: day}`, as in [measures]. [as_brief()] writes the entry of a table made in R.
 #' * `figures`: each by its name: `draw`, which figure (`trend` is [figure_trend()]), `table`, and the figure's
 #'   arguments.
 #' * `report`: `file`, `title`, `words` (Markdown), `sections`, `switch` and the columns to report by; see
 #'   [sales_report()].
-#' * `outputs`: `folder`, the formats of `tables` and `figures`, and `workbook`, one with all tables.
+#' * `outputs`: `folder`, the formats of `tables` and `figures`, and `workbook`, a single workbook with all tables.
 #'
-#' The form is described once more, for programs, by the JSON Schema in
+#' For programs, the same form is described by the JSON Schema in
 #' `system.file("brief", "brief.schema.json", package = "hinterfeld")`.
 #' @section Steps:
 #' `r step_table()`
 #' @section Figures:
 #' `r figure_table()`
-#' @section Expressions: Revenue, conditions and measures may be expressions over columns, the same as in R. They are
-#'   read as data, never run as code: numbers, texts, `TRUE`, `FALSE`, `NA`, columns, and
+#' @section Expressions: Revenue, conditions and measures may be expressions over columns, as in R. They are read as
+#'   data, never run as code. They may contain numbers, texts, `TRUE`, `FALSE`, `NA`, columns, and
 #' * arithmetic `+ - * / ^ %% %/%`, `abs()`, `round()`, `pmin()`, `pmax()`;
 #' * comparison `== != < <= > >=`, membership `%in% c(...)`, logic `& | !`, `ifelse()`;
 #' * missing values `is.na()`; text `tolower()`, `toupper()`, `trimws()`, `startsWith()`, `endsWith()`, `nchar()`,
 #'   [reads_as()];
 #' * days `as.Date("2026-01-31")` and their parts `year()`, `quarter()`, `month()`, `day_of_month()`, `weekday()` (1 is
 #'   Monday).
-#' @section Errors: `hinterfeld_error_file` when there is no such file, `hinterfeld_error_brief` with every mistake in
-#'   its form and its line.
+#' @section Errors: `hinterfeld_error_file` when there is no such file, `hinterfeld_error_brief`, which lists every
+#'   mistake in its form with the line number.
 #' @references YAML 1.2 (yaml.org); JSON Schema draft 2020-12 (json-schema.org).
-#' @seealso [check_brief()] for all mistakes at once, those in the data too.
+#' @seealso [check_brief()] for all mistakes at once, including those in the data.
 #' @export
 #' @examples
 #' read_brief(demo_brief())

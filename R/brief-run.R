@@ -1,37 +1,38 @@
 #' Run a brief: tables, figures, workbook and report
 #'
-#' Does all that a brief asks for and puts it into its output folder, all at once: a run that fails or is
-#' killed leaves the folder as it was. One run at a time writes to a folder (`.NAME.lock` beside it). A second run with
-#' the same brief, data and version does nothing and says so. Files in the folder that no run has made are kept.
+#' Produces everything that a brief asks for and puts it into its output folder in a single step: a run that fails or is
+#' killed leaves the folder unchanged. Only one run at a time can write to a folder (`.NAME.lock` beside it is the
+#' lock). A second run with the same brief, data and version does nothing and says so. Files in the folder that were not
+#' made by a run are left alone.
 #'
 #' @param brief A brief, or the path of one.
 #' @param into Text: the output folder, instead of the brief's own.
 #' @param again Logical: run even when nothing has changed.
-#' @param keep Text: a folder for what each part of the lines comes to, instead of the brief's own `keep`: the next run
-#'   reads only parts that are new or have changed. See [kept_parts()].
-#' @param anywhere Logical: may the brief's own `folder` and `keep` lie outside of the folder that the brief lies in?
+#' @param keep Text: a folder in which to keep the tally of each part of the lines, instead of the brief's own `keep`.
+#'   The next run reads only new or changed parts. See [kept_parts()].
+#' @param anywhere Logical: may the brief's own `folder` and `keep` be outside the folder that holds the brief?
 #' @return Invisibly, the record of the run, as in `run.json`.
-#' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128),
-#'   `versions`, `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline`
-#'   (currency, with a report the best seller of each region), `outputs` (file, rows, keys and types of the
-#'   columns of tables, size, SHA-256),
-#'   `started` (UTC), `seconds`, and `times` (of these the seconds for reading and checking lines, for counting tables,
-#'   and for drawing and writing). The same inputs give the same bytes in every file but this record and a report that
-#'   was asked for its section `times`.
+#' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128), `versions`,
+#'   `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline` (the currency
+#'   and, if there is a report, the best seller of each region), `outputs` (file, rows, keys and types of the columns of
+#'   tables, size, SHA-256), `started` (UTC), `seconds`, and `times` (how these seconds divide into reading and checking
+#'   lines, computing tables, and drawing and writing). The same inputs give the same bytes in every file, except in
+#'   this record and in a report with the section `times`.
 #' @section Files that grow: A run that keeps parts, and a watch, take a file when it has not changed for a second;
 #'   `options(hinterfeld.rest = )` gives other seconds. A file whose last line has no line end is read, and a message
 #'   says so.
-#' @section Databases: Lines in PostgreSQL (13 or later) are grouped there, with the tables that are attached from
-#'   the same database, when the brief has no report, or more lines than memory holds, and what it asks for are sums,
-#'   counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is that of
-#'   reading all lines, to the last bit, and the audit says "grouped in the database". Where that cannot be sure, the
-#'   lines are fetched, and a message says why: amounts that are no exact numbers (`integer`, `numeric`), conditions on
-#'   the amount of each line, expressions other than sums and products, and fewer than ten lines to a group, which
-#'   memory holds and which are fetched in less time. `options(hinterfeld.grouped = )` `FALSE` fetches always, `TRUE`
-#'   as little as it can.
-#' @section Errors: `hinterfeld_error_brief` with every mistake in the brief, and the errors of what it calls, which
-#'   name the table or figure; `hinterfeld_error_file` when the output folder cannot be written, when another run writes
-#'   to it, when it holds a file that would be replaced and that this brief's last run has not made as it is, or when an
+#' @section Databases: Lines in PostgreSQL (13 or later), with the tables attached from the same database, are grouped
+#'   in the database if two things hold: the brief has no report, or its lines do not fit in memory; and it asks only
+#'   for sums, counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is
+#'   the same, to the last bit, as from reading all lines, and the audit says "grouped in the database". Where this
+#'   cannot be guaranteed, the lines are fetched, and a message says why: amounts that are not exact numbers (`integer`,
+#'   `numeric`), conditions on the amount of each line, or expressions other than sums and products. Lines that fit in
+#'   memory are also fetched if there are fewer than ten to a group, because that is faster.
+#'   `options(hinterfeld.grouped = FALSE)` always fetches the lines; `TRUE` groups them in the database wherever
+#'   possible.
+#' @section Errors: `hinterfeld_error_brief`, which lists every mistake in the brief; the errors of the functions it
+#'   calls, which name the table or figure; `hinterfeld_error_file` if the output folder cannot be written to, if
+#'   another run is writing to it, if a file to be replaced is not exactly as this brief's last run left it, or if an
 #'   input changes during the run.
 #' @references SHA-256: FIPS 180-4. XXH128: the xxHash specification, 0.1.1.
 #' @export

@@ -1,4 +1,5 @@
-# Answers: a totals table or a crosstab with its inquiry and, for each column, what it is. Nothing is ever inferred from a column's name. The facts stand behind a handle that is empty once the table was saved and read again.
+# Answers: a totals table or a crosstab with its inquiry and, for each column, what it is. Nothing is ever inferred from
+# a column's name. The facts stand behind a handle that is empty once the table was saved and read again.
 
 answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
 
@@ -45,8 +46,9 @@ check_answer <- function(answer, names) {
 }
 
 # The answer of a table, with its columns by role; NULL for any other table, whatever attributes it was left with.
-# `everys` are the grains of its periods and `periods` their columns; `every` is the single period that they identify together, or else the finest recurring one; `period` is the column of the finest. `by` are the other columns
-# that split; where periods come again, each longer one splits like these.
+# `everys` are the grains of its periods and `periods` their columns; `every` is the single period that they identify
+# together, or else the finest recurring one; `period` is the column of the finest. `by` are the other columns that
+# split; where periods come again, each longer one splits like these.
 answer_of <- function(t) {
   answer <- if (inherits(t, answer_classes)) attr(t, "answer", exact = TRUE)
   if (is.null(answer)) {

@@ -1,19 +1,18 @@
-#' Put together: attach a table's columns to lines by their keys
+#' Attach a table's columns to lines by key
 #'
-#' Every line gets the columns of the one table row that has its key. A line never becomes two: a
-#' table in which a key stands more than once is refused, because joining it would count revenue
-#' twice. Lines and their order stay as they are.
+#' Every line gets the columns of the one table row that has its key. A line is never duplicated: a table in which a key
+#' occurs more than once is refused, because joining it would count revenue twice. The lines keep their order.
 #'
-#' @param lines A data frame of sale lines, one row a line.
+#' @param lines A data frame with one row per sale line.
 #' @param table A data frame with one row per key: orders, products, places.
-#' @param by Key columns, bare or as strings; several with `c(region, town)`. Where the names
-#'   differ, give the lines' name first: `c(order_day = day)`.
-#' @param need Text. `"every"`: each line must find its row, else an error. `"any"`: lines without
-#'   a row are kept, with blanks.
+#' @param by Key columns, bare or as strings; several with `c(region, town)`. If the names differ, put the name in
+#'   `lines` first: `c(order_day = day)`.
+#' @param need Text. `"every"`: every line must have a matching row, otherwise it is an error. `"any"`: lines without a
+#'   matching row are kept, with blanks.
 #' @param name Text: what to call the table in messages and the audit. By default its file's name.
-#' @return `lines` as a tibble with the table's other columns at the end. A column that the lines
-#'   already have keeps its name and the table's is called `<column>_<name>`; a message says so.
-#'   A message counts the lines without a row and the table's rows without a line.
+#' @return `lines` as a tibble with the table's other columns at the end. If the lines already have a column of that
+#'   name, theirs keeps it and the table's becomes `<column>_<name>`; a message says so. Another message counts the
+#'   lines without a row and the table's rows without a line.
 #' @section Errors: `hinterfeld_error_column` for an unknown key column,
 #'   `hinterfeld_error_key_type` for keys of different kinds, `hinterfeld_error_repeated_key`,
 #'   `hinterfeld_error_unmatched` when `need = "every"` and lines find no row.
@@ -91,7 +90,7 @@ attach_keys <- function(by, lines, table, call = caller_env()) {
     stop_because("column", c(
       sprintf("The lines have no column %s.", columns_named(unknown)),
       i = sprintf("Their columns are %s.", columns_named(names(lines))),
-      i = "Where the names differ, give the lines' name first: `by = c(lines_name = table_name)`."
+      i = "If the names differ, put the name in `lines` first: `by = c(lines_name = table_name)`."
     ), call = call)
   }
   stats::setNames(names(table)[picked], names(picked))

@@ -2,9 +2,8 @@
 
 #' What every step did to the lines and the revenue
 #'
-#' The audit of a daybook or a tally: one row per step, in the order the steps were taken. The lines after one
-#' step are the lines before the next, and so is the revenue, so the first and the last row tell
-#' how much of what was read is in the totals.
+#' The audit of a daybook or a tally: one row per step, in the order the steps were taken. Lines and revenue after one
+#' step are those before the next, so the first and last rows show how much of what was read is in the totals.
 #'
 #' @param book A daybook made by [daybook()], or a tally made by [tally_of()].
 #' @return A tibble with one row per step and the columns
@@ -13,11 +12,11 @@
 #'     `leave out`, `neither yes nor no`;
 #'   * `why`: text, the file, the keys or the reason;
 #'   * `lines_before`, `lines_after`: numbers of lines;
-#'   * `orders_before`, `orders_after`: numbers of orders that have one of these lines; missing for the steps before
-#'     the daybook, without the role `order`, and for restrictions of a tally, which has no lines;
+#'   * `orders_before`, `orders_after`: numbers of orders with at least one of these lines; missing for steps before the
+#'     daybook, if no column has the role `order`, and for restrictions of a tally, which has no lines;
 #'   * `revenue_before`, `revenue_after`: in the currency of the data; missing for the steps before
 #'     the daybook, when what counts as revenue was not yet known.
-#' @section Errors: `hinterfeld_error_argument` when `book` is neither.
+#' @section Errors: `hinterfeld_error_argument` if `book` is neither a daybook nor a tally.
 #' @seealso [set_aside()] for the unusable lines themselves.
 #' @export
 #' @examples

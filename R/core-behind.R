@@ -4,15 +4,16 @@
 #' the file and the row it was read from.
 #'
 #' @param t A totals table or a crosstab of a daybook.
-#' @param row Whole number: the row of `t`, 1 for the first. A subtotal has the lines of all it adds up.
-#' @param column Text: of a crosstab, the name of the cell's column; by default the lines of the whole row.
+#' @param row Whole number: the row of `t`, 1 for the first. For a subtotal, these are the lines of all the rows it
+#'   covers.
+#' @param column Text: for a crosstab, the name of the cell's column. By default, you get the lines of the whole row.
 #' @return A tibble of the lines with the daybook's columns, and `file` (text, missing for tables made in memory) and
-#'   `row` (whole number, the first below the heading is 1). All lines of the row's group are there, also those that a
-#'   measure with a condition of its own does not take. Columns of the lines that bear these two names stay, and ours
-#'   are called `file of line` and `row of line` then.
-#' @section Errors: `hinterfeld_error_argument` for a row or column that the table does not have, and for a row of
-#'   others; `hinterfeld_error_facts` when the lines are not at hand: the table was saved and read again, or is that of
-#'   a tally.
+#'   `row` (whole number, the first below the heading is 1). All lines of the row's group are given, including those
+#'   that a measure's own `where` excludes. If the lines already have columns named `file` or `row`, they keep them, and
+#'   the added ones are called `file of line` and `row of line`.
+#' @section Errors: `hinterfeld_error_argument` for a row or column that the table does not have, and for an `others`
+#'   row; `hinterfeld_error_facts` if the lines are not available, because the table was saved and read back or was made
+#'   from a tally.
 #' @export
 #' @examples
 #' t <- totals(demo_daybook(), by = product, every = "month")

@@ -3,15 +3,15 @@
 #' @param year_starts Text: month and day the year starts, `"MM-DD"`; `"04-01"` for a fiscal year
 #'   from April. Months and quarters count from there, so with `"04-06"` each month starts on the 6th.
 #' @param week_starts Text: the day weeks start, such as `"monday"` or `"sunday"`.
-#' @param weeks Text: `"iso"`, calendar months and weeks from Monday numbered as in ISO 8601; or
-#'   `"445"`, a year of 52 or 53 whole weeks, each quarter of 13 weeks divided into months of 4, 4
-#'   and 5 weeks. Such a year starts on the week start nearest to `year_starts`, and a 53rd week
-#'   makes the last month longer. When not given, weeks may start on any day.
+#' @param weeks Text: `"iso"`, calendar months and weeks from Monday numbered as in ISO 8601; or `"445"`, a year of 52
+#'   or 53 whole weeks, each quarter of 13 weeks divided into months of 4, 4 and 5 weeks. Such a year starts on the week
+#'   start nearest to `year_starts`, and a 53rd week makes the last month longer. If omitted, months are calendar
+#'   months, and weeks start on whichever day `week_starts` names.
 #' @return A calendar, for [daybook()] and the functions of [period_start()].
-#' @section Names of years: A year that starts on 1 January bears its number, `2026`; any other is
-#'   named by both years it touches, `2026/27`.
-#' @section Errors: `hinterfeld_error_calendar` for a day that does not exist or does not come in
-#'   every month, an unknown weekday, or ISO weeks that do not start on Monday.
+#' @section Names of years: A year that starts on 1 January is called by its number, `2026`; any other is named after
+#'   both calendar years it spans, `2026/27`.
+#' @section Errors: `hinterfeld_error_calendar` for a day that does not exist or does not occur in every month, an
+#'   unknown weekday, or ISO weeks that do not start on Monday.
 #' @references ISO 8601-1:2019, Date and time, for weeks that start on Monday and belong to the year
 #'   that holds their Thursday. National Retail Federation, "4-5-4 Calendar", for years of 52 or 53
 #'   weeks that start on the week nearest to a date.

@@ -1,7 +1,7 @@
 # Which earlier day is compared with which period of the table.
 
-# The plans for all single periods that the table's levels are split by, concatenated, the table's own first.
-# `grain` names that of each level, NA for none; `after` tells how many periods stand before those of a grain.
+# The plans for all single periods that the table's levels are split by, concatenated, the table's own first. `grain`
+# names that of each level, NA for none; `after` tells how many periods stand before those of a grain.
 plan_of_table <- function(answer, how) {
   grain <- vapply(answer$levels, level_grain, "", answer = answer)
   plans <- lapply(stats::setNames(nm = unique(c(answer$every, grain[!is.na(grain)]))), change_plan,

@@ -67,7 +67,8 @@ places_of_level <- function(answer, codes, plan, level) {
   list(split = split, codes = places$codes, place = plan$after[[grain]] + match(as.integer(own), as.integer(starts)))
 }
 
-# The measure of the earlier periods as rows of the periods they are compared with, for every level of the table. Whole earlier periods are in the table already; lines are totalled again only where part of a period is compared.
+# The measure of the earlier periods as rows of the periods they are compared with, for every level of the table. Whole
+# earlier periods are in the table already; lines are totalled again only where part of a period is compared.
 earlier_rows <- function(t, of, plan, codes, call) {
   answer <- answer_of(t)
   if (answer$cut) {

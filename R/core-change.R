@@ -1,37 +1,36 @@
 #' Change against an earlier period
 #'
-#' Compares each period with the same period one year before, or with the period before it. "Now" is the
-#' last day of the daybook, never the clock. When the last period is not complete, the earlier one is
-#' cut to the same days, and the row says so. Everything is taken from the lines anew, so it holds for
-#' any measure and for subtotals.
+#' Compares each period with the same period one year before, or with the period before it. "Now" is the last day of the
+#' daybook, never today's date. When the last period is not complete, the earlier one is cut to the same days, and the
+#' row says so. All values are computed again from the lines, so this works for any measure and for subtotals.
 #'
 #' @inheritParams add_rank
 #' @param of Text: name of a measure of `t`.
 #' @param versus Text: `"year_before"` or `"period_before"`.
-#' @param align Text: what the same period one year before is. `"date"`: the same dates, the same week
-#'   number, the same place in the fiscal year; 29 February has none. Days meet the same date also in 4-4-5 years, and
-#'   weeks that start on another day than Monday are counted through the year as those of ISO 8601 are. `"weekday"`: 364
-#'   days before, so that Mondays meet Mondays.
+#' @param align Text: what counts as the same period one year before. `"date"`: the same dates, the same week number or
+#'   the same place in the fiscal year; 29 February has no counterpart. In 4-4-5 years, too, days are compared by date.
+#'   Weeks that do not start on Monday are numbered in the way ISO 8601 numbers its weeks. `"weekday"`: 364 days before,
+#'   so that Mondays are compared with Mondays.
 #' @param like_for_like Logical: cut the earlier period of an incomplete last period to the days that
 #'   have passed: up to the same date, or for weeks, 4-4-5 years and `"period_before"` to the same number
 #'   of days.
-#' @param as_of Date: take the table as it was at the end of this day instead of the daybook's last. A day before the
-#'   first kept line leaves nothing to take, which is an error.
+#' @param as_of Date: compute the table as it stood at the end of this day instead of the daybook's last day. A day
+#'   before the first kept line is an error.
 #' @param periods For a table without a period, two periods to compare: a named list of two pairs of dates,
 #'   the later first, `list("Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")), ...)`.
 #' @param name Text: what the new columns start with, instead of `of`.
 #' @return `t` with the columns
 #'   * `<of>_before`: the earlier value; missing where the earlier period lies before the data;
 #'   * `<of>_change`: now less before, exact;
-#'   * `<of>_change_pct`: the change as a fraction of the earlier value, missing unless that is above 0;
+#'   * `<of>_change_pct`: the change as a fraction of the earlier value, missing unless the earlier value is above 0;
 #'   * `<of>_direction`: `up`, `down`, `level`, `new` (nothing before: no line, or 0), `gone` (nothing now) or `unknown`
 #'     (the earlier period lies before the data or does not exist, or its value is below 0);
-#'   * `comparable`: `full`, `to_date` (both cut to the days that have passed) or `none` (the earlier period
-#'     is not wholly in the data, or was not cut). With `name`, `<name>_comparable`.
+#'   * `comparable`: `full`, `to_date` (both cut to the days that have passed) or `none` (the earlier period is not
+#'     entirely in the data, or was not cut). With `name`, `<name>_comparable`.
 #'
-#'   With `periods`, `<of>_now` comes first. Members that sold before and not now get a row with 0, so that
-#'   the changes of members add up to the change of their total; a table cut to some rows gets no new
-#'   ones. Columns that were added before are computed anew over all rows.
+#'   With `periods`, `<of>_now` comes first. Members that sold before but not now get a row with 0, so that the changes
+#'   of the members add up to the change in their total; a table cut to some of its rows gets no such rows. Columns
+#'   added earlier are computed again over all rows.
 #' @section Errors: `hinterfeld_error_period` for a table without a period or with a recurring one, a day outside
 #'   the data, or periods that are not two pairs of dates; `hinterfeld_error_measure` for `of`.
 #' @export

@@ -1,7 +1,7 @@
 # Columns of a daybook: text is coded once as a factor whose levels are its dictionary.
 
-# Blank text becomes missing, so that it cannot pass for a real group. Texts are coded by identity; texts that are
-# equal in different encodings are told by their UTF-8 form.
+# Blank text becomes missing, so that it cannot pass for a real group. Texts are coded by identity; texts that are equal
+# in different encodings are told by their UTF-8 form.
 encode_text <- function(x) {
   found <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else text_codes(x)
   known <- enc2utf8(found$labels)

@@ -1,4 +1,4 @@
-#' Crosstab: rows by columns, with totals of rows, columns and all
+#' Crosstab: rows by columns, with row, column and grand totals
 #'
 #' Spreads a totals table: one row per group of `rows`, one column per group of `columns`. Totals are
 #' taken from the lines, so that distinct counts and means are right in the margins too.
@@ -8,19 +8,19 @@
 #' column or of an outer group shows where 100 % lies. Where it means nothing there, the margin is blank, and a
 #' direction is `unknown`.
 #'
-#' @param t A totals table made by [totals()] that holds `rows` and `columns` and was not cut.
+#' @param t A totals table made by [totals()] that is split by `rows` and `columns` and has not been cut.
 #' @param rows,columns Columns of `t`, bare or as strings: the periods or the `by` columns, one or several of each, from
 #'   the outer to the inner.
-#' @param of Text: names of measures or added columns of `t`, one or several. An added column needs all columns of `t`
-#'   in `rows` and `columns`.
-#' @param margins Logical: give a last row and a last column of totals, and where `rows` or `columns` are several the
+#' @param of Text: names of measures or added columns of `t`, one or several. For an added column, `rows` and `columns`
+#'   together must name every column that `t` is split by.
+#' @param margins Logical: add a final row and a final column of totals and, if there are several `rows` or `columns`,
 #'   subtotals of the outer ones.
-#' @param empty Text: what a combination without lines shows, `"blank"` (missing) or `"zero"`, which sums and counts
-#'   then have; means and extremes of nothing stay missing.
-#' @return A crosstab: a tibble with the `rows` columns, a column for each value of `columns`, in
-#'   calendar order or from the largest, labelled as by [period_label()] (`2026-03`, `Mar`, `Mon`),
-#'   and `Total`; of several `columns` as `<outer> / <inner>`. With several measures, `<label> <measure>`. [deliver()],
-#'   [in_words()], [reconcile()], [add_share()], [sort_rows()] and [best_sellers()] take it.
+#' @param empty Text: what to show for a combination without lines: `"blank"` (missing) or `"zero"`, which gives 0 for
+#'   sums and counts; means, smallest and largest values stay missing.
+#' @return A crosstab: a tibble with the `rows` columns, one column for each value of `columns`, in calendar order or
+#'   largest first, with periods labelled as by [period_label()] (`2026-03`, `Mar`, `Mon`), and `Total`. Several
+#'   `columns` are labelled `<outer> / <inner>`, several measures `<label> <measure>`. [deliver()], [in_words()],
+#'   [reconcile()], [add_share()], [sort_rows()] and [best_sellers()] take it.
 #' @section Errors: `hinterfeld_error_column` for columns that `t` does not split by,
 #'   `hinterfeld_error_measure` for an unknown measure, `hinterfeld_error_argument` for a table that
 #'   was cut.

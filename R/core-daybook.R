@@ -1,28 +1,27 @@
 #' Make a daybook: checked lines with roles and exact revenue
 #'
-#' A daybook is where every total starts. It says what each column is for, keeps revenue as whole
-#' units of the smallest coin, and loses nothing in silence: a line without a usable day, product
-#' or revenue stops it, or is set aside with its reason.
+#' Every total starts from a daybook. It records what each column is for, keeps revenue in whole minor units, such as
+#' cents, and drops nothing silently: a line without a usable day, product or revenue stops it with an error, or is set
+#' aside with its reason.
 #'
 #' @param lines A data frame with one row per sale line, usually from [load_table()] and
 #'   [attach_table()].
 #' @param day Column of the day of sale: dates, date-times (the day in their own time zone), ISO
 #'   text (`2026-09-17`, a time may follow), or text that `day_format` reads.
-#' @param revenue Revenue of the line in currency units: a column, or an expression over columns
-#'   such as `quantity * unit_price * (1 - discount)`. Text columns in it are read as numbers with
-#'   a decimal point. Negative revenue is a return and counts.
+#' @param revenue Revenue of the line in currency units: a column, or an expression over columns such as
+#'   `quantity * unit_price * (1 - discount)`. Text columns in it are read as numbers with a decimal point. Negative
+#'   revenue counts: it is a return.
 #' @param product Column of the product's name.
 #' @param units Column of the number of pieces, if there is one.
-#' @param order Column of the order's number, if there is one.
-#' @param decimals Whole number from 0 to 6: the decimals that revenue is rounded to, once per line.
-#'   Further columns of numbers, such as cost or profit, can be given decimals of their own by name:
-#'   `c(revenue = 2, cost = 3)`. Those not named, `units` among them, keep the decimals they have, at
-#'   most six.
-#' @param rounding Text: what a half becomes. `"half_up"` goes away from zero (1.005 is 1.01, -1.005
-#'   is -1.01), `"half_even"` to the even neighbour (1.005 is 1.00). A value is read as the decimal
-#'   of 15 significant digits it stands for, so 1.005 is a half.
+#' @param order Column of the order number, if there is one.
+#' @param decimals Whole number from 0 to 6: the decimals that revenue is rounded to, once per line. Further columns of
+#'   numbers, such as cost or profit, can be given decimals of their own by name: `c(revenue = 2, cost = 3)`. Columns
+#'   not named here, including `units`, keep the decimals they have, up to six.
+#' @param rounding Text: how a half is rounded. `"half_up"` rounds away from zero (1.005 to 1.01, -1.005 to -1.01),
+#'   `"half_even"` to the even neighbour (1.005 to 1.00). Values are read as decimals of 15 significant digits, so 1.005
+#'   counts as a half.
 #' @param calendar A calendar made by [sales_calendar()], for the periods of [totals()].
-#' @param currency Text: the currency's mark, such as `"EUR"`, for headings and figures.
+#' @param currency Text: the currency code or symbol, such as `"EUR"`, for headings and figures.
 #' @param day_format Text: how `day` is written, as in [strptime()], for example `"%d/%m/%Y"`.
 #' @param covers Two days, dates or text such as `c("2024-01-01", "2025-12-31")`: the first and the last day that the
 #'   data cover. By default they are the first and the last day with a line; see the section on coverage.
@@ -30,9 +29,8 @@
 #'   `"set_aside"` keeps them apart; see [set_aside()].
 #' @return A daybook. The columns of the roles are called `day`, `product`, `revenue`, `units` and
 #'   `order`; all other columns keep their names.
-#' @section Reasons: `blank row`, `no day`, `day not readable`, `no product`, `no revenue`,
-#'   `revenue not a number`, `too large` (above 22 million million with two decimals). A line has
-#'   the first reason that applies.
+#' @section Reasons: `blank row`, `no day`, `day not readable`, `no product`, `no revenue`, `revenue not a number`,
+#'   `too large` (above 22 trillion with two decimals). A line is given the first reason that applies.
 #' @section Coverage: A period can be compared if the data cover all of its days. A few days without a line before the
 #'   first one count as days without sales: as many as 19 of 20 gaps between two days with lines are long, at least 1
 #'   and at most 6. So a year whose data begin on 2 January is whole, and one whose data begin on 15 January is not.
@@ -111,13 +109,13 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   exact_columns(book, decimals)
 }
 
-#' Lines of a daybook: those kept, and those set aside
+#' Lines of a daybook, kept or set aside
 #'
 #' @param book A daybook made by [daybook()].
-#' @return `lines_of()`: a tibble of the kept lines with the daybook's columns, text as text and
-#'   revenue in currency units. `set_aside()`: a tibble of the lines that could not be used, with
-#'   `reason` (text), `row` (the line's row in its file, the first below the heading is 1), `file`
-#'   (text, missing for tables made in memory) and the columns they came with.
+#' @return `lines_of()`: a tibble of the kept lines with the daybook's columns, text as text and revenue in currency
+#'   units. `set_aside()`: a tibble of the lines that could not be used, with `reason` (text), `row` (the line's row in
+#'   its file, the first below the heading is 1), `file` (text, missing for tables made in memory) and their original
+#'   columns.
 #' @section Errors: `hinterfeld_error_argument` when `book` is no daybook.
 #' @export
 #' @examples
@@ -208,7 +206,8 @@ first_reason <- function(roles, lines) {
 }
 
 blank_rows <- function(lines) {
-  # Numeric columns first: if one has no blank, no row is blank. Later columns are only checked in rows that were blank so far.
+  # Numeric columns first: if one has no blank, no row is blank. Later columns are only checked in rows that were blank
+  # so far.
   text <- vapply(lines, is.character, NA)
   rows <- NULL
   for (x in as.list(lines)[order(text)]) {

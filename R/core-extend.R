@@ -1,15 +1,16 @@
-#' Extend lines by further columns
+#' Add computed columns to the lines
 #'
-#' Gives the lines of a daybook a column computed from those they have, and says so in the [audit()]. Columns of numbers
-#' are exact, and can be totalled, ranked and restricted by like any other; what the lines came with stays as it was.
+#' Adds columns to the lines of a daybook, computed from the columns they have, and records this in the [audit()].
+#' Columns of numbers are exact and can be totalled, ranked and used in conditions like any other; the original columns
+#' stay unchanged.
 #'
 #' @param book A daybook made by [daybook()].
-#' @param ... Columns to add, by name: expressions over columns, such as `profit = revenue - units * unit_cost`. One can
-#'   use those before it.
+#' @param ... Columns to add, by name: expressions over columns, such as `profit = revenue - units * unit_cost`. Each
+#'   can use the ones before it.
 #' @param decimals Whole number from 0 to 6: the decimals that new columns of numbers are rounded to, once per line. By
-#'   default those that they have, at most six. Money less pieces times money has the decimals of its parts.
+#'   default, the decimals that the result has, up to six: `revenue - units * unit_cost` has as many as its parts.
 #' @return A daybook. A column computed from revenue counts money, as revenue does; see [totals()].
-#' @section Errors: `hinterfeld_error_argument` for a column without a name or with one that is taken,
+#' @section Errors: `hinterfeld_error_argument` for a column without a name or with a name already in use,
 #'   `hinterfeld_error_role` when it cannot be computed, `hinterfeld_error_overflow` for a number that cannot be exact.
 #' @export
 #' @examples

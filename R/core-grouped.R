@@ -1,5 +1,6 @@
-# Rows that each stand for several lines, from a database that has grouped them. The lines of a row differ only in their amounts, of which the sum, the smallest and the largest are known.
-# Where lines are counted, a row counts for as many as it stands for.
+# Rows that each stand for several lines, from a database that has grouped them. The lines of a row differ only in their
+# amounts, of which the sum, the smallest and the largest are known. Where lines are counted, a row counts for as many
+# as it stands for.
 
 # times     how many lines each row stands for
 # smallest, largest   by column: the least and the greatest amount of its lines, in minor units

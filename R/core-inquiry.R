@@ -59,8 +59,8 @@ take_step <- function(step, t, again = FALSE, call = caller_env()) {
 #' steps. An inquiry holds no lines. It can be kept, shown as R calls, or written into a brief.
 #'
 #' @param t A totals table or a crosstab.
-#' @return An inquiry. Rows that were left out and columns that were added by hand are no part of it, and a message says
-#'   so; columns that were renamed are.
+#' @return An inquiry. Rows left out by hand and columns added by hand are not part of it, and a message says so;
+#'   renamed columns are.
 #' @section Errors: `hinterfeld_error_argument` for any other table.
 #' @seealso [as_code()], [in_words()]
 #' @export

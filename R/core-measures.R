@@ -1,33 +1,32 @@
-#' Measures: what totals() takes from the lines of each group
+#' Measures: what totals() computes from the lines of each group
 #'
-#' A measure by name, such as `"revenue"`, is a sum. The others say what to take instead, from which
-#' lines, and whether to total per day or order first.
+#' A measure given only by its name, such as `"revenue"`, is a sum. The functions below say what to compute instead,
+#' from which lines, and whether to total per day or order first.
 #'
 #' @param x Column of numbers (for `count_distinct()` any column), or an expression over columns.
-#' @param per Column or period: total `x` per day, order or whatever it names first, then take the
-#'   mean, median, smallest or largest of those totals. Without `per` it is taken over single lines, so
-#'   that `largest_of(revenue)` is the largest line and `largest_of(revenue, per = "day")` the best
-#'   day.
+#' @param per Column or period: first total `x` for each day, order or other value of `per`, then take the mean, median,
+#'   smallest or largest of those totals. Without `per`, single lines are used: `largest_of(revenue)` is the largest
+#'   line, `largest_of(revenue, per = "day")` the best day.
 #' @param incomplete Text: whether a period named by `per` that the data do not cover whole, such as a last month that
 #'   is not finished, counts like any other, or is left out, as by default.
-#' @param to Column of numbers or expression that the sum of `x` is divided by the sum of.
-#' @param where Condition over columns, as in [keep_lines()]: take only the lines it holds for.
-#' @param margin Text: what a subtotal is. `"recompute"` takes the measure over all lines below it;
-#'   `"add_up"` adds up the rows below it.
+#' @param to Column of numbers or expression: the sum of `x` is divided by its sum.
+#' @param where Condition over columns, as in [keep_lines()]: use only the lines for which it holds.
+#' @param margin Text: how a subtotal is computed. `"recompute"` computes the measure from all of its lines; `"add_up"`
+#'   adds up its rows.
 #' @section Kinds:
 #' `r measure_table()`
 #' @return A measure, for the `measures` of [totals()].
-#' @section Blanks: Lines whose `x` is missing are not taken. A group with no line to take has a sum
-#'   and a count of 0, and a missing ratio, mean, smallest and largest value. Lines without an order or whatever `per`
-#'   names are not taken, and a message counts them. With `margin = "add_up"` rows without a value do not count, and a
-#'   subtotal of nothing but such rows is missing. A ratio to a sum of 0 is missing.
-#' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean
-#'   is an exact total divided once, a ratio one exact total by another; a median the exact middle value, or the sum of
-#'   the two middle ones divided once.
-#' @section Medians: The median is the middle one of the values in order; of an even number, the mean of the two middle
-#'   ones (ISO 3534-1:2006). A tally keeps each distinct value with how often it occurs.
-#' @section Errors: Met when [totals()] uses the measure: `hinterfeld_error_measure` for text, an
-#'   unknown column or a condition that does not give yes or no.
+#' @section Blanks: Lines whose `x` is missing are ignored. If a group has no other lines, its sums and counts are 0,
+#'   and its ratios, means, medians, smallest and largest values are missing. Lines without a value in the column named
+#'   by `per` are ignored, and a message counts them. With `margin = "add_up"`, rows without a value are ignored; if
+#'   none of its rows has a value, the subtotal is missing. A ratio is missing if its divisor is 0.
+#' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean is an exact total,
+#'   divided once at the end. A ratio is one exact total divided by another. A median is the exact middle value, or the
+#'   exact sum of the two middle values, divided once.
+#' @section Medians: The median is the middle value in order of size or, if the number of values is even, the mean of
+#'   the two middle values (ISO 3534-1:2006). For medians, a tally keeps each distinct value and how often it occurs.
+#' @section Errors: Raised when [totals()] uses the measure: `hinterfeld_error_measure` for a text column, an unknown
+#'   column, or a condition that is not logical.
 #' @name measures
 #' @examples
 #' book <- demo_daybook()

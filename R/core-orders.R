@@ -1,4 +1,6 @@
-# Orders beside lines in the audit. Steps only ever take lines away, so for each order only the last step that one of its lines survived is stored. The orders left after a step are those that reached it, and two counts are merged by taking the later step.
+# Orders beside lines in the audit. Steps only ever take lines away, so for each order only the last step that one of
+# its lines survived is stored. The orders left after a step are those that reached it, and two counts are merged by
+# taking the later step.
 
 # `labels` the orders, or NULL where they are the whole numbers from `first` on; `reached` for each its last step, 0 for
 # none; `steps` up to which step of the trail that is known.

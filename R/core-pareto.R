@@ -1,17 +1,16 @@
 #' Pareto classes: which members make most of the total
 #'
-#' Takes the members of each scope from the highest value, adds up, and gives each a class. The class
-#' of a member is the first whose bound lies above the cumulative share *before* it, so the member
-#' that crosses 80 % is still in class A.
+#' Adds up the members of each scope from the highest value down and gives each a class. The class of a member is the
+#' first whose bound lies above the cumulative share *before* it, so the member that crosses 80 % is still in class A.
 #'
 #' @inheritParams add_share
 #' @param t A totals table made by [totals()].
-#' @param classes Named fractions, increasing, the last 1: the bound of each class.
+#' @param classes Named fractions in increasing order, the last of them 1: the upper bound of each class.
 #' @param name Text: what the new columns start with, instead of `of`.
 #' @return `t` with `<of>_cumulative` (exact), `<of>_cumulative_share` (fraction of the scope's total),
-#'   `<of>_member_share` (fraction of the scope's members so far) and `<of>_class` (text). Equal values
-#'   are taken in order of names. Members at or below 0 get the last class, and a message counts
-#'   them; those without a value come last. [in_words()] says how many members make how much of each scope.
+#'   `<of>_member_share` (fraction of the scope's members so far) and `<of>_class` (text). Equal values are ordered by
+#'   name. Members at or below 0 get the last class, and a message counts them; members without a value come last.
+#'   [in_words()] says how many members make up what share of each scope.
 #' @section Errors: As for [add_share()]; `hinterfeld_error_argument` for classes that do not increase
 #'   to 1.
 #' @references The ABC classification of inventory: H. F. Dickie, "ABC inventory analysis shoots for

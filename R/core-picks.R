@@ -1,23 +1,24 @@
 #' Best and slow sellers
 #'
-#' Keeps the top or the bottom rows of each scope. Scopes stand where they stood in the table, members by
-#' rank inside, so that a product that leads in two regions stands in each at its own place. Recurring periods that add
-#' unequally many single ones together (three Octobers, four Aprils) are ranked by the mean per single period, and the
-#' sentence of the table says so.
+#' Keeps the top or the bottom rows of each scope. The scopes keep their order in the table, and members are ordered by
+#' rank within each, so a product that leads in two regions appears in each at its own rank. If recurring periods add up
+#' different numbers of single periods (three Octobers, four Aprils), they are ranked by the mean per single period, and
+#' the table's sentence says so.
 #'
 #' @inheritParams add_rank
-#' @param t A totals table made by [totals()]; rows of subtotals are left out. `best_sellers()` also takes a crosstab
-#'   with one column as its rows: it keeps the `n` best by the column `of`, by default the total, and the totals of all.
+#' @param t A totals table made by [totals()]; rows of subtotals are left out. `best_sellers()` also accepts a crosstab
+#'   whose rows are one column: it keeps the `n` best rows by the column `of` (by default the total) and the totals of
+#'   all rows.
 #' @param n Whole number: how many ranks per scope.
 #' @param share Fraction, instead of `n`: `best_sellers()` keeps rows with at least this share of their
 #'   scope's total, `slow_sellers()` those with less.
 #' @param of Text: name of the measure to pick by.
-#' @param ties Text: the tie rule of [add_rank()]. Every row ranked `n` or better stays, so with
-#'   `"standard"` ties at the edge stay; `"ordinal"` cuts them in order of names.
+#' @param ties Text: the tie rule of [add_rank()]. Every row ranked `n` or better is kept, so `"standard"` keeps all
+#'   ties at the cut-off; `"ordinal"` cuts them by name.
 #' @param others Logical: add a row per scope with the sum of the rest.
 #' @param ... For `slow_sellers()`: the arguments of `best_sellers()`.
-#' @return A totals table cut to the picked rows, with `<of>_rank`. A row of the rest is called
-#'   `others (<how many>)`, has no rank, and a missing value for measures that do not add up.
+#' @return A totals table cut to the picked rows, with `<of>_rank`. The row for the rest is called `others (<number>)`.
+#'   It has no rank, and no value for measures that do not add up.
 #' @section Errors: As for [add_rank()]; `hinterfeld_error_argument` for `n` or `share`.
 #' @seealso [best_of_each()] for one row per scope, [unsold()] for products without any sale.
 #' @export
@@ -189,11 +190,11 @@ others_row <- function(t, rows, like, within, members, label) {
 #' @param of Text: the measure to pick by, or several of them.
 #' @return A tibble with one row per scope, from the largest, or in the order of time where a period is among them: the
 #'   `within` columns, the scope's total (named as `of`; missing for a measure that does not add up, and the scopes
-#'   stand in order of their best), `best_seller` (for members other than products `best_<column>`): the name of the
-#'   best, of all that tie for it in alphabetical order; `tied`: how many they are; and `<best>_<of>` and
-#'   `<best>_share`: its value and its share of the scope's total. With several measures these columns come for each:
-#'   `<best>_by_<of>`, `tied_by_<of>`, `<best>_<of>`, `<best>_<of>_share`. Printed, in files and in [in_words()]
-#'   it says what was left out.
+#'   stand in order of their best), `best_seller` (`best_<column>` for members other than products): the name of the
+#'   best, or all names in alphabetical order if several tie; `tied`: how many names that is; and `<best>_<of>` and
+#'   `<best>_share`: its value and its share of the scope's total. With several measures, each has a set of these
+#'   columns: `<best>_by_<of>`, `tied_by_<of>`, `<best>_<of>`, `<best>_<of>_share`. In print, in files and in
+#'   [in_words()], it says what was left out.
 #' @section Errors: As for [best_sellers()].
 #' @export
 #' @examples

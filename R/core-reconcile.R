@@ -1,14 +1,13 @@
 #' Reconcile: does the table add up to its daybook?
 #'
-#' Compares, for every measure that adds up (sums and counts of lines), the table's sum with the
-#' daybook's total: per level where there are subtotals, over rows, columns and corner of a
-#' crosstab. The daybook's total is taken from the lines anew.
+#' For every measure that adds up (sums and counts of lines), compares the table's sum with the daybook's total: at each
+#' level if there are subtotals, and for the rows, columns and corner of a crosstab. The daybook's total is computed
+#' again from the lines.
 #'
 #' @param t A totals table or a crosstab.
-#' @return A tibble, printed one line per check, with `measure` and `of` (text: the level, or the
-#'   part of a crosstab), `table` and `daybook` (totals in the measure's own unit), `difference` and
-#'   `matches` (logical). For a table cut to some of its rows, `matches` tells whether each row it
-#'   still shows is right, and `cut` is `TRUE`.
+#' @return A tibble, printed one line per check, with `measure` and `of` (text: the level, or the part of a crosstab),
+#'   `table` and `daybook` (totals in the measure's own unit), `difference` and `matches` (logical). For a table cut to
+#'   some of its rows, `matches` says whether each row that is left is right, and `cut` is `TRUE`.
 #' @section Errors: `hinterfeld_error_argument` for anything but a totals table or a crosstab,
 #'   `hinterfeld_error_measure` when no measure adds up.
 #' @export
@@ -115,7 +114,8 @@ new_check <- function(measure, of, x, daybook, decimals) {
 rows_right <- function(data, answer, names) {
   ids <- ids_of(answer, names)
   again <- retotal(answer, ids_of(answer, answer$keys), ids, subtotals_of(answer), answer$inquiry$fill)
-  # Without subtotals a label may read differently and a period may be a date instead of text, so rows are matched by codes.
+  # Without subtotals a label may read differently and a period may be a date instead of text, so rows are matched by
+  # codes.
   at <- match_codes(data, answer, again)
   here <- if (answer$others) !is.na(at) else rep(TRUE, length(at))
   right <- Map(function(name, id) {

@@ -1,19 +1,19 @@
 #' Restrict: keep the lines that count, leave the others out
 #'
-#' Both return a daybook with fewer lines and one or two more rows in its [audit()]. Conditions are
-#' expressions over the daybook's columns; [reads_as()] compares text without regard to case and
-#' outer spaces. A line for which the condition gives neither yes nor no, because a value is
-#' missing, is left out and counted on its own.
+#' Both return a daybook with fewer lines and one or two more rows in its [audit()]. Conditions are expressions over the
+#' daybook's columns; [reads_as()] compares text without regard to case and outer spaces. A line for which the condition
+#' gives neither yes nor no, because a value is missing, is left out and counted separately.
 #'
-#' @param book A daybook made by [daybook()], or a tally made by [tally_of()], of which whole groups are kept.
+#' @param book A daybook made by [daybook()], or a tally made by [tally_of()], whose groups are kept or left out as a
+#'   whole.
 #' @param when A condition over columns, for example `reads_as(status, "delivered")` or
 #'   `day >= as.Date("2026-01-01") & region == "Vale"`. A condition on one text column is
 #'   evaluated on the column's distinct values.
 #' @param why Text: the reason, for the audit and the footnotes. By default the condition itself.
-#' @section Days: A daybook covers the days from its first line to its last, whatever lines are left out: a region
-#'   without a sale on the last day is still compared up to that day. Conditions on the day alone change that, also
-#'   where they are joined with others by "and": then the daybook covers the days for which they hold.
-#' @return A daybook, or a tally. A message names values in the condition that no line has.
+#' @section Days: A daybook covers the days from its first line to its last, and leaving out lines does not change that:
+#'   a region without a sale on the last day is still compared up to that day. Only a condition on the day alone, by
+#'   itself or joined to others by "and", changes it: the daybook then covers the days for which that condition holds.
+#' @return A daybook, or a tally. A message names any value in the condition that no line has.
 #' @section Errors: `hinterfeld_error_condition` when the condition cannot be evaluated or is not
 #'   logical, `hinterfeld_error_no_lines` when no line would be left.
 #' @export
@@ -85,7 +85,8 @@ orders_left <- function(book, rows, unclear) {
   reach_step(book$orders, book$columns$order, steps, rows)
 }
 
-# Only conditions on the day alone, also when joined to others by "and", change the covered days: to those for which they hold. Otherwise the covered days stay the same.
+# Only conditions on the day alone, also when joined to others by "and", change the covered days: to those for which
+# they hold. Otherwise the covered days stay the same.
 restricted_coverage <- function(rules, book, keep, call) {
   if (length(rules) == 0) {
     return(book$coverage)

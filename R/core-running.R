@@ -1,18 +1,18 @@
 #' Running totals and moving sums and means along time
 #'
-#' `add_running_total()` adds up from period to period, `add_moving()` over the last periods. Rows of one
-#' scope in one period are one value: both get the value at the end of the period.
+#' `add_running_total()` adds up from period to period; `add_moving()` gives the sum or mean of the last few periods. If
+#' a scope has several rows in one period, all of them get the value at the end of that period.
 #'
 #' Year to date is `add_running_total(t, restart = "year")`; the moving annual total of a monthly table is
 #' `add_moving(t, last = 12)`.
 #'
 #' @inheritParams add_rank
 #' @param of Text: name of a measure that adds up, a sum or a count of lines.
-#' @param within Columns inside which it runs on its own; by default all columns but `along`.
+#' @param within Columns inside which it starts afresh; by default all columns except `along`.
 #' @param along Column to run along; by default the period. Otherwise a `by` column of dates or numbers.
-#' @param restart Text: `"year"`, `"quarter"`, `"month"` or `"week"`: start again with each, as the
-#'   daybook's calendar has it. A week that lies in two of them belongs to that which holds its fourth day,
-#'   the Thursday of an ISO week.
+#' @param restart Text: `"year"`, `"quarter"`, `"month"` or `"week"`: start again with each of these in the daybook's
+#'   calendar. A week that spans two of them belongs to the one that contains its fourth day, which is the Thursday of
+#'   an ISO week.
 #' @param name Text: name of the new column instead of `<of>_running`, `<of>_moving_sum` or
 #'   `<of>_moving_mean`.
 #' @return `t` with the new column. A period in which a group has no row counts as 0; `totals(fill = TRUE)`
@@ -42,7 +42,7 @@ take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call
 }
 
 #' @rdname add_running_total
-#' @param last Whole number: how many periods the window has, its own included.
+#' @param last Whole number: how many periods the window has, including the row's own.
 #' @param what Text: `"sum"` or `"mean"` of the window.
 #' @export
 add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), within = NULL, along = NULL,

@@ -2,14 +2,14 @@
 #'
 #' @param t A totals table made by [totals()], or a crosstab.
 #' @param of Text: name of a measure that adds up, a sum or a count of lines. For a crosstab, whose first measure is
-#'   taken, what a cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and
+#'   used, what each cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and
 #'   columns.
-#' @param within Columns inside which the rows' shares add up to 1; `NULL` for the whole table. In a
-#'   table with subtotals, `within` a parent's column gives the share of the parent.
+#' @param within Columns inside which the rows' shares add up to 1; `NULL` for the whole table. In a table with
+#'   subtotals, set `within` to the parent's column to get the share of the parent.
 #' @param name Text: name of the new column instead of `<of>_share`.
-#' @return `t` with the column `<of>_share`, a fraction (0.16 is 16 %). Where the scope's total is 0 or
-#'   below, shares are missing and a warning names the scope. Of a crosstab, the crosstab with a column of shares beside
-#'   each column; its margins show where 100 % lies.
+#' @return `t` with the column `<of>_share`, a fraction (0.16 is 16 %). Where the scope's total is 0 or below, shares
+#'   are missing and a warning names the scope. For a crosstab, the result is the crosstab with a column of shares
+#'   beside each column; its margins show which total is 100 %.
 #' @section Errors: As for [add_rank()]; `hinterfeld_error_measure` also for a measure that does not add
 #'   up, such as a mean.
 #' @export

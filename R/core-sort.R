@@ -1,4 +1,4 @@
-#' Rows in another order, and the rows of a period
+#' Sort rows, or keep the rows of one period
 #'
 #' `sort_rows()` puts the rows of a totals table in the order of some of its columns. In a table with subtotals groups
 #' are sorted by their subtotals, inside each other, and every subtotal stays below its group; in a crosstab totals stay
@@ -12,7 +12,8 @@
 #'   (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the table's last. It is as
 #'   long as the table's own periods or longer; those that begin in it are kept, and weeks whose fourth day is in it.
 #'   Subtotals over all periods are not kept.
-#' @return `t` with its rows in that order, or with some of them. Both are steps of its inquiry; see [inquiry_of()].
+#' @return `t` with its rows sorted, or with only the rows of that period. Either becomes a step of its inquiry; see
+#'   [inquiry_of()].
 #' @section Errors: `hinterfeld_error_column` for a column that the table does not have, `hinterfeld_error_period` for a
 #'   table without a period that has a year, or a period without a row.
 #' @export

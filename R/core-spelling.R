@@ -8,8 +8,8 @@
 #'
 #' @param x A data frame or a daybook.
 #' @param ... Text columns, bare or as strings.
-#' @return `x` with the columns changed. A message tells, for each column, how many values became
-#'   how many, and what was merged. For a daybook it is a step of the [audit()].
+#' @return `x` with the columns changed. For each column, a message says how many distinct values there were before and
+#'   after, and which were merged. In a daybook, this is a step of the [audit()].
 #' @section Errors: `hinterfeld_error_column` for unknown columns or columns that are not text,
 #'   `hinterfeld_error_argument` when no column is named.
 #' @export

@@ -6,21 +6,21 @@
 #'
 #' @param x A data frame, the path of a delimited text file (read with [load_table()]), or a
 #'   daybook.
-#' @param ... Columns, bare or as strings. None: a survey of all columns. One: its distinct values.
-#'   Two or more: how many distinct values of the later columns each value of the first has.
+#' @param ... Columns, bare or as strings. With none, all columns are surveyed; with one, its distinct values are
+#'   listed; with two or more, the distinct values of the later columns are counted for each value of the first.
 #' @return A tibble. Without columns, one row per column of `x`:
 #'   * `column`, `type`: text; a text column of which most values read as numbers or ISO days is
 #'     `text, mostly numbers` or `text, mostly days`;
 #'   * `lines`, `blanks`, `distinct`: numbers of lines, of blank ones and of distinct values;
-#'   * `smallest`, `largest`: as text; of the days or numbers where most values are;
+#'   * `smallest`, `largest`: as text; in a column of mostly days or mostly numbers, of these only;
 #'   * `commonest`: text, the commonest values with how many lines have each;
 #'   * `variants`: how many distinct texts differ from another only by case or spaces;
-#'   * `unreadable`: how many lines of a mostly numbers or mostly days column are neither;
+#'   * `unreadable`: in a column of mostly numbers or mostly days, how many lines cannot be read as one;
 #'   * `days_without`: for days, how many days from the first to the last have no line; `longest_without`: text, the
 #'     longest stretches of them, three at most, if any is longer than a week.
 #'
-#'   For one column, one row per distinct value, commonest first, variants of a value together under
-#'   `reads_as`: the column itself, `reads_as`, `together` (lines of all variants), `lines`, `share`
+#'   For one column, one row per distinct value, commonest first, with the variants of a value kept together under
+#'   `reads_as`. Its columns are the column itself, `reads_as`, `together` (lines of all variants), `lines`, `share`
 #'   (fraction of all lines) and, for a daybook, `revenue`. For several columns, one row per value of the first,
 #'   commonest first, with `distinct_<column>` for each other column, `lines` and, for a daybook, `revenue`.
 #' @section Errors: `hinterfeld_error_column` for unknown columns, `hinterfeld_error_argument` when

@@ -1,19 +1,21 @@
-#' Tallies: totals that go on
+#' Tallies: totals that can be merged and saved
 #'
-#' A tally holds the totals of some lines in a form that can be asked like a daybook, and merged with those of others:
-#' of the next chunk of a file too large for memory, of last month saved on disk, of another machine. The order and the
-#' size of the chunks do not matter: merged tallies are the tally of all their lines, to the last unit.
+#' A tally holds the totals of some lines in a form that can be asked like a daybook, and merged with other tallies:
+#' that of the next chunk of a file too large for memory, last month's saved on disk, or one from another machine. The
+#' order and size of the chunks do not matter: merged tallies equal the tally of all their lines, to the last minor
+#' unit.
 #'
-#' A tally can be asked for its columns, its periods and longer ones made of them, and its measures, besides revenue and
-#' the number of lines, which every tally has. [keep_lines()] and [leave_out()] restrict it by its columns. For anything
-#' else the error says what it holds.
+#' A tally can be asked for its columns, its period and longer ones made from it, and its measures; every tally also has
+#' revenue and the number of lines. [keep_lines()] and [leave_out()] restrict it by its columns. Anything else is an
+#' error that says what the tally holds.
 #'
-#' @param book A daybook made by [daybook()]; a tally, of which a coarser one is made: of fewer columns, of longer
-#'   periods, with some of its measures; or the path of lines, as in [load_table()], which are then read, made a daybook
-#'   of and tallied chunk by chunk, however many there are.
+#' @param book A daybook made by [daybook()]; a tally, to make a coarser one with fewer columns, longer periods or fewer
+#'   measures; or the path of lines, as in [load_table()], which are read, made into a daybook and tallied chunk by
+#'   chunk, however many there are.
 #' @param by,measures As in [totals()].
 #' @param every Text: the period it keeps, `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`; `NULL` for none. With
-#'   days changes, running totals and moving sums come out as from the lines. Of a tally, unless given, its own.
+#'   `"day"`, changes, running totals and moving sums are the same as from the lines. For a tally, the default is its
+#'   own period.
 #' @param a,b Tallies of the same columns, period, measures, calendar and currency. Their decimals may differ.
 #' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up;
 #'   what tallies of the same lines have in common counts once.

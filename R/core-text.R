@@ -27,13 +27,12 @@ told_apart <- function(labels) {
 
 #' Does text read as one of these values?
 #'
-#' Compares text without regard to case, to spaces before and after it, and to how many spaces
-#' stand between its words: `"Paid "`, `"PAID"` and `"paid"` all read as `"paid"`. Made for the
-#' conditions of [keep_lines()] and [leave_out()].
+#' Compares text, ignoring case, leading and trailing spaces, and the number of spaces between words: `"Paid "`,
+#' `"PAID"` and `"paid"` all read as `"paid"`. It is meant for the conditions of [keep_lines()] and [leave_out()].
 #'
 #' @param x Text: a column.
 #' @param ... Text: the values to compare with.
-#' @return Logical, as long as `x`; missing where `x` is.
+#' @return A logical vector of the same length as `x`; missing where `x` is missing.
 #' @section Errors: `hinterfeld_error_argument` when `x` or a value is not text.
 #' @export
 #' @examples

@@ -1,7 +1,7 @@
 #' Total: measures per period and group, with subtotals
 #'
 #' Totals the kept lines of a daybook, or what a tally holds, for every combination of the `by` columns and the periods
-#' that has lines.
+#' that occurs in the lines.
 #'
 #' @param facts A daybook made by [daybook()], or a tally made by [tally_of()], which can be asked for what it holds.
 #' @param by Columns to split by, bare or as strings; several with `c(category, product)`. None for
@@ -13,28 +13,26 @@
 #'   day, so the subtotal of such a year is not that of the calendar's. `NULL` for the whole span.
 #' @param measures What to total: names of columns of numbers, `"lines"`, or a list of these and of
 #'   [measures], named where the default name will not do.
-#' @param subtotals `TRUE` for each level of the period and the nested `by` columns, and the grand
-#'   total. Or a choice: a text or list whose elements name the columns that a subtotal still splits,
-#'   `"Total"` for the grand total; `c("category", "region", "Total")` gives both dimensions of a
-#'   two-way table, each on its own.
-#' @param fill Logical: give every group a row in every period from the first to the last day of
-#'   the daybook, and without a period every combination of groups, with sums and counts of 0.
+#' @param subtotals `TRUE` for subtotals at every level of the period and the nested `by` columns, and a grand total. Or
+#'   choose: a text or list whose elements name the columns by which a subtotal is still split, with `"Total"` for the
+#'   grand total. `c("category", "region", "Total")` gives the totals of both dimensions of a two-way table.
+#' @param fill Logical: give every group a row in every period from the first to the last day of the daybook or, if
+#'   there is no period, give every combination of groups a row. Sums and counts in these rows are 0.
 #' @return A totals table: a tibble with one row per period and group, and columns
 #'   * the periods, each named by its grain (`day`, `month`): the first day of the period, class Date; a
 #'     recurring one is a factor in calendar order;
 #'   * the `by` columns; a missing text value is the group `not given`;
-#'   * with subtotals, `level`: a factor naming the finest column that a row still splits (all of
-#'     them where two levels share it), `Total` for the grand total. Columns above it hold the text
-#'     `Total`, and so become text if they are not. A value that really is `Total` or `not given`
-#'     keeps its name, and the label is changed with a message;
+#'   * with subtotals, `level`: a factor naming the finest column by which a row is still split (all of its columns if
+#'     two levels share the finest), or `Total` for the grand total. The columns that a row is totalled over hold the
+#'     text `Total`, so columns of another type become text. A real value `Total` or `not given` keeps its name; the
+#'     label is then changed, with a message;
 #'   * the measures, exact to their decimals;
-#'   * for recurring periods `single_days`, `single_months` or `single_quarters`: how many single ones the row adds
+#'   * for recurring periods `single_days`, `single_months` or `single_quarters`: how many single periods the row adds
 #'     together.
 #'
-#'   Rows are in order of period, then of the first measure from the highest, then of names. With
-#'   several `by` columns the later ones are ordered within the earlier ones. A subtotal stands
-#'   below its group.
-#' @section Periods: Named as in print, with days from a calendar year:
+#'   Rows are sorted by period, then by the first measure from the highest, then by name. With several `by` columns, the
+#'   later ones are sorted within the earlier ones. A subtotal comes below its group.
+#' @section Periods: The periods, each with an example from a calendar year as it is printed:
 #'
 #' `r grain_table()`
 #' @section Errors: `hinterfeld_error_column` for a column that the facts do not have, `hinterfeld_error_argument`

@@ -1,8 +1,8 @@
 # The audit: one row per step from reading to restricting. Revenue stays in minor units until it is shown; a step knows
 # their decimals, for lines that were made a daybook twice have had two kinds of them.
 
-# `unmatched` and `unused` are told by attaching a table; `merged` is the number of steps that were added up in this one. Orders are
-# filled in when they are asked for (core-orders.R).
+# `unmatched` and `unused` are told by attaching a table; `merged` is the number of steps that were added up in this
+# one. Orders are filled in when they are asked for (core-orders.R).
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
                       revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L, unmatched = 0, unused = 0) {
   n <- length(what)

@@ -1,23 +1,21 @@
-#' Products of a catalogue without a sale
+#' Unsold products of a catalogue
 #'
-#' What no sum over sales can show: products that have no kept line, everywhere or in some region,
-#' channel or period.
+#' Lists what sales alone cannot show: products that have no kept line, anywhere or in some region, channel or period.
 #'
 #' @param book A daybook made by [daybook()].
-#' @param catalogue A data frame of the products there are, one row each.
+#' @param catalogue A data frame of all products, one row each.
 #' @param where Condition over the daybook's columns, as in [keep_lines()]: which lines count as a sale, for
 #'   example `region == "Saltcoast"`.
-#' @param within Columns of the daybook, bare or as strings: look in each of their combinations that has
-#'   lines.
+#' @param within Columns of the daybook, bare or as strings: check each combination of these that has lines.
 #' @param product Column of the catalogue that tells products apart. If the daybook has a column of that name, such as
 #'   `product_id`, products are told by it; otherwise it holds the product's name as the daybook has it.
-#' @return `unsold()`: a tibble with one row per product (and combination of `within`) without a kept line: the
-#'   `within` columns, the catalogue's columns, and what the product sold elsewhere in the daybook:
-#'   `last_sale` (date), `lines`, `units` where the daybook has them, `revenue`; 0 and a missing date
-#'   where it never sold. Rows are in order of `within`, then of the catalogue. `coverage()`: one row for every product
-#'   and combination of `within`, sold or not: `sold` (logical), `last_sale`, `lines`, `units`, `revenue` there.
+#' @return `unsold()`: a tibble with one row per product (and combination of `within`) without a kept line: the `within`
+#'   columns, the catalogue's columns, and what the product sold elsewhere in the daybook: `last_sale` (date), `lines`,
+#'   `units` if the daybook has them, and `revenue`. If the product never sold, the date is missing and the others are
+#'   0. Rows are in order of `within`, then of the catalogue. `coverage()`: one row for every product and combination of
+#'   `within`, sold or not: `sold` (logical), `last_sale`, `lines`, `units`, `revenue` there.
 #' @section Errors: `hinterfeld_error_column` for unknown columns, `hinterfeld_error_repeated_key` for a product that
-#'   stands twice in the catalogue, and the errors of [keep_lines()] for `where`.
+#'   appears twice in the catalogue, and the errors of [keep_lines()] for `where`.
 #' @export
 #' @examples
 #' products <- load_table(demo_files()[["products"]])

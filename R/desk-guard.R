@@ -6,7 +6,8 @@ is_loopback <- function(host) {
   host %in% loopback_hosts
 }
 
-# The reason why a request is refused; NULL where it is not. A page of another site must not reach the desk through a host name that it points at this machine, nor open a socket to it.
+# The reason why a request is refused; NULL where it is not. A page of another site must not reach the desk through a
+# host name that it points at this machine, nor open a socket to it.
 refused_request <- function(request, token, host) {
   named <- sub(":[0-9]+$", "", request$HTTP_HOST %||% "")
   if (is_loopback(host) && !named %in% loopback_hosts) {

@@ -1,21 +1,22 @@
-#' The desk: a page on which to look around
+#' The desk: look around in a daybook in the browser
 #'
-#' Opens a page in the browser on which a daybook, a tally or the data of a brief are asked. At its top stands the
-#' inquiry as a sentence; each part of it that stands out opens its choices. Below stand the figure and the table, what
-#' was left out, and whether the table adds up. Choosing a row, a cell or a mark of the figure tells it in words and
-#' leads to the lines behind it. Every state has a link, R code and the lines of a brief that give the same table.
+#' Opens a page in the browser for looking around in a daybook, a tally or the data of a brief. At the top is the
+#' inquiry as a sentence; click a highlighted part to see the choices for it. Below are the figure, the table, what was
+#' left out, and whether the table adds up. Select a row, a cell or a mark in the figure to see it described in words
+#' and to open the lines behind it. Every state has a link, R code and a brief entry that give the same table.
 #'
-#' @param facts A daybook, a tally, a brief or the path of one. The daybook is never changed. A brief whose lines are
-#'   more than memory holds (2 GB of text, `options(hinterfeld.in_memory = )` bytes) is asked by way of a tally of days
-#'   and of all that its tables and its report split by; with `keep` in the brief only what is new is read for it.
+#' @param facts A daybook, a tally, a brief or the path of one. The daybook is never changed. If the lines of a brief
+#'   are too large for memory (more than 2 GB of text, or `options(hinterfeld.in_memory = )` bytes), the desk works from
+#'   a tally by day and by every column that the brief's tables and report split by; with `keep` in the brief, only what
+#'   is new is read for this.
 #' @param port Whole number, 1 to 65535: the port to listen on; `NULL` for one that is free.
-#' @param host Text: the address to listen on. On any but this machine's own (`"127.0.0.1"`) the page asks for a token,
-#'   which stands in the address that is printed.
+#' @param host Text: the address to listen on. On any address other than this machine's own (`"127.0.0.1"`), the page
+#'   asks for a token, which is part of the printed address.
 #' @param browse Logical: open the page in the browser?
 #' @param title Text: the heading of the page.
-#' @return Nothing; it ends when it is interrupted.
-#' @section Errors: `hinterfeld_error_argument` for facts that cannot be asked and for a port that is none or is in use,
-#'   and those of [read_brief()].
+#' @return Nothing; it runs until it is interrupted.
+#' @section Errors: `hinterfeld_error_argument` if `facts` is none of these, or if the port is invalid or in use, and
+#'   those of [read_brief()].
 #' @seealso [as_code()], [as_brief()], which the desk shows for each state.
 #' @export
 #' @examples

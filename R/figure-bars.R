@@ -1,14 +1,14 @@
 #' Figures: best sellers and shares, in panels
 #'
-#' `figure_ranking()` draws the rows of each scope from the best, each panel in its own order, with ranks
-#' written out so that ties show (`1=`). `figure_share()` draws the parts of each scope's whole with their
-#' percentages.
+#' `figure_ranking()` draws the rows of each scope in a panel, best first, with ranks written out so that ties are
+#' visible (`1=`). `figure_share()` draws the parts of each scope with their percentages of the whole.
 #'
 #' @inheritParams figure_trend
-#' @param t A totals table. For `figure_ranking()` one from [best_sellers()], or any, of which the five best of
-#'   each scope are taken; or what [best_of_each()], [unsold()] or [coverage()] gives, all of whose rows are drawn. For
-#'   `figure_share()` any with or without [add_share()].
-#' @param within Columns that make a panel each, bare or as strings; by default all but the last `by` column.
+#' @param t A totals table. For `figure_ranking()`, one from [best_sellers()]; or any other, of which the `n` best rows
+#'   of each scope are drawn; or the result of [best_of_each()], [unsold()] or [coverage()], of which all rows are
+#'   drawn. For `figure_share()`, any totals table, with or without [add_share()].
+#' @param within Columns, bare or as strings, that define the panels: one for each combination of their values; by
+#'   default all but the last `by` column.
 #' @param n Whole number: how many rows of each panel to draw at most.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without rows or without a column left to draw, and the errors
@@ -96,7 +96,8 @@ panel_rows <- function(data, rows, within) {
 
 most_bars <- 32L
 
-# The rows of each page. One row of panels has room for 32 bars each, two for 15, three for 10; longer panels continue on the next page.
+# The rows of each page. One row of panels has room for 32 bars each, two for 15, three for 10; longer panels continue
+# on the next page.
 panel_pages <- function(data) {
   longest <- max(data$place)
   data$piece <- (data$place - 1L) %/% most_bars

@@ -1,16 +1,16 @@
 #' Figure: change against the earlier period
 #'
-#' One row per member: this period's value as a bar, and the percentage beside it as a distance from zero, both in
-#' writing. A percentage beyond the axis is drawn to the edge with a break and its true value. Members that are
-#' new, gone or have no earlier period say so in words.
+#' One row per member: this period's value as a bar and, beside it, the percentage change as a distance from zero, both
+#' with their numbers written out. A percentage beyond the axis is drawn to the edge with a break, and its true value is
+#' given. Members that are new or gone, or have no earlier period, are labelled as such.
 #'
 #' @inheritParams figure_trend
-#' @param t A totals table with [add_change()], by one or more columns or none. Of its periods, the latest is drawn.
+#' @param t A totals table with [add_change()], by one or more columns or none. Its latest period is drawn.
 #' @param at Date: the first day of another period to draw.
-#' @param order Text: the order of the rows and what tells most, `"percent"`, `"amount"` (of the change) or `"value"`.
-#' @param n Whole number: of more members, the `n` that tell most are drawn: those whose percentage or amount is
-#'   largest, up or down, or whose value is. The caption names the others.
-#' @param only Text: `"all"`, or only the members that went `"up"` or `"down"`; new ones went up, those that are gone
+#' @param order Text: what the rows are ordered and chosen by: `"percent"`, `"amount"` (of the change) or `"value"`.
+#' @param n Whole number: how many members to draw at most. These are the members with the largest percentage or amount,
+#'   up or down, or the largest value, depending on `order`. The caption names the others.
+#' @param only Text: `"all"`, or only the members that went `"up"` or `"down"`; new members count as up, gone ones as
 #'   down.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without change columns, without rows, or without the period.

@@ -1,9 +1,8 @@
 #' Colours of the figures
 #'
-#' A set of five colours for categories, from dark to light so that grey print keeps them apart, and a
-#' pair for change, moss for more and plum for less, with paper between. Both survive the common
-#' colour-vision deficiencies, which a test checks by simulation; and no figure tells anything by colour
-#' alone.
+#' Five colours for categories, from dark to light so that they stay distinct when printed in grey, and two for change:
+#' moss for more and plum for less, with the paper colour between. Both sets can be told apart with the common
+#' colour-vision deficiencies, as a test checks by simulation. No figure relies on colour alone.
 #'
 #' @param n Whole number, 1 to 5: how many category colours.
 #' @param ... Passed on to [ggplot2::scale_fill_manual()] or [ggplot2::scale_fill_gradient2()].

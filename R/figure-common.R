@@ -40,7 +40,8 @@ figure_column <- function(answer, step, part, call = caller_env()) {
   name[1]
 }
 
-# The name of each row's member: its `by` columns. Names are made unique, so that two places of the same name in two regions, or names that become equal when joined, are not taken for one.
+# The name of each row's member: its `by` columns. Names are made unique, so that two places of the same name in two
+# regions, or names that become equal when joined, are not taken for one.
 member_names <- function(data, by) {
   members <- named_members(data, by)
   members$names[members$codes]

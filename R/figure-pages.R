@@ -2,8 +2,8 @@
 
 #' The pages of a figure
 #'
-#' A figure with more panels or rows than one picture holds has pages. Printed, it shows the first;
-#' [deliver()] writes them all, in numbered files.
+#' A figure with more panels or rows than fit in one picture has several pages. Printing shows the first; [deliver()]
+#' writes all of them, to numbered files.
 #'
 #' @param figure A figure, such as [figure_ranking()] gives.
 #' @return A list of ggplots, one per page.

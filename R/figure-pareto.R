@@ -1,7 +1,7 @@
-#' Figure: few members make most of it
+#' Figure: a few members bring in most of the total
 #'
-#' Members from the highest: a bar for each one's share, and the line of their cumulative share, on one
-#' scale from 0 to 100 %. Class bounds are marked, and how many members it takes to reach them.
+#' Members from the highest down: a bar for each member's share and a line for the cumulative share, on one scale from 0
+#' to 100 %. The class bounds are marked, with the number of members it takes to reach them.
 #'
 #' @inheritParams figure_trend
 #' @param t A totals table with [add_pareto()] over the whole table.

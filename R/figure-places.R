@@ -1,16 +1,16 @@
 #' Figure: places on a map
 #'
-#' A circle per place, its area the measure; with [add_change()], the signed percentage beside its name and the
-#' circle in the colour of more or less. Names stand where there is room, the largest places first; a place whose name
-#' finds none bears a number, and stands with it in the list beside the map.
+#' One circle per place, whose area shows the measure; with [add_change()], the signed percentage is written beside the
+#' name, and the circle has the colour for more or for less. Names are placed where there is room, largest places first;
+#' a place without room for its name gets a number, which the list beside the map explains.
 #'
 #' @inheritParams figure_trend
 #' @param t A totals table with one row per place; with a period, its latest is drawn.
 #' @param places A data frame with the place columns of `t`, and `longitude` and `latitude` in degrees.
 #' @param outline Text: path of a GeoJSON file with polygons to draw below, in the same coordinates.
 #' @return A ggplot, which can be extended.
-#' @section Errors: `hinterfeld_error_figure` when `places` lacks columns or knows none of the places, and the errors of
-#'   reading `outline`.
+#' @section Errors: `hinterfeld_error_figure` if `places` lacks columns or contains none of the table's places, and the
+#'   errors of reading `outline`.
 #' @references GeoJSON is RFC 7946.
 #' @export
 #' @examples

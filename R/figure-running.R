@@ -1,12 +1,12 @@
 #' Figure: running totals
 #'
-#' One line per group; where a running total starts again, a mark says so.
+#' One line per group, with a mark wherever a running total starts again.
 #'
 #' @inheritParams figure_trend
 #' @param t A totals table with [add_running_total()] or [add_moving()], with at most one `by` column.
 #' @return A ggplot, which can be extended.
-#' @section Errors: As for [figure_trend()]; `hinterfeld_error_figure` also for a table in which nothing runs along a
-#'   period.
+#' @section Errors: As for [figure_trend()]; `hinterfeld_error_figure` also for a table without a column that runs along
+#'   a period.
 #' @export
 #' @examples
 #' t <- totals(demo_daybook(), by = region, every = "month")

@@ -1,7 +1,7 @@
 #' The theme of the figures
 #'
-#' Quiet paper, one ink, hairlines where the eye needs them. Text is set in Lato where it is installed, in
-#' the device's own sans serif elsewhere.
+#' A pale background, one ink colour, and hairlines only where they help reading. Text is set in Lato if it is
+#' installed, otherwise in the device's own sans serif.
 #'
 #' @param base_size Size of the text in points.
 #' @return A ggplot2 theme.

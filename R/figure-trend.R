@@ -1,7 +1,7 @@
 #' Figure: a measure over time
 #'
-#' One line per group over the periods, labelled at its end. The last period is drawn hollow and its step
-#' dashed when the daybook ends before the period does. The five largest groups are drawn.
+#' One line per group over the periods, labelled at its end. If the daybook ends before the last period does, that
+#' period's point is hollow and the line to it is dashed. Only the five largest groups are drawn.
 #'
 #' @param t A totals table with a period and at most one `by` column.
 #' @param of Text: name of the measure; by default the table's first.

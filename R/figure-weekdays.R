@@ -1,6 +1,6 @@
 #' Figure: the profile of the week or the year
 #'
-#' One bar per weekday or month of the year, the best one named. Panels for one `by` column.
+#' One bar per weekday or month of the year, with the best named. A `by` column gives one panel per value.
 #'
 #' @inheritParams figure_trend
 #' @param t A totals table by `"weekday"` or `"month_of_year"`, with at most one `by` column.

@@ -1,6 +1,6 @@
-#' Figure: the years over each other
+#' Figure: years compared
 #'
-#' One line per year of the daybook's calendar over the months (or weeks, or quarters), the latest
+#' One line for each year of the daybook's calendar, drawn over its months (or weeks or quarters), with the latest year
 #' emphasised.
 #'
 #' @inheritParams figure_trend

@@ -1,17 +1,17 @@
 #' hinterfeld: product revenue, exact to the cent and traceable to its lines
 #'
-#' The way through the package: [load_table()] reads files, [attach_table()] puts lines, orders and
-#' products together, [daybook()] checks every line, [keep_lines()] restricts, [totals()] totals,
-#' [add_change()], [add_rank()], [add_share()], [add_running_total()] and [add_pareto()] compare, rank and
-#' accumulate, [best_sellers()] picks, [deliver()] writes and [figure_trend()] draws. [audit()] tells what
-#' each step took away, [in_words()] how a table was computed, [reconcile()] whether it adds up. [run_brief()] does a
-#' whole job that is written down, [sales_report()] reports on a daybook, [tally_of()] totals in chunks.
+#' The main functions, in the order you need them: [load_table()] reads files, [attach_table()] puts lines, orders and
+#' products together, [daybook()] checks every line, [keep_lines()] restricts, [totals()] totals, [add_change()],
+#' [add_rank()], [add_share()], [add_running_total()] and [add_pareto()] compare, rank and accumulate, [best_sellers()]
+#' picks, [deliver()] writes and [figure_trend()] draws. [audit()] shows what each step removed, [in_words()] explains
+#' how a table was computed, and [reconcile()] checks that it adds up. [run_brief()] runs a whole job from a brief,
+#' [sales_report()] writes a report on a daybook, and [tally_of()] totals in chunks.
 #'
-#' @section Threads: The compiled code uses as many threads as there are processors, at most eight;
-#'   `options(hinterfeld.threads = 1)` and other whole numbers say otherwise. Results do not depend on it.
+#' @section Threads: The compiled code uses as many threads as there are processors, at most eight; set another number
+#'   with, for example, `options(hinterfeld.threads = 1)`. Results do not depend on it.
 #'
-#' @section Memory: Briefs and the command line read lines of more than `options(hinterfeld.in_memory = 2e9)` bytes in
-#'   chunks, which are tallied; [tally_of()] does so in R. Results do not depend on it either.
+#' @section Memory: If the lines exceed `options(hinterfeld.in_memory = 2e9)` bytes, briefs and the command line read
+#'   and tally them in chunks; in R, use [tally_of()]. Results do not depend on this either.
 #'
 #' @keywords internal
 #' @importFrom Rcpp evalCpp

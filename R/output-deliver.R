@@ -1,27 +1,25 @@
 #' Deliver: write tables or a figure to a file
 #'
-#' The file's ending says what is written. The file appears whole or not at all: it is written
-#' beside its place and moved there when complete. The same table always gives the same bytes.
+#' The file extension decides the format. The file appears whole or not at all: it is written to a temporary file beside
+#' its place and moved there when complete. The same table always gives the same bytes.
 #'
 #' @param x A totals table, a crosstab or any data frame, for `.csv`, `.tsv`, `.xlsx`, `.parquet`, `.json` or
 #'   `.md`; a named list of them for `.xlsx`, one sheet each; a figure, for `.png`, `.svg` or `.pdf`.
 #' @param path Text: where to write. The folder must exist.
-#' @param width,height Size of a figure in pixels. Text grows with the picture: of 1280 by 800 pixels 144 make an inch,
-#'   of 2560 by 1600 288. `.svg` and `.pdf` have the same proportions.
-#' @return `path`, invisibly; of a figure with several pages ([figure_pages()]) the paths of its numbered files,
+#' @param width,height Size of a figure in pixels. Text grows with the picture: 1280 by 800 pixels are drawn at 144
+#'   pixels per inch, 2560 by 1600 at 288. `.svg` and `.pdf` have the same proportions.
+#' @return `path`, invisibly; for a figure with several pages ([figure_pages()]), the paths of its numbered files,
 #'   `name-1.png`, `name-2.png` ...
 #' @section Files:
-#' * `.csv` and `.tsv`: UTF-8 with commas or tabs, a heading, dates as `YYYY-MM-DD`, and plain numbers
-#'   with a decimal point; money has all its decimals. A text that a spreadsheet would take for a formula
-#'   (it begins with `=`, `+`, `-`, `@`, and is no number) gets an apostrophe in front, and a message
-#'   says so; the other formats need no such thing.
-#' * `.xlsx`: a first sheet, `Contents`, tells what each table is and how it was computed; then a sheet per
-#'   table with real dates and numbers, formats for money and percentages, a heading that stays in sight
-#'   and filters.
+#' * `.csv` and `.tsv`: UTF-8 with commas or tabs, a heading, dates as `YYYY-MM-DD`, and plain numbers with a decimal
+#'   point; money has all its decimals. Text that a spreadsheet would read as a formula (it begins with `=`, `+`, `-` or
+#'   `@` and is not a number) is prefixed with an apostrophe, and a message says so; the other formats do not need this.
+#' * `.xlsx`: a first sheet, `Contents`, says what each table is and how it was computed; then follows one sheet per
+#'   table, with real dates and numbers, formats for money and percentages, a frozen heading and filters.
 #' * `.parquet`: dates, text, and exact columns as decimals of 64 bits with their own number of decimals.
 #' * `.json`: `description` (title, sentences, unit, columns) and `rows`, one object per row.
 #' * `.md`: a Markdown table with the title above and the sentences below it.
-#' * Figures of 1280 by 800 pixels have text that reads well on a screen and on a slide.
+#' * At 1280 by 800 pixels, the text of a figure is easy to read on a screen and on a slide.
 #' @section Errors: `hinterfeld_error_file` for an unknown ending, a folder that does not exist, or more rows than
 #'   a worksheet holds, `hinterfeld_error_argument` when `x` is neither table nor figure.
 #' @references Parquet: the Apache Parquet format, logical type DECIMAL. XLSX: ECMA-376. JSON: RFC 8259. CSV: RFC 4180.

@@ -5,7 +5,8 @@ figure_dpi <- function(width, height) {
   144 * min(width / 1280, height / 800)
 }
 
-# ggplot2 caches how far letters reach below the baseline by device and size, not by resolution, so the first figure of a process would affect all later ones. We therefore measure at the standard resolution first.
+# ggplot2 caches how far letters reach below the baseline by device and size, not by resolution, so the first figure of
+# a process would affect all later ones. We therefore measure at the standard resolution first.
 measure_letters <- function(figure) {
   file <- tempfile(fileext = ".png")
   ragg::agg_png(file, 8, 8, res = figure_dpi(1280, 800))

@@ -2,15 +2,16 @@
 
 #' An inquiry as R code, or as lines of a brief
 #'
-#' Both give the same table again, to the last bit, from the same facts.
+#' Run on the same facts, both give the same table again, to the last bit.
 #'
 #' @param q An inquiry, from [inquiry_of()].
 #' @param facts Text: what the daybook or tally is called in the code.
 #' @param name Text: what the table is called in the brief.
-#' @return Text, one element a call or a line, printed as lines. `as_code()`: calls that end in the table `t`.
+#' @return Text, one element per call or line, printed line by line. `as_code()`: calls whose result is the table `t`.
 #'   `as_brief()`: the entry `tables` of a brief; see [read_brief()].
-#' @section Errors: `hinterfeld_error_argument` for anything but an inquiry, and for one that cannot be written so: a
-#'   brief knows no functions but those of its expressions, and a step on a column that was added by hand is in neither.
+#' @section Errors: `hinterfeld_error_argument` for anything but an inquiry, and for one that cannot be written this
+#'   way: a brief can use only the functions of its expressions, and neither form can express a step on a column that
+#'   was added by hand.
 #' @export
 #' @examples
 #' t <- totals(demo_daybook(), by = c(region, product),

@@ -46,7 +46,8 @@ json_values <- function(x) {
   replace(text[match(x, known)], is.na(x), "null")
 }
 
-# Texts in quotes. Quotes inside a text are escaped, so the separator between two texts occurs in none of them. The extra text "end" keeps empty texts before it from being lost.
+# Texts in quotes. Quotes inside a text are escaped, so the separator between two texts occurs in none of them. The
+# extra text "end" keeps empty texts before it from being lost.
 json_texts <- function(x) {
   json <- as.character(jsonlite::toJSON(c(enc2utf8(x), "end")))
   parts <- strsplit(substr(json, 3, nchar(json) - 2), "\",\"", fixed = TRUE)[[1]]

@@ -1,7 +1,7 @@
-# Writes kept parts: the tallies of one part or of several for a brief, in one file (source-kept.R reads
-# them). The form, all numbers little-endian: the 16 bytes "hinterfeld parts"; the version and the length of the
-# description, 32 bits each; the description, JSON in UTF-8: the parts, what was read and set aside, the steps; orders
-# as in a tally's file; the tallies, each as in a file of its own; the SHA-256 of all before it.
+# Writes kept parts: the tallies of one part or of several for a brief, in one file (source-kept.R reads them). The
+# form, all numbers little-endian: the 16 bytes "hinterfeld parts"; the version and the length of the description, 32
+# bits each; the description, JSON in UTF-8: the parts, what was read and set aside, the steps; orders as in a tally's
+# file; the tallies, each as in a file of its own; the SHA-256 of all before it.
 
 # `kept`: parts, rows, columns, roles, told (trail, orders, coverage, aside) and tallies by what they hold.
 kept_bytes <- function(kept) {

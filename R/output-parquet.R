@@ -23,7 +23,9 @@ write_parquet_file <- function(x, path) {
   writeBin(seal, con)
 }
 
-# The writer truncates after the last decimal, and 1.15 as a double is slightly less than 1.15. A quarter of a minor unit away from zero, the value has the right decimals whether truncated or rounded; large amounts, whose doubles are further apart, need half a minor unit.
+# The writer truncates after the last decimal, and 1.15 as a double is slightly less than 1.15. A quarter of a minor
+# unit away from zero, the value has the right decimals whether truncated or rounded; large amounts, whose doubles are
+# further apart, need half a minor unit.
 inside_decimal <- function(x, decimals) {
   units <- to_minor(x, decimals)
   from_minor(units + sign(units) * ifelse(abs(units) < 2^48, 1 / 4, 1 / 2), decimals)

@@ -3,14 +3,16 @@
 #' Print daybooks, totals tables and audits
 #'
 #' A totals table prints a heading that says what it is and its first rows with money aligned; columns that do not fit
-#' the width of the console follow below, beside the columns that tell the rows. Then come the sentences of its added
-#' columns, and what was left out before it.
+#' in the console follow below, next to the columns that identify the rows. Then come the sentences of its added columns
+#' and what was left out beforehand.
 #'
 #' @param x A daybook, totals table or audit.
 #' @param ... Not used.
 #' @param n Whole number: how many rows to print.
-#' @param spellings Logical: for the values of one column, a row for each spelling instead of each meaning.
-#' @param decimals Whole number: round to so many decimals, for the reader only; `NULL` for all that there are.
+#' @param spellings Logical: for a survey of one column, show a row for each spelling instead of one for all spellings
+#'   that read the same.
+#' @param decimals Whole number: how many decimals to print (the values themselves are not rounded); `NULL` for all of
+#'   them.
 #' @return `x`, invisibly.
 #' @name printing
 #' @examples

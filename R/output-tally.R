@@ -1,6 +1,6 @@
-#' Save a tally, and read it again
+#' Save and load a tally
 #'
-#' Keeps a tally in a file, so that a later run adds what is new instead of reading everything again.
+#' Saves a tally to a file, so that a later run can add what is new instead of reading everything again.
 #'
 #' @param tally A tally made by [tally_of()] or [merge_tallies()].
 #' @param path Text: the file. The folder must exist.
@@ -8,11 +8,11 @@
 #' @section File: Version 4, all numbers little-endian: the 16 bytes `hinterfeld tally`; the version, 32 bits; the
 #'   length of the description in bytes, 32 bits; the description, JSON in UTF-8, with keys, labels and their types,
 #'   measures and the number of groups; then for each part the codes of each key as 32-bit integers (0 for missing) and
-#'   for each measure the values and the numbers of lines as 64-bit integers; then, where orders are told, for each the
-#'   last step it reached as 32-bit integers and its number, as 64-bit doubles or as texts (their lengths in bytes as
-#'   32-bit integers, then their bytes); at the end the SHA-256 of all before it, 32 bytes.
-#' @section Errors: `hinterfeld_error_file` for a file that is missing, is no tally, is damaged, or has a later version;
-#'   nothing of it is used then.
+#'   for each measure the values and the numbers of lines as 64-bit integers; then, if orders are counted, for each
+#'   order the last step it reached, as 32-bit integers, and its number, as 64-bit doubles or as texts (their lengths in
+#'   bytes as 32-bit integers, then their bytes); finally, the SHA-256 of everything before it, 32 bytes.
+#' @section Errors: `hinterfeld_error_file` if the file is missing, damaged, not a tally, or of a later version; then
+#'   nothing of it is used.
 #' @references JSON: RFC 8259. SHA-256: FIPS 180-4.
 #' @export
 #' @examples

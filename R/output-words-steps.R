@@ -1,4 +1,5 @@
-# The sentences of the columns that steps have added, from what each found. No code reads a sentence back, but some take sentences by their position.
+# The sentences of the columns that steps have added, from what each found. No code reads a sentence back, but some take
+# sentences by their position.
 
 # One text or more for each step of which the table still shows something; with `named` it begins with the column.
 step_sentences <- function(answer, named = TRUE) {

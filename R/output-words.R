@@ -3,9 +3,8 @@
 #' In plain words: what a table is and how it was computed
 #'
 #' @param t A totals table or a crosstab.
-#' @return Text, one sentence each: what is totalled from which lines, what each measure is, what
-#'   subtotals are, which periods are not complete, what was left out before. Prints as a paragraph
-#'   each.
+#' @return Text, one sentence per element: what is totalled from which lines, what each measure is, what subtotals are,
+#'   which periods are incomplete, and what was left out beforehand. Each prints as a paragraph.
 #' @section Errors: `hinterfeld_error_argument` for anything else.
 #' @export
 #' @examples

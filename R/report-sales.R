@@ -1,33 +1,33 @@
 #' The sales report: one HTML file
 #'
-#' Headline numbers against the same days of last year, trend, change, best sellers, Pareto classes, the running
-#' year, a crosstab, the profile of the week, unsold products, what was left out and why, whether everything
-#' adds up, and how each number is computed. The file needs nothing else: no network, no other file. Its
-#' tables sort and filter in the browser, and it prints.
+#' The report shows headline numbers against the same days of last year, the trend, changes, best sellers, Pareto
+#' classes, the running total of the year, a crosstab, the profile of the week, unsold products, what was left out and
+#' why, whether everything adds up, and how each number is computed. The file is self-contained: it needs no network and
+#' no other file. Its tables can be sorted and filtered in the browser, and it can be printed.
 #'
 #' @param x A daybook, a tally (what it does not hold is left out, with a message), a brief made by [read_brief()], or
 #'   the path of a brief.
 #' @param path Text: the file to write, `.html`. The folder must exist. For a brief, by default its report's name in
 #'   its output folder, which must exist.
 #' @param title Text: the title.
-#' @param words Text: the analyst's own words for the top, in Markdown. HTML in it is shown as it is written, and
-#'   pictures are not loaded.
-#' @param category,region,place Text: columns to split products and places by. A default column that the daybook lacks
-#'   leaves out the parts that need it.
-#' @param catalogue A data frame of the products there are, as for [unsold()]; for the section on unsold products.
+#' @param words Text: an introduction by the analyst, in Markdown. HTML in it is shown as typed, and pictures are not
+#'   loaded.
+#' @param category,region,place Text: columns to split products and places by. If the daybook lacks a default column,
+#'   the sections that need it are left out.
+#' @param catalogue A data frame of all products, as for [unsold()]; the section on unsold products needs it.
 #' @param places,outline Coordinates and outline for a map, as for [figure_places()].
-#' @param sections Text: which sections, in which order, of `"headline"`, `"trend"`, `"change"`, `"best_sellers"`,
-#'   `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. All of
-#'   these by default. A brief's report may have `"times"` as well: how long reading, counting and writing took, so that
-#'   the file is another one each time.
+#' @param sections Text: the sections to include, in the order wanted, chosen from `"headline"`, `"trend"`, `"change"`,
+#'   `"best_sellers"`, `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`,
+#'   `"methods"`. By default, all of these. A brief's report may also have `"times"`, which says how long reading,
+#'   counting and writing took; the file then differs from run to run.
 #' @param switch Text: `"region"`, `"category"` or `"year"`: trend, change, best sellers, Pareto classes, the running
-#'   year and the crosstab are made once more for each of at most 12 values (a year as it stood at its end), and the
-#'   reader chooses among them in the page. `NULL` for no choice.
-#' @param ... The arguments for a daybook; none for a brief, which says them itself.
+#'   year and the crosstab are repeated for each of at most 12 values (a year as it was at its end), and the reader
+#'   chooses between them on the page. `NULL` for no such choice.
+#' @param ... For a daybook, the arguments above; for a brief, none, because it sets them itself.
 #' @return `path`, invisibly.
-#' @section Errors: `hinterfeld_error_file` for a path that is no HTML file or has no folder, `hinterfeld_error_column`
-#'   for a column that the daybook lacks, `hinterfeld_error_argument` for an unknown section, and those of
-#'   [read_brief()] and [run_brief()].
+#' @section Errors: `hinterfeld_error_file` if `path` is not an `.html` file or its folder does not exist,
+#'   `hinterfeld_error_column` for a column that the daybook lacks, `hinterfeld_error_argument` for an unknown section,
+#'   and those of [read_brief()] and [run_brief()].
 #' @references WCAG 2.2, level AA, for contrast, headings and alternative texts.
 #' @export
 #' @examples

@@ -180,7 +180,7 @@ new_merger <- function(both) {
 }
 
 #' @rdname tally_of
-#' @param make A function that makes the daybook of some lines, for a path.
+#' @param make For a path: a function that takes lines and makes a daybook of them.
 #' @param columns Columns to read, as in [load_table()], for a path.
 #' @param ... For a path, the other options of [load_table()].
 #' @export

@@ -99,7 +99,8 @@ part_labels <- function(table, slots, size) {
   paste(table, replace(told, is.na(slots), "blank"))
 }
 
-# Every row of PostgreSQL has a version, told by its place and the number of the change that made it. Parallel workers can compute it, and it needs no conversion to text.
+# Every row of PostgreSQL has a version, told by its place and the number of the change that made it. Parallel workers
+# can compute it, and it needs no conversion to text.
 version_sql <- function() {
   "CAST(bit_xor(hashtidextended(ctid, hash_array_extended(ARRAY[xmin], 0))) AS text)"
 }
@@ -133,7 +134,8 @@ table_stamp <- function(con, scan) {
   paste(c(own, scan$path, names(types), types), collapse = " ")
 }
 
-# If PostgreSQL has the same snapshot at two moments, with no restart between them, the same query returns the same rows. NULL where that may not be asked, or where what is shown of the table does not hang on its rows alone.
+# If PostgreSQL has the same snapshot at two moments, with no restart between them, the same query returns the same
+# rows. NULL where that may not be asked, or where what is shown of the table does not hang on its rows alone.
 moment_of <- function(con, scan, sql) {
   allowed <- DBI::dbGetQuery(con, sprintf("
     SELECT has_function_privilege('pg_control_system()', 'EXECUTE') AND

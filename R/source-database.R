@@ -1,8 +1,8 @@
 #' Read a table of a database
 #'
-#' Reads a table, or what a query gives, through DBI. SQLite and PostgreSQL are tested; any other backend works by the
-#' same code. The types of the database stay; whole numbers of more than 15 digits come as text, so that no order's
-#' number becomes another's.
+#' Reads a table, or the result of a query, through DBI. SQLite and PostgreSQL are tested; other backends use the same
+#' code. Columns keep the database's types, except that whole numbers of more than 15 digits are read as text, so that
+#' two order numbers never become the same.
 #'
 #' @param path A connection made by [DBI::dbConnect()]. Nothing is written to it.
 #' @param table Text: the name of a table or view, `"orders"` or `"schema.orders"`; or a query that begins with `SELECT`
@@ -10,10 +10,10 @@
 #' @param columns Columns to read, bare or as strings. By default all.
 #' @param types Named text: columns to read as another type, as in [load_table()].
 #' @param ... Not used.
-#' @return A tibble that remembers its table. `row` of a line is its place among the rows as the database gave them.
-#' @section Errors: `hinterfeld_error_database` for a connection that is closed, a table that is not there, a right
-#'   that is missing, a server that goes away, and a table that changes while it is read; `hinterfeld_error_column` for
-#'   unknown columns.
+#' @return A tibble that records which table it came from. The `row` of a line is its position among the rows as the
+#'   database returned them.
+#' @section Errors: `hinterfeld_error_database` for a closed connection, a missing table, a missing privilege, a lost
+#'   connection, and a table that changes while it is being read; `hinterfeld_error_column` for unknown columns.
 #' @seealso [load_table()] for files.
 #' @export
 #' @examplesIf requireNamespace("RSQLite", quietly = TRUE)

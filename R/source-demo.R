@@ -3,7 +3,7 @@
 #' Kilnmoor Supply is a made-up wholesaler of pottery materials on a made-up island. Its files are
 #' the package's example data; a seeded script makes them.
 #'
-#' Money is in marks of the island, "Mk".
+#' Amounts are in the island's currency, the mark ("Mk").
 #'
 #' @section Tables:
 #' `order_lines.csv`, one row per sale line:
@@ -36,7 +36,7 @@
 #' | `product` | text | name |
 #' | `category`, `subcategory` | text | five categories; blank for two products |
 #' | `unit_cost` | number | currency per piece |
-#' | `launched`, `discontinued` | date | blank: before the data, or still sold |
+#' | `launched`, `discontinued` | date | blank if launched before the data begin, or still sold |
 #'
 #' `towns.csv`, one row per town: `region` and `town` (text, the key), `longitude` and `latitude`
 #' (numbers, degrees). `island.geojson`: the island's outline.
@@ -53,8 +53,8 @@
 #' * **Returns.** Lines with a negative quantity.
 #' * **Leap day.** Sales on 2024-02-29, among them a slab roller in Skelhope.
 #' * **Blank category.** "Gift voucher card" and "Pallet charge" have none.
-#' * **Repeated key.** The town name Oldkiln stands twice in `towns.csv`, in the Vale and in
-#'   Highfen; only region and town together are a key.
+#' * **Repeated key.** The town name Oldkiln appears twice in `towns.csv`, in the Vale and in Highfen; only region and
+#'   town together are a key.
 #' * **Unfinished month.** The data end on 2026-09-17.
 #' * **Unusable lines.** Two wholly blank rows; orders that do not exist (A99990, A99991, A99992);
 #'   orders with a blank day or with the days `2025-02-30` and `13.2024`; the unknown product K999
@@ -68,8 +68,7 @@ NULL
 
 #' Files, brief and daybook of the Kilnmoor demo
 #'
-#' @param completed Logical: keep completed sales only, those delivered or collected in whatever
-#'   spelling.
+#' @param completed Logical: keep completed sales only: those delivered or collected, however spelled.
 #' @return `demo_files()`: the paths of the demo's files, named `orders`, `order_lines`, `products`,
 #'   `towns` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the daybook made
 #'   of them, unusable lines set aside; see [kilnmoor] for its columns.

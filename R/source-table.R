@@ -1,48 +1,50 @@
 #' Read a table: text, Parquet, a workbook's sheet, or a database
 #'
-#' Reads one file, several, all of a folder or of a pattern, as one table. Delimited text is comma, semicolon, tab or
-#' pipe separated, plain or gzip, in UTF-8 with or without a byte order mark. A column of text is a number, a date or a
-#' date-time only when every value in it, in every file, reads as one; otherwise it stays text, so that nothing turns
-#' blank unseen. Text keeps its case and outer spaces. Digits that name something stay text: those with leading zeros,
-#' those of more than 15 digits, which no number holds exactly, and columns in which two texts are one number, such as
-#' `1.10` and `1.1`. So do times with an offset from UTC, for the day that was written counts. Parquet files, workbooks
-#' and databases have types of their own, which stay. For databases see [load_table.DBIConnection()].
+#' Reads one file, several files, or all files in a folder or matching a pattern, as one table. Delimited text is comma,
+#' semicolon, tab or pipe separated, plain or gzip, in UTF-8 with or without a byte order mark. A column is read as
+#' numbers, dates or date-times only if every value in it, in every file, can be read as one; otherwise it stays text,
+#' so that no value silently turns blank. Text keeps its case and outer spaces. Digits that identify something stay
+#' text: those with leading zeros, those of more than 15 digits, which cannot be stored exactly as numbers, and columns
+#' in which two different texts are the same number, such as `1.10` and `1.1`. Times with an offset from UTC also stay
+#' text, because the day as written is the one that counts. Parquet files, workbooks and databases have their own column
+#' types, which are kept. For databases see [load_table.DBIConnection()].
 #'
 #' @param path Text: paths of one or more files, a folder, or a pattern such as `"sales/*.csv"`; `"sales/**"` is all
-#'   tables of a folder and of the folders in it. Or a connection to a database. The kind is told by the ending:
-#'   `.parquet`, `.xlsx` or `.xls`, anything else is text. Files of a folder or pattern are read by name.
-#' @param columns Columns to read, bare or as strings, for example `c(day, product, revenue)`. By default all. Others
-#'   are neither typed nor kept.
+#'   tables of a folder and of the folders in it. Or a connection to a database. The file extension shows the kind:
+#'   `.parquet`, `.xlsx` or `.xls`; anything else is text. Files in a folder or matching a pattern are read in order of
+#'   name.
+#' @param columns Columns to read, bare or as strings, for example `c(day, product, revenue)`. By default, all columns.
+#'   Other columns are neither typed nor kept.
 #' @param ... Not used; the options below must be named.
 #' @param delimiter Text: `","`, `";"`, `"\t"` or `"|"`. By default found in the heading.
-#' @param decimal_mark Text: `"."` or `","`. The other one then stands between thousands, where it
-#'   groups digits by three. When not given, numbers have a decimal point and no mark between
-#'   thousands, and a number that could be read in two ways is an error where `types` asks for one.
+#' @param decimal_mark Text: `"."` or `","`. The other mark is then read as a thousands separator where it groups digits
+#'   in threes. If `decimal_mark` is omitted, numbers have a decimal point and no thousands separator, and where `types`
+#'   asks for a number, a value that could be read in two ways is an error.
 #' @param types Named text: the type of a column where the default will not do, one of `"text"`,
 #'   `"number"`, `"date"`, `"datetime"` or `"logical"` (a column is one if all of its values are TRUE or FALSE, in any
 #'   case; asked for, also T, F, 1 and 0), for example `c(account = "text")`. A value
 #'   that does not fit is an error.
-#' @param blank Text: what stands for a missing value besides nothing at all, for example `"NA"`.
-#' @param encoding Text: the file's encoding, as in [iconvlist()]. UTF-16 with a byte order mark is known by itself.
+#' @param blank Text: values to read as missing, in addition to empty ones; for example `"NA"`.
+#' @param encoding Text: the file's encoding, as in [iconvlist()]. UTF-16 with a byte order mark is detected
+#'   automatically.
 #' @param sheet Text or whole number: the sheet of a workbook, by default the first.
 #' @param range Text: the cells of a sheet, for example `"B3:F90"`, the first row being the heading.
-#' @return A tibble that remembers its files: file and row of each line are known to [set_aside()] and
-#'   [lines_behind()]. A file with only a heading gives no rows, and a message says so.
-#' @section Several files: Their headings must agree. Columns in another order are fine; a file that lacks a column or
-#'   has one more is refused by name, unless `columns` says which are wanted.
-#' @section Nothing lost: The records of a text file are counted before they are read, and what was read must agree: a
-#'   quote that swallows lines, a row with too many or too few fields, a last line that was cut off, or a gzip file
-#'   whose length or checksum does not fit is an error that names the line. Rows are counted as they stand in the file,
-#'   empty lines included. A file that is changed while it is read gives an error. A Parquet file is read by a copy of
-#'   this process (on Linux), which damaged bytes may end, and is held against what it says of itself: rows, missing
-#'   values, smallest and largest numbers, and the checksums of its pages. Files written by [deliver()] have a checksum
-#'   of all their values. A value that is damaged in a file whose writer noted none of these may not be noticed.
-#' @section Errors: `hinterfeld_error_file` for a file that is missing, empty, no regular file, changed meanwhile, or
-#'   damaged: a gzip file that was cut or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)` bytes, a
-#'   Parquet file or workbook that cannot be opened,
-#'   `hinterfeld_error_encoding` for an unknown encoding or text that is not in it, `hinterfeld_error_type` for a
-#'   value that does not fit its type, `hinterfeld_error_shape` for quotes, headings and rows that are not as they
-#'   should be, `hinterfeld_error_column` for unknown columns.
+#' @return A tibble that records its files, so that [set_aside()] and [lines_behind()] can give the file and row of each
+#'   line. A file with only a heading gives no rows, and a message says so.
+#' @section Several files: All files must have the same columns, in any order. A file that lacks a column or has an
+#'   extra one is refused, and the error names it, unless `columns` says which columns are wanted.
+#' @section Nothing lost: The records of a text file are counted before they are read, and the number read must agree. A
+#'   quote that swallows lines, a row with too many or too few fields, a last line that was cut off, or a gzip file with
+#'   the wrong length or checksum is an error that names the line. Row numbers count all lines in the file, including
+#'   empty ones. It is an error if a file changes while it is being read. A Parquet file is read by a copy of this
+#'   process (on Linux), which damaged bytes may end, and is held against what it says of itself: rows, missing values,
+#'   smallest and largest numbers, and the checksums of its pages. Files written by [deliver()] have a checksum of all
+#'   their values. A value that is damaged in a file whose writer noted none of these may not be noticed.
+#' @section Errors: `hinterfeld_error_file` for a file that is missing, empty, not a regular file, changed while being
+#'   read, or damaged: a gzip file that was cut off or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)`
+#'   bytes, a Parquet file or workbook that cannot be opened, `hinterfeld_error_encoding` for an unknown encoding or
+#'   text that is not in it, `hinterfeld_error_type` for a value that does not fit its type, `hinterfeld_error_shape`
+#'   for malformed quotes, headings and rows, `hinterfeld_error_column` for unknown columns.
 #' @export
 #' @examples
 #' load_table(demo_files()[["products"]], types = c(unit_cost = "number"))

@@ -76,7 +76,8 @@ class Column {
   bool words() const { return words_; }
   bool days() const { return day_ && !words_; }
   bool numbers() const { return number_ && !words_; }
-  // As bits: the numbers of decimals that occur, and the fewer ones that values ending in 0 could be written with. If they share no bit, no two texts are the same number.
+  // As bits: the numbers of decimals that occur, and the fewer ones that values ending in 0 could be written with. If
+  // they share no bit, no two texts are the same number.
   std::uint32_t lengths() const { return numbers() ? lengths_ : 0; }
   std::uint32_t shorter() const { return numbers() ? shorter_ : 0; }
 

@@ -304,7 +304,8 @@ inline std::vector<const char*> record_starts(const char* data, const char* end,
   return starts;
 }
 
-// Counts in threads and pieces if all quotes are well formed; otherwise from start to end, because what a quote encloses then depends on everything before it. Ends at a byte that is no text. kBehind bytes follow the n bytes.
+// Counts in threads and pieces if all quotes are well formed; otherwise from start to end, because what a quote
+// encloses then depends on everything before it. Ends at a byte that is no text. kBehind bytes follow the n bytes.
 inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields,
                    const std::vector<bool>& columns, int wanted) {
   const char* end = data + n;

@@ -12,16 +12,11 @@
     Shiny.setInputValue("ask", Object.assign({ act: act }, more || {}), { priority: "event" });
   }
 
-  // A selector that finds the same element again after the server has replaced it.
-  function sign(el) {
-    if (!el || !el.closest) return null;
-    if (el.dataset.part) return '[data-part="' + CSS.escape(el.dataset.part) + '"]:not(form)';
-    if (el.name) return '[name="' + CSS.escape(el.name) + '"]' + (el.type === "radio" || el.type === "checkbox" ?
-      '[value="' + CSS.escape(el.value) + '"]' : "");
-    if (el.dataset.act) return '[data-act="' + CSS.escape(el.dataset.act) + '"]' +
-      (el.dataset.column ? '[data-column="' + CSS.escape(el.dataset.column) + '"]' : "");
-    return null;
-  }
+  // A selector that finds the same element again after the server has replaced it. function sign(el) { if (!el ||
+  !el.closest) return null; if (el.dataset.part) return '[data-part="' + CSS.escape(el.dataset.part) + '"]:not(form)';
+  if (el.name) return '[name="' + CSS.escape(el.name) + '"]' + (el.type === "radio" || el.type === "checkbox" ?
+  '[value="' + CSS.escape(el.value) + '"]' : ""); if (el.dataset.act) return '[data-act="' + CSS.escape(el.dataset.act)
+  + '"]' + (el.dataset.column ? '[data-column="' + CSS.escape(el.dataset.column) + '"]' : ""); return null; }
 
   function put(id, html) {
     const el = byId(id);
