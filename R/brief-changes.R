@@ -47,8 +47,8 @@ run_record <- function(folder, name, call = caller_env()) {
   check_text(folder, name, call = call)
   record <- record_in(folder)
   if (is.null(record)) {
-    stop_because("file", c(sprintf("\"%s\" holds no record of a run.", folder),
-                           i = "Give the output folder of a brief, in which `run.json` lies."), call = call)
+    stop_because("file", c(sprintf("There is no record of a run in \"%s\".", folder),
+                           i = "Give the output folder of a brief: the folder that holds `run.json`."), call = call)
   }
   record
 }
@@ -175,7 +175,7 @@ format.hinterfeld_changes <- function(x, ..., n = 5) {
   text_notes(c(
     sprintf("Runs of %s and %s.", about$started$before, about$started$after), change_headline(about),
     input_lines(about$inputs),
-    if (length(about$unseen)) sprintf("%s changed, and can only be compared as csv, tsv or parquet.",
+    if (length(about$unseen)) sprintf("%s changed; row by row, only csv, tsv and parquet files can be compared.",
                                       and_list(about$unseen)),
     about$untrue,
     if (nrow(x) == 0 && length(about$unseen) + length(about$untrue) == 0) "No table has changed."
@@ -184,24 +184,24 @@ format.hinterfeld_changes <- function(x, ..., n = 5) {
   })))
 }
 
-# "+212 lines, +3 104.20 Mk; best seller of Vale is now ..."
+# "Change in lines +212, in revenue +3 104.20 Mk; best seller of Vale is now ..."
 change_headline <- function(about) {
   lines <- about$lines$after - about$lines$before
   revenue <- about$revenue$after - about$revenue$before
-  sums <- sprintf("%s lines, revenue %s%s", signed_digits(lines, 0), signed_digits(revenue, 2),
+  sums <- sprintf("Change in lines %s, in revenue %s%s", signed_digits(lines, 0), signed_digits(revenue, 2),
                   if (is.null(about$currency)) "" else paste0(" ", about$currency))
   paste0(paste(c(sums, about$best), collapse = "; "), ".")
 }
 
 signed_digits <- function(x, decimals) {
-  if (is.na(x)) "of unknown number" else paste0(if (x > 0) "+", money_text(x, decimals))
+  if (is.na(x)) "unknown" else paste0(if (x > 0) "+", money_text(x, decimals))
 }
 
 input_lines <- function(inputs) {
   said <- function(files, word) {
     if (length(files)) sprintf("%s %s %s.", examples_of(files, 6), if (length(files) == 1) "is" else "are", word)
   }
-  c(said(inputs$new, "new"), said(inputs$gone, "gone"), said(inputs$changed, "not as before"))
+  c(said(inputs$new, "new"), said(inputs$gone, "gone"), said(inputs$changed, "different"))
 }
 
 # "monthly: 3 rows new, 1 gone and 12 different."

@@ -39,7 +39,7 @@ format.hinterfeld_brief_check <- function(x, ...) {
                                      if (length(open) == 1) "1 mark with CHECK is" else
                                        sprintf("%d marks with CHECK are", length(open)), and_list(open))
   if (nrow(x) == 0) {
-    return(text_notes(c(sprintf("%s is in order.", file), marks)))
+    return(text_notes(c(sprintf("%s has no mistakes.", file), marks)))
   }
   text_notes(c(problem_lines(x, file), sprintf("%s has %s.", file, count_of(nrow(x), "mistake")), marks))
 }
@@ -144,7 +144,8 @@ database_problem <- function(path, file) {
     parts <- unlist(file$parts)
     asked <- c(parts = if (is.character(parts)) parts else names(parts), changed = file$changed)
     if (length(asked) && !identical(path, c("data", "lines"))) {
-      return(new_problem(c(path, names(asked)[1]), "Only lines are kept by parts.", "Leave it out here."))
+      return(new_problem(c(path, names(asked)[1]), "Only the sale lines can be divided into parts.",
+                         "Remove this key; it belongs to `data > lines`."))
     }
     bind_problems(lapply(names(asked)[!asked %in% known], function(key) {
       near <- nearest(asked[[key]], known, 1)
@@ -199,7 +200,7 @@ data_problems <- function(brief) {
 column_problems <- function(asked, known, path, who = "the daybook has") {
   unknown <- if (!is.null(known)) setdiff(asked, known)
   bind_problems(lapply(unknown, function(name) {
-    new_problem(path, sprintf("`%s` is none of the columns that %s.", name, who), column_hint(name, known))
+    new_problem(path, sprintf("`%s` is not one of the columns that %s.", name, who), column_hint(name, known))
   }))
 }
 
@@ -255,7 +256,7 @@ table_problems <- function(spec, path, columns) {
   if (!is.null(spec$unsold)) {
     others <- setdiff(names(spec), "unsold")
     return(list(
-      if (length(others)) new_problem(path, sprintf("`unsold` goes without %s.", columns_named(others)),
+      if (length(others)) new_problem(path, sprintf("`unsold` cannot be combined with %s.", columns_named(others)),
                                       "Give it a table of its own."),
       column_problems(unlist(spec$unsold$within), columns, c(path, "unsold", "within")),
       expression_problems(spec$unsold$where, c(path, "unsold", "where"), columns)
@@ -289,7 +290,8 @@ table_problems <- function(spec, path, columns) {
         column_problems(unlist(spec$crosstab$rows), split, c(place, "rows"), "the table splits by"),
         column_problems(unlist(spec$crosstab$columns), split, c(place, "columns"), "the table splits by"),
         column_problems(unlist(spec$crosstab$of), c(measures, added_names(spec$add)), c(place, "of"), "the table has"),
-        if (!is.null(spec$pick)) new_problem(place, "A table cannot be picked from and spread.", "Make two tables.")
+        if (!is.null(spec$pick)) new_problem(place, "A table cannot have both `pick` and `crosstab`.",
+                                             "Make two tables.")
       )
     }
   )
@@ -309,7 +311,7 @@ step_problems <- function(step, given, spec, path) {
   if (identical(needs, "period") && !periodic && is.null(given$periods)) {
     new_problem(path, "A change needs periods to compare.", "Give the table `every`, or name two `periods`.")
   } else if (identical(needs, "along") && is.null(spec$every) && is.null(given$along)) {
-    new_problem(path, "What runs along periods needs some.", "Give the table `every`.")
+    new_problem(path, "A running or moving column needs a period to run along.", "Give the table `every`.")
   }
 }
 
@@ -347,7 +349,7 @@ measure_problems <- function(measures, path, columns) {
     spare <- intersect(c(if (!kind$per) c("per", "incomplete"), if (!kind$margin) "margin", if (!pair) "to"),
                        names(spec))
     c(
-      lapply(spare, function(key) new_problem(c(place, key), sprintf("`%s` does not go with `%s`.", key, makers))),
+      lapply(spare, function(key) new_problem(c(place, key), sprintf("`%s` cannot be used with `%s`.", key, makers))),
       list(
         if (kind$takes == "column") column_problems(spec[[makers]], columns, c(place, makers)),
         if (pair && is.null(spec$to)) new_problem(place, sprintf("`%s` needs `to`.", makers),
@@ -373,7 +375,7 @@ text_problems <- function(measures, path, texts) {
     taken <- if (is.list(measure)) unlist(measure[[1]][c(makers, "to")]) else measure
     bind_problems(lapply(intersect(taken, texts), function(name) {
       new_problem(place, sprintf("`%s` is text, which cannot be added up.", name),
-                  sprintf("Count its values with `count_distinct: %s`, or mend the column.", name))
+                  sprintf("Count its values with `count_distinct: %s`, or correct the column.", name))
     }))
   })
 }
@@ -392,14 +394,14 @@ figure_problems <- function(spec, path, tables, known) {
   has <- c(unlist(lapply(table$add, names)), intersect(names(table), "crosstab"))
   bind_problems(c(
     lapply(unfit,
-           function(key) new_problem(c(path, key), sprintf("`%s` is nothing that figure_%s() takes.", key, spec$draw))),
+           function(key) new_problem(c(path, key), sprintf("`%s` is not an argument of figure_%s().", key, spec$draw))),
     list(
       if (spec$draw != "ranking" && (!is.null(table$unsold) || !is.null(table$pick$best_of_each))) {
-        new_problem(c(path, "table"), "No such figure can be drawn of that table.", "Draw its `ranking`.")
+        new_problem(c(path, "table"), "This kind of figure cannot be drawn from that table.", "Use `draw: ranking`.")
       },
       if (!is.null(needed) && !any(needed %in% has)) {
-        new_problem(path, sprintf("The table `%s` holds nothing for this figure.", spec$table),
-                    sprintf("Give it %s.", either(paste0("`", needed, "`"))))
+        new_problem(path, sprintf("The table `%s` lacks what this figure needs.", spec$table),
+                    sprintf("Add %s to the table.", either(paste0("`", needed, "`"))))
       },
       figure_unfit(spec, table, path),
       if (spec$draw == "places" && is.null(spec$places)) new_problem(path, "`places` is missing.",
@@ -448,7 +450,7 @@ name_problem <- function(path, kind, name, known) {
   new_problem(path, sprintf("There is no %s `%s`.", kind, name), if (length(near)) {
     sprintf("Did you mean `%s`?", near)
   } else if (length(known)) {
-    sprintf("There are %s.", columns_named(known))
+    sprintf("The choices are %s.", columns_named(known))
   } else {
     sprintf("The brief has no %ss.", kind)
   })
@@ -485,7 +487,7 @@ name_problems <- function(content) {
   lapply(named, function(path) {
     if (!grepl("^[[:alnum:]][[:alnum:]_. -]*$", path[2])) {
       new_problem(path, sprintf("%s cannot be the name of a file.", quoted(path[2])),
-                  "Use letters, figures, spaces, - and _.")
+                  "Use letters, digits, spaces, - and _.")
     }
   })
 }

@@ -41,7 +41,7 @@ brief_tallies <- function(brief) {
   texts <- columns_of_names(content)
   wanted <- columns_used(content)
   lines <- typed_entry(content$data$lines, brief, texts, wanted)
-  say_progress("%s is read in chunks, which are tallied", lines$shown)
+  say_progress("Reading %s in chunks and tallying each", lines$shown)
   tables <- attached_tables(brief, texts, wanted)
   source <- open_entry(lines)
   on.exit(close_source(source))
@@ -100,6 +100,6 @@ table_needs <- function(spec, known) {
 say_attached <- function(trail) {
   steps <- trail[trail$what == "attach" & trail$unmatched > 0, ]
   for (i in seq_len(nrow(steps))) {
-    say("attach", sprintf("%s: %s without a row.", steps$why[i], count_of(steps$unmatched[i], "line")))
+    say("attach", sprintf("%s: %s found no matching row.", steps$why[i], count_of(steps$unmatched[i], "line")))
   }
 }

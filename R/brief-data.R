@@ -49,7 +49,7 @@ typed_entry <- function(entry, brief, texts, wanted) {
   narrowed <- narrowed_entry(file, texts, wanted, known)
   used <- setdiff(narrowed$options$columns, file$options$columns)
   if (length(used)) {
-    say_progress("Of %s %s used: %s", file$shown,
+    say_progress("%s: %s used: %s", file$shown,
                  sprintf("%d of %s %s", length(used), count_of(length(known), "column"),
                          if (length(used) == 1) "is" else "are"), paste(used, collapse = ", "))
   }

@@ -14,7 +14,7 @@ write_whole_folder <- function(folder, made_before, write, call = caller_env()) 
   remove_dead_parts(folder)
   part <- part_of(folder, Sys.getpid())
   if (!dir.create(part, showWarnings = FALSE)) {
-    stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", parent), i = "Give another output folder."),
+    stop_because("file", c(sprintf("Cannot write to the folder \"%s\".", parent), i = "Give another output folder."),
                  call = call)
   }
   on.exit(unlink(part, recursive = TRUE), add = TRUE, after = FALSE)
@@ -37,11 +37,11 @@ lock_folder <- function(folder, call) {
     if (!file.exists(path)) suppressWarnings(file.create(path))
     before <- file_stamps(path)
     lock <- tryCatch(filelock::lock(path, timeout = 0), error = function(cnd) {
-      stop_because("file", c(sprintf("The folder \"%s\" cannot be written.", dirname(folder)),
+      stop_because("file", c(sprintf("Cannot write to the folder \"%s\".", dirname(folder)),
                              i = "Give another output folder."), call = call)
     })
     if (is.null(lock)) {
-      stop_because("file", c(sprintf("Another run writes to \"%s\" now.", folder),
+      stop_because("file", c(sprintf("Another run is writing to \"%s\".", folder),
                              i = "Wait until it has ended, or give another output folder."), call = call)
     }
     if (identical(file_stamps(path), before)) {
@@ -80,21 +80,34 @@ remove_dead_parts <- function(folder) {
   unlink(file.path(dirname(folder), parts), recursive = TRUE)
 }
 
+# The same for a run that has nothing to write; while another run is at work, what is there is its own.
+remove_left_behind <- function(folder) {
+  if (!file.exists(lock_path(folder))) {
+    return(invisible())
+  }
+  lock <- tryCatch(lock_folder(folder, NULL), hinterfeld_error_file = function(cnd) NULL)
+  if (!is.null(lock)) {
+    on.exit(unlock_folder(folder, lock))
+    remove_dead_parts(folder)
+  }
+}
+
 # An analyst's notes beside the outputs are not ours to remove, nor to write over.
 keep_foreign_files <- function(folder, part, made_before, call) {
   foreign <- setdiff(list.files(folder, all.files = TRUE, no.. = TRUE), made_before)
   clash <- intersect(foreign, list.files(part, all.files = TRUE, no.. = TRUE))
   if (length(clash)) {
     stop_because("file", c(
-      sprintf("The folder \"%s\" holds %s, which the last run of this brief has not made, or which was changed since.",
+      sprintf("The folder \"%s\" holds %s, which the last run of this brief did not write or which has changed since.",
               folder, examples_of(clash)),
       i = "Move it away, or give another output folder."
     ), call = call)
   }
   kept <- vapply(foreign, function(file) carry_over(file.path(folder, file), part), NA)
   if (!all(kept)) {
-    stop_because("file", sprintf("%s of \"%s\" cannot be carried over.", examples_of(foreign[!kept]), folder),
-                 call = call)
+    stop_because("file", c(sprintf("%s in \"%s\" could not be kept in the new output folder.",
+                                   examples_of(foreign[!kept]), folder),
+                           i = "Move it elsewhere, or give another output folder."), call = call)
   }
 }
 
@@ -129,7 +142,8 @@ put_in_place <- function(part, folder, call) {
     placed <- exchange_kernel(path.expand(part), path.expand(folder)) || replace_folder(part, folder)
   }
   if (!placed) {
-    stop_because("file", c(sprintf("\"%s\" cannot be replaced.", folder), i = "Is a file in it open elsewhere?"),
+    stop_because("file", c(sprintf("\"%s\" cannot be replaced.", folder),
+                           i = "Close any file in it that another program has open, then run again."),
                  call = call)
   }
 }

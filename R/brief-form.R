@@ -1,5 +1,5 @@
 # The form of briefs that follows from the registries: periods, measures, steps, figures, formats and sections. The
-# schema file holds it for editors; it is made anew from here, and a test holds the two together.
+# schema file holds it for editors; it is made again from here, and a test holds the two together.
 
 # A brief schema with its parts from the registries.
 formed_schema <- function(schema) {
@@ -15,7 +15,7 @@ formed_schema <- function(schema) {
   table$in_period <- list(`$ref` = "#/$defs/text")
   table$pick$properties[pick_kinds] <- lapply(pick_kinds, function(kind) step_form(step_kinds[[kind]]))
   table$headings <- list(
-    description = "Other names for columns of the table, by the names that they have.",
+    description = "New names for columns of the table, keyed by their present names.",
     type = "object", minProperties = 1L, additionalProperties = list(`$ref` = "#/$defs/text")
   )
   schema[["$defs"]]$table$properties <- table
@@ -80,7 +80,7 @@ argument_form <- function(argument) {
                                     ))
 }
 
-# Writes the schema anew to its file.
+# Writes the schema again to its file.
 write_schema <- function(path) {
   schema <- formed_schema(jsonlite::read_json(path))
   jsonlite::write_json(schema, path, auto_unbox = TRUE, pretty = TRUE, null = "null", digits = NA)

@@ -1,4 +1,4 @@
-# A brief whose lines stand in a database that can group them there: what comes back are rows that stand for several
+# A brief whose lines stand in a database that can group them there: what comes back are rows that represent several
 # lines each, and go through the same steps as lines do.
 
 # The tallies that a brief's tables ask, or NULL where the lines must be fetched; a message says why.
@@ -19,7 +19,8 @@ grouped_tallies <- function(brief, large = FALSE) {
     tallies
   }, hinterfeld_ungrouped = function(cnd) {
     DBI::dbExecute(con, "ROLLBACK TO SAVEPOINT grouping")
-    say("ungrouped", sprintf("The lines are fetched and counted here: %s", conditionMessage(cnd)))
+    say("ungrouped", sprintf("The database cannot group these lines, so they are fetched and totalled here: %s",
+                             conditionMessage(cnd)))
     NULL
   })
 }
@@ -31,7 +32,7 @@ grouped_plan <- function(brief, con, call = caller_env()) {
   side <- aliased_table(con, content$data$lines$table, "l", call)
   amounts <- asked_amounts(content, side)
   check_only_added(content, names(amounts))
-  # Columns that are only added up are no keys; whatever else is mentioned is.
+  # Columns that are only added up are not keys; whatever else is mentioned is.
   plain <- content
   plain$daybook[c("revenue", "units", "decimals")] <- NULL
   used <- setdiff(columns_used(plain), "revenue")
@@ -70,8 +71,8 @@ grouping_sql <- function(keys) {
 }
 
 # What the first condition leaves out needs no keys: where it looks at one text column alone, the column's values are
-# put to it here, and lines that are usable and fall out are grouped by nothing but that and their day, which tells what
-# the data cover. Whatever cannot be used stays as it is, and so do the columns `held`.
+# put to it here, and lines that are usable and fall out are grouped only by that and their day, which tells what the
+# data cover. Whatever cannot be used stays as it is, and so do the columns `held`.
 fewer_keys <- function(plan, content, held, call) {
   keys <- plan$keys
   rule <- content$restrict[[1]]
@@ -144,7 +145,8 @@ classed_values <- function(sql, values, answer, quoted) {
 key_sql <- function(side, name) {
   known <- c(key_types, "numeric", "boolean", "timestamp without time zone", "timestamp with time zone",
              "double precision", "real", "character")
-  if (!side$types[[name]] %in% known) ungrouped("`%s` is %s.", name, side$types[[name]])
+  if (!side$types[[name]] %in% known) ungrouped("`%s` has the type %s, which cannot be grouped here.", name,
+                                                side$types[[name]])
   column <- column_sql(side, name)
   # Whole numbers beyond what a double holds come as they are written, as when they are read.
   if (side$types[[name]] == "bigint") paste0(column, "::text") else column
@@ -199,7 +201,7 @@ measured_columns <- function(content) {
     }
     kind <- measure_kinds[[m$kind]]
     if (identical(kind$staged, "value") && kind$takes == "numbers" && rlang::quo_is_null(m$per)) {
-      ungrouped("a %s takes each value by itself.", m$kind)
+      ungrouped("a %s needs every single value, not sums.", m$kind)
     }
     if (!kind$takes %in% c("numbers", "pair")) {
       return(NULL)
@@ -255,7 +257,7 @@ joined_sides <- function(steps, con, database, side, used, call) {
     new <- joined_table(con, entry$table, by, sides, from, call)
     new$columns <- setdiff(intersect(new$names, used), by)
     clash <- intersect(new$columns, unlist(lapply(sides, function(one) one$names)))
-    if (length(clash)) ungrouped("`%s` stands in two tables.", clash[1])
+    if (length(clash)) ungrouped("`%s` is a column of two tables.", clash[1])
     new[c("by", "entry", "called", "need")] <- list(by, entry, step$name %||% attached_name(entry), step$need)
     sides <- c(sides, list(new))
   }
@@ -269,7 +271,7 @@ tallies_of_groups <- function(plan, brief, always, call = caller_env()) {
   found <- proven_decimals(plan$amounts, side, side$from, plan$rounding, call)
   amounts <- Map(function(amount, decimals) replace(amount, "decimals", decimals), plan$amounts, found)
   operands <- unique(unlist(lapply(amounts, function(amount) amount$operands)))
-  say_progress("The lines of %s are grouped in the database", side$name)
+  say_progress("Grouping the lines of %s in the database", side$name)
   # With fewer than ten lines per group, fetching the lines is faster than grouping them, if they fit into memory.
   most <- if (always) Inf else open_entry(file_entry(entry, brief))$rows / 10
   groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding,
@@ -296,7 +298,7 @@ lines_of_groups <- function(groups, plan, brief, side) {
   for (i in seq_along(plan$sides)) {
     one <- plan$sides[[i]]
     unmatched <- sum(groups$grouped$times[!keys[[sprintf(".matched %d", i)]]])
-    if (unmatched > 0 && !identical(one$need, "any")) ungrouped("%s lacks keys of lines.", one$called)
+    if (unmatched > 0 && !identical(one$need, "any")) ungrouped("%s has no row for some lines.", one$called)
     trail <- add_steps(trail, new_trail("attach", paste(one$called, "by", paste(names(one$by), collapse = ", ")), total,
                                         total, unmatched = unmatched, unused = one$unused))
     named <- c(stats::setNames(one$by, names(one$by)), stats::setNames(nm = one$columns))

@@ -7,11 +7,14 @@ can_be_kept <- function(brief) {
     return(TRUE)
   }
   lacks <- if (is.null(lines$changed) && !has_versions(database_named(lines$database), lines$table)) {
-    c("it is not told when its lines changed.", "Name the column that tells: `changed: updated_at`.")
+    c("no column tells when its lines last changed.",
+      "Name the column with the time of the last change: `changed: updated_at`.")
   } else if (is.null(part_column(lines, brief))) {
-    c("no column of it parts it.", "Name a column of days, or one of whole numbers: `parts: {order_id: 100000}`.")
+    c("no column divides it into parts.",
+      "Name a column of days, or one of whole numbers: `parts: {order_id: 100000}`.")
   }
-  if (!is.null(lacks)) say("not_kept", c(sprintf("Nothing of %s is kept: %s", lines$shown, lacks[1]), i = lacks[2]))
+  if (!is.null(lacks)) say("not_kept", c(sprintf("No part of %s is kept for the next run: %s", lines$shown, lacks[1]),
+                                         i = lacks[2]))
   is.null(lacks)
 }
 
@@ -54,8 +57,8 @@ known_slots <- function(known) {
 }
 
 parts_told <- function(source, changed) {
-  sprintf("The parts of %s are %s, each known by %s.", source$shown, source$parted,
+  sprintf("The parts of %s are %s, each recognised by %s.", source$shown, source$parted,
           if (is.null(changed)) "the versions of its rows" else
-            sprintf("its count, its sums and the newest `%s`: a change that leaves these as they are is not seen",
+            sprintf("its row count, its sums and its latest `%s`; a change that alters none of these goes unnoticed",
                     changed))
 }

@@ -5,17 +5,17 @@
 # Opens the folder for a run, which holds it until it ends, however it ends.
 open_keep <- function(folder, alone = FALSE, call = caller_env()) {
   if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", c(sprintf("\"%s\" is a file, no folder to keep parts in.", folder),
+    stop_because("file", c(sprintf("\"%s\" is a file, not a folder to keep parts in.", folder),
                            i = "Give another folder."), call = call)
   }
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
   lock <- tryCatch(filelock::lock(file.path(folder, ".lock"), exclusive = alone, timeout = if (alone) 0 else Inf),
                    error = function(cnd) {
-    stop_because("file", c(sprintf("Nothing can be kept in \"%s\": it may not be written.", folder),
-                           i = "Give a folder that is yours, or run without keeping."), call = call)
+    stop_because("file", c(sprintf("Nothing can be kept in \"%s\": you have no permission to write there.", folder),
+                           i = "Give a folder that you can write to, or run without keeping parts."), call = call)
   })
   if (is.null(lock)) {
-    stop_because("file", c(sprintf("A run uses \"%s\" now.", folder), i = "Wait until it has ended."), call = call)
+    stop_because("file", c(sprintf("A run is using \"%s\".", folder), i = "Wait until it has ended."), call = call)
   }
   keep <- new.env()
   keep$folder <- folder
@@ -39,7 +39,7 @@ close_keep <- function(keep) {
 try_to_keep <- function(keep, code) {
   tryCatch(code, hinterfeld_error_file = function(cnd) {
     if (!keep$failed) {
-      say("not_kept", c("Not everything can be kept for the next run, which will read it again.",
+      say("not_kept", c("Some parts could not be kept; the next run will read them again.",
                         x = conditionMessage(cnd)))
     }
     keep$failed <- TRUE
@@ -118,7 +118,8 @@ kept_parts <- function(folder, clear = FALSE) {
   check_text(folder, "folder")
   check_flag(clear, "clear")
   if (!dir.exists(folder)) {
-    stop_because("file", c(sprintf("There is no folder \"%s\".", folder), i = "Give the folder of a brief's `keep`."))
+    stop_because("file", c(sprintf("There is no folder \"%s\".", folder),
+                           i = "Give the folder that a brief names as `keep`."))
   }
   keep <- open_keep(folder, alone = clear)
   on.exit(close_keep(keep))

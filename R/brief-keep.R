@@ -21,9 +21,9 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
   hashes <- part_names(keep, source)
   open <- any(source$plan == "open")
   if (open) {
-    say("kept_open", c(sprintf("Every part is looked at: the type of %s is told by all of its texts.",
+    say("kept_open", c(sprintf("Every part must be read: the type of %s can only be told from all of its values.",
                                columns_named(names(source$plan)[source$plan == "open"])),
-                       i = "Give it one with `types`."))
+                       i = "Set its type with `types` to avoid this."))
     source <- in_runs(real_scans(source), seq_along(source$scans))
   }
   readings <- open_readings(source, call)
@@ -58,7 +58,7 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
 }
 
 # What a part is known by: what it holds and what it is called, for lines that are set aside tell their file. Files that
-# share both, in two folders, are two parts all the same.
+# share both, in two folders, are still two parts.
 part_names <- function(keep, source) {
   both <- paste(source$stamps %||% file_hashes(source$files, keep$hashed), source$labels)
   names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
@@ -127,7 +127,7 @@ real_scans <- function(source, which = seq_along(source$scans), call = caller_en
   source
 }
 
-# A hash of everything that a part's tally depends on besides the part itself.
+# A hash of everything that a part's tally depends on, apart from the part itself.
 recipe_of <- function(brief, keep, source, readings) {
   content <- brief$content
   attached <- lapply(content$data$attach, function(step) {
@@ -317,8 +317,8 @@ say_parts <- function(keep, brief, source, hashes, found) {
     if (!is.null(source$parted)) parts_told(source, brief$content$data$lines$changed),
     sprintf("%s kept, %s to read%s.", count_of(held, "part is", "parts are"), group_digits(length(read)),
             if (length(read) && length(read) < length(names)) paste0(": ", examples_of(read)) else ""),
-    if (found$more) c(i = "What is asked for now needs more than was kept, so parts are read again."),
-    if (length(gone) && length(former)) c(i = sprintf("%s %s gone, and out of the totals.", examples_of(gone),
+    if (found$more) c(i = "The brief now asks for more than was kept, so these parts are read again."),
+    if (length(gone) && length(former)) c(i = sprintf("%s %s gone and no longer counted.", examples_of(gone),
                                                       if (length(gone) == 1) "is" else "are")),
     if (length(new) && length(former)) c(i = sprintf("%s %s new.", examples_of(new),
                                                      if (length(new) == 1) "is" else "are"))

@@ -38,12 +38,12 @@ starter_brief <- function(files, folder = ".", database = NULL) {
   roles <- guess_roles(facts)
   splits <- setdiff(intersect(c("category", "region", "channel"), columns), roles$product)
   c(
-    "# A starter brief. Read it, mend what is marked with CHECK, then: hinterfeld check, hinterfeld run.",
+    "# A starter brief. Read it, correct the lines marked CHECK, then run hinterfeld check and hinterfeld run.",
     "brief: 1", "", "data:", sprintf("  lines: %s", shown[[1]]), attach_lines(attached),
     "", "# The columns:",
     sprintf("#   %s: %s", comment_text(names(facts)), comment_text(vapply(facts, function(fact) fact$note, ""))),
     "", "daybook:", role_lines(roles, columns),
-    "  on_bad: set_aside             # lines that cannot be used are kept apart and counted; `stop` refuses them",
+    "  on_bad: set_aside             # unusable lines are set aside and counted; `stop` raises an error instead",
     unused_lines(roles, facts), "", "# Which lines count, and why. For example:", "# restrict:",
     "#   - keep: reads_as(status, \"delivered\")",
     "#     why: delivered orders",
@@ -133,9 +133,9 @@ attach_lines <- function(attached) {
   }
   c("  attach:", unlist(lapply(attached, function(one) {
     by <- if (length(one$by)) sprintf("[%s]", paste(vapply(one$by, yaml_text, ""),
-                                                    collapse = ", ")) else "[]  # CHECK: no column has one name in both"
+                                                    collapse = ", ")) else "[]  # CHECK: the two share no column name"
     c(sprintf("    - table: %s", one$shown), sprintf("      by: %s", by),
-      "      need: any                 # lines without a row are kept; `every` refuses them")
+      "      need: any                 # lines without a match are kept; `every` raises an error instead")
   })))
 }
 
@@ -152,7 +152,7 @@ yaml_text <- function(text) {
   if (plain) text else sprintf("\"%s\"", yaml_escaped(text))
 }
 
-# What would end a line, or is no text, by its number.
+# What would end a line, or is not text, by its number.
 yaml_escaped <- function(text) {
   points <- utf8ToInt(text)
   odd <- points < 32 | points %in% c(127:159, 0x2028, 0x2029, 0xfeff)

@@ -101,12 +101,14 @@ parse_brief <- function(path, call = caller_env()) {
 # The lines of a brief, which is a page or two of text, whatever its file holds.
 brief_text <- function(path, call) {
   if (file.size(path) > 1e6) {
-    stop_because("brief", c(sprintf("%s is larger than 1 000 000 bytes: no brief is.", basename(path)),
+    stop_because("brief", c(sprintf("%s is larger than 1 000 000 bytes, which is far too large for a brief.",
+                                    basename(path)),
                             i = "Is it the right file?"), call = call)
   }
   bytes <- readBin(path, "raw", file.size(path))
   if (any(bytes == 0)) {
-    stop_because("encoding", c(sprintf("%s holds a NUL byte: it is no text.", basename(path)), i = "Save it as UTF-8."),
+    stop_because("encoding", c(sprintf("%s holds a NUL byte, so it is not a text file.", basename(path)),
+                               i = "Save it as UTF-8."),
                  call = call)
   }
   text <- strsplit(gsub("\r\n?", "\n", rawToChar(bytes), useBytes = TRUE), "\n", fixed = TRUE, useBytes = TRUE)[[1]]
@@ -118,7 +120,7 @@ brief_text <- function(path, call) {
   text
 }
 
-# A few lines of YAML can stand for more than a machine holds.
+# A few lines of YAML can represent more than a machine holds.
 check_brief_size <- function(text, path, call) {
   too_much <- function(what, hint) stop_because("brief", c(sprintf("%s %s.", basename(path), what), i = hint),
                                                 call = call)
@@ -129,7 +131,7 @@ check_brief_size <- function(text, path, call) {
   }
   marks <- unlist(regmatches(bare, gregexpr("[][{}]", bare)))
   if (max(0, cumsum(ifelse(marks %in% c("[", "{"), 1, -1))) > 20 || any(nchar(sub("[^ -].*$", "", text)) > 200)) {
-    too_much("is nested more than 20 levels deep", "No key of a brief lies so deep.")
+    too_much("is nested more than 20 levels deep", "Check the indentation: no key of a brief is that deep.")
   }
   # A document may be marked at its start, before anything else, and at its end.
   said <- grep("^[^#]*[^#[:space:]]", text)
@@ -139,7 +141,7 @@ check_brief_size <- function(text, path, call) {
 }
 
 # Sequences stay lists; of the many words that YAML 1.1 takes for yes and no only `true` and `false` are meant, and
-# 12:30 is no number.
+# 12:30 is not a number.
 yaml_handlers <- list(
   seq = function(x) x,
   `bool#yes` = function(x) if (tolower(x) == "true") TRUE else x,
@@ -152,15 +154,15 @@ yaml_problem <- function(message, lines) {
     twice <- lines[duplicated(lines$path), ]
     if (nrow(twice)) {
       first <- lines$line[match(twice$path[1], lines$path)]
-      return(new_problem(twice$path[1], sprintf("`%s` stands here twice.", last_key(twice$path[1])),
-                         sprintf("It stood in line %d already.", first),
+      return(new_problem(twice$path[1], sprintf("`%s` is given twice.", last_key(twice$path[1])),
+                         sprintf("It was first given in line %d.", first),
                          line = twice$line[1]))
     }
   }
   at <- regmatches(message, regexec("line ([0-9]+), column ([0-9]+)", message))[[1]]
   what <- trimws(sub("at line [0-9]+, column [0-9]+.*$", "", sub("^[^:]*error: *(\\([^)]*\\))?", "", message)))
   new_problem("", sprintf("This cannot be read as YAML: %s.", what),
-              "Look at indents, colons and quotes there and in the line before.",
+              "Check the indentation, colons and quotes in this line and the one before.",
               line = if (length(at)) as.integer(at[2]) else 1L)
 }
 

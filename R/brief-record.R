@@ -97,7 +97,7 @@ line_counts <- function(book) {
   list(
     read = steps$lines_after[steps$what == "read"][1], kept = as.double(book$lines),
     left_out = gone(c("keep", "leave out")),
-    unclear = gone("neither yes nor no"), set_aside = gone("set aside")
+    unclear = gone("undecided"), set_aside = gone("set aside")
   )
 }
 
@@ -122,7 +122,7 @@ run_lines <- function(record, folder) {
   files <- vapply(record$outputs, function(output) output$file, "")
   rows <- vapply(record$outputs, function(output) if (is.null(output$rows)) "" else count_of(output$rows, "row"), "")
   c(
-    text_notes(sprintf("%s read: %s kept, %s left out, %s neither yes nor no, %s set aside.",
+    text_notes(sprintf("%s read: %s kept, %s left out, %s undecided, %s set aside.",
                        count_of(lines$read, "line"), group_digits(lines$kept),
                        group_digits(lines$left_out), group_digits(lines$unclear), group_digits(lines$set_aside))),
     sprintf("Written to %s:", folder),

@@ -23,7 +23,7 @@ grain_table <- function() {
     c(sprintf("`\"%s\"`", name), example,
       if (is.null(kind$single)) "" else sprintf("each %s of every year", kind$single))
   }, names(grain_kinds), grain_kinds)
-  markdown_rows(c("`every`", "for example", "comes again"), rows)
+  markdown_rows(c("`every`", "for example", "recurs"), rows)
 }
 
 period_places <- list(year = 2026L, quarter = 3L, month = 7L, week = 27L, weekday = 3L)
@@ -42,5 +42,5 @@ figure_table <- function() {
     c(sprintf("`%s`", name), sprintf("[figure_%s()]", name),
       if (is.null(kind$needs)) "" else paste0("`", kind$needs, "`", collapse = ", "))
   }, names(figure_kinds), figure_kinds)
-  markdown_rows(c("`draw`", "draws", "of a table with"), rows)
+  markdown_rows(c("`draw`", "draws", "the table needs"), rows)
 }

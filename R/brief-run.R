@@ -65,9 +65,10 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep 
     inputs <- input_record(brief)
     former <- former_record(folder, brief)
     if (!again && is_current(former, inputs, folder)) {
+      remove_left_behind(folder)
       say("unchanged", c(
         sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
-        i = "Run it all the same with `again = TRUE` (on the command line `--again`)."
+        i = "Run it anyway with `again = TRUE` (on the command line `--again`)."
       ))
       return(invisible(former))
     }
@@ -100,8 +101,8 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
 with_former_told <- function(folder, code) {
   was <- dir.exists(folder)
   tryCatch(code, error = function(cnd) {
-    abort(if (was) sprintf("The run failed; \"%s\" is as it was.",
-                           folder) else sprintf("The run failed; \"%s\" was not made.", folder),
+    abort(if (was) sprintf("The run failed; \"%s\" is unchanged.",
+                           folder) else sprintf("The run failed; \"%s\" was not created.", folder),
           class = c("hinterfeld_error_run", "hinterfeld_error"), parent = cnd, call = NULL)
   })
 }
@@ -131,8 +132,9 @@ check_brief_folder <- function(brief, folder, anywhere, call = caller_env(), doe
   steps <- strsplit(folder, "[/\\\\]")[[1]]
   if (grepl("^([/\\\\~]|[A-Za-z]:)", folder) || ".." %in% steps || all(steps %in% c("", "."))) {
     stop_because("brief", c(
-      sprintf("The brief %s \"%s\", which is not a folder inside its own.", does, folder),
-      i = sprintf("Give a folder inside it, or the folder itself: %s, on the command line %s.", given, option),
+      sprintf("The brief %s \"%s\", which is outside the brief's own folder.", does, folder),
+      i = sprintf("Name a folder inside it, or choose the folder yourself with %s (on the command line %s).", given,
+                  option),
       i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`."
     ), call = call)
   }

@@ -77,7 +77,7 @@ is_type <- function(value, types) {
 }
 
 type_words <- c(
-  object = "keys with values", array = "a list", string = "a text", boolean = "true or false",
+  object = "a mapping (keys with values)", array = "a list", string = "text", boolean = "true or false",
   integer = "a whole number",
   number = "a number", null = "nothing"
 )
@@ -86,11 +86,11 @@ type_problem <- function(value, types, path) {
   found <- value_type(value)
   if (found == "null") {
     if (length(path) == 0) {
-      return(new_problem(path, "The brief holds nothing.",
+      return(new_problem(path, "The brief is empty.",
                          "Begin with `hinterfeld new`, or see the help of `read_brief()`."))
     }
-    return(new_problem(path, "Nothing is given here.",
-                       sprintf("Give %s, or take the key away.", either(type_words[unique(types)]))))
+    return(new_problem(path, "This key has no value.",
+                       sprintf("Give it %s, or remove the key.", either(type_words[unique(types)]))))
   }
   new_problem(path, sprintf("This must be %s.", either(type_words[unique(types)])),
               sprintf("It is %s.", value_words(value)))
@@ -120,7 +120,7 @@ enum_problem <- function(value, choices, path) {
   new_problem(path, sprintf("This cannot be %s.", if (is.character(value)) quoted(value) else value_words(value)),
               paste(c(
     if (length(near)) sprintf("Did you mean \"%s\"?", near),
-    sprintf("Choose %s.", examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
+    sprintf("Choose %s%s.", if (length(known) > 1) "one of " else "", examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
   ), collapse = " "))
 }
 
@@ -147,7 +147,7 @@ unknown_key <- function(key, known, path) {
   new_problem(c(path, key), sprintf("There is no key `%s` here.", key), if (length(near)) {
     sprintf("Did you mean `%s`?", near)
   } else {
-    sprintf("Known are %s.", columns_named(known))
+    sprintf("The keys are %s.", columns_named(known))
   })
 }
 
@@ -163,10 +163,10 @@ count_problem <- function(n, least, most, noun, known, path) {
   if (!is.null(least) && n < least) {
     return(new_problem(path, sprintf("This needs %s%s.", if (identical(least, most)) "" else "at least ",
                                      count_of(least, noun, plural)),
-                       if (length(known)) sprintf("Known are %s.", columns_named(known)) else NA))
+                       if (length(known)) sprintf("The keys are %s.", columns_named(known)) else NA))
   }
   if (!is.null(most) && n > most) {
-    return(new_problem(path, sprintf("This takes %s, and has %d.", count_of(most, noun, plural), n),
+    return(new_problem(path, sprintf("This takes %s but has %d.", count_of(most, noun, plural), n),
                        if (length(known)) "Write a list entry for each." else NA))
   }
   no_problems()
@@ -178,7 +178,7 @@ scalar_problems <- function(value, rule, path) {
       "This text is empty."
     } else if (identical(rule$pattern, day_pattern) && grepl(day_pattern, value) &&
                is.na(read_iso_days_kernel(value))) {
-      sprintf("There is no day %s.", quoted(value))
+      sprintf("%s is not a day of the calendar.", quoted(value))
     } else if (!is.null(rule$pattern) && !grepl(rule$pattern, value)) {
       # An address may hold a password.
       if (grepl("://|password *=|@", value)) {
@@ -191,7 +191,7 @@ scalar_problems <- function(value, rule, path) {
     if (!is.finite(value)) {
       sprintf("This must be a number, and is %s.", format(value))
     } else if (value < (rule$minimum %||% -Inf)) {
-      sprintf("This must be %s or more, and is %s.", rule$minimum, format(value))
+      sprintf("This must be %s or more; it is %s.", rule$minimum, format(value))
     } else if (value > (rule$maximum %||% Inf)) {
       sprintf("This must be %s or less, and is %s.", rule$maximum, format(value))
     }
@@ -202,8 +202,8 @@ scalar_problems <- function(value, rule, path) {
 day_pattern <- "^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
 
 pattern_words <- list(
-  "^[0-9]{2}-[0-9]{2}$" = "; a month and a day such as \"04-01\" is meant",
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2}$" = "; a day such as \"2026-01-31\" is meant",
-  "^[^/\\\\]+[.]html$" = "; a file name that ends in .html is meant, without folders",
+  "^[0-9]{2}-[0-9]{2}$" = "; write a month and a day, such as \"04-01\"",
+  "^[0-9]{4}-[0-9]{2}-[0-9]{2}$" = "; write a day, such as \"2026-01-31\"",
+  "^[^/\\\\]+[.]html$" = "; give a file name that ends in .html, without a folder",
   "^[^/\\\\]+[.]xlsx$" = "; a file name that ends in .xlsx is meant, without folders"
 )

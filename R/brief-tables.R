@@ -41,7 +41,7 @@ own_lines <- function(book, spec) {
   book
 }
 
-# Columns as the reader shall see them; they may be named as they were before the headings.
+# Columns as the reader will see them; they may be named as they were before the headings.
 for_reader <- function(t, spec) {
   columns <- unlist(spec$columns)
   if (!is.null(columns)) {

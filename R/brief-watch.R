@@ -1,7 +1,7 @@
 # A brief that runs again whenever a part of its data arrives or changes.
 
-# `run(again)` runs it, `tell` is given lines to show. Its files are looked at every so many `seconds`, and right after
-# a run, for a part may have come meanwhile. Ends on an interrupt, or when `go_on` says so.
+# `run(again)` runs it, `tell` is given lines to show. Its files are looked at every few `seconds`, and right after a
+# run, for a part may have come meanwhile. Ends on an interrupt, or when `go_on` says so.
 watch_brief <- function(path, folder, run, tell, seconds = 2, go_on = function() TRUE) {
   tryCatch({
     seen <- watched_stamps(path)
@@ -10,7 +10,7 @@ watch_brief <- function(path, folder, run, tell, seconds = 2, go_on = function()
       if (identical(watched_stamps(path), seen)) rlang::cnd_signal(cnd)
       tell(paste("hinterfeld:", problem_with_causes(cnd)))
     })
-    tell(sprintf("Watching %s; interrupt to stop.", basename(path)))
+    tell(sprintf("Watching %s; press Ctrl+C to stop.", basename(path)))
     while (go_on()) {
       if (identical(watched_stamps(path), seen)) {
         Sys.sleep(seconds)

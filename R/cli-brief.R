@@ -12,15 +12,15 @@ cli_new <- function(args) {
     return(invisible())
   }
   if (!is.null(given$out) && file.exists(given$out)) {
-    stop_because("file", c(sprintf("There is a file \"%s\" already.", given$out),
-                           i = "Give another with --out, or move it away."))
+    stop_because("file", c(sprintf("The file \"%s\" already exists.", given$out),
+                           i = "Give another name with --out, or move the file."))
   }
   brief <- starter_brief(given$files, if (is.null(given$out)) "." else dirname(given$out), given$database)
   if (is.null(given$out)) {
     return(writeLines(brief))
   }
   write_whole(given$out, function(part) write_text(brief, part))
-  writeLines(c(given$out, sprintf("Read it, mend what is marked with CHECK, then: hinterfeld check %s", given$out)))
+  writeLines(c(given$out, sprintf("Read it, correct the lines marked CHECK, then run: hinterfeld check %s", given$out)))
 }
 
 cli_check <- function(args) {
@@ -36,10 +36,10 @@ cli_check <- function(args) {
 cli_run <- function(args) {
   given <- cli_options(
     "run", list(option("out", "the output folder, instead of the brief's own", "DIR"),
-                option("keep", "keep what each part comes to in this folder", "DIR"),
+                option("keep", "keep the tally of each part in this folder", "DIR"),
                 flag("again", "run even when nothing has changed"),
                 flag("watch", "run again whenever a part arrives or changes"),
-                flag("anywhere", "the brief's own folders may lie anywhere")),
+                flag("anywhere", "let the brief write outside its own folder")),
     args, files = c(1, 1), of = "BRIEF",
     example = c("hinterfeld run monthly.yaml --out september", "hinterfeld run monthly.yaml --keep kept --watch")
   )
@@ -60,7 +60,7 @@ cli_run <- function(args) {
 
 cli_keep <- function(args) {
   given <- cli_options(
-    "keep", list(flag("clear", "remove what the last run of no brief used")), args, files = c(1, 1), of = "FOLDER",
+    "keep", list(flag("clear", "remove what no brief used in its last run")), args, files = c(1, 1), of = "FOLDER",
     example = "hinterfeld keep kept --clear"
   )
   if (is.null(given)) {

@@ -2,7 +2,8 @@
 
 cli_demo <- function(args) {
   given <- cli_options(
-    "demo", list(option("out", "folder for the files, made when missing [default: %default]", "DIR", "demo-out")), args,
+    "demo", list(option("out", "folder for the files, created if missing [default: %default]", "DIR", "demo-out")),
+    args,
     example = "hinterfeld demo --out demo-out"
   )
   if (is.null(given)) {

@@ -10,8 +10,8 @@ cli_commands <- list(
   run = list(run = function(args) cli_run(args), about = "run a brief: tables, figures, workbook, report"),
   compare = list(run = function(args) cli_compare(args), about = "what changed between two runs of a brief"),
   keep = list(run = function(args) cli_keep(args), about = "list what a brief keeps for its next run, or clear it"),
-  report = list(run = function(args) cli_report(args), about = "write the report of a brief only"),
-  desk = list(run = function(args) cli_desk(args), about = "open the page on which to look around in a brief's data")
+  report = list(run = function(args) cli_report(args), about = "write only the report of a brief"),
+  desk = list(run = function(args) cli_desk(args), about = "open a page for looking around in a brief's data")
 )
 
 cli_exit <- c(done = 0L, failed = 1L, wrong_use = 2L)
@@ -21,7 +21,7 @@ cli_exit <- c(done = 0L, failed = 1L, wrong_use = 2L)
 cli_main <- function(args = commandArgs(TRUE)) {
   code <- in_plain_session(cli_run_line(args))
   if (code == cli_exit[["done"]] && output_failed_kernel()) {
-    cli_say("Standard output could not be written: not all of the result is there.")
+    cli_say("Could not write to standard output: the result is incomplete.")
     code <- cli_exit[["failed"]]
   }
   code
@@ -104,12 +104,12 @@ cli_help <- function() {
     "Commands:",
     sprintf("  %-8s %s", names(cli_commands), vapply(cli_commands, function(command) command$about, "")),
     "",
-    "  hinterfeld COMMAND --help tells a command's options, with an example.",
-    "  hinterfeld --version tells the version.",
-    "  --quiet, for every command: no messages but errors.",
+    "  hinterfeld COMMAND --help shows a command's options, with an example.",
+    "  hinterfeld --version prints the version.",
+    "  --quiet, for every command: print only errors and the result.",
     "",
-    "Results go to standard output, messages to standard error. A file called - is standard input.",
-    "Exit codes: 0 done, 1 failed, 2 wrong use."
+    "Results go to standard output, messages to standard error. Give - as a file name to read standard input.",
+    "Exit codes: 0 success, 1 failure, 2 wrong usage."
   )
 }
 
@@ -150,7 +150,7 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
     return(NULL)
   }
   if (length(taken$files) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
-  if (length(taken$files) > files[2]) wrong(sprintf("\"%s\" is not expected.", taken$files[files[2] + 1]))
+  if (length(taken$files) > files[2]) wrong(sprintf("unexpected argument \"%s\".", taken$files[files[2] + 1]))
   for (value in taken$values[own]) if (value$name %in% pairs) given$options[[value$name]] <- value$value
   c(given$options, list(files = taken$files, repeated = Filter(function(value) value$name %in% repeated,
                                                                taken$values)))
@@ -192,7 +192,9 @@ flag <- function(name, help) {
 }
 
 database_option <- function() {
-  option("database", "the files are tables of this database, which a variable or service names", "NAME")
+  option("database",
+         "read tables of this database instead of files; NAME is an environment variable or a PostgreSQL service",
+         "NAME")
 }
 
 # A file as given, or what comes through standard input.

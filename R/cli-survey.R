@@ -3,12 +3,12 @@
 cli_survey <- function(args) {
   given <- cli_options(
     "survey",
-    list(option("column", "the distinct values of this column, with how often each stands", "NAME"),
-         flag("spellings", "with --column: a row for each spelling, not for each meaning"),
+    list(option("column", "show the distinct values of this column and how often each occurs", "NAME"),
+         flag("spellings", "with --column: one row per spelling, not per value"),
          option("rows", "how many columns or values to print [default: %default]", "N", 40L, "integer"),
-         option("delimiter", "by default found in the heading", "MARK"),
+         option("delimiter", "the delimiter [default: detected in the heading]", "MARK"),
          option("encoding", "the file's encoding [default: UTF-8]", "NAME", "UTF-8"),
-         option("sheet", "of a workbook, by default the first", "NAME"), database_option()),
+         option("sheet", "the sheet of a workbook [default: the first]", "NAME"), database_option()),
     args, files = c(1, 1), of = "FILE",
     example = c("hinterfeld survey orders.csv", "hinterfeld survey sales/ --column status",
                 "hinterfeld survey shop.orders --database SHOP")

@@ -56,7 +56,7 @@ cli_rules <- function(repeated) {
       rules <- c(rules, list(stats::setNames(one["value"], totals_rules[[one$name]])))
     } else if (one$name == "why") {
       if (length(rules) == 0) {
-        stop_because("usage", "hinterfeld totals: --why follows the --keep or --leave-out it is for.")
+        stop_because("usage", "hinterfeld totals: put --why after the --keep or --leave-out that it explains.")
       }
       rules[[length(rules)]]$why <- one$value
     }
@@ -123,30 +123,30 @@ totals_options <- function() {
     option("keep", "keep the lines for which this holds; may be repeated", "COND"),
     option("leave-out", "leave out the lines for which this holds; may be repeated", "COND"),
     option("why", "the reason for the --keep or --leave-out before it, for the audit", "TEXT"),
-    option("of", "the measure that ranks, shares and picks are about [default: the first]", "NAME"),
-    option("top", "only the rows ranked so or better", "N"),
-    option("slow", "only the rows ranked so or slower", "N"),
-    option("ties", paste("of ranks:", either(tie_rules)), "RULE", "standard"),
+    option("of", "the measure to rank, share and pick by [default: the first]", "NAME"),
+    option("top", "only the N best rows, ties included", "N"),
+    option("slow", "only the N slowest rows, ties included", "N"),
+    option("ties", paste("how ties are ranked:", either(tie_rules)), "RULE", "standard"),
     flag("best-of-each", "one row per scope: its best"),
     option("unsold", "the products of this file that have no line", "FILE"),
-    option("within", "columns inside which to rank and take shares", "NAMES"),
+    option("within", "columns within which ranks and shares start afresh", "NAMES"),
     flag("rank", "add the rank"), flag("share", "add the share of the total"),
     flag("running", "add the running total along the period"),
     option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
-    option("as-of", "take this day as the last, for the change", "DAY"),
+    option("as-of", "compute the change as if the data ended on this day", "DAY"),
     option("compare", "two periods, the later first, for example \"May 2026\" \"May 2025\"", "PERIOD PERIOD"),
     option("crosstab", "spread these columns side by side; the others are its rows", "NAMES"),
     option("period", "only the rows of a period: 2025, 2026-Q1, 2026-03 or latest", "PERIOD"),
-    option("sort", "columns to sort the rows by, -NAME from the highest", "NAMES"),
+    option("sort", "columns to sort the rows by; -NAME for highest first", "NAMES"),
     option("columns", "the columns to show, in that order", "NAMES"),
-    option("decimals-shown", "round to so many decimals in print", "N"),
+    option("decimals-shown", "decimals to print; the data are not rounded", "N"),
     option("decimals", "decimals of revenue [default: %default]", "N", "2"),
     database_option(),
-    option("currency", "the currency's mark", "TEXT"),
+    option("currency", "the currency, as it is to be printed", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
     option("covers", "first and last day that the data cover [default: those with a line]", "DAY DAY"),
     option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
-    flag("set-aside", "keep unusable lines apart instead of stopping"),
+    flag("set-aside", "set unusable lines aside instead of stopping"),
     flag("audit", "print first what every step did to the lines and the revenue"),
     option("rows", "how many rows to print [default: %default]", "N", "20"),
     flag("csv", "print comma separated text, all rows"),
@@ -163,7 +163,7 @@ read_whole_options <- function(given) {
     value <- given[[name]]
     if (is.null(value)) next
     if (!grepl("^[0-9]{1,9}$", value) || as.integer(value) < whole_options[[name]]) {
-      stop_because("usage", sprintf("hinterfeld totals: --%s must be a whole number from %d on; it is \"%s\".", name,
+      stop_because("usage", sprintf("hinterfeld totals: --%s must be a whole number, %d or more; it is \"%s\".", name,
                                     whole_options[[name]], value))
     }
     given[[name]] <- as.integer(value)
@@ -188,7 +188,7 @@ check_totals_options <- function(given) {
   alone <- intersect(c("top", "slow", "best-of-each", "unsold", "crosstab"),
                      names(Filter(function(x) !is.null(x) && !isFALSE(x), given)))
   if (length(alone) > 1) {
-    stop_because("usage", sprintf("hinterfeld totals: %s do not go together.", and_list(paste0("--", alone))))
+    stop_because("usage", sprintf("hinterfeld totals: use only one of %s.", and_list(paste0("--", alone))))
   }
 }
 

@@ -37,10 +37,10 @@ alike_words <- function(alike, by) {
     many <- one$number > 1
     beside <- intersect(one$apart, by)
     if (length(beside)) {
-      sprintf("%s %s in more than one %s, each with a row of its own.", named,
-              if (many) "stand" else "stands", beside[1])
+      sprintf("%s %s in more than one %s; each has a row of its own.", named,
+              if (many) "occur" else "occurs", beside[1])
     } else {
-      sprintf("%s %s in %s more than once, and %s counted together here%s.", named, if (many) "stand" else "stands",
+      sprintf("%s %s in %s more than once, and %s counted as one here%s.", named, if (many) "occur" else "occurs",
               one$table, if (many) "each is" else "is",
               if (length(one$apart)) sprintf("; split by %s as well to tell them apart", one$apart[1]) else "")
     }

@@ -3,7 +3,7 @@
 
 forget <- function(x, why) {
   kind <- if (inherits(x, "hinterfeld_crosstab")) "crosstab" else "totals table"
-  say("plain", sprintf("%s: this is a plain tibble now, no %s.", why, kind))
+  say("plain", sprintf("%s: this is now a plain tibble, no longer a %s.", why, kind))
   as_tibble.hinterfeld_totals(x)
 }
 
@@ -31,7 +31,7 @@ restore_answer <- function(data, t) {
   answer <- answer_of(t)
   out <- tibble::new_tibble(unclass_columns(data), nrow = nrow(data), class = class(t)[class(t) %in% answer_classes])
   if (anyDuplicated(names(out))) {
-    return(forget(out, "Two columns have one name"))
+    return(forget(out, "Two columns have the same name"))
   }
   keys <- c(answer$keys, answer$level)
   if (!all(keys %in% names(out))) {
@@ -39,10 +39,10 @@ restore_answer <- function(data, t) {
   }
   at <- match_rows(out, t, keys)
   if (anyNA(at)) {
-    return(forget(out, "Some rows are none of those that were totalled"))
+    return(forget(out, "Some rows do not come from the totals table"))
   }
   if (anyDuplicated(at)) {
-    return(forget(out, "Some rows stand in it twice"))
+    return(forget(out, "Some rows occur twice"))
   }
   before <- as.list(t)
   here <- intersect(answer$values, names(out))
@@ -102,13 +102,13 @@ match_rows <- function(x, among, columns) {
 retain_part <- function(out, t, i = NULL) {
   class(out) <- class(t)
   if (anyNA(i)) {
-    return(forget(out, "Some rows are none of those that were totalled"))
+    return(forget(out, "Some rows do not come from the totals table"))
   }
   if (is.numeric(i) && anyDuplicated(i)) {
-    return(forget(out, "Some rows stand in it twice"))
+    return(forget(out, "Some rows occur twice"))
   }
   if (anyDuplicated(names(out))) {
-    return(forget(out, "Two columns have one name"))
+    return(forget(out, "Two columns have the same name"))
   }
   # A key with a single value does not tell rows apart, so it can go.
   answer <- answer_of(t)
@@ -131,7 +131,7 @@ check_period_test <- function(expr, i, t) {
   named <- intersect(c(all.vars(expr), all.names(expr)), dates)
   if (length(number) && length(named)) {
     stop_because("period", c(
-      sprintf("No row has `%s` equal to %s: a period is the date of its first day.", named[1], format(number[[1]][1])),
+      sprintf("No `%s` equals %s: a period is stored as the date of its first day.", named[1], format(number[[1]][1])),
       i = sprintf("Keep its rows with `in_period(t, \"%s\")`.", format(number[[1]][1]))
     ), call = NULL)
   }
@@ -148,7 +148,7 @@ check_period_test <- function(expr, i, t) {
   names(x) <- value
   class(x) <- c("hinterfeld_totals", class(x))
   if (anyDuplicated(value)) {
-    return(forget(x, "Two columns have one name"))
+    return(forget(x, "Two columns have the same name"))
   }
   attr(x, "answer") <- renamed_answer(answer, old, value)
   x
@@ -228,7 +228,7 @@ after_change <- function(out, before) {
 rbind.hinterfeld_totals <- function(...) {
   parts <- lapply(list(...),
                   function(part) if (inherits(part, answer_classes)) as_tibble.hinterfeld_totals(part) else part)
-  say("plain", "Rows of several tables together: this is a plain tibble now, no totals table.")
+  say("plain", "Rows of several tables were bound: this is now a plain tibble, no longer a totals table.")
   do.call(rbind, parts)
 }
 

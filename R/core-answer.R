@@ -82,8 +82,8 @@ set_answer <- function(t, ...) {
 # The facts behind a table.
 facts_of <- function(answer, call = NULL) {
   held_kernel(answer$facts) %||% stop_because("facts", c(
-    "The lines behind this table are not at hand: it was saved and read again.",
-    i = "Make it anew from its daybook or tally: `as_code(inquiry_of(t))` prints how."
+    "This table no longer has its facts: it was saved and read back.",
+    i = "Make it again from its daybook or tally; `as_code(inquiry_of(t))` prints the code."
   ), call = call)
 }
 

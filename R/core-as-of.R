@@ -1,6 +1,6 @@
 # A table as it was at the end of a day.
 
-# The same table from the lines up to a day, with its steps taken anew.
+# The same table from the lines up to a day, with its steps computed again.
 table_as_of <- function(t, as_of, call = caller_env()) {
   answer <- answer_of(t)
   span <- answer$about$span
@@ -11,7 +11,8 @@ table_as_of <- function(t, as_of, call = caller_env()) {
     ), call = call)
   }
   if (answer$cut) {
-    stop_because("argument", c("A table cut to some rows cannot be taken as of another day.", i = "Use `as_of` first."),
+    stop_because("argument", c("A table that has lost rows cannot be computed as of another day.",
+                               i = "Set `as_of` before you drop rows."),
                  call = call)
   }
   # On its last day a table is as it is.
@@ -27,7 +28,7 @@ table_as_of <- function(t, as_of, call = caller_env()) {
 facts_to <- function(facts, as_of, call) {
   day <- facts$every %||% "day"
   if (day != "day" && period_end(as_of, day, facts$calendar) > as_of) {
-    stop_because("facts", c(sprintf("The tally holds no days, only each %s as a whole.", day),
+    stop_because("facts", c(sprintf("The tally is kept per %s, not per day.", day),
                             i = sprintf("Take it as of the end of a %s, or tally with `every = \"day\"`.",
                                         day)), call = call)
   }

@@ -41,7 +41,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
       sprintf("%s %s no row in %s.", count_of(report$unmatched, "line"),
               if (report$unmatched == 1) "has" else "have", name),
       x = sprintf("No row by %s for %s.", columns_named(names(keys)), report$examples),
-      i = "Mend the keys, or keep these lines with blanks: `need = \"any\"`.",
+      i = "Correct the keys, or keep these lines with blanks: `need = \"any\"`.",
       report$hint
     ), rows = which(is.na(row)))
   }
@@ -96,7 +96,7 @@ attach_keys <- function(by, lines, table, call = caller_env()) {
   stats::setNames(names(table)[picked], names(picked))
 }
 
-# One number per key on each side; the same number is the same key, NA is no key.
+# One number per key on each side; the same number is the same key, NA is not a key.
 key_codes <- function(lines, table, keys, call = caller_env()) {
   codes <- NULL
   for (i in seq_along(keys)) {
@@ -148,7 +148,7 @@ check_repeated_keys <- function(code, table, keys, name, call = caller_env()) {
     repeated <- unique(code[again])
     first <- match(repeated, code)
     stop_because("repeated_key", c(
-      sprintf("%s has %s more than once: attaching it would double revenue.", name,
+      sprintf("%s has %s more than once: attaching it would count revenue twice.", name,
               count_of(length(repeated), "key")),
       x = sprintf("By %s: %s.", columns_named(keys), examples_of(key_text(table, keys, first), quote = "")),
       i = "Add the column that tells the rows apart to `by`, or keep one row per key."
@@ -194,7 +194,7 @@ spelling_hint <- function(row, lines, table, keys) {
   near <- plain_text(key_text(lines, names(keys), missed, identity)) %in%
     plain_text(key_text(table, keys, seq_len(nrow(table)), identity))
   if (any(near)) {
-    c(i = sprintf("%s would match but for case or outer spaces.", count_of(sum(near), "line")))
+    c(i = sprintf("%s would match if case and surrounding spaces were ignored.", count_of(sum(near), "line")))
   }
 }
 
@@ -215,7 +215,7 @@ add_columns <- function(lines, more, name) {
   if (any(clash)) {
     taken <- c(names(lines), names(more)[!clash])
     renamed <- utils::tail(make.unique(c(taken, paste0(names(more)[clash], "_", name)), "_"), sum(clash))
-    say("renamed", sprintf("%s: the lines have %s already; the table's %s called %s.", name,
+    say("renamed", sprintf("%s: the lines already have %s; the table's %s now called %s.", name,
                            columns_named(names(more)[clash]), if (sum(clash) == 1) "is" else "are",
                            columns_named(renamed)))
     names(more)[clash] <- renamed

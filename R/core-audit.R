@@ -8,8 +8,8 @@
 #' @param book A daybook made by [daybook()], or a tally made by [tally_of()].
 #' @return A tibble with one row per step and the columns
 #'   * `step`: integer, 1 for the first;
-#'   * `what`: text, one of `read`, `attach`, `settle`, `change`, `daybook`, `extend`, `set aside`, `keep`,
-#'     `leave out`, `neither yes nor no`;
+#'   * `what`: text, one of `read`, `attach`, `settle`, `change`, `daybook`, `extend`, `set aside`, `keep`, `leave out`,
+#'     `undecided`;
 #'   * `why`: text, the file, the keys or the reason;
 #'   * `lines_before`, `lines_after`: numbers of lines;
 #'   * `orders_before`, `orders_after`: numbers of orders with at least one of these lines; missing for steps before the
@@ -47,7 +47,7 @@ why_words <- function(steps) {
   plain_part(x, NextMethod())
 }
 
-# What was taken of a table that prints in its own way: plain where columns are missing or it is no table.
+# What was taken of a table that prints in its own way: plain where columns are missing or it is not a table.
 plain_part <- function(x, part) {
   if (is.data.frame(part) && !identical(names(part), names(x))) {
     part <- tibble::new_tibble(as.list(part), nrow = nrow(part))

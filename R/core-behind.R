@@ -27,13 +27,13 @@ lines_behind <- function(t, row, column = NULL) {
   cell <- if (!is.null(column)) check_cell(column, answer)
   facts <- facts_of(answer)
   if (!inherits(facts, "hinterfeld_daybook")) {
-    stop_because("facts", c("A tally holds no lines.", i = "Make the table from the daybook."))
+    stop_because("facts", c("A tally has no lines.", i = "Make the table from the daybook."))
   }
   keys <- keys_named(ids_of(answer, answer$keys), answer$inquiry, facts)
   asked <- Map(function(key, name) row_code(key, t[[name]][row], answer), keys, answer$keys)
   if (anyNA(unlist(asked))) {
     stop_because("argument", c(
-      sprintf("Row %d is none of those that were totalled: it stands for several, or was written by hand.", row),
+      sprintf("Row %d has no lines of its own: it sums several rows or was added by hand.", row),
       i = "Ask for the rows one by one, in a table without `others`."
     ))
   }
@@ -96,7 +96,7 @@ check_cell <- function(column, answer, call = caller_env()) {
     near <- nearest(column, names(answer$cells), most = 1)
     stop_because("argument", c(
       if (is.null(answer$grid)) {
-        "`column` names a cell of a crosstab; a row of a totals table has one group of lines."
+        "`column` is only for crosstabs: a row of a totals table has a single group of lines."
       } else {
         sprintf("The crosstab has no cells \"%s\".", column)
       },

@@ -28,7 +28,7 @@ sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks 
   if (given && weeks == "iso" && week_starts != "monday") {
     stop_because("calendar", c(
       sprintf("ISO weeks start on Monday, not on %s.", capital(week_starts)),
-      i = "Leave `weeks` out for calendar months with weeks from another day, or use `weeks = \"445\"`."
+      i = "For weeks that start on another day, leave `weeks` out (calendar months) or use `weeks = \"445\"`."
     ))
   }
   start <- read_year_start(year_starts, weeks)
@@ -39,7 +39,7 @@ sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks 
 }
 
 read_year_start <- function(year_starts, weeks, call = caller_env()) {
-  # 2023 is no leap year: a year cannot start on 29 February.
+  # 2023 is not a leap year: a year cannot start on 29 February.
   day <- if (grepl("^[0-9]{2}-[0-9]{2}$", year_starts)) read_iso_days_kernel(paste0("2023-", year_starts)) else NA
   if (is.na(day)) {
     stop_because("calendar", c(

@@ -60,7 +60,7 @@ check_periods <- function(periods, answer, call = caller_env()) {
   if (!is.null(answer$every)) {
     stop_because("period", c(
       sprintf("The table is split by %s already.", answer$every),
-      i = "Named periods are compared in a table without `every`."
+      i = "To compare named periods, make the table without `every`."
     ), call = call)
   }
 }

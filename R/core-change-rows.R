@@ -123,7 +123,7 @@ earlier_of_grain <- function(answer, of, plan, codes, target, levels, call) {
 }
 
 # A tally of longer periods has the earlier lines only where each of its periods goes to one period as a whole: its
-# first day stands for it.
+# first day represents it.
 period_target <- function(facts, target, call) {
   if (is.null(facts$every) || facts$every == "day") {
     return(target)
@@ -133,7 +133,7 @@ period_target <- function(facts, target, call) {
   first <- match(starts, starts)
   if (!identical(target, target[first])) {
     stop_because("facts", c(
-      sprintf("The tally holds each %s as a whole, but a part of one is compared.", facts$every),
+      sprintf("The tally is kept per %s, but this comparison needs part of one.", facts$every),
       i = "Tally with `every = \"day\"`, or compare with `like_for_like = FALSE`."
     ), call = call)
   }
@@ -158,7 +158,7 @@ row_codes <- function(t, call = caller_env()) {
 }
 
 # The table with rows of members that sold before and not now, and the order of its rows: those of `t`, then the gone.
-# Steps that were taken before are taken anew; columns of the user's own are missing in the new rows.
+# Steps that were taken before are computed again; columns of the user's own are missing in the new rows.
 with_gone_rows <- function(t, codes, gone) {
   answer <- answer_of(t)
   data <- as_tibble.hinterfeld_totals(t)

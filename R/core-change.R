@@ -20,11 +20,11 @@
 #'   the later first, `list("Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")), ...)`.
 #' @param name Text: what the new columns start with, instead of `of`.
 #' @return `t` with the columns
-#'   * `<of>_before`: the earlier value; missing where the earlier period lies before the data;
+#'   * `<of>_before`: the earlier value; missing if the earlier period is before the data;
 #'   * `<of>_change`: now less before, exact;
 #'   * `<of>_change_pct`: the change as a fraction of the earlier value, missing unless the earlier value is above 0;
 #'   * `<of>_direction`: `up`, `down`, `level`, `new` (nothing before: no line, or 0), `gone` (nothing now) or `unknown`
-#'     (the earlier period lies before the data or does not exist, or its value is below 0);
+#'     (the earlier period is before the data or does not exist, or its value is below 0);
 #'   * `comparable`: `full`, `to_date` (both cut to the days that have passed) or `none` (the earlier period is not
 #'     entirely in the data, or was not cut). With `name`, `<name>_comparable`.
 #'
@@ -92,7 +92,7 @@ check_measure <- function(t, of, call = caller_env()) {
 # Rows of others are sums of rows that are not there any more, so what they were before cannot be told.
 check_no_others <- function(t, call = caller_env()) {
   if (answer_of(t)$others) {
-    stop_because("argument", c("Rows of others have no earlier value to compare with.",
+    stop_because("argument", c("The rows for the rest (\"others\") have no earlier value to compare with.",
                                i = "Add the change first, then pick the best sellers."), call = call)
   }
 }
@@ -104,7 +104,7 @@ check_change_period <- function(answer, call = caller_env()) {
       if (is.null(every)) {
         "A change needs periods to compare."
       } else {
-        sprintf("`%s` comes again every year: there is no earlier one to compare with.", every)
+        sprintf("`%s` recurs every year, so there is no earlier one to compare with.", every)
       },
       i = "Total with `every = \"year\"`, `\"month\"` or another period, or name two `periods` for a table without one."
     ), call = call)

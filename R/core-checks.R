@@ -6,7 +6,7 @@ check_text <- function(x, name, none = FALSE, call = caller_env()) {
   }
   if (!is.character(x) || length(x) != 1 || is.na(x)) {
     stop_because("argument", c(
-      sprintf("`%s` must be one text.", name),
+      sprintf("`%s` must be a single text.", name),
       i = sprintf("It is %s.", describe(x))
     ), call = call)
   }
@@ -58,10 +58,20 @@ describe <- function(x) {
   }
   ours <- grep("^hinterfeld_", class(x), value = TRUE)
   if (length(ours)) {
-    return(paste("a", sub("^totals$", "totals table", sub("hinterfeld_", "", ours[1]))))
+    class <- sub("hinterfeld_", "", ours[1])
+    named <- c(totals = "totals table", words = "set of sentences", listing = "table", code = "piece of code")
+    if (class %in% names(named)) class <- named[[class]]
+    return(paste(if (grepl("^[aeiou]", class)) "an" else "a", gsub("_", " ", class, fixed = TRUE)))
   }
   kind <- if (is.function(x)) "function" else if (is.data.frame(x)) "table" else type_of(x)
-  if (kind %in% c("function", "table") || length(x) == 1) paste("a", kind) else count_of(length(x), kind)
+  if (kind %in% c("function", "table") || length(x) == 1) {
+    return(paste("a", kind))
+  }
+  if (is.list(x)) {
+    return(paste("a list of", count_of(length(x), "element")))
+  }
+  noun <- c(number = "number", text = "text value", date = "date", `date-time` = "date-time", logical = "logical value")
+  paste("a vector of", count_of(length(x), if (kind %in% names(noun)) noun[[kind]] else paste(kind, "value")))
 }
 
 # The kind of a column, in the words of the documentation.

@@ -13,12 +13,12 @@ encode_text <- function(x) {
   label_kernel(if (same) found$codes else recode_kernel(found$codes, to, NA_integer_, threads_wanted()), levels)
 }
 
-# Codes of text and what they stand for; text that was coded before keeps its codes.
+# Codes of text and what they represent; text that was coded before keeps its codes.
 text_codes <- function(x) {
   lazy_parts_kernel(x) %||% encode_text_kernel(x, threads_wanted())
 }
 
-# Codes and what they stand for as a factor of the labels that are `given`; the others are missing.
+# Codes and what they represent as a factor of the labels that are `given`; the others are missing.
 given_labels <- function(found, given) {
   to <- replace(cumsum(given), !given, NA)
   label_kernel(recode_kernel(found$codes, to, NA_integer_, threads_wanted()), found$labels[given])
@@ -46,12 +46,12 @@ column_values <- function(book, name) {
   }
 }
 
-# Text as codes and what they stand for; NA for missing. Shown it is text like any other.
+# Text as codes and what they represent; NA for missing. Shown it is text like any other.
 lazy_text <- function(codes, labels) {
   lazy_text_kernel(codes, labels)
 }
 
-# Codes of any column, numbered by first appearance or as its dictionary has them, and what they stand for.
+# Codes of any column, numbered by first appearance or as its dictionary has them, and what they represent.
 distinct_codes <- function(x) {
   if (is.character(x)) {
     return(text_codes(x))
@@ -134,7 +134,7 @@ stop_unknown_column <- function(quo, known, name, call) {
       sprintf("`%s` must name columns, not compute them.", name)
     },
     if (length(asked) == 1 && "revenue" %in% known) role_not_given(asked),
-    i = if (length(asked) == 0) "Give the lines a column of what is computed, before `daybook()`.",
+    i = if (length(asked) == 0) "Compute it as a column of the lines before `daybook()`.",
     i = sprintf("The columns are %s.", columns_named(known)),
     if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
   ), call = call)

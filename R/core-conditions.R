@@ -18,7 +18,7 @@ evaluate_condition <- function(book, when, call) {
   )
   if (!is.logical(answer) || !length(answer) %in% c(1, book$lines)) {
     stop_because("condition", c(
-      sprintf("The condition `%s` must give yes or no for each line.", rlang::as_label(when)),
+      sprintf("The condition `%s` must be TRUE or FALSE for each line.", rlang::as_label(when)),
       x = sprintf("It gives %s.", describe(answer)),
       i = "For example `region == \"Vale\"`."
     ), call = call)
@@ -137,7 +137,7 @@ check_nesting <- function(expr) {
   }
   stop_because("condition", c(
     sprintf("The expression is nested more than %d levels deep.", most_nested),
-    i = "Compare a column with many values by `%in%`, or apply several conditions one after the other."
+    i = "Use `%in%` to compare a column with many values, or apply several conditions in turn."
   ), call = NULL)
 }
 
@@ -149,7 +149,7 @@ values_held <- function(book, name) {
   }
   x <- column_values(book, name)
   if (all(is.na(x))) {
-    return("nothing but blanks")
+    return("only blanks")
   }
   paste(format(range(x, na.rm = TRUE)), collapse = " to ")
 }

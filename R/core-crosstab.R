@@ -5,7 +5,7 @@
 #'
 #' Of an added column, such as a share, a rank or a change, the margins are that column of the table with subtotals:
 #' each level on its own, never added up. So the share of the whole, of a row (`add_share(t, within = <rows>)`), of a
-#' column or of an outer group shows where 100 % lies. Where it means nothing there, the margin is blank, and a
+#' column or of an outer group shows which total is 100 %. Where it means nothing there, the margin is blank, and a
 #' direction is `unknown`.
 #'
 #' @param t A totals table made by [totals()] that is split by `rows` and `columns` and has not been cut.
@@ -49,13 +49,13 @@ crosstab <- function(t, rows, columns, of = names(answer_of(t)$measures)[1], mar
 check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
   if (answer$cut) {
     stop_because("argument", c(
-      "This table was cut to some of its rows, so its margins would not be those of the daybook.",
+      "This table has lost some of its rows, so its margins would not match the daybook.",
       i = "Make the crosstab first, or keep fewer lines with `keep_lines()` before `totals()`."
     ), call = call)
   }
   if (length(rows) == 0 || length(columns) == 0 || any(columns %in% rows)) {
     stop_because("column", c(
-      "A crosstab needs `rows`, and other columns as `columns`.",
+      "A crosstab needs `rows` and `columns`, and no column in both.",
       i = sprintf("The table splits by %s.", columns_named(answer$keys))
     ), call = call)
   }
@@ -71,9 +71,9 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
   left <- setdiff(answer$keys, c(rows, columns))
   if (any(of %in% names(answer$added)) && length(left)) {
     stop_because("column", c(
-      sprintf("`%s` stands for rows that are split by %s too.", intersect(of, names(answer$added))[1],
+      sprintf("`%s` was computed for rows that are also split by %s.", intersect(of, names(answer$added))[1],
               columns_named(left)),
-      i = "Put every column of the table into `rows` or `columns`, or total it without them first."
+      i = "Use every column of the table in `rows` or `columns`, or make the table without them."
     ), call = call)
   }
 }
@@ -124,7 +124,7 @@ margin_rows <- function(found, side, other, margins) {
   found$order[found$level[found$order] %in% level]
 }
 
-# Added columns of the table with all its subtotals: their steps are taken anew, each level on its own.
+# Added columns of the table with all its subtotals: their steps are computed again, each level on its own.
 added_cells <- function(answer, found, of) {
   steps <- unlist(lapply(answer$inquiry$steps, function(step) step$columns))
   wanted <- intersect(of, steps)
@@ -310,8 +310,8 @@ pick_of_crosstab <- function(x, n, of, call = caller_env()) {
   if (length(answer$keys) > 1 || answer$cut) {
     stop_because("argument", c(
       if (answer$cut) "This crosstab was cut to some of its rows already." else
-        "Rows of this crosstab stand in groups, so the best of all would tear these apart.",
-      i = "Make it with one column as `rows`, and pick once."
+        "The rows of this crosstab are grouped; picking the best overall would break up the groups.",
+      i = "Make a crosstab with a single column as `rows`, and pick only once."
     ), call = call)
   }
   of <- of %||% c(intersect(crosstab_totals(x)$whole, cells), cells)[1]

@@ -116,7 +116,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
 #'   units. `set_aside()`: a tibble of the lines that could not be used, with `reason` (text), `row` (the line's row in
 #'   its file, the first below the heading is 1), `file` (text, missing for tables made in memory) and their original
 #'   columns.
-#' @section Errors: `hinterfeld_error_argument` when `book` is no daybook.
+#' @section Errors: `hinterfeld_error_argument` when `book` is not a daybook.
 #' @export
 #' @examples
 #' book <- demo_daybook()
@@ -144,8 +144,8 @@ check_role_names <- function(roles, lines, call = caller_env()) {
     column <- roles[[role]]$column
     if (role %in% names(lines) && !identical(column, role)) {
       stop_because("role", c(
-        sprintf("The lines have a column `%s` already, and it is not the one given as `%s`.", role, role),
-        i = sprintf("Rename it, or give it: `%s = %s`.", role, role)
+        sprintf("The lines already have a column `%s`, but another column was given as `%s`.", role, role),
+        i = sprintf("Rename that column, or use it: `%s = %s`.", role, role)
       ), call = call)
     }
   }
@@ -243,7 +243,7 @@ stop_unusable <- function(reason, origin, call = caller_env()) {
                 paste(sprintf("row %d%s (%s)", places$row, if (several) of_file else "", reason[first]),
                       collapse = ", "),
                 if (several) "" else of_file[1]),
-    i = "Mend them, or keep them apart with `on_bad = \"set_aside\"` and look at `set_aside(book)`."
+    i = "Correct them, or set them aside with `on_bad = \"set_aside\"` and look at `set_aside(book)`."
   ), rows = bad, reasons = reason[bad], call = call)
 }
 

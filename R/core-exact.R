@@ -1,7 +1,7 @@
 # Expressions over exact columns, computed in whole minor units: money less pieces times money has the decimals of its
 # parts, and no binary noise.
 
-# Units and decimals of an expression; NULL where its value is no exact decimal, as that of a division.
+# Units and decimals of an expression; NULL where its value is not an exact decimal, as that of a division.
 exact_value <- function(expr, env, book) {
   if (rlang::is_quosure(expr)) {
     return(exact_value(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))

@@ -38,7 +38,7 @@ evaluate_expression <- function(expr, env, columns) {
 # Plain data -------------------------------------------------------------------------------------------
 
 # An expression over the columns `known` as plain data: list(expr =, language =), the latter telling whether it needs
-# nothing but the language.
+# only the language.
 plain_expression <- function(quo, known, call = caller_env()) {
   expr <- plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, call)
   list(expr = expr, language = in_language(expr, rlang::quo_get_env(quo), call))
@@ -106,15 +106,15 @@ plain_constant <- function(value, call) {
   if (is.factor(value)) value <- as.character(value)
   if (!is.null(value) && !is.atomic(value)) {
     stop_because("condition", c(
-      sprintf("An expression over columns holds %s.", describe(value)),
+      sprintf("An expression over columns cannot contain %s.", describe(value)),
       i = "Values must be numbers, texts, days or TRUE and FALSE; compute others first, as a column of the lines."
     ), call = call)
   }
   if (length(value) == 1 || is.null(value) || is.object(value)) value else as.call(c(quote(c), as.list(unname(value))))
 }
 
-# Does an expression call nothing but functions of the language? Other functions must be found from anywhere: a function
-# that only its caller knows could not be called again.
+# Does an expression call only functions of the language? Other functions must be found from anywhere: a function that
+# only its caller knows could not be called again.
 in_language <- function(expr, env, call) {
   if (!is.call(expr)) {
     return(TRUE)
@@ -130,7 +130,7 @@ in_language <- function(expr, env, call) {
     own <- own && !(name %in% wider_in_r && length(expr) > 2)
     if (!own && !identical(found, get0(name, with_language(rlang::global_env()), mode = "function"))) {
       stop_because("condition", c(
-        sprintf("`%s()` is only known where this was called, so the table could not be asked for again.", name),
+        sprintf("`%s()` is defined only where this was called, so the table could not be computed again.", name),
         i = "Define it at the top of your script, or compute its result first, as a column of the lines."
       ), call = call)
     }
@@ -144,7 +144,7 @@ expression_text <- function(expr) {
   if (is.null(expr)) "" else if (is.character(expr) && length(expr) == 1) expr else rlang::as_label(expr)
 }
 
-# An expression as a reader shall see it, with the values of variables in their place.
+# An expression as a reader will see it, with the values of variables in their place.
 shown_expression <- function(quo, known) {
   plain <- tryCatch(plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, NULL),
                     error = function(cnd) NULL)
@@ -174,8 +174,8 @@ read_expression <- function(text, columns = NULL) {
                 hint = "Compare a column with many values by `%in%`, or give several rules."))
   }
   if (is.null(parsed) || length(parsed) != 1) {
-    return(list(problem = sprintf("`%s` is not one expression.", text),
-                hint = "Look at brackets, quotes and operators."))
+    return(list(problem = sprintf("`%s` is not a single expression.", text),
+                hint = "Check the brackets, quotes and operators."))
   }
   wrong <- expression_problem(parsed[[1]], columns)
   if (!is.null(wrong)) {
@@ -209,7 +209,7 @@ expression_problem <- function(expr, columns) {
     )))
   }
   if (name == "c" && length(expr) == 1) {
-    return(list(problem = "`c()` holds nothing.", hint = "Give the values to compare with."))
+    return(list(problem = "`c()` is empty.", hint = "Give the values to compare with."))
   }
   for (i in seq_along(expr)[-1]) {
     if (rlang::is_missing(expr[[i]])) {
@@ -223,8 +223,8 @@ expression_problem <- function(expr, columns) {
   NULL
 }
 
-allowed_words <- paste("Allowed are arithmetic, comparison, logic, %in%, is.na(), reads_as(), the case of text",
-                       "and the parts of days.")
+allowed_words <- paste("An expression may use arithmetic, comparison, logic, %in%, is.na(), reads_as(), tolower(),",
+                       "toupper() and year(), month(), weekday() and the like.")
 
 symbol_problem <- function(name, columns) {
   if (is.null(columns) || name %in% columns) {

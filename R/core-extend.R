@@ -103,7 +103,7 @@ daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts",
 
 stop_assigned <- function(name) {
   stop_because("argument", c(
-    sprintf("A daybook takes no column `%s` by assignment: its audit would not know.", name),
-    i = sprintf("Give it: `book <- extend_lines(book, %s = ...)`.", name)
+    sprintf("`%s` cannot be assigned to a daybook: the audit would have no record of it.", name),
+    i = sprintf("Use `book <- extend_lines(book, %s = ...)`.", name)
   ), call = NULL)
 }

@@ -84,7 +84,7 @@ from_long_to_short <- function(every) {
   all(diff(grain_size(every)) < 0)
 }
 
-long_to_short_hint <- "Several periods go from long to short, each shorter than the one before it."
+long_to_short_hint <- "List several periods from the longest to the shortest."
 
 # Where weeks and longer periods split a table, a week is of the month and year that hold its fourth day.
 weeks_tell <- function(every, calendar) {

@@ -1,14 +1,14 @@
-# Rows that each stand for several lines, from a database that has grouped them. The lines of a row differ only in their
+# Rows that each represent several lines, from a database that has grouped them. The lines of a row differ only in their
 # amounts, of which the sum, the smallest and the largest are known. Where lines are counted, a row counts for as many
-# as it stands for.
+# as it represents.
 
-# times     how many lines each row stands for
-# smallest, largest   by column: the least and the greatest amount of its lines, in minor units
+# times how many lines each row represents smallest, largest by column: the least and the greatest amount of its lines,
+# in minor units
 new_grouped <- function(times, smallest = list(), largest = list()) {
   list(times = as.double(times), smallest = smallest, largest = largest)
 }
 
-# How many lines some rows stand for; without groups each is a line. Of all rows where none are named.
+# How many lines some rows represent; without groups each is a line. Of all rows where none are named.
 lines_among <- function(grouped, rows) {
   if (is.null(grouped)) length(rows) else sum(grouped$times[rows])
 }

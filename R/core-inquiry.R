@@ -47,7 +47,7 @@ new_step <- function(kind, args, columns) {
 # Steps that take rows away.
 pick_kinds <- c("best_sellers", "slow_sellers")
 
-# Takes a step: each kind has a method, in the file of its verb. `again` is for a table whose rows the step shall not
+# Takes a step: each kind has a method, in the file of its verb. `again` is for a table whose rows the step must not
 # change.
 take_step <- function(step, t, again = FALSE, call = caller_env()) {
   UseMethod("take_step")
@@ -71,10 +71,11 @@ inquiry_of <- function(t) {
   if (!inherits(t, "hinterfeld_crosstab")) check_totals(t)
   answer <- answer_of(t)
   own <- setdiff(names(t), names(answer$columns))
-  if (answer$by_hand) say("inquiry",
-                          "Rows or columns of this table were left out by hand; its inquiry gives all of them.")
+  if (answer$by_hand) {
+    say("inquiry", "Rows or columns were dropped from this table by hand; its inquiry describes the whole table.")
+  }
   if (length(own)) {
-    say("inquiry", sprintf("The inquiry does not give %s, which %s added by hand.", columns_named(own),
+    say("inquiry", sprintf("The inquiry does not include %s, which %s added by hand.", columns_named(own),
                            if (length(own) == 1) "was" else "were"))
   }
   inquiry <- answer$inquiry

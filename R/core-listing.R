@@ -1,5 +1,5 @@
-# A table that is no totals table but was taken from facts: it carries what its columns count and what is to be told of
-# it, so that no number stands alone.
+# A table that is not a totals table but was taken from facts: it carries what its columns count and what is to be told
+# of it, so that no number stands alone.
 
 # `kind` is the function that made it; `found` is what its sentences tell.
 new_listing <- function(kind, columns, rows, columns_about, about, found) {

@@ -108,7 +108,7 @@ measure_per <- function(per, book, call) {
   key <- key_of_column(name, book$columns[[name]])
   without <- if (any_unusual(book$columns[[name]])) sum(is.na(book$columns[[name]])) else 0
   if (without > 0) {
-    say("per", sprintf("%s no `%s`, so what is totalled per %s does not take %s.",
+    say("per", sprintf("%s no `%s`, so totals per %s leave %s out.",
                        count_of(without, "line has", "lines have"), name, name, if (without == 1) "it" else "them"))
   }
   key

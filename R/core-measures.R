@@ -119,7 +119,7 @@ new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), wher
 # adds_up  do its rows add up?
 # empty    what it is of no lines
 # merge    how those of two tallies go together; of stages it is their totals that do
-# words    what it is; {x} stands for the column or expression, {one} for what it is taken of
+# words what it is; {x} represents the column or expression, {one} for what it is taken of
 measure_kinds <- list(
   sum = list(
     maker = "sum_of", takes = "numbers", per = FALSE, margin = TRUE, gather = "sum", staged = NULL, over = "sum",
@@ -127,7 +127,7 @@ measure_kinds <- list(
   ),
   mean = list(
     maker = "mean_of", takes = "numbers", per = TRUE, margin = FALSE, gather = "sum", staged = NULL, over = "sum",
-    divided = TRUE, adds_up = FALSE, empty = NA_real_, words = "the mean {x} of one {one}"
+    divided = TRUE, adds_up = FALSE, empty = NA_real_, words = "the mean {x} per {one}"
   ),
   median = list(
     maker = "median_of", takes = "numbers", per = TRUE, margin = FALSE, gather = "sum", staged = "value",
@@ -140,7 +140,7 @@ measure_kinds <- list(
   ),
   largest = list(
     maker = "largest_of", takes = "numbers", per = TRUE, margin = TRUE, gather = "largest", staged = NULL,
-    over = "largest", divided = FALSE, adds_up = FALSE, empty = NA_real_, words = "the largest {x} of one {one}"
+    over = "largest", divided = FALSE, adds_up = FALSE, empty = NA_real_, words = "the largest {x} of any one {one}"
   ),
   lines = list(
     maker = "count_lines", takes = "lines", per = FALSE, margin = TRUE, gather = "count", staged = NULL, over = "count",
@@ -152,7 +152,7 @@ measure_kinds <- list(
   ),
   ratio = list(
     maker = "ratio_of", takes = "pair", per = FALSE, margin = FALSE, gather = "sum", staged = NULL, over = "sum",
-    divided = TRUE, adds_up = FALSE, empty = NA_real_, words = "the sum of {x} divided by that of {to}"
+    divided = TRUE, adds_up = FALSE, empty = NA_real_, words = "the sum of {x} divided by the sum of {to}"
   )
 )
 
@@ -252,8 +252,8 @@ measure_name <- function(m) {
 # Measures as plain data, and back -------------------------------------------------------------------------
 
 # What an inquiry keeps of a measure: its kind, the column or expression `x`, `per` and `where`, its margin, the
-# decimals that it was found to have, and whether its expressions need nothing but the language of expressions. `m` is
-# what was found.
+# decimals that it was found to have, and whether its expressions need only the language of expressions. `m` is what was
+# found.
 plain_measure <- function(measure, m, known, call = caller_env()) {
   column <- measure_kinds[[m$kind]]$takes == "column"
   x <- if (column) list(expr = m$label, language = TRUE) else plain_expression(measure$x, known, call)
@@ -279,7 +279,7 @@ is_plain_measure <- function(m) {
     m$kind %in% names(measure_kinds) && m$margin %in% c("recompute", "add_up") && rlang::is_bool(m$language)
 }
 
-# The measure that plain data stand for.
+# The measure that plain data represent.
 asked_measure <- function(m) {
   quo <- function(expr) asked_quosure(bare_name(expr), m$language)
   new_measure(m$kind, quo(m$x), asked_quosure(m$per, TRUE), asked_quosure(m$where, m$language), m$margin, m$decimals,
@@ -288,7 +288,7 @@ asked_measure <- function(m) {
 
 # From what the user gave ------------------------------------------------------------------------------------
 
-# A bare name is no variable.
+# A bare name is not a variable.
 check_measures_given <- function(measures, call = caller_env()) {
   tryCatch(force(measures), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)

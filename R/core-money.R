@@ -26,7 +26,7 @@ decimals_of <- function(x) {
 # The decimals to keep; where that rounds something off, a message says so.
 told_decimals <- function(decimals, name) {
   if (decimals > most_decimals) {
-    say("rounded", sprintf("`%s` has more than %d decimals and is rounded to them.", name, most_decimals))
+    say("rounded", sprintf("`%s` has too many decimals to keep exactly, so it is rounded to %d.", name, most_decimals))
   }
   min(decimals, most_decimals)
 }
@@ -90,7 +90,7 @@ sum_minor <- function(minor, what = "revenue", rows = NULL, call = caller_env())
 stop_overflow <- function(what, call = caller_env()) {
   stop_because("overflow", c(
     sprintf("A total of `%s` is too large to be exact.", what),
-    x = "Amounts are exact up to 22 million million with two decimals, lines and totals alike.",
+    x = "With two decimals, lines and totals are exact up to about 22 500 000 000 000 (22.5 trillion).",
     i = "Make the daybook with fewer `decimals`, or in a larger currency unit such as thousands."
   ), call = call)
 }

@@ -2,9 +2,9 @@
 
 # `places`: the files in order, each with how many lines of it are here (`rows`), how many stand before these in it
 # (`before`), and which of its lines are empty. `at`: for each line its number among all of these; NULL where that is
-# its own. `marks`: the decimal marks of its texts. `aside`: what was set aside before. `alike`: names that stand for
-# several (core-alike.R). `grouped`: how many lines each row stands for, where that is not one (core-grouped.R).
-# `used`: of attached tables, the rows that some line has, where lines come in chunks (core-used.R).
+# its own. `marks`: the decimal marks of its texts. `aside`: what was set aside before. `alike`: names that represent
+# several (core-alike.R). `grouped`: how many lines each row represents, where that is not one (core-grouped.R). `used`:
+# of attached tables, the rows that some line has, where lines come in chunks (core-used.R).
 set_origin <- function(table, places, trail, marks = NULL, aside = NULL, at = NULL, alike = NULL, grouped = NULL,
                        used = NULL) {
   attr(table, "hinterfeld_origin") <- list(places = places, at = at, rows = nrow(table), trail = trail, marks = marks,

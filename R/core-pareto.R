@@ -1,7 +1,7 @@
 #' Pareto classes: which members make most of the total
 #'
 #' Adds up the members of each scope from the highest value down and gives each a class. The class of a member is the
-#' first whose bound lies above the cumulative share *before* it, so the member that crosses 80 % is still in class A.
+#' first whose bound is above the cumulative share *before* it, so the member that crosses 80 % is still in class A.
 #'
 #' @inheritParams add_share
 #' @param t A totals table made by [totals()].

@@ -170,7 +170,7 @@ member_text <- function(rows, names) {
   rows
 }
 
-# `like` has the columns that the row shall have.
+# `like` has the columns that the row must have.
 others_row <- function(t, rows, like, within, members, label) {
   data <- as_tibble.hinterfeld_totals(t)[rows, ]
   one <- tibble::new_tibble(lapply(like, function(x) x[NA_integer_]), nrow = 1L)
@@ -189,9 +189,9 @@ others_row <- function(t, rows, like, within, members, label) {
 #' @inheritParams best_sellers
 #' @param of Text: the measure to pick by, or several of them.
 #' @return A tibble with one row per scope, from the largest, or in the order of time where a period is among them: the
-#'   `within` columns, the scope's total (named as `of`; missing for a measure that does not add up, and the scopes
-#'   stand in order of their best), `best_seller` (`best_<column>` for members other than products): the name of the
-#'   best, or all names in alphabetical order if several tie; `tied`: how many names that is; and `<best>_<of>` and
+#'   `within` columns, the scope's total (named as `of`; missing for a measure that does not add up, and the scopes are
+#'   in order of their best), `best_seller` (`best_<column>` for members other than products): the name of the best, or
+#'   all names in alphabetical order if several tie; `tied`: how many names that is; and `<best>_<of>` and
 #'   `<best>_share`: its value and its share of the scope's total. With several measures, each has a set of these
 #'   columns: `<best>_by_<of>`, `tied_by_<of>`, `<best>_<of>`, `<best>_<of>_share`. In print, in files and in
 #'   [in_words()], it says what was left out.

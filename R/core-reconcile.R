@@ -75,7 +75,7 @@ reconcile.hinterfeld_crosstab <- function(t) {
   new_checks(checks, grid$measures)
 }
 
-# Does every cell that a part of a crosstab still shows equal that of the whole one, made anew?
+# Does every cell that a part of a crosstab still shows equal that of the whole one, made again?
 cells_right <- function(t, answer) {
   again <- spread_totals(answer, answer$inquiry$crosstab)
   whole <- answer_of(again)
@@ -109,7 +109,7 @@ new_check <- function(measure, of, x, daybook, decimals) {
                  difference = from_minor(round((table - daybook) * 10^decimals), decimals), matches = table == daybook)
 }
 
-# For each measure: does every row that a cut table still shows equal the row totalled anew? Rows of others are sums of
+# For each measure: does every row that a cut table still shows equal the row totalled again? Rows of others are sums of
 # rows that are not there.
 rows_right <- function(data, answer, names) {
   ids <- ids_of(answer, names)

@@ -56,13 +56,13 @@ single_periods <- function(about, every) {
   stats::setNames(tabulate(codes, length(key$labels)), as.character(key$labels))
 }
 
-# "weekday adds 4 years together, 2023 to 2026; Mon to Wed hold 194 single days each, Thu to Sun 193."
+# "Each weekday adds up 4 years, 2023 to 2026: Mon to Wed have 194 days each and Thu to Sun have 193."
 recurring_words <- function(about, every) {
   dated <- every[!vapply(every, is_recurring, NA)]
   every <- every[length(every)]
   kind <- grain_kinds[[every]]
   if (length(dated)) {
-    return(sprintf("%s adds the single %ss of each %s together.", kind$name, kind$single,
+    return(sprintf("Within each %3$s, the %2$ss of the same %1$s are added up.", kind$name, kind$single,
                    grain_kinds[[dated[length(dated)]]]$name))
   }
   years <- position_kernel(as.integer(about$span), "year", about$calendar$rules)
@@ -75,8 +75,8 @@ recurring_words <- function(about, every) {
   stretch <- ifelse(runs$lengths > 1, paste(labels[first], "to", labels[last]), labels[first])
   count <- vapply(runs$values, group_digits, "")
   incomplete <- single_places(about, kind$single)$incomplete
-  noun <- paste0(if (length(incomplete)) "whole" else "single", " ", kind$single, ifelse(runs$values == 1, "", "s"))
-  verb <- ifelse(runs$lengths > 1, "hold", "holds")
+  noun <- paste0(if (length(incomplete)) "whole ", kind$single, ifelse(runs$values == 1, "", "s"))
+  verb <- ifelse(runs$lengths > 1, "have", "has")
   each <- ifelse(runs$lengths > 1, " each", "")
   parts <- paste0(stretch, " ", verb, " ", count, ifelse(seq_along(count) == 1, paste0(" ", noun, each), ""))
   left_out <- if (length(incomplete)) {
@@ -85,6 +85,6 @@ recurring_words <- function(about, every) {
   } else {
     ""
   }
-  sprintf("%s adds %s together, %s; %s%s.", kind$name, count_of(years[2] - years[1] + 1, "year"),
+  sprintf("Each %s adds up %s, %s: %s%s.", kind$name, count_of(years[2] - years[1] + 1, "year"),
           paste(names, collapse = " to "), and_list(parts), left_out)
 }

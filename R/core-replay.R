@@ -1,6 +1,6 @@
-# Steps taken anew.
+# Steps computed again.
 
-# A table that was made anew, with the columns and the names that the former one had.
+# A table that was made again, with the columns and the names that the former one had.
 as_before <- function(t, answer) {
   own <- attr(t, "answer", exact = TRUE)
   ids <- vapply(own$columns, function(column) column$id, "")
@@ -10,7 +10,7 @@ as_before <- function(t, answer) {
   set_answer(t, inquiry = answer$inquiry, by_hand = answer$by_hand)
 }
 
-# Takes steps of another table's inquiry anew. What was added to that table by hand is not known here.
+# Takes steps of another table's inquiry again. What was added to that table by hand is not known here.
 replay <- function(t, steps) {
   for (step in steps) t <- quietly(take_step(step, t, again = TRUE))
   t

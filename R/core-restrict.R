@@ -2,7 +2,7 @@
 #'
 #' Both return a daybook with fewer lines and one or two more rows in its [audit()]. Conditions are expressions over the
 #' daybook's columns; [reads_as()] compares text without regard to case and outer spaces. A line for which the condition
-#' gives neither yes nor no, because a value is missing, is left out and counted separately.
+#' gives undecided, because a value is missing, is left out and counted separately.
 #'
 #' @param book A daybook made by [daybook()], or a tally made by [tally_of()], whose groups are kept or left out as a
 #'   whole.
@@ -68,14 +68,14 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   take_parts(book, rows)
 }
 
-# Lines for which a condition gives neither yes nor no have a step of their own.
+# Lines that a condition leaves undecided have a step of their own.
 restriction_steps <- function(what, why, before, after, unclear, decimals) {
   if (is.null(unclear)) {
     return(new_trail(what, why, before[1], after[1], before[2], after[2], decimals))
   }
   clear <- after + unclear
   add_steps(new_trail(what, why, before[1], clear[1], before[2], clear[2], decimals),
-            new_trail("neither yes nor no", why, clear[1], after[1], clear[2], after[2], decimals))
+            new_trail("undecided", why, clear[1], after[1], clear[2], after[2], decimals))
 }
 
 # Lines without a clear answer came one step less far than those that are left.
@@ -99,8 +99,8 @@ restricted_coverage <- function(rules, book, keep, call) {
   rule_out(book$coverage, rules, left, name, book$calendar, call)
 }
 
-# Conditions on days rule out those for which they do not hold. A condition may look at the whole column, as
-# day > mean(day) does: days of lines that are left are covered all the same.
+# Conditions on days rule out those for which they do not hold. A condition may look at the whole column, as day >
+# mean(day) does: days of lines that are left are covered anyway.
 rule_out <- function(coverage, rules, left, every, calendar, call) {
   if (length(rules) == 0) {
     return(coverage)
@@ -172,9 +172,9 @@ stop_no_lines_left <- function(when, book, unclear, left, call) {
   holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(part, name)), "")
   unclear <- if (length(unclear)) weigh(book, unclear)[1] else 0
   stop_because("no_lines", c(
-    sprintf("`%s` leaves no line of %s.", rlang::as_label(when), group_digits(weigh(book)[1])),
-    if (unclear > 0) c(x = sprintf("For %s it gives neither yes nor no.", count_of(unclear, "line"))),
+    sprintf("`%s` leaves none of the %s lines.", rlang::as_label(when), group_digits(weigh(book)[1])),
+    if (unclear > 0) c(x = sprintf("For %s it is undecided, because a value is missing.", count_of(unclear, "line"))),
     stats::setNames(holds, rep("i", length(holds))),
-    i = "Compare text without regard to case and spaces with `reads_as()`."
+    i = "To ignore case and spaces, compare with `reads_as()`."
   ), left = left, call = call)
 }

@@ -80,7 +80,7 @@ read_units <- function(x, call) {
 }
 
 # Numbers written as text, with the decimal mark of their file; a mark between thousands counts only where the file's
-# decimal mark is known. NaN for what is no number.
+# decimal mark is known. NaN for what is not a number.
 read_numbers <- function(text, mark = NULL) {
   read_numbers_kernel(text, mark %||% ".", if (is.null(mark)) "" else if (mark == ".") "," else ".")
 }
@@ -151,7 +151,7 @@ check_number_texts <- function(lines, numbers, texts, marks, call) {
 mark_hint <- function(text, mark) {
   either <- ambiguous_numbers(text)
   if (!is.null(mark)) {
-    sprintf("They were read with the decimal mark \"%s\"; mend them, or give columns of numbers.", mark)
+    sprintf("They were read with the decimal mark \"%s\"; correct them, or use columns of numbers.", mark)
   } else if (length(either)) {
     sprintf("%s: say which with `load_table(path, decimal_mark = ...)`.", two_readings(either[1]))
   } else if (any(grepl("^[-+]?[0-9. ]*[0-9],[0-9]+$", text))) {
@@ -214,7 +214,7 @@ formatted_days <- function(text, format) {
   days <- as.Date(text, format = format)
   bare <- function(x) gsub("(?<![0-9])0+(?=[0-9])", "", tolower(trimws(x)), perl = TRUE)
   days[!is.na(days) & bare(format(days, format)) != bare(text)] <- NA
-  # 26 is no year of four digits.
+  # 26 is not a year of four digits.
   if (grepl("%Y", format, fixed = TRUE)) days[!is.na(days) & as.POSIXlt(days)$year < -900] <- NA
   as.integer(days)
 }
@@ -244,7 +244,7 @@ stop_day_format <- function(text, name, day_format, call) {
     },
     x = sprintf("It holds %s.", examples_of(text, 3)),
     stats::setNames(sprintf("%s.", readings), rep("i", length(readings))),
-    i = if (length(fits) > 1) "Which of them is meant? The data do not tell: say it with `day_format`.",
+    i = if (length(fits) > 1) "The data do not show which one is right: set `day_format`.",
     i = if (length(fits) == 0) "Say how they are written with `day_format`, as in `strptime()`."
   ), call = call)
 }

@@ -208,8 +208,8 @@ check_restart <- function(answer, along, restart, call) {
   if (!identical(along, answer$period) || is_recurring(answer$every) ||
       match(restart, grains) <= match(answer$every, grains)) {
     stop_because("period", c(
-      sprintf("A running total along `%s` cannot start again each %s.", along, restart),
-      i = "Restart with a longer period than the table's, in a table with a period that has a year."
+      sprintf("A running total along `%s` cannot restart each %s.", along, restart),
+      i = "Restart each period longer than the table's own, which must not be a recurring one."
     ), call = call)
   }
 }

@@ -57,7 +57,7 @@ shares_of <- function(values, scope, of) {
 # The crosstab with a column of shares beside each column of cells.
 crosstab_share <- function(x, of, within, name, call = caller_env()) {
   if (!rlang::quo_is_null(within) || !rlang::is_string(of)) {
-    stop_because("argument", c("The scope of a share in a crosstab is told by `of`.",
+    stop_because("argument", c("In a crosstab, `of` sets the scope of a share.",
                                i = "For example `add_share(x, of = \"row\")`."), call = call)
   }
   answer <- answer_of(x)
@@ -65,7 +65,7 @@ crosstab_share <- function(x, of, within, name, call = caller_env()) {
   sides <- c(how$rows, how$columns)
   within <- switch(of, all = character(), row = how$rows, column = how$columns,
                    if (of %in% sides) of else stop_because("argument", c(
-                     "`of` must tell what a cell of a crosstab is a share of.",
+                     "`of` must say what each cell is a share of.",
                      i = sprintf("Choose \"all\", \"row\", \"column\" or %s.", columns_named(sides))
                    ), call = call))
   measure <- how$of[1]

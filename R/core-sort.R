@@ -100,7 +100,7 @@ in_period <- function(t, period) {
 take_step.hinterfeld_step_in_period <- function(step, t, again = FALSE, call = caller_env()) {
   answer <- answer_of(t)
   if (is.null(answer$every) || is_recurring(answer$every)) {
-    stop_because("period", c("The table has no period with a year.",
+    stop_because("period", c("The table is not split by a period that includes the year.",
                              i = "Total with `every = \"month\"` or another period."), call = call)
   }
   if (again) {
@@ -112,7 +112,7 @@ take_step.hinterfeld_step_in_period <- function(step, t, again = FALSE, call = c
   if (length(rows) == 0) {
     known <- period_label(range(days, na.rm = TRUE), answer$every, answer$about$calendar)
     stop_because("period", c(
-      sprintf("No row of the table is of \"%s\".", step$args$period),
+      sprintf("The table has no row for \"%s\".", step$args$period),
       i = sprintf("Its periods run from %s to %s.", known[1], known[2]),
       i = sprintf("Name one as long as a %s or longer: \"2026\", \"2026-Q1\", \"2026-03\", or \"latest\".",
                   answer$every)

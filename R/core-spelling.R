@@ -49,7 +49,7 @@ check_settled <- function(names, columns, call = caller_env()) {
   odd <- names[vapply(columns[names], type_of, "") != "text"]
   if (length(odd)) {
     stop_because("column", c(
-      sprintf("%s %s no text.", columns_named(odd), if (length(odd) == 1) "is" else "are"),
+      sprintf("%s %s not text.", columns_named(odd), if (length(odd) == 1) "is" else "are"),
       i = "Only text has spellings to settle."
     ), call = call)
   }
@@ -65,7 +65,7 @@ settled_levels <- function(values, counts) {
 settle_words <- function(name, before, after) {
   changed <- before != after
   if (!any(changed)) {
-    return(sprintf("%s: nothing to settle in %s.", name, count_of(length(before), "value")))
+    return(sprintf("%s: %s, none of which differ only in spelling.", name, count_of(length(before), "value")))
   }
   merged <- vapply(unique(after[changed]), function(value) {
     sprintf("\"%s\" from %s", value, examples_of(setdiff(before[after == value], value)))

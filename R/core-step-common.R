@@ -83,8 +83,8 @@ check_adds_up <- function(t, of, what, call = caller_env()) {
   if (!is.null(measure) && !measure$adds_up && measure$margin != "add_up") {
     words <- measure_words(answer_of(t)$inquiry$measures[[measure$id]])
     stop_because("measure", c(
-      sprintf("%s of `%s` would mean nothing: %s does not add up from row to row.", what, of, words),
-      i = "Take a sum or a count of lines."
+      sprintf("%s of `%s` would be meaningless: %s does not add up from row to row.", what, of, words),
+      i = "Use a sum or a count of lines."
     ), call = call)
   }
 }
@@ -214,7 +214,7 @@ warn_scopes <- function(what, labels) {
   if (length(labels)) {
     rlang::warn(c(
       sprintf("%s missing where the total is 0 or below.", what),
-      i = sprintf("That is so for %s.", examples_of(labels))
+      i = sprintf("This affects %s.", examples_of(labels))
     ), class = c("hinterfeld_warning_scope_total", "hinterfeld_warning"))
   }
 }

@@ -19,7 +19,7 @@
 #' @param a,b Tallies of the same columns, period, measures, calendar and currency. Their decimals may differ.
 #' @return A tally. Its [audit()] is that of its lines; where tallies are merged, steps of the same name are added up;
 #'   what tallies of the same lines have in common counts once.
-#' @section Errors: `hinterfeld_error_argument` for what is no tally, a recurring period, or tallies that do not go
+#' @section Errors: `hinterfeld_error_argument` for what is not a tally, a recurring period, or tallies that do not go
 #'   together or hold the same lines twice, `hinterfeld_error_facts` for what a tally does not hold, and for a median
 #'   whose distinct values would be more than half the lines, `hinterfeld_error_overflow` for a total that cannot be
 #'   exact, and the errors of [totals()].
@@ -80,7 +80,8 @@ check_kept_grain <- function(every, call = caller_env()) {
   check_choice(every, "every", names(grain_kinds), none = TRUE, call = call)
   if (is_recurring(every)) {
     stop_because("argument",
-                 c(sprintf("A tally cannot be kept by %s.", every), i = "Tally by day or month, and total later."),
+                 c(sprintf("A tally cannot be kept per %s, a recurring period.", every),
+                   i = "Tally by day or month, and total later."),
                  call = call)
   }
 }
@@ -120,7 +121,8 @@ about_measure <- function(m) {
 check_median_size <- function(m, part, lines, call = caller_env()) {
   if (identical(measure_kinds[[m$kind]]$staged, "value") && is.null(m$per) && part$lines > max(lines / 2, 1000)) {
     stop_because("facts", c(
-      sprintf("The median %s would keep %s distinct values of %s.", m$label, group_digits(part$lines),
+      sprintf("A tally with the median %s would have to keep %s distinct values of %s.", m$label,
+              group_digits(part$lines),
               count_of(lines, "line")),
       i = "Take the median of totals per day or order, or ask the daybook."
     ), call = call)
@@ -197,7 +199,7 @@ held_amount <- function(amount) {
 #' @export
 check_grain.hinterfeld_tally <- function(facts, every, call = caller_env()) {
   if (is.null(facts$every) || !told_from(every, facts$every, facts$calendar)) {
-    stop_not_held(facts, sprintf("The tally cannot tell each %s.", grain_kinds[[every]]$name), call)
+    stop_not_held(facts, sprintf("The tally cannot be split by %s.", grain_kinds[[every]]$name), call)
   }
 }
 
@@ -326,7 +328,7 @@ joined_tallies <- function(a, b, audits = added_audits(a, b), call = caller_env(
   )
   if (!all(same)) {
     stop_because("argument", c(
-      "These tallies do not go together.", x = sprintf("They differ in %s.", and_list(names(same)[!same])),
+      "These tallies cannot be merged.", x = sprintf("They differ in %s.", and_list(names(same)[!same])),
       i = "Make both of daybooks with the same calendar and currency, `by`, `every` and `measures`."
     ), call = call)
   }

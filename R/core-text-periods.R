@@ -1,7 +1,7 @@
 # Texts that are periods stand in the order of the calendar: months and quarters as ISO 8601 writes them, names of
 # months and weekdays. A column is taken for one only when all of its texts are.
 
-# The place of each label, NULL where the labels are no periods. `used` tells which labels rows bear.
+# The place of each label, NULL where the labels are not periods. `used` tells which labels rows have.
 text_period_places <- function(labels, used, facts) {
   texts <- labels[used]
   if (!is.character(labels) || length(texts) < 2) {

@@ -90,7 +90,7 @@ table_of <- function(found, keys, measures, levels, labels, inquiry, facts) {
   if (length(inquiry$every) && is.null(single_grain(inquiry$every))) with_singles(t) else t
 }
 
-# `every` marks the period; `numbers` says that texts of the column, where it must say Total, stand for numbers.
+# `every` marks the period; `numbers` says that texts of the column, where it must say Total, represent numbers.
 key_about <- function(id, key, period) {
   number <- is.numeric(key$labels) && !inherits(key$labels, "Date") && !is.factor(key$labels)
   new_column(id, "key", every = if (period) key$name, numbers = number)
@@ -167,7 +167,7 @@ check_table_names <- function(by, every, measures, subtotals, call = caller_env(
   if (length(clash)) {
     stop_because("argument", c(
       sprintf("Two columns of the totals table would be called %s.", columns_named(clash)),
-      i = "Name the measure otherwise, or rename the column before `daybook()`."
+      i = "Give the measure another name, or rename the column before `daybook()`."
     ), call = call)
   }
 }

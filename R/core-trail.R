@@ -61,7 +61,7 @@ reasons <- c(
 # kept or left out, also where a chunk has no line that comes so far; and what a condition did not answer follows it.
 comes_before <- function(a, b) {
   place <- match(c(a, b), paste("set aside", reasons), length(reasons) + 1L)
-  place[grepl("^(read|change|attach|daybook|neither)", c(a, b))] <- 0L
+  place[grepl("^(read|change|attach|daybook|undecided)", c(a, b))] <- 0L
   if (place[1] == place[2]) a < b else place[1] < place[2]
 }
 

@@ -7,8 +7,8 @@
 #' @param where Condition over the daybook's columns, as in [keep_lines()]: which lines count as a sale, for
 #'   example `region == "Saltcoast"`.
 #' @param within Columns of the daybook, bare or as strings: check each combination of these that has lines.
-#' @param product Column of the catalogue that tells products apart. If the daybook has a column of that name, such as
-#'   `product_id`, products are told by it; otherwise it holds the product's name as the daybook has it.
+#' @param product Column of the catalogue that identifies products. If the daybook has a column of that name, such as
+#'   `product_id`, products are identified by it; otherwise it contains the product's name as the daybook has it.
 #' @return `unsold()`: a tibble with one row per product (and combination of `within`) without a kept line: the `within`
 #'   columns, the catalogue's columns, and what the product sold elsewhere in the daybook: `last_sale` (date), `lines`,
 #'   `units` if the daybook has them, and `revenue`. If the product never sold, the date is missing and the others are
@@ -81,7 +81,7 @@ product_sales <- function(facts, key = "product", call = caller_env()) {
   columns <- part$columns
   tallied <- inherits(facts, "hinterfeld_tally")
   if (tallied && !(key %in% facts$by && identical(facts$every, "day"))) {
-    stop_not_held(facts, "Whether a product was sold is told by products and days.", call)
+    stop_not_held(facts, "Unsold products can only be found in a tally by product and per day.", call)
   }
   units <- if (tallied) "units" %in% names(facts$measures) else "units" %in% names(facts$roles)
   amounts <- if (tallied) {

@@ -34,9 +34,9 @@ large_desk <- function(brief, call = caller_env()) {
   }
   facts <- brief_facts(asked)$table("desk")
   say("large", c(
-    sprintf("The lines of %s are more than memory holds: the desk asks a tally of days%s.", basename(brief$path),
+    sprintf("The lines of %s do not fit into memory, so the desk uses a tally per day%s.", basename(brief$path),
             if (length(facts$by)) paste(" by", and_list(facts$by)) else ""),
-    i = if (is.null(keep_folder(brief))) "With `keep` in the brief it is there at once the next time."
+    i = if (is.null(keep_folder(brief))) "Add `keep` to the brief and the desk opens at once next time."
   ))
   new_desk(facts, brief)
 }
@@ -105,9 +105,9 @@ check_across <- function(facts, table) {
   across <- nrow(totals(facts, by = tidyselect::all_of(setdiff(columns, every)), every = if (length(every)) every,
                         measures = "lines"))
   if (across > most_across) {
-    stop_because("argument", c(sprintf("%s columns across cannot be read: %d is the most.", group_digits(across),
+    stop_because("argument", c(sprintf("%s columns across cannot be read; at most %d are shown.", group_digits(across),
                                        most_across),
-                               i = "Put something else across, or choose fewer with what counts."), call = NULL)
+                               i = "Put something else across, or let fewer lines count."), call = NULL)
   }
 }
 

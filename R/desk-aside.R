@@ -8,7 +8,7 @@ aside_tags <- function(desk, answer) {
   list(
     tags$p(tags$strong(visible(sprintf("%s of %s", group_digits(weigh(answer$facts)[1]), count_of(first, "line")))),
            " counted; ", if (nrow(gone)) list(paste0("left out: ", amount_words(gone), ". "), tags$button(
-             type = "button", `data-act` = "aside", "What was left out")) else "none was left out.",
+             type = "button", `data-act` = "aside", "What was left out")) else "nothing was left out.",
            " ", tags$span(id = "adds-up", class = "quiet"))
   )
 }
@@ -29,10 +29,10 @@ adds_up_words <- function(answer) {
                    money_text(first$daybook, decimals)))
   }
   if (isTRUE(first$cut)) {
-    sprintf("Some rows of all: these hold %s of %s.", money_text(first$table, decimals),
+    sprintf("Only some rows are shown; they hold %s of %s.", money_text(first$table, decimals),
             money_text(first$daybook, decimals))
   } else {
-    sprintf("It adds up to what counts: %s.", money_text(first$daybook, decimals))
+    sprintf("It adds up to the lines that count: %s.", money_text(first$daybook, decimals))
   }
 }
 
@@ -54,7 +54,7 @@ left_out_tags <- function(desk, answer) {
 left_out_lines <- function(desk, answer, step) {
   trail <- answer$facts$trail
   if (!inherits(desk$base, "hinterfeld_daybook")) {
-    stop_because("facts", "A tally holds no lines.", call = NULL)
+    stop_because("facts", "A tally has no lines.", call = NULL)
   }
   if (trail$what[step] == "set aside") {
     apart <- set_aside(desk$base)
@@ -63,7 +63,7 @@ left_out_lines <- function(desk, answer, step) {
   restrictions <- which(trail$what %in% c("keep", "leave out"))
   rules <- c(desk$rules, state_rules(answer$state))
   earlier <- length(restrictions) - length(rules)
-  # "neither yes nor no" follows the restriction that it is of.
+  # "undecided" follows the restriction that left the lines undecided.
   place <- sum(restrictions <= step) - earlier
   if (place < 1) {
     stop_because("facts", c("These lines were left out before the desk was opened.",

@@ -8,12 +8,12 @@ choice_form <- function(part, state, desk) {
 
 choice_titles <- c(
   measure = "What is totalled", counts = "Which lines count", by = "Split by", within = "Within",
-  every = "Per which period", versus = "Against what, and in which period", rank = "Ranked how",
-  share = "Share of what", running = "Running from when", pareto = "Pareto classes", grid = "Across",
+  every = "Per period", versus = "Compared with what, shown for which period", rank = "Ranked how",
+  share = "Share of what", running = "Running totals", pareto = "Pareto classes", grid = "Across",
   rows = "Subtotals and empty periods"
 )
 
-# One choice of several, or one that can be made besides others. `why` it cannot be made.
+# One choice of several, or one that can be made along with others. `why` it cannot be made.
 choice <- function(type, name, value, label, checked = FALSE, note = NULL, why = NULL) {
   tags <- htmltools::tags
   tags$label(class = if (!is.null(why)) "refused",
@@ -45,34 +45,34 @@ part_choices <- list(
     counted <- intersect(c("order", "customer_id", "customer"), split_columns(facts))
     offered <- function(how) {
       entry <- measure_entry(main$column %||% numbers[1], how, setdiff(numbers, main$column)[1])
-      if (!is_held(facts, entry)) "the data do not hold it"
+      if (!is_held(facts, entry)) "these data do not hold it"
     }
     single <- isTRUE(main$how %in% c("distinct", "other")) || identical(main$column, "lines")
     others <- setdiff(numbers, c(main$column, "lines"))
     htmltools::tagList(
       field_group("Of", radios("column", as_choices(c(numbers, if (!"lines" %in% numbers) "lines")), main$column),
                   lapply(counted, function(name) {
-                    choice("radio", "column", paste0("distinct ", name), sprintf("different %ss", gsub("_", " ", name)),
+                    choice("radio", "column", paste0("distinct ", name), sprintf("distinct %ss", gsub("_", " ", name)),
                            main$how == "distinct" && main$column == name,
-                           why = if (!is_held(facts, measure_entry(name, "distinct"))) "the data do not hold it")
+                           why = if (!is_held(facts, measure_entry(name, "distinct"))) "these data do not hold it")
                   })),
       if (!single) field_group("How", lapply(setdiff(names(measure_hows), "ratio"), function(how) {
         choice("radio", "how", how, measure_hows[[how]]$words, main$how == how, why = offered(how))
       }), lapply(others, function(to) {
-        choice("radio", "how", paste("ratio", to), paste("for each of", gsub("_", " ", to)),
+        choice("radio", "how", paste("ratio", to), paste("per", gsub("_", " ", to)),
                main$how == "ratio" && identical(main$to, to), why = offered("ratio"))
       })),
-      field_group("Beside it", lapply(setdiff(c(numbers, "lines", if ("order" %in% counted) "orders"), names[1]),
+      field_group("Also shown", lapply(setdiff(c(numbers, "lines", if ("order" %in% counted) "orders"), names[1]),
                                       function(name) {
         choice("checkbox", "beside", name, name, name %in% names[-1],
-               why = if (!is_held(facts, measure_of_name(name))) "the data do not hold it")
+               why = if (!is_held(facts, measure_of_name(name))) "these data do not hold it")
       }))
     )
   },
   counts = function(state, desk) counts_choices(state, desk),
   by = function(state, desk) {
     inner <- setdiff(unlist(state$table$by), unlist(state$within))
-    column_list("by", desk, inner, setdiff(unlist(state$within), inner), "it stands within")
+    column_list("by", desk, inner, setdiff(unlist(state$within), inner), "already under \"within\"")
   },
   within = function(state, desk) {
     inner <- setdiff(unlist(state$table$by), unlist(state$within))
@@ -88,18 +88,18 @@ part_choices <- list(
       refused <- tryCatch({
         for (grain in strsplit(every, " ")[[1]]) check_grain(desk$facts, grain)
         NULL
-      }, hinterfeld_error = function(cnd) "these data were added up by longer periods")
+      }, hinterfeld_error = function(cnd) "these data hold only longer periods")
       choice("radio", "every", every, words(every), every == now, why = refused)
     }
-    htmltools::tagList(choice("radio", "every", "", "no period", now == ""), field_group("One after the other",
-               lapply(one[!vapply(one, is_recurring, NA)], offer)), field_group("Added together over the years",
+    htmltools::tagList(choice("radio", "every", "", "no period", now == ""), field_group("Consecutive",
+               lapply(one[!vapply(one, is_recurring, NA)], offer)), field_group("Recurring, added up over the years",
                lapply(one[vapply(one, is_recurring, NA)], offer)), field_group("In two columns", lapply(both, offer)))
   },
   versus = function(state, desk) {
     given <- step_given(state, "change")
     period <- step_given(state, "in_period")$period
     every <- unlist(state$table$every)
-    why <- if (is.null(single_grain(every))) "choose a period with its year first"
+    why <- if (is.null(single_grain(every))) "first choose a period that includes the year"
     now <- if (is.null(given)) "none" else given$versus %||% "year_before"
     only <- why %||% (if (!is.null(state$table$crosstab)) "not in a table with columns across: choose days that count")
     htmltools::tagList(
@@ -129,7 +129,7 @@ part_choices <- list(
     htmltools::tagList(
       lapply(names(kinds), function(kind) {
         refused <- why %||% (if (grid && kind %in% c("rank", "slow_sellers")) "not in a table with columns across") %||%
-          (if (grid && length(state$table$crosstab$rows) > 1) "only of rows that do not stand in groups")
+          (if (grid && length(state$table$crosstab$rows) > 1) "only where rows are not grouped")
         choice("radio", "rank", kind, kinds[[kind]], kind == now, why = if (kind != "none") refused)
       }),
       count_input("n", "How many", given$n %||% 5L),
@@ -157,7 +157,8 @@ part_choices <- list(
     } else {
       "within"
     }
-    no_scope <- if (length(state$within) == 0 && length(state$table$every) == 0) "choose what it stands within first"
+    no_scope <- if (length(state$within) == 0 &&
+                    length(state$table$every) == 0) "first choose what ranks and shares start afresh in"
     htmltools::tagList(
       choice("radio", "share", "none", "no shares", now == "none"),
       choice("radio", "share", "all", "of everything", now == "all", why = adding_refused(state)),
@@ -176,12 +177,13 @@ part_choices <- list(
     why <- adding_refused(state) %||% (if (length(state$table$every) == 0) "choose a period first")
     restarts <- c(none = "never", year = "each year", quarter = "each quarter", month = "each month")
     htmltools::tagList(
-      choice("radio", "running", "none", "no running figure", now == "none"),
+      choice("radio", "running", "none", "nothing running", now == "none"),
       choice("radio", "running", "running", "running total", now == "running", why = why),
-      choice("radio", "running", "moving", "moving figure over the last periods", now == "moving", why = why),
+      choice("radio", "running", "moving", "moving sum or mean over the last periods", now == "moving", why = why),
       if (now == "running") field_group("Starting again", lapply(names(restarts), function(value) {
         choice("radio", "restart", value, restarts[[value]], value == (running$restart %||% "none"),
-               why = if (!value %in% c("none", longer_grains(unlist(state$table$every)))) "it is no longer period")
+               why = if (!value %in% c("none",
+                                       longer_grains(unlist(state$table$every)))) "not longer than the table's period")
       })),
       if (now == "moving") list(count_input("last", "Periods", moving$last %||% 12L),
                                 choice("checkbox", "mean", "true", "their mean instead of their sum",
@@ -212,7 +214,7 @@ part_choices <- list(
     picked <- if (!is.null(state$table$pick)) "not where only the best are shown"
     htmltools::tagList(
       choice("checkbox", "subtotals", "true", "subtotals and a grand total", isTRUE(state$table$subtotals),
-             why = if (length(split) < 2) "two things to split by are needed" else picked),
+             why = if (length(split) < 2) "needs two columns or periods to split by" else picked),
       choice("checkbox", "fill", "true", "periods without sales as 0", isTRUE(state$table$fill),
              why = if (length(state$table$every) == 0) "choose a period first")
     )
@@ -258,7 +260,7 @@ counts_choices <- function(state, desk) {
     words <- condition_words(unlist(state$table[[verb]])[i], verb)
     tags$li(tags$span(visible(words)), " ",
             tags$button(type = "button", `data-act` = "drop", `data-verb` = verb, `data-place` = i,
-                        `aria-label` = paste("Take away:", visible(words)), "take away"))
+                        `aria-label` = paste("Take away:", visible(words)), "remove"))
   })
   span <- format(desk$facts$span)
   columns <- desk$columns[is.na(desk$columns$why), ]
@@ -289,7 +291,7 @@ values_choices <- function(desk, column, search = "") {
              note = paste0(count_of(one$lines, "line"),
                            if (several) sprintf(", also written %s", examples_of(as.character(one$spellings)[-1]))))
     })),
-    if (length(found) == 0) tags$p("No value holds that."),
+    if (length(found) == 0) tags$p("No value contains this text."),
     if (length(found) > most_values) tags$p(class = "quiet", sprintf("And %s more: search for them.",
                                                                       group_digits(length(found) - most_values))),
     tags$p(tags$button(type = "button", `data-act` = "only", "Only these"), " ",

@@ -16,9 +16,9 @@ column_choices <- function(facts) {
     codes <- distinct_codes(x)
     count <- sum(tabulate(codes$codes, length(codes$labels)) > 0 & !is.na(codes$labels))
     why <- if (count > most_members) {
-      sprintf("%s values, too many for rows of their own", group_digits(count))
+      sprintf("%s values, too many to split by", group_digits(count))
     } else if (count < 2) {
-      "one value alone splits nothing"
+      "only one value, nothing to split by"
     }
     list(name = name, values = count, why = why %||% NA_character_)
   })
@@ -61,7 +61,7 @@ value_choices <- function(facts, column, search = "") {
 # How a column can be totalled: what a reader calls it, the maker, and per what.
 measure_hows <- list(
   total = list(words = "total", maker = "sum_of"),
-  mean = list(words = "mean of its lines", maker = "mean_of"),
+  mean = list(words = "mean per line", maker = "mean_of"),
   median = list(words = "median of its lines", maker = "median_of"),
   largest = list(words = "largest line", maker = "largest_of"),
   smallest = list(words = "smallest line", maker = "smallest_of"),

@@ -73,7 +73,8 @@ most_panels <- 300L
 
 check_panels <- function(t, about, kind, within) {
   if (inherits(t, "hinterfeld_crosstab") && nrow(t) * length(t) > 50000) {
-    stop_figure("A grid of so many cells cannot be read as a picture.", "Choose fewer with what counts.", call = NULL)
+    stop_figure("A crosstab with this many cells cannot be drawn legibly.", "Choose fewer with what counts.",
+                call = NULL)
   }
   if (!kind %in% c("ranking", "share") || length(about$keys) == 0) {
     return(invisible())
@@ -81,7 +82,7 @@ check_panels <- function(t, about, kind, within) {
   scopes <- if (length(within)) within else utils::head(about$keys, -1)
   panels <- member_groups(tibble::as_tibble(t), scopes)
   if (length(scopes) && length(panels$first) > most_panels) {
-    stop_figure(sprintf("A picture would have %s panels.", group_digits(length(panels$first))),
+    stop_figure(sprintf("The figure would have %s panels, too many to read.", group_digits(length(panels$first))),
                 "Choose fewer with what counts, or other columns to split by.", call = NULL)
   }
 }

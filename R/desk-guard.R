@@ -18,7 +18,7 @@ refused_request <- function(request, token, host) {
     return("This desk answers to its own page only.")
   }
   if (!is.null(token) && !identical(cookie_token(request), token)) {
-    return("This desk asks for its token.")
+    return("This desk needs its token: open the full address that was printed when it started.")
   }
   NULL
 }

@@ -15,7 +15,7 @@
 #' @param browse Logical: open the page in the browser?
 #' @param title Text: the heading of the page.
 #' @return Nothing; it runs until it is interrupted.
-#' @section Errors: `hinterfeld_error_argument` if `facts` is none of these, or if the port is invalid or in use, and
+#' @section Errors: `hinterfeld_error_argument` if `facts` is not one of these, or if the port is invalid or in use, and
 #'   those of [read_brief()].
 #' @seealso [as_code()], [as_brief()], which the desk shows for each state.
 #' @export
@@ -38,7 +38,7 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
     app <- desk_app(desk, title %||% desk_title(desk), token, host)
     address <- sprintf("http://%s:%d/%s", if (is_loopback(host)) host else Sys.info()[["nodename"]], port,
                        if (is.null(token)) "" else paste0("?token=", token))
-    say("desk", c(sprintf("The desk is at %s", address), i = "Interrupt to close it."))
+    say("desk", c(sprintf("The desk is at %s", address), i = "Press Ctrl+C or Esc to close it."))
     open_page_of(address, browse)
     tryCatch(suppressMessages(shiny::runApp(app, port = port, host = host, launch.browser = FALSE, quiet = TRUE),
                               classes = "packageStartupMessage"),
@@ -59,7 +59,7 @@ warm_up <- function(desk) {
 stop_unopened <- function(cnd, port) {
   if (!grepl("create server|address|port", conditionMessage(cnd))) stop(cnd)
   stop_because("argument", c(sprintf("The desk cannot listen on port %d: it is in use, or not allowed.", port),
-                             i = "Give another `port`, or none for one that is free."), call = NULL)
+                             i = "Give another `port`, or leave it out to use any free port."), call = NULL)
 }
 
 open_page_of <- function(address, browse) {

@@ -8,7 +8,7 @@ state_code <- function(answer) {
   }, "")
   table <- answer$table
   code <- if (is.null(listing_of(table))) unclass(as_code(inquiry_of(table))) else
-    "# best_of_each() gives no table that code can be made of; its lines of a brief tell it."
+    "# There is no R code for best_of_each() here; use the lines of a brief below."
   c(if (length(restricted)) paste("book <-", restricted), code)
 }
 
@@ -22,12 +22,12 @@ add_to_brief <- function(path, state, name, replace = FALSE, call = NULL) {
   brief <- parse_brief(path, call)
   if (name %in% names(brief$content$tables) && !replace) {
     stop_because("brief", c(sprintf("%s has a table `%s` already.", basename(path), name),
-                            i = "Give it another name, or say that it shall be replaced."), call = call)
+                            i = "Give it another name, or tick the box that replaces it."), call = call)
   }
   lines <- readLines(path, encoding = "UTF-8", warn = FALSE)
   entry <- state_brief(state, name)[-1]
   made <- with_entry(lines, brief, entry, name)
-  # The brief is written only if nothing but this table has changed in it.
+  # The brief is written only if only this table has changed in it.
   check <- tempfile(fileext = ".yaml", tmpdir = dirname(path))
   on.exit(unlink(check))
   write_text(made, check)
@@ -38,7 +38,7 @@ add_to_brief <- function(path, state, name, replace = FALSE, call = NULL) {
   same <- identical(state_text(after$content$tables[[name]]), state_text(state$table)) &&
     identical(after$content[setdiff(names(after$content), "tables")], expected[setdiff(names(expected), "tables")])
   if (nrow(problems) || !same) {
-    stop_because("brief", c(sprintf("%s is written so that the table cannot be put into it safely.", basename(path)),
+    stop_because("brief", c(sprintf("A table cannot safely be added to %s as it is laid out.", basename(path)),
                             i = "Copy the lines and put them in by hand."), call = call)
   }
   write_whole(path, function(part) write_text(made, part))
@@ -85,7 +85,7 @@ ways_out_tags <- function(answer, desk) {
   tags <- htmltools::tags
   brief <- desk$brief
   list(
-    tags$h2("Take it with you"),
+    tags$h2("Code and brief"),
     tags$h3("R code"), tags$pre(id = "code", tabindex = "0", visible(paste(state_code(answer), collapse = "\n"))),
     tags$button(type = "button", `data-act` = "copy", `data-from` = "code", "Copy the code"),
     tags$h3("Lines of a brief"),
@@ -94,7 +94,8 @@ ways_out_tags <- function(answer, desk) {
     if (!is.null(brief)) tags$form(
       `data-part` = "add-to-brief", tags$h3("Add it to ", visible(basename(brief$path))),
       tags$label("as table ", tags$input(type = "text", name = "name", value = "from_the_desk")), " ",
-      tags$label(tags$input(type = "checkbox", name = "replace", value = "true"), " replace one of that name"), " ",
+      tags$label(tags$input(type = "checkbox", name = "replace", value = "true"), " replace the table of that name"),
+      " ",
       tags$button(type = "button", `data-act` = "add-to-brief", "Add"), tags$p(id = "added", role = "status")
     )
   )

@@ -36,7 +36,7 @@ desk_page <- function(title, states = list()) {
         tags$button(type = "button", `data-act` = "mark", `data-rows` = rows, mark_words[[rows]])
       }), tags$label(" or ", tags$input(type = "search", id = "mark-text",
                                                                 `aria-label` = "Highlight rows that hold this text"))),
-      tags$div(class = "out", tags$span(class = "quiet", "Take "), lapply(
+      tags$div(class = "out", tags$span(class = "quiet", "Download "), lapply(
         c("csv", "xlsx", "parquet", "png", "svg"), function(kind) {
           list(tags$a(id = paste0("file-", kind), class = "shiny-download-link file", href = "", target = "_blank",
                       download = NA, toupper(kind)), " ")

@@ -202,7 +202,7 @@ with_main <- function(state, name) {
   state
 }
 
-# Ranks, shares and picks inside the state's columns anew; `each` tells which of them start afresh in each period.
+# Ranks, shares and picks inside the state's columns again; `each` tells which of them start afresh in each period.
 rescoped <- function(state, each = NULL) {
   for (kind in c("share", "rank", "pareto")) {
     given <- step_given(state, kind)

@@ -123,10 +123,10 @@ row_menu <- function(answer, desk, row, column = NULL) {
     tags$li(tags$button(type = "button", `data-act` = act, disabled = if (!is.null(why)) NA, ..., label),
             if (!is.null(why)) tags$span(class = "quiet", why))
   }
-  why <- if (is.null(conditions)) "this row is no group that a condition tells" else if (length(conditions) == 0) {
-    "a total of everything"
+  why <- if (is.null(conditions)) "no condition describes this row" else if (length(conditions) == 0) {
+    "this is the grand total"
   }
-  no_lines <- if (!inherits(answer$facts, "hinterfeld_daybook")) "a tally holds no lines"
+  no_lines <- if (!inherits(answer$facts, "hinterfeld_daybook")) "a tally has no lines"
   list(
     tags$h2("This number"), tags$p(visible(row_words(answer, row, column))),
     tags$ul(class = "acts", button("row-only", "Only this", why),

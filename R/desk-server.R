@@ -49,8 +49,8 @@ put <- function(me, ...) {
   me$session$sendCustomMessage("desk-put", parts)
 }
 
-# Whatever runs for a reader, at once or later, runs in here: an error is told in the page, the last answer stays, and the
-# desk goes on for everybody.
+# Whatever runs for a reader, at once or later, runs in here: an error is told in the page, the last answer stays, and
+# the desk goes on for everybody.
 tell_problem <- function(me, code) {
   tryCatch({
     force(code)
@@ -128,8 +128,8 @@ notes_tags <- function(answer) {
 
 # Acts --------------------------------------------------------------------------------------------------------
 
-# What the page asks for comes from outside: an act that is unknown, or whose values are not what they can be, does
-# nothing but say so.
+# What the page asks for comes from outside: an act that is unknown, or whose values are not what they can be, does only
+# say so.
 desk_act <- function(me, ask) {
   act <- if (is.list(ask) && rlang::is_string(ask$act)) desk_acts[[ask$act]]
   if (is.null(act)) {
@@ -161,7 +161,7 @@ asked_day <- function(text) {
   }
   day <- plain_days(read_iso_days_kernel(text))
   if (is.na(day)) {
-    stop_because("argument", c(sprintf("%s is no day.", quoted(text)), i = "Write it as 2025-01-31."), call = NULL)
+    stop_because("argument", c(sprintf("%s is not a day.", quoted(text)), i = "Write it as 2025-01-31."), call = NULL)
   }
   day
 }
@@ -186,7 +186,7 @@ desk_acts <- list(
   figure = function(me, ask) change_with(me, "figure", list(figure = ask$figure)),
   mark = function(me, ask) {
     if (isTRUE(ask$rows %in% c("up", "down")) && is.null(step_given(me$state, "change"))) {
-      return(put(me, told = "Nothing rose or fell yet: choose first what it is compared with."))
+      return(put(me, told = "First choose what to compare with; until then nothing can rise or fall."))
     }
     change_with(me, "mark", list(rows = ask$rows, text = if (rlang::is_string(ask$text)) ask$text))
   },
@@ -260,7 +260,7 @@ desk_acts <- list(
                                  i = "Use letters, figures, spaces, - and _."), call = NULL)
     }
     add_to_brief(me$desk$brief$path, me$state, ask$name, isTRUE(ask$replace))
-    put(me, added = escape(sprintf("%s has it now as `%s`.", basename(me$desk$brief$path), ask$name)))
+    put(me, added = escape(sprintf("Added to %s as `%s`.", basename(me$desk$brief$path), ask$name)))
   },
   link = function(me, ask) {
     check_text(ask$link, "link", call = NULL)
@@ -312,7 +312,7 @@ watch_for_news <- function(me, session) {
     later::later(look, 3)
     tell_problem(me, if (!identical(brief_stamps(me$desk$brief), me$stamps)) {
       put(me, news = list("The data have changed. ", htmltools::tags$button(type = "button", `data-act` = "renew",
-                                                                            "Take the new lines in")))
+                                                                            "Load the new data")))
     })
   }
   later::later(look, 3)

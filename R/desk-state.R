@@ -42,14 +42,14 @@ state_of_link <- function(link, facts, call = NULL) {
   text <- tryCatch(utils::URLdecode(found), error = function(cnd) stop_link("it is cut off", call),
                    warning = function(cnd) stop_link("it is cut off", call))
   Encoding(text) <- "UTF-8"
-  if (!validUTF8(text)) stop_link("it holds no text", call)
+  if (!validUTF8(text)) stop_link("it does not contain text", call)
   state <- tryCatch(jsonlite::parse_json(text), error = function(cnd) stop_link("it is cut off", call))
   check_state(state, facts, call)
 }
 
 stop_link <- function(why, call) {
-  stop_because("link", c(sprintf("This link tells no inquiry: %s.", why),
-                         i = "Copy it whole, or begin with the desk's first inquiry."), call = call)
+  stop_because("link", c(sprintf("This link does not hold an inquiry: %s.", why),
+                         i = "Copy all of it, or begin with the desk's first inquiry."), call = call)
 }
 
 check_state <- function(state, facts, call = NULL) {
@@ -87,7 +87,7 @@ look_problems <- function(state, facts) {
       (is.null(mark$n) || rlang::is_scalar_integerish(mark$n) && mark$n >= 1) &&
       (is.null(mark$text) || rlang::is_string(mark$text))
   )
-  lapply(names(sound)[!sound], function(key) new_problem(key, sprintf("`%s` is not what it can be.", key)))
+  lapply(names(sound)[!sound], function(key) new_problem(key, sprintf("`%s` has a value that is not allowed.", key)))
 }
 
 mark_kinds <- c("up", "down", "best", "text")

@@ -19,7 +19,7 @@ answer_table_tags <- function(answer, page = 1L) {
     )),
     if (pages > 1) tags$p(
       class = "pages", tags$button(type = "button", `data-act` = "page", `data-page` = page - 1L,
-                                   disabled = if (page == 1) NA, "Rows before"),
+                                   disabled = if (page == 1) NA, "Previous rows"),
       sprintf(" %s to %s of %s ", group_digits(min(rows)), group_digits(max(rows)), count_of(nrow(t), "row")),
       tags$button(type = "button", `data-act` = "page", `data-page` = page + 1L, disabled = if (page == pages) NA,
                   "Rows after")
@@ -85,7 +85,7 @@ lines_tags <- function(lines, title, page = 1L, decimals = NULL) {
   list(
     tags$h2(visible(title)),
     tags$p(paste0(count_of(nrow(lines), "line"), ". "),
-           tags$a(class = "file", href = "#", `data-file` = "lines", "Take them as CSV")),
+           tags$a(class = "file", href = "#", `data-file` = "lines", "Download as CSV")),
     tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = visible(title), tags$table(
       tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", visible(gsub("_", " ", name)))))),
       tags$tbody(htmltools::HTML(if (length(rows)) paste0("<tr>", do.call(paste0, unname(cells)), "</tr>",

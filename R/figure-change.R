@@ -37,7 +37,7 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   cap <- change_cap(found$rows$size)
   named <- if (is.null(period)) "" else paste0(", ",
                                                period_label(period, rows$answer$every, rows$answer$about$calendar))
-  what <- c(all = "Change of", up = "What rose:", down = "What fell:")[[only]]
+  what <- c(all = "Change in", up = "What rose:", down = "What fell:")[[only]]
   draw_change(found$rows, cap, rows$of, unit_of(rows$answer, change), order == "amount") +
     figure_words(rows, change_sentences(rows$answer, change),
                  title %||% sprintf("%s %s%s%s", what, rows$of,
@@ -49,7 +49,7 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
 
 # The least telling ones, by name as far as a line holds them.
 not_drawn_note <- function(rest) {
-  if (length(rest)) sprintf("Not drawn, for they tell least: %s.", some_names(rest))
+  if (length(rest)) sprintf("Not drawn, as they stand out least: %s.", some_names(rest))
 }
 
 change_period <- function(rows, at, call = caller_env()) {
@@ -81,7 +81,7 @@ change_rows <- function(data, rows, change, order, n, only, call = caller_env())
     before = part("before"), pct = part("pct"), direction = part("direction"), comparable = part("comparable")
   )
   if (only != "all") out <- out[out$direction %in% list(up = c("up", "new"), down = c("down", "gone"))[[only]], ]
-  if (nrow(out) == 0) stop_figure(sprintf("No member went %s.", only), "Draw all of them.", call = call)
+  if (nrow(out) == 0) stop_figure(sprintf("No row went %s.", only), "Draw all of them.", call = call)
   amount <- ifelse(is.na(out$change), abs(out$now), abs(out$change))
   tells <- switch(order, percent = order(-abs(out$pct), -amount), amount = order(-amount), value = order(-abs(out$now)))
   keep <- utils::head(tells, n)

@@ -5,7 +5,7 @@ figure_rows <- function(t, of, call = caller_env()) {
   check_totals(t, call = call)
   if (nrow(t) == 0) {
     stop_because("figure", c("The table has no rows to draw.",
-                             i = "Look at the conditions that led to it with `audit()`."), call = call)
+                             i = "See with `audit()` which conditions left nothing."), call = call)
   }
   t <- detail_rows(t)
   answer <- answer_of(t)
@@ -34,7 +34,7 @@ stop_figure <- function(problem, ..., call = caller_env()) {
 figure_column <- function(answer, step, part, call = caller_env()) {
   name <- added_columns(answer, step, part)
   if (length(name) == 0) {
-    stop_figure(sprintf("The table holds no column of `add_%s()`.", step),
+    stop_figure(sprintf("The table has no column of `add_%s()`.", step),
                 sprintf("Add it first with `add_%s()`.", step), call = call)
   }
   name[1]
@@ -65,7 +65,7 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
                          dashed = FALSE) {
   answer <- rows$answer
   spoken <- paste(c(table_words(answer), sentences), collapse = " ")
-  incomplete <- incomplete_words(answer, if (dashed) "is not complete and dashed" else "is not complete")
+  incomplete <- incomplete_words(answer, if (dashed) "is incomplete and drawn dashed" else "is not complete")
   together <- Filter(function(one) !any(one$apart %in% answer$inquiry$by), answer$about$alike)
   noted <- paste(c(notes, incomplete, empty_note(rows$t, answer), alike_words(together, answer$inquiry$by),
                    left_out_note(answer$about, "")),
@@ -79,7 +79,7 @@ figure_labels <- function(title, subtitle, caption) {
                 caption = wrap_words(caption, 150, 12 * 0.75 * 25.4 / 72))
 }
 
-# Lines of at most so many characters, fewer where these are wide: no line leaves a figure of 1280 pixels.
+# Lines of at most this many characters, fewer where these are wide: no line leaves a figure of 1280 pixels.
 wrap_words <- function(x, width, size) {
   repeat {
     lines <- sub("^  ", "", text_notes(x, width))
@@ -155,7 +155,7 @@ shared_length <- function(letters) {
   match(FALSE, same, length(same) + 1L) - 1L
 }
 
-# In pixels of a figure of 1280 by 800, with so many panels side by side.
+# In pixels of a figure of 1280 by 800, with this many panels side by side.
 text_widths <- function(text, size) {
   # ggplot2 gives text sizes in millimetres; a point is a 72nd of an inch.
   systemfonts::string_width(text, family = figure_family(), size = size * 72 / 25.4, res = 144)
@@ -165,7 +165,7 @@ panel_width <- function(columns) {
   1230 / columns - 16
 }
 
-# The widest of these texts as a part of a panel, in a figure of 1280 pixels with so many panels side by side.
+# The widest of these texts as a part of a panel, in a figure of 1280 pixels with this many panels side by side.
 text_part <- function(text, size, columns = 1) {
   min(0.6, (max(text_widths(text, size), 0) + 26) / panel_width(columns))
 }

@@ -14,7 +14,7 @@
 figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
   answer <- answer_of(x)
   if (!inherits(x, "hinterfeld_crosstab") || length(answer$grid$shown$of) != 1 || !answer$grid$margins) {
-    stop_figure("This figure draws a crosstab of one measure with its margins.",
+    stop_figure("This figure needs a crosstab of one measure, with its margins.",
                 "Make one with `crosstab(t, rows, columns)`.")
   }
   totals <- crosstab_totals(x)
@@ -59,7 +59,9 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
                                     and_list(shown$columns)),
                  subtitle, caption,
                  c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
-                                      if (cells$rest_rows + cells$rest_columns > 0) "Totals are of all."))
+                   if (cells$rest_rows + cells$rest_columns > 0) {
+                     "Totals include the rows and columns not drawn."
+                   }))
 }
 
 crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12) {

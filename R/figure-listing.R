@@ -9,7 +9,7 @@ autoplot.hinterfeld_listing <- function(object, ...) {
 listing_figure <- function(t, title, subtitle, caption) {
   listing <- listing_of(t)
   if (listing$kind == "columns") {
-    stop_figure("Some columns of a table do not tell what its rows are.", "Draw the whole table.")
+    stop_figure("These columns do not identify the rows, so nothing can be drawn.", "Draw the whole table.")
   }
   if (nrow(t) == 0) stop_figure("The table has no rows to draw.", "There is nothing to look at.")
   drawn <- listing_bars[[listing$kind]](t, listing)
@@ -59,7 +59,7 @@ listing_bars <- list(
     sold <- tapply(x$sold, scopes, sum)
     rows <- data.frame(panel = "", member = levels(scopes), value = as.numeric(sold / of),
                        text = sprintf("%s of %s products", group_digits(sold), group_digits(of)))
-    list(rows = list(rows), sentence = "How many products of the catalogue have a line there.", money = FALSE)
+    list(rows = list(rows), sentence = "The share of the catalogue's products that have a line there.", money = FALSE)
   }
 )
 

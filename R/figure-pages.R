@@ -7,7 +7,7 @@
 #'
 #' @param figure A figure, such as [figure_ranking()] gives.
 #' @return A list of ggplots, one per page.
-#' @section Errors: `hinterfeld_error_argument` for what is no figure.
+#' @section Errors: `hinterfeld_error_argument` for what is not a figure.
 #' @export
 #' @examples
 #' t <- totals(demo_daybook(), by = c(town, product))
@@ -21,7 +21,7 @@ figure_pages <- function(figure) {
   attr(figure, "pages", exact = TRUE) %||% list(figure)
 }
 
-# One figure of several: the first, with all of them at hand. `holds` names what stands on each.
+# One figure of several: the first, with all of them available. `holds` names what stands on each.
 paged <- function(pages, holds) {
   if (length(pages) == 1) {
     return(pages[[1]])

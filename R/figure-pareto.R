@@ -39,7 +39,8 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
                                 expand = ggplot2::expansion(mult = 0.01)) +
     theme_hinterfeld() +
     figure_words(rows, sentences[1], title %||% sub("[.]$", "", sentences[2]), subtitle, caption,
-                 sprintf("Bars are single %s from the highest, the line adds them up.", noun_words(rows$answer)))
+                 sprintf("Bars are the %s from the highest; the line is their cumulative share.",
+                         noun_words(rows$answer)))
 }
 
 noun_words <- function(answer) {

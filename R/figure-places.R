@@ -34,7 +34,7 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
     figure_words(rows, sentence,
                  title %||% paste0(capital(rows$of), " by ", and_list(rows$answer$by), named), subtitle, caption,
                  if (placed$missing > 0) {
-                   sprintf("%s without coordinates not drawn.", count_of(placed$missing, "place"))
+                   sprintf("%s without coordinates: not drawn.", count_of(placed$missing, "place"))
                  })
 }
 
@@ -57,13 +57,14 @@ place_rows <- function(data, rows, places, call = caller_env()) {
     twice <- unique(member_names(places, by)[duplicated(known$codes)])
     stop_figure(sprintf("`places` has %s more than once by %s: the table does not tell them apart.", examples_of(twice),
                         and_list(by)),
-                "Split the table by what tells them apart, such as their region, or keep one row per place.",
+                "Split the table by a column that distinguishes them, such as their region, or keep one row per place.",
                 call = call)
   }
   text <- function(table) tibble::new_tibble(lapply(as.list(table)[by], plain_value), nrow = nrow(table))
   at <- match_rows(text(data), text(places), by)
   if (all(is.na(at))) {
-    stop_figure("None of the table's places is in `places`.", "Compare how both write their names.", call = call)
+    stop_figure("None of the table's places is in `places`.", "Check that both spell the names the same way.",
+                call = call)
   }
   data$longitude <- places$longitude[at]
   data$latitude <- places$latitude[at]
@@ -98,7 +99,7 @@ draw_places <- function(data, map, shape, of, unit, changed) {
                              guide = ggplot2::guide_legend(override.aes = key, order = 1)) +
     ggplot2::scale_fill_manual(values = c(change_colours()[c("more", "less")], none = bar_ink), name = "change",
                                breaks = c("more", "less", "none"),
-                               labels = c(more = "more", less = "less", none = "no earlier or level"),
+                               labels = c(more = "more", less = "less", none = "level, or no earlier value"),
                                guide = if (changed) ggplot2::guide_legend(override.aes = list(size = 4)) else "none") +
     ggplot2::coord_cartesian(frame$x, frame$y, expand = FALSE, clip = "off") +
     theme_hinterfeld() +
@@ -115,7 +116,7 @@ size_breaks <- function(size) {
   top * c(1, 0.5, 0.1)
 }
 
-# The frame of the map, the labels on it, and the list beside it of the places whose names found no room, which bear
+# The frame of the map, the labels on it, and the list beside it of the places whose names found no room, which have
 # numbers. The list takes its room from the map.
 labelled_map <- function(data, pct, shape) {
   texts <- paste0(shorten(data$name, 22), if (!is.null(pct)) ifelse(is.na(pct), "", paste0("  ", signed_percent(pct))))

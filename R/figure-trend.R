@@ -29,7 +29,7 @@ check_time <- function(answer, what, call = caller_env()) {
                 "Draw it with `figure_weekdays()`.", call = call)
   }
   if (length(answer$by) > 1) {
-    stop_figure(sprintf("%s shows one group column, and the table has %s.", what, columns_named(answer$by)),
+    stop_figure(sprintf("%s can show only one `by` column; the table has %s.", what, columns_named(answer$by)),
                 "Total with one of them.",
                 call = call)
   }
@@ -65,8 +65,8 @@ time_lines <- function(rows, column) {
   list(data = grid, colours = colours, rest = drawn$rest, left = drawn$left)
 }
 
-# The table with every group in every covered period, its steps taken anew, as long as none of its rows is gone and its
-# lines are at hand.
+# The table with every group in every covered period, its steps computed again, as long as none of its rows is gone and
+# its lines are available.
 filled_rows <- function(rows) {
   answer <- answer_of(rows$t)
   if (answer$cut || answer$inquiry$fill || is.null(held_kernel(answer$facts))) {
@@ -128,7 +128,7 @@ draw_lines <- function(lines, rows, marks = NULL) {
     theme_hinterfeld()
 }
 
-# A single period has no line to draw: points stand for it. An unfinished one is reached by a dashed step.
+# A single period has no line to draw: points represent it. An unfinished one is reached by a dashed step.
 line_layers <- function(data) {
   if (length(unique(data$period)) == 1) {
     return(list(ggplot2::geom_point(size = 2.2)))

@@ -44,7 +44,7 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
     ggplot2::theme(axis.text.y = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank(),
                    axis.text.x = ggplot2::element_text(colour = ink),
                    strip.text = if (length(answer$by)) ggplot2::element_text() else ggplot2::element_blank()) +
-    figure_words(rows, c(if (!even) sprintf("Drawn is the mean per single %s.", grain_kinds[[answer$every]]$single),
+    figure_words(rows, c(if (!even) sprintf("Bars show the mean per %s.", grain_kinds[[answer$every]]$single),
                          capital(recurring_words(answer$about, answer$everys))),
                  title %||% weekday_title(data, answer, rows$of, even), subtitle, caption,
                  others_note(kept$rest, "panels", kept$left))
@@ -56,7 +56,7 @@ weekday_title <- function(data, answer, of, even) {
   title <- if (even) {
     title_words(answer)
   } else {
-    sprintf("Mean %s per single %s by %s", of, grain_kinds[[answer$every]]$single,
+    sprintf("Mean %s per %s, by %s", of, grain_kinds[[answer$every]]$single,
             and_list(c(grain_kinds[[answer$every]]$name, answer$by)))
   }
   best <- as.character(data$period[data$best])

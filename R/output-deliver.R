@@ -96,7 +96,7 @@ check_deliverable <- function(x, figure, several, call = caller_env()) {
   if (!figure &&
       (length(tables) == 0 || !all(vapply(tables, is.data.frame, NA)) || several && !rlang::is_named(tables))) {
     stop_because("argument", c(
-      "`x` must be a table, a figure, or a list of tables with names.", i = sprintf("It is %s.", describe(x))
+      "`x` must be a table, a figure, or a named list of tables.", i = sprintf("It is %s.", describe(x))
     ), call = call)
   }
   if (!figure) for (table in tables) check_plain(table, call)

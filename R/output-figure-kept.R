@@ -26,7 +26,7 @@ draw_side_by_side <- function(jobs) {
   lapply(done, function(one) one$made)
 }
 
-# Draws a figure into `path`, or copies it there. A kept file bears the hash of what it holds.
+# Draws a figure into `path`, or copies it there. A kept file has the hash of what it holds.
 drawn_or_kept <- function(x, path, ending, width, height, draw) {
   folder <- figure_store$folder
   if (is.null(folder)) {

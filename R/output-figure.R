@@ -36,7 +36,7 @@ write_svg <- function(x, path, width, height) {
   Encoding(text) <- "UTF-8"
   # XML can hold no control characters.
   if (!identical(visible(text), text)) {
-    say("visible", "Texts of the figure hold control characters, which are written as \ufffd.")
+    say("visible", "Some text of the figure contains control characters, written as \ufffd.")
     write_bytes(charToRaw(visible(text)), path)
   }
 }

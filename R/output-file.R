@@ -18,7 +18,8 @@ write_whole <- function(path, write, call = caller_env()) {
   # A file that only its owner may read stays such a file.
   same_rights_kernel(path, part)
   if (!suppressWarnings(file.rename(part, path))) {
-    stop_because("file", c(sprintf("\"%s\" cannot be written.", shown), i = "Is it open elsewhere, or protected?"),
+    stop_because("file", c(sprintf("\"%s\" cannot be written.", shown),
+                           i = "Close it in other programs, or check that it is not write-protected."),
                  call = call)
   }
 }
@@ -50,12 +51,12 @@ file_ending <- function(path) {
   tolower(sub("^.*[.]", "", basename(path)))
 }
 
-more_room <- "Make room, or give another place."
+more_room <- "Free some space, or write somewhere else."
 
 stop_not_written <- function(path, problem, hint, call, parent = NULL) {
   stop_because("file", c(
     sprintf("\"%s\" could not be written.", basename(path)), x = if (is.null(parent)) problem,
-    i = if (file.exists(path)) "The former file is as it was.", i = hint
+    i = if (file.exists(path)) "The existing file is unchanged.", i = hint
   ), call = call, parent = parent)
 }
 
@@ -73,7 +74,7 @@ write_bytes <- function(bytes, path) {
   problem <- write_bytes_kernel(path.expand(path), bytes)
   if (nzchar(problem)) stop_unwritten(problem)
   if (!identical(file.size(path),
-                 as.double(length(bytes)))) stop_unwritten("It has another length than what was written.")
+                 as.double(length(bytes)))) stop_unwritten("Its length differs from what was written.")
 }
 
 # Writers of other packages do not all notice a full disk. What they write last tells whether all of it is there.

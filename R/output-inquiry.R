@@ -100,7 +100,7 @@ check_own_columns <- function(q, call = caller_env()) {
     used <- step$args$of %||% setdiff(names(step$args$order), c(q$by, q$every, "level"))
     if (!all(used %in% known)) {
       stop_because("argument", c(
-        sprintf("%s takes `%s`, a column that was added by hand.", step_kinds[[step$kind]]$verb,
+        sprintf("%s uses `%s`, a column that was added by hand.", step_kinds[[step$kind]]$verb,
                 setdiff(used, known)[1]),
         i = "Make it a measure, so that the inquiry knows it."
       ), call = call)
@@ -124,7 +124,7 @@ totals_call <- function(q, facts) {
   rlang::call2("totals", as.symbol(facts), !!!Filter(Negate(is.null), given))
 }
 
-# Is a measure what its name alone stands for?
+# Is a measure what its name alone represents?
 is_bare <- function(m, name) {
   plain <- is.null(m$where) && m$margin == "recompute"
   plain && (m$kind == "sum" && identical(m$x, name) && name != "lines" || m$kind == "lines" && name == "lines")
@@ -193,8 +193,8 @@ brief_measure_entry <- function(m, name) {
   }
   if (!m$language) {
     stop_because("argument", c(
-      sprintf("The measure `%s` calls functions of R, which a brief does not know.", name),
-      i = "Make it a column of the lines, or use what expressions of briefs know."
+      sprintf("The measure `%s` calls R functions that a brief does not allow.", name),
+      i = "Compute it as a column of the lines, or use only functions that briefs allow."
     ), call = NULL)
   }
   kind <- measure_kinds[[m$kind]]

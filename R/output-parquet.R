@@ -2,7 +2,7 @@
 
 write_parquet_file <- function(x, path) {
   need_package("nanoparquet", "to write Parquet")
-  # A column of nothing but blanks is written without its decimals: as DECIMAL it could not be read again.
+  # A column of only blanks is written without its decimals: as DECIMAL it could not be read again.
   exact <- Filter(function(fact) fact$exact && !all(is.na(x[[fact$name]])), column_facts(x))
   data <- tibble::new_tibble(lapply(as.list(x),
                                     function(column) if (is.factor(column)) as.character(

@@ -137,7 +137,7 @@ format.hinterfeld_tally <- function(x, ...) {
   text_notes(c(
     sprintf("Tally of %s, %s: %s.", count_of(x$lines, "line"), span_words(x),
             paste(c(and_list(names(x$measures)), split), collapse = " ")),
-    sprintf("%s so far. `totals()` and its steps ask it, `merge_tallies()` goes on.",
+    sprintf("%s so far. Ask it with `totals()`; add to it with `merge_tallies()`.",
             count_of(x$parts[[1]]$lines, "group")),
     left_out_words(x)
   ))

@@ -16,9 +16,10 @@ crosstab_sentences <- function(answer) {
   c(
     recurring_note(answer), added_up_words(answer),
     unlist(lapply(shown, function(i) step_sentence(answer$grid$stepped, i))),
-    if (length(shown) && how$margins) "In the margins each level stands on its own; what means nothing there is blank.",
+    if (length(shown) &&
+        how$margins) "Each level of the margins is computed on its own; cells that would be meaningless are blank.",
     if (length(order)) sorted_sentence(order, how$order),
-    if (!is.null(how$best)) sprintf("The rows ranked %s or better by %s; totals are those of all rows.",
+    if (!is.null(how$best)) sprintf("The %s best rows by %s; totals are those of all rows.",
                                     group_digits(how$best$n), names_of(answer, how$best$of))
   )
 }
@@ -86,7 +87,7 @@ step_kinds_words <- list(
   pareto = function(about) words_about(about$column[["class"]], pareto_words(about)),
   change = function(about) words_about(about$column[["change"]], change_words(about)),
   sort_rows = function(about) words_about(NULL, sorted_words(about)),
-  in_period = function(about) words_about(NULL, sprintf("Rows of %s.", period_words(about$args$period))),
+  in_period = function(about) words_about(NULL, sprintf("Only rows of %s.", period_words(about$args$period))),
   best_sellers = function(about) pick_words(about, TRUE),
   slow_sellers = function(about) pick_words(about, FALSE)
 )
@@ -121,7 +122,7 @@ tie_words <- function(ties, of) {
   )[[ties]], of)
 }
 
-# "each product", "each product and month": what a row stands for inside its scope.
+# "each product", "each product and month": what a row represents inside its scope.
 member_words <- function(about) {
   members <- members_of(about)
   if (length(members)) paste("each", and_list(members)) else "each row"
@@ -167,7 +168,7 @@ cut_words <- function(about) {
   } else if (isTRUE(about$found$before)) {
     sprintf(" It was taken over %s, before more were left out.", count_of(about$found$shown, "row"))
   } else {
-    sprintf(" Only the %s shown count.", count_of(about$found$shown, "row"))
+    sprintf(" Computed from the %s shown only.", count_of(about$found$shown, "row"))
   }
 }
 
@@ -196,7 +197,7 @@ pareto_words <- function(about) {
 
 class_words <- function(classes) {
   bounds <- c(0, classes)
-  paste(sprintf("%s starts below %s", names(classes), percent_words(bounds[-1])), collapse = ", ")
+  paste(sprintf("%s below %s", names(classes), percent_words(bounds[-1])), collapse = ", ")
 }
 
 days_words <- function(days) {
@@ -209,7 +210,7 @@ change_words <- function(about) {
     change_counted(told), not_compared_words(about), early_words(told$compared, about$answer$about),
     empty_words(told$empty, about$answer),
     if (!is.null(about$found$shown) && is.null(about$args$periods)) {
-      "The table was cut, so members that are gone have no row."
+      "The table had lost rows, so members that no longer sell have no row."
     })
 }
 
@@ -286,14 +287,14 @@ pick_words <- function(about, best) {
 picked_words <- function(about, best) {
   args <- about$args
   what <- if (is.null(args$share)) {
-    sprintf("ranked %s or %s by %s", group_digits(args$n), if (best) "better" else "slower",
+    sprintf("among the %s %s by %s", group_digits(args$n), if (best) "best" else "slowest",
             ranked_of(about))
   } else {
     sprintf("with %s %s of %s", if (best) "at least" else "less than", percent_words(args$share), args$of)
   }
   edge <- if (args$ties == "ordinal") "ties at the edge are cut in order of names" else "ties at the edge stay"
   c(sprintf("%s %s %s; %s.", member_words(about), what, scope_words(about), edge),
-    if (args$others) "Rows of others hold the sum of the rest of their scope.")
+    if (args$others) "\"others\" rows hold the sum of the rest of their scope.")
 }
 
 sorted_words <- function(about) {
@@ -302,7 +303,7 @@ sorted_words <- function(about) {
 }
 
 sorted_sentence <- function(names, down) {
-  sprintf("Rows in order of %s.", and_list(ifelse(down, paste(names, "from the highest"), names)))
+  sprintf("Rows sorted by %s.", and_list(ifelse(down, paste(names, "(highest first)"), names)))
 }
 
 period_words <- function(period) {
@@ -327,7 +328,7 @@ listing_title <- function(listing) {
                            if (length(found$within)) paste("of each", and_list(found$within)) else "of all"),
     unsold = "Products of the catalogue without a line",
     columns = title_words(found$answer),
-    coverage = sprintf("What sold in each %s", and_list(found$within))
+    coverage = sprintf("What was sold in each %s", and_list(found$within))
   )
 }
 
@@ -336,7 +337,7 @@ listing_sentences <- function(listing) {
   alike <- alike_words(listing$about$alike, c(found$within, found$members))
   own <- switch(listing$kind,
     best_of_each = c(
-      sprintf("%s: the %s with the highest %s%s; of all that tie for it, in alphabetical order.", found$label,
+      sprintf("%s: the %s with the highest %s%s; where several tie, all are named, in alphabetical order.", found$label,
               and_list(found$members), found$of, ifelse(nzchar(found$per), paste(" per single", found$per), "")),
       if (!all(found$sums)) sprintf("%s does not add up, so it has no total and no share.",
                                     and_list(found$of[!found$sums]))
@@ -348,10 +349,10 @@ listing_sentences <- function(listing) {
     ))),
     unsold = c(
       if (length(found$within)) {
-        sprintf("Each product and %s without a line; beside it stands what it sold anywhere.", and_list(found$within))
+        sprintf("Each product without a line in a %s, with what it sold anywhere.", and_list(found$within))
       },
       if (!is.null(found$where)) {
-        sprintf("Sold means: has a line where %s. What stands beside a product is of all lines.", found$where)
+        sprintf("Sold means: has a line where %s. The numbers beside a product are of all its lines.", found$where)
       },
       if (found$never && any(listing$about$trail$what %in% c("keep", "leave out"))) {
         "Lines that were left out before are not looked at: what has no last sale may have sold there."

@@ -53,7 +53,7 @@ per_words <- function(every) {
   if (length(every)) paste("per", and_list(vapply(every, function(one) grain_kinds[[one]]$name, "")))
 }
 
-# The columns that split a table, besides its periods, by the names that they have.
+# The columns that split a table, apart from its periods, by the names that they have.
 by_words <- function(answer) {
   if (is.null(answer$grid)) setdiff(answer$by, answer$periods) else names_of(answer, answer$inquiry$by)
 }
@@ -83,7 +83,7 @@ subtotal_words <- function(answer) {
   if (length(measures) == 0) {
     return(NULL)
   }
-  c(if (!all(adding_up(measures))) sprintf("Rows of %s are taken from the lines.", quoted(answer$labels$total)),
+  c(if (!all(adding_up(measures))) sprintf("%s rows are computed from the lines.", quoted(answer$labels$total)),
     added_up_words(answer))
 }
 
@@ -99,7 +99,7 @@ added_up_words <- function(answer) {
   }
 }
 
-# Names that stand for several, where rows bear them: a table may be cut to others.
+# Names that represent several, where rows have them: a table may be cut to others.
 alike_note <- function(t, answer) {
   borne <- Filter(function(one) {
     column <- names_of(answer, one$column)
@@ -210,13 +210,13 @@ span_words <- function(about) {
 }
 
 # The same in one line, for who meets the table and not its story.
-left_out_note <- function(about, where = " `audit()` tells why.") {
+left_out_note <- function(about, where = " `audit()` says why.") {
   steps <- about$trail
   gone <- steps[steps$lines_after < steps$lines_before, ]
   if (nrow(gone) == 0) {
     return("No line was left out.")
   }
-  sprintf("Left out before: %s in %s.%s", amount_words(gone), count_of(nrow(gone), "step"), where)
+  sprintf("Left out earlier: %s, in %s.%s", amount_words(gone), count_of(nrow(gone), "step"), where)
 }
 
 # "24 lines, revenue 1 506.59": what some steps of a trail took away.

@@ -39,7 +39,7 @@ check_worksheet_rows <- function(tables) {
     stop_because("file", c(
       sprintf("A worksheet holds %s rows; the table has %s.", group_digits(worksheet_rows),
               group_digits(nrow(tables[[long[1]]]))),
-      i = "Write it as .csv or .parquet, or total it more coarsely."
+      i = "Write it as .csv or .parquet, or split the table by less."
     ), call = NULL)
   }
 }
@@ -70,7 +70,7 @@ write_contents <- function(book, tables, names) {
     words <- visible(about$sentences)
     data.frame(
       Sheet = c(name, rep("", max(0, length(words) - 1))), Rows = c(nrow(table), rep(NA, max(0, length(words) - 1))),
-      `What it is and how it was computed` = if (length(words)) words else "A table as it was given.",
+      `What it is and how it was computed` = if (length(words)) words else "A plain table, given as it is.",
       check.names = FALSE
     )
   }, names, about, tables))
@@ -136,7 +136,7 @@ number_format <- function(fact, calendar) {
   )
 }
 
-# A workbook says when it was made, inside and for each of its parts; the same tables shall give the same bytes.
+# A workbook says when it was made, inside and for each of its parts; the same tables must give the same bytes.
 timeless_workbook <- function(path) {
   folder <- tempfile("workbook-")
   on.exit(unlink(folder, recursive = TRUE))

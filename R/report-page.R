@@ -8,7 +8,7 @@ report_page <- function(sections, title, words, book) {
   policy <- sprintf("default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-%s'", hash)
   tags <- htmltools::tags
   title <- visible(title)
-  made <- sprintf("Made with hinterfeld %s from %s. Amounts are exact to their decimals.",
+  made <- sprintf("Made with hinterfeld %s from %s. Amounts are exact to the last decimal shown.",
                   utils::packageVersion("hinterfeld"), count_of(book$lines, "line"))
   head <- list(
     tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
@@ -42,7 +42,8 @@ page_part <- function(file) {
 
 book_words <- function(book) {
   unit <- if (!is.null(book$currency)) sprintf(", amounts in %s", book$currency) else ""
-  sprintf("%s, %s%s. The data end on %s, and so does every comparison.", span_words(book), count_of(book$lines, "line"),
+  sprintf("%s, %s%s. The data end on %s; every comparison is made up to that day.", span_words(book),
+          count_of(book$lines, "line"),
           unit, format(book$span[2]))
 }
 
@@ -141,7 +142,7 @@ figure_title <- function(figure) {
 # What the figure says of itself; its values stand in a table.
 figure_alt <- function(figure) {
   words <- c(figure_title(figure), figure$labels$subtitle, figure$labels$caption,
-             "The values stand in the tables of this section.")
+             "The values are in the tables of this section.")
   words <- gsub("[[:space:]]+", " ", words)
   paste(ifelse(grepl("[.]$", words), words, paste0(words, ".")), collapse = " ")
 }

@@ -12,7 +12,7 @@ report_sections <- list(
   times = function(context) times_section(context)
 )
 
-# Those that a report has when none are asked for: how long it took is no part of what it tells.
+# Those that a report has when none are asked for: how long it took is not part of what it tells.
 usual_sections <- function() {
   setdiff(names(report_sections), "times")
 }
@@ -104,7 +104,7 @@ trend_section <- function(context) {
 running_section <- function(context) {
   t <- totals(context$book, every = "month")
   years <- add_running_total(t, restart = "year", name = "year_to_date")
-  new_section("running", "The running year", figure_block(figure_years(t, cumulative = TRUE)),
+  new_section("running", "Year to date", figure_block(figure_years(t, cumulative = TRUE)),
               table_block("year_to_date", years[rev(seq_len(nrow(years))), ],
                           "Revenue of each year to date, latest first"))
 }
@@ -114,7 +114,7 @@ weekdays_section <- function(context) {
   held <- holds_measure(context$headline, mean)
   t <- totals(context$headline, every = "weekday", measures = c(list("revenue"), if (held) list(mean_of_a_day = mean)))
   figure <- if (held) {
-    figure_weekdays(t, of = "mean_of_a_day", title = "Revenue of a mean day by weekday")
+    figure_weekdays(t, of = "mean_of_a_day", title = "Mean revenue per day, by weekday")
   } else {
     figure_weekdays(t)
   }
@@ -185,7 +185,7 @@ best_sellers_section <- function(context) {
 
 pareto_section <- function(context) {
   t <- add_pareto(totals(context$book, by = "product"))
-  new_section("pareto", "Pareto: few products make most of it", figure_block(figure_pareto(t)),
+  new_section("pareto", "Pareto: a few products make most of the revenue", figure_block(figure_pareto(t)),
               table_block("pareto", t, "Products from the largest, with their class"))
 }
 
@@ -210,8 +210,8 @@ unsold_section <- function(context) {
   }
   within <- context$columns$region
   rows <- unsold(context$book, context$catalogue, within = tidyselect::all_of(within))
-  intro <- sprintf("%s %s. What it sold elsewhere stands beside it.", count_of(nrow(rows), "product", "products"),
-                   if (is.null(within)) "never sold" else sprintf("did not sell in some %s", within))
+  intro <- sprintf("%s %s. Its sales elsewhere are shown beside it.", count_of(nrow(rows), "product", "products"),
+                   if (is.null(within)) "never sold" else sprintf("did not sell in at least one %s", within))
   new_section("unsold", "Unsold products", text_block(intro),
               if (nrow(rows)) table_block("unsold", rows, "Products of the catalogue without a kept line"))
 }
@@ -248,14 +248,14 @@ within_reading <- function(rows) {
 times_section <- function(context) {
   times <- context$times
   if (is.null(times)) {
-    stop_because("argument", c("Only the report of a brief knows how long its files took.",
+    stop_because("argument", c("Only a report made from a brief can say how long it took.",
                                i = "Leave out the section \"times\", or make the report by a brief."), call = NULL)
   }
   seconds <- unname(times[c("read", "count", "write")])
   done <- tibble::tibble(
-    work = c("Read and check", "Count", "Draw and write", "From file to file"),
+    work = c("Read and check", "Count", "Draw and write", "Total"),
     of = c(count_of(times[["lines"]], "line"), count_of(times[["tables"]], "table"),
-           paste(count_of(times[["files"]], "file"), "before this one"), ""),
+           paste(count_of(times[["files"]], "file"), "and this report"), ""),
     seconds = c(seconds, sum(seconds))
   )
   new_section("times", "How long it took", table_block("times", done, "Seconds from file to file"))
@@ -282,13 +282,13 @@ checks_section <- function(section, blocks) {
     }
   }))
   bad <- sum(checks$finding == "DOES NOT ADD UP")
-  verdict <- if (bad == 0) sprintf("All %s hold.",
+  verdict <- if (bad == 0) sprintf("All %s passed.",
                                    count_of(nrow(checks),
                                             "check")) else sprintf("%s of %s DO NOT HOLD.", group_digits(bad),
                                                                    count_of(nrow(checks), "check"))
   section$blocks <- list(text_block(verdict, paste(
-    "Each table's sums are compared with the daybook's total, taken from the lines anew;",
-    "of a table that shows some rows only, each row is."
+    "Each table's sums are compared with the daybook's total, taken from the lines again;",
+    "for a table that shows only some rows, each row is checked by itself."
   )),
                          table_block("checks", tibble::as_tibble(checks), "Checks"))
   section

@@ -1,4 +1,4 @@
-# A report that can be switched: some sections are made once more for each value of a column, and the reader chooses.
+# A report that can be switched: some sections are repeated for each value of a column, and the reader chooses.
 
 switched_sections <- c("trend", "change", "best_sellers", "pareto", "running", "crosstab")
 switch_choices <- c("region", "category", "year")
@@ -19,7 +19,7 @@ switch_contexts <- function(context, by, call = caller_env()) {
   rules <- if (by == "year") year_rules(book) else value_rules(book, column)
   if (length(rules) > most_switched) {
     stop_because("argument", c(
-      sprintf("A report with a choice of %s would be too large: %d is the most.", count_of(length(rules), by),
+      sprintf("A report with a choice of %s would be too large; the limit is %d.", count_of(length(rules), by),
               most_switched),
       i = "Switch by a column of fewer values."
     ), call = call)
@@ -47,7 +47,7 @@ value_rules <- function(book, column) {
   stats::setNames(rules, replace(as.character(t[[column]]), blank, "not given"))
 }
 
-# The section once more for each value: its blocks, whose tables have names of their own.
+# The section again for each value: its blocks, whose tables have names of their own.
 with_variants <- function(section, name, context) {
   if (is.null(section) || length(context$switch) == 0 || !name %in% switched_sections) {
     return(section)

@@ -63,7 +63,7 @@ unpack <- function(path, to, call) {
       sprintf("\"%s\" cannot be unpacked.", basename(path)),
       x = switch(problem,
         cut = "It was cut short: its end is missing.",
-        damaged = "It is damaged: its checksum does not fit its contents.",
+        damaged = "It is damaged: its checksum does not match its contents.",
         limit = sprintf("It holds more than %s bytes.", group_digits(limit))
       ),
       i = if (problem == "limit") {
@@ -77,7 +77,7 @@ unpack <- function(path, to, call) {
 
 stop_no_room <- function(of, call) {
   stop_because("file", c(
-    sprintf("%s could not be unpacked or converted: the folder for temporary files takes no more.", basename(of)),
+    sprintf("%s could not be unpacked or converted: the folder for temporary files is full.", basename(of)),
     i = sprintf("Make room in \"%s\".", tempdir())
   ), call = call)
 }
@@ -191,18 +191,19 @@ check_records <- function(counted, path, delimiter, call) {
   quotes <- counted$quotes
   if (quotes$count > 0 || counted$open_line > 0) {
     stop_because("shape", c(
-      sprintf("%s has quotes that do not hold a whole field.", basename(path)),
+      sprintf("%s has quotes that do not enclose a whole field.", basename(path)),
       x = if (quotes$count > 0) sprintf("%s, the first in line %s.", count_of(quotes$count, "record"),
                                         group_digits(quotes$line[1])),
       x = if (counted$open_line > 0) sprintf("A quote in line %s is not closed.", group_digits(counted$open_line)),
-      i = "A field with a quote stands in quotes, and its own quotes are doubled: \"5\"\" pot\"."
+      i = "Enclose a field that contains a quote in quotes, and double the quotes inside: \"5\"\" pot\"."
     ), call = call)
   }
   misfits <- counted$misfits
   if (misfits$count > 0) {
     shown <- seq_len(min(3, length(misfits$line)))
     stop_because("shape", c(
-      sprintf("%s of %s cannot be split into the heading's columns.", count_of(misfits$count, "row"), basename(path)),
+      sprintf("%s of %s %s not have as many fields as the heading.", count_of(misfits$count, "row"), basename(path),
+              if (misfits$count == 1) "does" else "do"),
       stats::setNames(sprintf("Line %s has %s where there should be %s.", group_digits(misfits$line[shown]),
                               vapply(misfits$fields[shown], count_of, "", noun = "field"),
                               group_digits(counted$fields)), rep("x", length(shown))),

@@ -34,7 +34,7 @@ chunk_lines <- function(chunk, n, places, readings, source) {
   set_origin(table, places, new_trail("read", places$file, 0, n), text_marks(columns, source))
 }
 
-# What the texts of columns stand for whose type all of their values must tell: these are read once for it.
+# What the texts of columns represent whose type all of their values must tell: these are read once for it.
 open_readings <- function(source, call) {
   open <- names(source$plan)[source$plan == "open"]
   if (length(open) == 0) {
@@ -110,7 +110,7 @@ finished_tallies <- function(tallies, told, shown, call) {
   told$trail <- count_unused(told$trail, told$used)
   if (length(tallies) == 0) {
     stop_because("no_lines", c("No line counts, so there is nothing to total.",
-                               i = "Look at the conditions, and at what was set aside."), call = call)
+                               i = "Check the conditions, and the lines that were set aside."), call = call)
   }
   lapply(tallies, function(tally) {
     coverage <- new_coverage(told$coverage$seen, told$coverage$said)
@@ -131,7 +131,8 @@ check_mostly_read <- function(trail, call) {
   most <- which(unread & trail$lines_before - trail$lines_after > lines / 2)
   if (length(most)) {
     stop_because(if (trail$why[most[1]] == "day not readable") "day_format" else "role", c(
-      sprintf("Of %s, %s: %s.", count_of(lines, "line"), count_of((trail$lines_before - trail$lines_after)[most[1]],
+      sprintf("Of %s, %s cannot be used: %s.", count_of(lines, "line"),
+              count_of((trail$lines_before - trail$lines_after)[most[1]],
                                                                   "line"), trail$why[most[1]]),
       i = "Say how days are written with `day_format`, and numbers with `decimal_mark`; or give other columns."
     ), call = call)
@@ -187,7 +188,7 @@ new_merger <- function(both) {
 tally_of.character <- function(book, by = NULL, measures = "revenue", every = "day", make, columns = NULL, ...) {
   if (missing(make) || !is.function(make)) {
     stop_because("argument", c(
-      "`make` must be a function that makes a daybook of lines.",
+      "`make` must be a function that turns lines into a daybook.",
       i = "For example `make = function(lines) daybook(lines, day, revenue, product)`."
     ))
   }

@@ -1,6 +1,6 @@
 # Columns that come in chunks, put together as they come: text as codes, everything else as numbers.
 
-# A place for so many rows of these columns; `prototypes` are some values of each.
+# A place for this many rows of these columns; `prototypes` are some values of each.
 new_columns <- function(prototypes, rows) {
   lapply(prototypes, function(x) {
     if (is.character(x)) {
@@ -23,7 +23,7 @@ add_chunk <- function(columns, chunk, at) {
   }
 }
 
-# Each column whole; text is given as codes and the texts they stand for.
+# Each column whole; text is given as codes and the texts they represent.
 finished_columns <- function(columns) {
   lapply(columns, function(column) {
     if (!is.null(column$text)) {
@@ -35,7 +35,7 @@ finished_columns <- function(columns) {
   })
 }
 
-# Codes as text: what stands for nothing is missing.
+# Codes as text: what represents nothing is missing.
 coded_as_text <- function(coded, blank) {
   none <- is.na(coded$labels) | coded$labels %in% c("", blank)
   codes <- coded$codes

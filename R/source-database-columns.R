@@ -33,8 +33,8 @@ database_columns <- function(con, table, from, call) {
   as.data.frame(found)
 }
 
-# Whole numbers come as they are written, for they may have more digits than a double; times of day, lists and whatever
-# else has no type in R are text too.
+# Whole numbers come as they are written, because they may have more digits than a double; times of day, lists and
+# whatever else has no type in R are text too.
 types_in_r <- c("smallint", "integer", "real", "double precision", "numeric", "money", "boolean", "text", "name",
                 "character varying", "character", "date", "timestamp without time zone", "timestamp with time zone",
                 "bytea")

@@ -11,8 +11,8 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
   found <- found_slots(scan, slot, source$names, changed, known, call)
   slots <- found$slot
   if (length(slots) == 0) {
-    stop_because("no_lines", c(sprintf("%s holds no line, so there is nothing to total.", quoted(scan$path)),
-                               i = "Is it the table that is meant?"), call = call)
+    stop_because("no_lines", c(sprintf("%s has no lines, so there is nothing to total.", quoted(scan$path)),
+                               i = "Check that this is the right table."), call = call)
   }
   scan <- with_odd(scan, found$odd)
   source <- planned_source(source, scan)
@@ -76,7 +76,7 @@ slot_sql <- function(scan, by, call) {
     sprintf("CAST(%s AS date)", column)
   } else {
     stop_because("type", c(
-      sprintf("`%s` of %s is %s, and cannot tell its parts %s.", name, quoted(scan$path), type,
+      sprintf("`%s` of %s is %s, so it cannot divide the table %s.", name, quoted(scan$path), type,
               if (is.null(size)) "by day" else "by ranges"),
       i = "Name a column of days, or one of whole numbers with the size of a range: `parts: {order_id: 100000}`."
     ), call = call)
@@ -123,7 +123,7 @@ change_sql <- function(scan, names, changed) {
   paste(sprintf("coalesce(CAST(%s AS text), '')", told), collapse = " || ' ' || ")
 }
 
-# What a table is known by; a table that is written anew is another.
+# What a table is known by; a table that is written again is another.
 table_stamp <- function(con, scan) {
   own <- if (inherits(con, "PqConnection") && !is_query(scan$path)) {
     paste(DBI::dbGetQuery(con, sprintf("

@@ -156,8 +156,8 @@ check_table_right <- function(con, from, table, call) {
   if (inherits(con, "PqConnection") && !told_by(con, sprintf(
     "SELECT has_any_column_privilege(to_regclass(%s), 'SELECT') AS may", DBI::dbQuoteString(con, from)
   ), table, call)$may) {
-    stop_because("database", c(sprintf("The table %s may not be read.", quoted(table)),
-                               i = "Ask its owner for the right to read it."), call = call)
+    stop_because("database", c(sprintf("You are not allowed to read the table %s.", quoted(table)),
+                               i = "Ask its owner for permission to read it."), call = call)
   }
 }
 
@@ -218,8 +218,8 @@ asked_database <- function(code, table, call) {
   tryCatch(code, error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
     stop_because("database", c(
-      sprintf("The database did not give %s.", quoted(table)),
-      x = gsub("\\s+", " ", conditionMessage(cnd)), i = "Is the server still there, and the query right?"
+      sprintf("The database could not deliver %s.", quoted(table)),
+      x = gsub("\\s+", " ", conditionMessage(cnd)), i = "Check that the server is running and the query is correct."
     ), call = call)
   })
 }
@@ -265,7 +265,7 @@ fetched <- function(result, size) {
   withCallingHandlers(DBI::dbFetch(result, n = size), warning = refuse)
 }
 
-# A column of nothing but blanks has no type of its own; a column of two types (SQLite) is refused.
+# A column of only blanks has no type of its own; a column of two types (SQLite) is refused.
 same_types <- function(chunk, scan, plan, call) {
   for (name in names(plan)) {
     x <- chunk[[name]]
@@ -357,7 +357,7 @@ sqlite_path <- function(address) {
   if (startsWith(address, "sqlite:")) sub("^sqlite:(//)?", "", address)
 }
 
-# Changes whenever a row of some table is written, and when a table is made anew.
+# Changes whenever a row of some table is written, and when a table is made again.
 rows_written <- function(con) {
   found <- told_by(con, "SELECT sum(n_tup_ins) AS a, sum(n_tup_upd) AS b, sum(n_tup_del) AS c,
     sum(relfilenode::bigint) AS d FROM pg_stat_user_tables s JOIN pg_catalog.pg_class c ON c.oid = s.relid",

@@ -46,10 +46,10 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
     if (is.null(passed) || is.character(read) || any(lengths(read) != rows)) {
       check_unchanged(scan$path, scan$stamp, call)
       stop_because("shape", c(
-        sprintf("%s cannot be read as it was counted.", basename(scan$path)),
+        sprintf("%s no longer matches the count made before reading.", basename(scan$path)),
         x = if (is.character(read)) read else sprintf("%s were counted, %s read.", count_of(rows, "row"),
                                                       group_digits(if (length(read)) min(lengths(read)) else 0)),
-        i = "Read it again when nobody writes it."
+        i = "Read it again when nothing is writing to it."
       ), call = call)
     }
     texts <- stats::setNames(passed$texts, names(kinds)[!plain])
@@ -137,13 +137,13 @@ delimited_names <- function(path, options, call = caller_env()) {
 }
 
 check_names <- function(names, path, delimiter, call) {
-  # What dots and numbers stand for in R is no column.
+  # What dots and numbers represent in R is not a column.
   dots <- grep("^[.][.]([.]|[0-9]+)$", names, value = TRUE)
   wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name",
                     sprintf("\"%s\"", c(dots, names[duplicated(names)]))))
   if (length(wrong)) {
     stop_because("shape", c(
-      sprintf("The heading of %s needs one name of its own per column.", basename(path)),
+      sprintf("The heading of %s must give every column a name of its own.", basename(path)),
       x = sprintf("It has %s.", examples_of(wrong, quote = "")),
       i = if (!is.null(delimiter)) {
         sprintf("Mend the heading, or give another `delimiter` than \"%s\".", delimiter)

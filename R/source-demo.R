@@ -56,9 +56,9 @@
 #' * **Repeated key.** The town name Oldkiln appears twice in `towns.csv`, in the Vale and in Highfen; only region and
 #'   town together are a key.
 #' * **Unfinished month.** The data end on 2026-09-17.
-#' * **Unusable lines.** Two wholly blank rows; orders that do not exist (A99990, A99991, A99992);
-#'   orders with a blank day or with the days `2025-02-30` and `13.2024`; the unknown product K999
-#'   and blank products; prices that are blank, `n/a`, or 99999999999999.00.
+#' * **Unusable lines.** Two entirely blank rows; orders that do not exist (A99990, A99991, A99992); orders with a blank
+#'   day or with the days `2025-02-30` and `13.2024`; the unknown product K999 and blank products; prices that are
+#'   blank, `n/a`, or 99999999999999.00.
 #'
 #' @examples
 #' survey(demo_files()[["orders"]], status)

@@ -1,4 +1,4 @@
-# Lines that a database groups where they are: rows of equal keys come with how many lines they stand for and with the
+# Lines that a database groups where they are: rows of equal keys come with how many lines they represent and with the
 # sum, the smallest and the largest of each amount, in whole minor units. Nothing is asked of the database that it might
 # see otherwise than R: keys are compared byte by byte, and amounts are computed in its exact decimals. What cannot be
 # had so is refused by a condition of class "hinterfeld_ungrouped", and whoever asked fetches the lines.
@@ -14,7 +14,7 @@ key_types <- c("smallint", "integer", "bigint", "date", text_types_sql)
 
 # A table of a database under an alias, with the types that the database has for its columns.
 aliased_table <- function(con, table, alias, call = caller_env()) {
-  if (DBI::dbGetInfo(con)$server.version < 130000) ungrouped("the server is too old to tell the decimals of numbers.")
+  if (DBI::dbGetInfo(con)$server.version < 130000) ungrouped("the server is too old to report the decimals of numbers.")
   from <- query_source(con, table, call)
   columns <- database_columns(con, table, from, call)
   columns <- columns[columns$readable, ]
@@ -43,7 +43,7 @@ amount_sql <- function(expr, side, size = FALSE) {
   }
   if (is.symbol(expr)) {
     name <- as.character(expr)
-    if (!name %in% side$names) ungrouped("`%s` is no column of %s.", name, side$name)
+    if (!name %in% side$names) ungrouped("`%s` is not a column of %s.", name, side$name)
     if (!side$types[[name]] %in% exact_types) {
       ungrouped("`%s` is %s, which is not exact.", name, side$types[[name]])
     }
@@ -79,9 +79,9 @@ declared_decimals <- function(amount, side) {
   if (nrow(about) == 1 && isTRUE(about$digits <= 15)) about$decimals
 }
 
-# Amounts that come out the same here and there: decimals of a double that stand for no more than 15 digits, and halves
-# that this computer sees as such. `amounts` by name: expr, decimals (NULL for those that it has) and `operands`.
-# Gives their decimals.
+# Amounts that come out the same here and there: decimals of a double that represent no more than 15 digits, and halves
+# that this computer sees as such. `amounts` by name: expr, decimals (NULL for those that it has) and `operands`. Gives
+# their decimals.
 proven_decimals <- function(amounts, side, from, rounding, call) {
   declared <- lapply(amounts, declared_decimals, side = side)
   known <- vapply(seq_along(amounts), function(i) {
@@ -107,7 +107,7 @@ looked_up_decimals <- function(amounts, side, from, rounding, call) {
   plain <- unlist(found[at + 3])
   for (i in seq_along(amounts)) {
     amount <- amounts[[i]]
-    if (isFALSE(plain[i])) ungrouped("`%s` holds what is no number.", amount$text)
+    if (isFALSE(plain[i])) ungrouped("`%s` holds what is not a number.", amount$text)
     decimals <- amount$decimals %||% scale[i]
     if (decimals > most_decimals || scale[i] > decimals && !amount$rounded) {
       ungrouped("`%s` has more decimals than are kept.", amount$text)
@@ -144,7 +144,7 @@ check_halves <- function(amount, decimals, side, from, rounding, call) {
 
 # The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
 # blank has one; `extremes` asks for the smallest and largest amounts too. More than `most` groups, as the database
-# expects them, are not worth it. Gives rows with keys, amounts in currency and how many lines each stands for.
+# expects them, are not worth it. Gives rows with keys, amounts in currency and how many lines each represents.
 grouped_lines <- function(side, from, keys, amounts, operands, rounding, extremes, odd, most = Inf,
                           call = caller_env()) {
   con <- side$con
@@ -181,7 +181,7 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
   n <- length(keys)
   values <- rows[n + 2 + seq_along(sums)]
   if (any(vapply(values, function(x) any(is.nan(x) | abs(x) >= 1e15, na.rm = TRUE), NA))) {
-    ungrouped("a sum has more digits than a number of R holds exactly, or is none.")
+    ungrouped("a sum has more digits than R can hold exactly, or is not a number.")
   }
   of <- function(which) {
     taken <- values[seq(which, length(values), if (extremes) 3 else 1)]
@@ -245,7 +245,7 @@ joined_table <- function(con, table, by, sides, from, call = caller_env()) {
     "SELECT 1 FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1 LIMIT 1", side$from,
     paste(theirs, "IS NOT NULL", collapse = " AND "), key
   ), table, call)
-  if (nrow(twice)) ungrouped("%s holds a key more than once.", side$name)
+  if (nrow(twice)) ungrouped("%s has a key more than once.", side$name)
   on <- paste(vapply(pairs, paste, "", collapse = " = "), collapse = " AND ")
   side$matched <- sprintf("(%s IS NOT NULL)", theirs[1])
   side$join <- sprintf("LEFT JOIN %s ON %s", side$from, on)

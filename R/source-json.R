@@ -1,9 +1,9 @@
-# JSON from files. It is looked at before it is parsed: the parser of some versions takes what is no JSON for the
+# JSON from files. It is looked at before it is parsed: the parser of some versions takes what is not JSON for the
 # pattern of its own message, a percent sign in it ends R, and so may lists in lists in lists.
 
 deepest_json <- 100
 
-# Nested lists; NULL for what is no JSON, or is nested deeper than anything of ours.
+# Nested lists; NULL for what is not JSON, or is nested deeper than anything of ours.
 parsed_json <- function(text) {
   bare <- charToRaw(gsub("\"(?:[^\"\\\\]++|\\\\.)*+\"", "", text, perl = TRUE))
   steps <- (bare == charToRaw("[") | bare == charToRaw("{")) - (bare == charToRaw("]") | bare == charToRaw("}"))

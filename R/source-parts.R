@@ -45,7 +45,8 @@ mention_copies <- function(files) {
   }
 }
 
-# What is no table, such as a note about the files, is left alone and named; with `deep` the folders inside count too.
+# What is not a table, such as a note about the files, is left alone and named; with `deep` the folders inside count
+# too.
 files_of_folder <- function(folder, call, deep = FALSE) {
   names <- sort(list.files(folder, recursive = deep), method = "radix")
   inside <- list.dirs(folder, full.names = FALSE, recursive = FALSE)
@@ -56,14 +57,14 @@ files_of_folder <- function(folder, call, deep = FALSE) {
   all <- c(names, if (!deep) inside)
   if (!any(tables)) {
     stop_because("file", c(
-      sprintf("The folder \"%s\" holds no table.", folder),
+      sprintf("The folder \"%s\" has no table.", folder),
       x = if (length(all)) sprintf("It holds %s.", examples_of(all)) else "It is empty.",
       if (length(inside) && !deep) c(i = deeper),
       i = sprintf("Files of tables end in %s.", examples_of(paste0(".", known_endings()), 20))
     ), call = call)
   }
   if (!all(tables)) {
-    say("left_alone", sprintf("In \"%s\" %s left alone: %s.", folder,
+    say("left_alone", sprintf("In \"%s\", %s ignored: %s.", folder,
                               if (sum(!tables) == 1) "1 file is" else paste(group_digits(sum(!tables)), "files are"),
                               examples_of(names[!tables])))
   }
@@ -96,8 +97,9 @@ files_of_pattern <- function(pattern, call) {
   if (length(files) == 0) {
     near <- utils::head(list.files(dirname(pattern)), 5)
     stop_because("file", c(
-      sprintf("No file is called \"%s\".", pattern),
-      i = if (length(near)) sprintf("The folder holds %s.", examples_of(near)) else "Its folder is empty or not there."
+      sprintf("No file matches \"%s\".", pattern),
+      i = if (length(near)) sprintf("The folder holds %s.",
+                                    examples_of(near)) else "Its folder is empty or does not exist."
     ), call = call)
   }
   files
@@ -141,8 +143,8 @@ check_file <- function(path, call = caller_env()) {
   }
   if (file_kind_kernel(path.expand(path)) == "other") {
     stop_because("file", c(
-      sprintf("\"%s\" is no file that stands on a disk.", path),
-      i = "Pipes and devices may never end: write what they give into a file first."
+      sprintf("\"%s\" is not a regular file.", path),
+      i = "A pipe or device may never end: save its output to a file first."
     ), call = call)
   }
   if (file.size(path) == 0) {

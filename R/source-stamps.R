@@ -22,7 +22,7 @@ wait_for_rest <- function(files, seconds = getOption("hinterfeld.rest", 1), most
   }
   stop_because("file", c(sprintf("%s %s still written to.", and_list(quoted(basename(files[moved]))),
                                  if (sum(moved) == 1) "is" else "are"),
-                         i = "Run again when it is whole."), call = call)
+                         i = "Run again when it is complete."), call = call)
 }
 
 # The hashes (XXH128) of files. A file whose stamp has not moved since it was hashed is not read again: `known` holds

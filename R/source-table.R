@@ -110,7 +110,7 @@ open_files <- function(path, columns, options, call = caller_env(), scan = funct
 say_open_ends <- function(files) {
   if (length(files)) {
     say("no_line_end", c(sprintf("The last line of %s has no line end.", examples_of(file_labels(files))),
-                         i = "Is the file whole, or still being written?"))
+                         i = "Check that the file is complete and no longer being written."))
   }
 }
 
@@ -132,10 +132,10 @@ agreed_columns <- function(scans, wanted, call) {
     extra <- if (is.null(wanted)) setdiff(scan$names, first)
     if (length(missing) || length(extra)) {
       stop_because("shape", c(
-        sprintf("%s and %s have other columns.", basename(scans[[1]]$path), basename(scan$path)),
+        sprintf("%s and %s have different columns.", basename(scans[[1]]$path), basename(scan$path)),
         x = if (length(missing)) sprintf("%s lacks %s.", basename(scan$path), columns_named(missing)),
-        x = if (length(extra)) sprintf("%s has %s besides.", basename(scan$path), columns_named(extra)),
-        i = "Mend the files, or say which columns are wanted: `columns = c(day, product, revenue)`."
+        x = if (length(extra)) sprintf("%s also has %s.", basename(scan$path), columns_named(extra)),
+        i = "Correct the files, or name the columns you want: `columns = c(day, product, revenue)`."
       ), call = call)
     }
   }
@@ -160,7 +160,7 @@ read_source <- function(source, call = caller_env()) {
   as_lines(finished_columns(columns), source, call)
 }
 
-# Columns as a table that knows where it came from; what its texts stand for is told by all of them.
+# Columns as a table that knows where it came from; what its texts represent is told by all of them.
 as_lines <- function(columns, source, call) {
   places <- new_places(source$labels, source$rows, empty = lapply(source$scans, function(scan) scan$empty))
   typed <- lapply(stats::setNames(nm = names(columns)), function(name) {

@@ -2,7 +2,7 @@
 # every size, code and label is looked at before it is used.
 
 tally_mark <- "hinterfeld tally"
-tally_version <- 5L
+tally_version <- 6L
 
 #' @rdname save_tally
 #' @export
@@ -41,11 +41,12 @@ tally_from_bytes <- function(bytes) {
 must <- function(holds, what) {
   if (!isTRUE(holds)) {
     stop(structure(class = c("hinterfeld_damaged", "error", "condition"),
-                   list(message = sprintf("Its %s not as they were saved.", what), call = NULL)))
+                   list(message = sprintf("Its contents have changed: its %s not as they were saved.", what),
+                        call = NULL)))
   }
 }
 
-# A function that gives the next so many values of a type, up to the end.
+# A function that gives the next this many values of a type, up to the end.
 byte_reader <- function(bytes, at, end) {
   size <- c(raw = 1, integer = 4, double = 8)
   function(type, n) {

@@ -25,7 +25,7 @@ check_type_names <- function(types, known, shown, call = caller_env()) {
 }
 
 # What is known of each column before a value of it is read as its type: "number" and "day" where every value is plainly
-# one, "text" where it is or shall be text, "open" where the distinct texts must tell.
+# one, "text" where it is or should be text, "open" where the distinct texts must tell.
 column_kinds <- function(facts, names, types, blank) {
   # A text given as `blank` may look like a word.
   if (length(blank)) facts$words[] <- FALSE
@@ -33,7 +33,7 @@ column_kinds <- function(facts, names, types, blank) {
   kinds[!facts$given & !facts$words] <- "open"
   asked <- ifelse(names %in% names(types), types[names], "")
   kinds[kinds == "number" & asked != "number" & !facts$one_text] <- "open"
-  # What stands for nothing may look like a number or a day as well: the texts tell it apart.
+  # What represents nothing may look like a number or a day as well: the texts tell it apart.
   if (any(grepl("[0-9]", blank))) kinds[kinds %in% c("number", "day")] <- "open"
   kinds[asked == "text"] <- "text"
   # If the scan cannot confirm the type asked for, every distinct text is read.
@@ -42,7 +42,7 @@ column_kinds <- function(facts, names, types, blank) {
   stats::setNames(kinds, names)
 }
 
-# What distinct texts stand for, in the type asked for or in the one that all of them have; NULL where they stay text.
+# What distinct texts represent, in the type asked for or in the one that all of them have; NULL where they stay text.
 # `bad` are those that do not fit.
 typed_texts <- function(texts, name, asked, mark, shown, call) {
   trimmed <- trimws(texts)
@@ -122,7 +122,7 @@ found_type <- function(texts, name, mark, shown) {
   same <- duplicated(numbers) | duplicated(numbers, fromLast = TRUE)
   if (any(same)) {
     pair <- known[numbers == numbers[same][1]]
-    say("kept_text", c(sprintf("`%s` of %s holds %s, which are one number, and stays text.", name, shown,
+    say("kept_text", c(sprintf("`%s` of %s stays text: it holds %s, which would become one number.", name, shown,
                                examples_of(pair, 2)),
                        i = sprintf("Are they amounts? `types = c(%s = \"number\")` reads them as numbers.",
                                    name)), column = name)

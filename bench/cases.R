@@ -157,7 +157,7 @@ if (what == "peak_totals") {
   gc(reset = TRUE, full = TRUE)
   t <- totals(book, by = product, every = "day")
   cat("totals_peak_large megabytes", sum(gc()[, 6]) - before, "of", as.numeric(object.size(book)) / 2^20, "\n")
-  # The same as the system sees it, with what compiled code takes besides R's vectors.
+  # The same as the system sees it, with what compiled code takes apart from R's vectors.
   rm(t)
   gc(full = TRUE)
   held <- in_status("VmRSS")

@@ -16,7 +16,7 @@ if (length(arguments) == 2) {
 parts <- if (length(arguments)) as.integer(arguments[1]) else 1000L
 folder <- tempfile("bench-")
 dir.create(file.path(folder, "sales"), recursive = TRUE)
-# Lines are drawn once and dated anew for each part: a part is a day's or a month's sales.
+# Lines are drawn once and dated again for each part: a part is a day's or a month's sales.
 lines <- sale_lines(1e5)[c("day", "product", "region", "status", "revenue")]
 write_part <- function(i) {
   lines$day <- as.Date("2023-01-01") + i + (seq_len(nrow(lines)) %% 3L)

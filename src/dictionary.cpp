@@ -63,7 +63,7 @@ class Dictionary {
   std::vector<SEXP> strings_;
 };
 
-// Every code must have a label to stand for; those below 1 stand for none. Whoever reads them need not look again.
+// Every code must have a label to represent; those below 1 represent none. Whoever reads them need not look again.
 void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted) {
   std::atomic<bool> good{true};
   threads::ranges(n, wanted, [&](std::size_t a, std::size_t b) {
@@ -71,7 +71,7 @@ void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted)
     for (std::size_t i = a; i < b; ++i) most = std::max(most, codes[i]);
     if (most > labels) good = false;
   });
-  if (!good) Rcpp::stop("codes that no label stands for");
+  if (!good) Rcpp::stop("a code without a label");
 }
 
 // Text that comes in pieces, coded as it comes: the codes of all of it, and the distinct texts.
@@ -227,8 +227,7 @@ void add_text_kernel(SEXP column, SEXP x, double at, int threads) {
   Rcpp::XPtr<TextColumn>(column)->add(x, static_cast<std::size_t>(at), threads);
 }
 
-// Codes of all texts, numbered by first appearance, and what they stand for.
-// [[Rcpp::export(rng = false)]]
+// Codes of all texts, numbered by first appearance, and what they represent. [[Rcpp::export(rng = false)]]
 Rcpp::List coded_text_kernel(SEXP column) {
   return Rcpp::XPtr<TextColumn>(column)->parts();
 }
@@ -256,7 +255,7 @@ void add_numbers_kernel(SEXP column, SEXP x, double at, int threads) {
   });
 }
 
-// What stands for each code: to[code - 1], integer or logical, and `missing` for NA and codes below 1.
+// What represents each code: to[code - 1], integer or logical, and `missing` for NA and codes below 1.
 // [[Rcpp::export(rng = false)]]
 SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads) {
   const std::size_t n = codes.size();
@@ -337,7 +336,7 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
   return out;
 }
 
-// What the codes (from 1) of some rows (from 1) stand for, with the attributes of the labels: integers or doubles.
+// What the codes (from 1) of some rows (from 1) represent, with the attributes of the labels: integers or doubles.
 // [[Rcpp::export(rng = false)]]
 SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();

@@ -84,7 +84,7 @@ class KeySpace {
         const uint64_t* steps = steps_[k].data();
         const uint32_t days = static_cast<uint32_t>(key.days), first = static_cast<uint32_t>(key.first);
         for (std::size_t i = 0; i < n; ++i) {
-          // A missing day, and any outside the lookup, is no day of it.
+          // A missing day, and any outside the lookup, is not a day of it.
           const uint32_t at = static_cast<uint32_t>(codes[i]) - first;
           out[i] += at < days ? static_cast<Number>(steps[at]) : step;
         }

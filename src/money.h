@@ -34,9 +34,8 @@ inline double decimal_spacing(double magnitude) {
   return 1.0 / power_of_ten(15 - digits);
 }
 
-// Units of `value` with `decimals` decimals. The double is read as the decimal of 15 significant
-// digits it stands for, so 1.005 is a half although the double lies below it. NaN for what is not
-// a number, Inf for what is too large.
+// Units of `value` with `decimals` decimals. The double is read as the decimal of 15 significant digits it represents,
+// so 1.005 is a half although the double lies below it. NaN for what is not a number, Inf for what is too large.
 inline double minor(double value, int decimals, Rounding rounding) {
   if (!std::isfinite(value)) return std::isnan(value) ? value : NAN;
   const double scaled = std::fabs(value) * power_of_ten(decimals);

@@ -12,7 +12,7 @@
 
 namespace order {
 
-// What rows are ordered by inside their scope: the value, then the rank of the name that a code stands for. Missing
+// What rows are ordered by inside their scope: the value, then the rank of the name that a code represents. Missing
 // values and names come last, and the total of the others (code -1) after them.
 struct By {
   const double* value = nullptr;  // null: names only

@@ -173,7 +173,7 @@ bool pass_stretch(std::FILE* file, double offset, std::size_t bytes, relay::Pass
   return to.complete();
 }
 
-// The codes of a text, so many of which each thread passed on by its own numbers, as one text.
+// The codes of a text, of which each thread passed on some by its own numbers, as one text.
 SEXP coded_text(std::vector<relay::Passer>& passed, std::size_t k, SEXP codes, const std::vector<std::size_t>& starts) {
   relay::Texts& whole = passed[0].texts(k);
   const int count = static_cast<int>(passed.size());
@@ -210,8 +210,7 @@ class Unpacker {
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
 // wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd`
-// is the line of the first byte that is no text, 0 for none.
-// [[Rcpp::export(rng = false)]]
+// is the line of the first byte that is not text, 0 for none. [[Rcpp::export(rng = false)]]
 Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
   const records::Marks marks(delimiter[0], decimal[0]);
@@ -300,7 +299,7 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
   return utf8_texts(fields);
 }
 
-// Stretches of a file of so many columns that follow one another, each read by a thread: the columns of `texts` (from
+// Stretches of a file of this many columns that follow one another, each read by a thread: the columns of `texts` (from
 // 1) as text, those of `plain` as lines, kBetween behind each field. NULL where they are not what was counted.
 // [[Rcpp::export(rng = false)]]
 SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
@@ -360,7 +359,7 @@ std::string gunzip_kernel(std::string path, std::string to, double limit) {
       last = stream.avail_in < in.size();
     }
     if (ended) {
-      // Another member may follow; anything else behind the last one is no part of it.
+      // Another member may follow; anything else behind the last one is not part of it.
       if (stream.avail_in == 0) return std::fflush(out.get()) == 0 ? "" : "full";
       if (inflateReset(&stream) != Z_OK) return "damaged";
       ended = false;

@@ -21,7 +21,7 @@ struct Odd {
   std::size_t line, record, fields;
 };
 
-// Records that stand one after another, and so many of them.
+// Records that stand one after another, and this many of them.
 struct Stretch {
   const char *from, *to;
   std::size_t records;
@@ -37,7 +37,7 @@ struct Count {
   std::size_t quote_count = 0;
   std::size_t open_line = 0;         // where a quote starts that nothing closes; 0 for none
   std::vector<std::size_t> empty;    // empty lines, by their place among all records and empty lines
-  const char* odd = nullptr;         // the first byte that is no text
+  const char* odd = nullptr;         // the first byte that is not text
   std::vector<profile::Column> columns;
   std::vector<Stretch> stretches;    // in which the records can be read by themselves, one for each thread
 };
@@ -71,7 +71,7 @@ class Marks {
   bool stops_[256] = {};
 };
 
-// Where in the next 64 bytes delimiters and line feeds stand, a bit for each, and whatever is no plain field's.
+// Where in the next 64 bytes delimiters and line feeds stand, a bit for each, and whatever is not a plain field's.
 struct Seen64 {
   std::uint64_t delimiters, feeds, others;
 };
@@ -305,7 +305,7 @@ inline std::vector<const char*> record_starts(const char* data, const char* end,
 }
 
 // Counts in threads and pieces if all quotes are well formed; otherwise from start to end, because what a quote
-// encloses then depends on everything before it. Ends at a byte that is no text. kBehind bytes follow the n bytes.
+// encloses then depends on everything before it. Ends at a byte that is not text. kBehind bytes follow the n bytes.
 inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields,
                    const std::vector<bool>& columns, int wanted) {
   const char* end = data + n;

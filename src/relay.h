@@ -153,10 +153,10 @@ constexpr int kNowhere = -1, kPlain = -2;
 
 class Passer {
  public:
-  // Of records that take at most so many bytes.
+  // Of records that take at most this many bytes.
   Passer(const records::Marks& marks, const std::vector<int>& where, std::size_t texts, std::size_t bytes)
       : marks_(marks), where_(where), texts_(texts), codes_(texts),
-        // A field takes no more room than it took with what stands behind it; a record has a line feed besides.
+        // A field takes no more room than it took with what stands behind it; a record also has a line feed.
         plain_(new char[2 * bytes + records::kBehind]), done_{plain_.get(), 0} {}
 
   // So many records are to come, and where the codes of each text go.

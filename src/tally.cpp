@@ -39,7 +39,7 @@ tally::KeySpace key_space(const Rcpp::List& keys, double lines, int wanted) {
     if (TYPEOF(codes) != INTSXP || !(size >= 0) || static_cast<std::size_t>(Rf_xlength(codes)) < n ||
         !within(looked_up ? INTEGER(lookup) : INTEGER(codes), looked_up ? Rf_xlength(lookup) : n,
                 static_cast<uint64_t>(size), wanted)) {
-      Rcpp::stop("codes that no label stands for");
+      Rcpp::stop("a code without a label");
     }
     out.push_back({INTEGER(codes), static_cast<uint64_t>(Rcpp::as<double>(key["size"])),
                    Rf_isNull(lookup) ? nullptr : INTEGER(lookup), Rcpp::as<int>(key["first"]), Rf_length(lookup)});
@@ -258,9 +258,8 @@ bool line_counts_kernel(Rcpp::NumericVector counts) {
   return true;
 }
 
-// Amounts of rows that stand for several lines each, and how many these are, as 64-bit integers for a tally. A missing
-// amount is that of no line.
-// [[Rcpp::export(rng = false)]]
+// Amounts of rows that represent several lines each, and how many these are, as 64-bit integers for a tally. A missing
+// amount is that of no line. [[Rcpp::export(rng = false)]]
 Rcpp::List counted_values_kernel(Rcpp::NumericVector values, Rcpp::NumericVector times) {
   if (values.size() != times.size()) Rcpp::stop("a number of lines for each value");
   const R_xlen_t n = values.size();

@@ -21,7 +21,7 @@ inline int plain_ahead(const unsigned char* at) {
 #endif
 }
 
-// The first byte that is no UTF-8 or that is NUL; `end` where there is none.
+// The first byte that is not UTF-8 or that is NUL; `end` where there is none.
 inline const char* odd_byte(const char* from, const char* to) {
   const unsigned char* at = reinterpret_cast<const unsigned char*>(from);
   const unsigned char* end = reinterpret_cast<const unsigned char*>(to);

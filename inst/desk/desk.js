@@ -149,21 +149,11 @@
   acts.only = (el) => chosen(el, "only");
   acts.without = (el) => chosen(el, "without");
 
-  function copy(text, what) {
-    const done = () => { byId("told").textContent = what + " is copied."; };
-    if (navigator.clipboard && window.isSecureContext) {
-      navigator.clipboard.writeText(text).then(done, () => fallback(text, done));
-    } else fallback(text, done);
-  }
-  function fallback(text, done) {
-    const area = document.createElement("textarea");
-    area.value = text;
-    area.setAttribute("aria-label", "Text to copy");
-    document.body.appendChild(area);
-    area.select();
-    if (document.execCommand("copy")) done();
-    area.remove();
-  }
+  function copy(text, what) { const done = () => { byId("told").textContent = what + " copied."; }; if
+    (navigator.clipboard && window.isSecureContext) { navigator.clipboard.writeText(text).then(done, () =>
+    fallback(text, done)); } else fallback(text, done); } function fallback(text, done) { const area =
+    document.createElement("textarea"); area.value = text; area.setAttribute("aria-label", "Text to copy");
+    document.body.appendChild(area); area.select(); if (document.execCommand("copy")) done(); area.remove(); }
 
   document.addEventListener("click", (event) => {
     const button = event.target.closest("button, a.file[data-file]");

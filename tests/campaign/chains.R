@@ -53,7 +53,7 @@ month_of <- function(day) as.POSIXlt(day)$mon + 1L
 random_restriction <- function(made) {
   condition <- random_condition(made)
   keep <- chance(0.6)
-  # Days for which an "and" with another column does not hold are no days without lines.
+  # Days for which an "and" with another column does not hold are not days without lines.
   both <- rlang::is_call(condition$r, "&")
   days <- if (keep) condition$days else if (both &&
                                             !all(all.vars(condition$r) == "day")) NULL else condition$neither %||%
@@ -226,7 +226,7 @@ verbs_for <- function(shape) {
   ))
 }
 
-# Verbs after which a table is no answer any more; of an empty table nothing changes.
+# Verbs after which a table is not an answer any more; of an empty table nothing changes.
 nonempty <- function(t) nrow(t) > 0
 any_number <- function(name) function(t) any(!is.na(t[[name]]))
 

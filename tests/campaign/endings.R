@@ -111,7 +111,7 @@ compare_file <- function(read, t, ending) {
     back <- read[[match(name, names(t))]]
     if (is.numeric(ours) && !inherits(ours, "Date")) {
       back <- if (is.character(back)) as.numeric(replace(back, !nzchar(back), NA)) else as.numeric(back)
-      # A worksheet keeps 15 digits of what is no exact amount.
+      # A worksheet keeps 15 digits of what is not an exact amount.
       same <- is.na(ours) & is.na(back) | ours == back | ending == "xlsx" & !name %in% exact & abs(
         ours - back
       ) <= 1e-14 * abs(ours)

@@ -116,7 +116,7 @@ follow <- function(move, value, shape, o, place) {
                   change = change_shape(shape, move, o),
                   named = added(shape, oracle_named(o, shape$rows, shape, move$p), move),
                   step_shape(shape, move, o))
-  if (!inherits(value, "hinterfeld_totals")) differ("it is no totals table any more")
+  if (!inherits(value, "hinterfeld_totals")) differ("it is not a totals table any more")
   shape$at <- compare_rows(value, shape)
   if (move$kind == "totals") check_order(value, shape, move, o)
   # From here on rows stand as the table has them.
@@ -173,7 +173,7 @@ change_shape <- function(shape, move, o) {
   grown <- nrow(found$rows) > nrow(shape$rows)
   again <- shape$steps
   if (grown) {
-    # What was added before is computed anew over all rows; after a renaming it cannot be.
+    # What was added before is computed again over all rows; after a renaming it cannot be.
     kept <- c("lvl", paste0("k", seq_along(shape$names)), names(shape$measures), "period_no")
     shape$rows <- found$rows[kept]
     shape$rows$period_no <- period_numbers(o, shape, shape$rows)

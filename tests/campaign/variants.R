@@ -94,7 +94,7 @@ folder_of_lines <- function(made, most) {
   folder
 }
 
-# The first of some variants, chosen anew for each case, that gives another table; NULL where none does.
+# The first of some variants, chosen again for each case, that gives another table; NULL where none does.
 vary <- function(made, chain, base, most = 2) {
   for (name in sample(names(variants), most)) {
     other <- variants[[name]](made, chain)
@@ -179,7 +179,7 @@ moved <- function(made, chain, change = function(move) move) {
     if (move$kind %in% c("keep", "leave_out")) {
       place$book <- value
     } else if (!move$kind %in% names(endings)) {
-      # What a chain ends with is no table of its own.
+      # What a chain ends with is not a table of its own.
       place$t <- value
     }
   }

@@ -30,7 +30,7 @@ test_that("what changed between two runs is told row by row, the largest first",
   expect_identical(nrow(same), 0L)
   expect_match(format(same), "No table has changed", all = FALSE)
   said <- run_cli("compare", old, folder)$stderr
-  expect_match(said, "holds no record of a run")
+  expect_match(said, "There is no record of a run")
 })
 
 test_that("rows are found by their keys, whatever their order, blanks among them", {
@@ -73,7 +73,7 @@ test_that("what no run has written is no record, whatever it holds", {
   record <- hinterfeld:::file_json(path)
   hurt <- function(change) {
     writeLines(jsonlite::toJSON(change(record), auto_unbox = TRUE, digits = NA, null = "null"), path)
-    expect_error(what_changed(file.path(folder, "old"), file.path(folder, "new")), "holds no record of a run",
+    expect_error(what_changed(file.path(folder, "old"), file.path(folder, "new")), "There is no record of a run",
                  class = "hinterfeld_error_file")
   }
   for (field in c("brief", "inputs", "versions", "lines", "audit", "outputs", "started")) {

@@ -88,7 +88,7 @@ test_that("columns that an attached table brings are known, renamed where they c
     check_brief(path)
   }
   expect_identical(nrow(check("[colour, region_more]")), 0L)
-  expect_match(check("item")$problem, "`item` is none of the columns")
+  expect_match(check("item")$problem, "`item` is not one of the columns")
 })
 
 test_that("outputs of one name, days that are none and numbers that are none are mistakes", {
@@ -98,7 +98,7 @@ test_that("outputs of one name, days that are none and numbers that are none are
                "Two outputs would be called", all = FALSE)
   expect_match(mistakes_in("- share:", "- change: {as_of: 2026-02-30}",
                            sub("by: region", "by: region\n    every: year",
-                               small_brief))$problem, "There is no day", all = FALSE)
+                               small_brief))$problem, "is not a day of the calendar", all = FALSE)
   expect_match(mistakes_in("revenue: revenue", "revenue: .nan")$problem, "must be a number", all = FALSE)
 })
 

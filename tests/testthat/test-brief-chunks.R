@@ -20,7 +20,7 @@ test_that("a brief in chunks writes the bytes of a brief at once", {
   ), brief)
   quiet(run_brief(brief, into = file.path(folder, "at_once")))
   withr::local_options(hinterfeld.in_memory = 10, hinterfeld.block = 2500)
-  expect_message(run_brief(brief, into = file.path(folder, "chunks")), "is read in chunks")
+  expect_message(run_brief(brief, into = file.path(folder, "chunks")), "Reading .* in chunks")
   files <- setdiff(list.files(file.path(folder, "at_once")), "run.json")
   expect_length(files, 8)
   for (file in files) {

@@ -26,5 +26,5 @@ test_that("a brief's table stands in the order and shows the period that it says
   found <- utils::read.csv(file.path(dirname(path), "out", "regions.csv"))
   expect_identical(found$revenue, c(24, 11.5))
   wrong <- brief_folder(sub("(?s)tables:.*?(?=outputs:)", sub("-revenue", "-revenu", table), small_brief, perl = TRUE))
-  expect_match(check_brief(wrong)$problem, "`revenu` is none of the columns")
+  expect_match(check_brief(wrong)$problem, "`revenu` is not one of the columns")
 })

@@ -31,5 +31,5 @@ test_that("how long reading, counting and writing took stands in the record, and
   expect_match(page, paste0("Read and check</td>.{1,20}", read))
   expect_false("times" %in% hinterfeld:::usual_sections())
   expect_error(sales_report(kilnmoor_book(), withr::local_tempfile(fileext = ".html"), sections = "times"),
-               "Only the report of a brief", class = "hinterfeld_error_argument")
+               "Only a report made from a brief", class = "hinterfeld_error_argument")
 })

@@ -16,10 +16,10 @@ test_that("a watched brief runs again when its lines change, says what came, and
   quiet(watch_brief(path, out, function(again) run_brief(path, into = out, again = again),
                     function(lines) told <<- c(told, lines), seconds = 0.05, go_on = go_on))
   expect_match(told, "Watching", all = FALSE)
-  expect_match(told, "\\+1 lines, revenue \\+", all = FALSE)
+  expect_match(told, "Change in lines \\+1, in revenue \\+", all = FALSE)
   expect_match(told, "^hinterfeld: The run failed", all = FALSE)
-  expect_match(utils::tail(told, 3), "\\+1 lines", all = FALSE)
-  expect_match(told, "\"sales.csv\" is not as before", all = FALSE)
+  expect_match(utils::tail(told, 3), "lines \\+1,", all = FALSE)
+  expect_match(told, "\"sales.csv\" is different", all = FALSE)
 })
 
 test_that("a database that is written to is noticed", {

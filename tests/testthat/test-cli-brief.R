@@ -8,7 +8,7 @@ test_that("new, check, run and report make the job of a month", {
   expect_identical(run_cli("new", "orders.csv", "--out", "job.yaml")$status, 1L)
   check <- run_cli("check", "job.yaml")
   expect_identical(check$status, 0L)
-  expect_match(check$stdout, "^job.yaml is in order.\n8 marks with CHECK are still open")
+  expect_match(check$stdout, "^job.yaml has no mistakes.\n8 marks with CHECK are still open")
   run <- run_cli("run", "job.yaml", "--quiet", "--out", "out")
   expect_identical(run$status, 0L)
   expect_identical(run$stderr, "")

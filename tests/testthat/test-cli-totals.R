@@ -77,7 +77,7 @@ test_that("measures, periods, crosstabs and picks are answered as the functions 
                    as_csv(unsold(book, load_table(demo_files()[["products"]]), within = region)))
   audited <- demo_question("--by", "region", "--audit")
   expect_match(audited$stdout, "keep: reads_as(status", fixed = TRUE)
-  expect_match(audited$stdout, "--audit tells", fixed = TRUE)
+  expect_match(audited$stdout, "--audit says", fixed = TRUE)
   several <- demo_question("--keep", "region == \"Vale\"", "--why", "the Vale only",
                            "--leave-out", "revenue < 0", "--by", "region", "--every", "year", "--change", "year_before")
   expect_snapshot(cat(several$stdout))

@@ -19,7 +19,7 @@ test_that("a table that takes places of one name for one says so, and one that t
   t <- totals(book, by = town)
   expect_false(any(grepl("stands", in_words(t[t$town != "Oldkiln", ]))))
   expect_match(in_words(best_of_each(totals(book, by = c(region, town)), within = region)), "Oldkiln", all = FALSE)
-  expect_match(format(crosstab(totals(book, by = c(town, product)), town, product)), "counted together", all = FALSE)
+  expect_match(format(crosstab(totals(book, by = c(town, product)), town, product)), "counted as one", all = FALSE)
 })
 
 test_that("columns whose values mostly repeat are no names, and no more are names that stand once", {

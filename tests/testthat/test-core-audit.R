@@ -9,7 +9,7 @@ test_that("steps come in the order they were taken, and each begins where the la
   book <- keep_lines(book, revenue > 1)
   steps <- audit(book)
   expect_identical(steps$step, seq_len(nrow(steps)))
-  expect_identical(steps$what, c("read", "daybook", "keep", "leave out", "neither yes nor no", "keep"))
+  expect_identical(steps$what, c("read", "daybook", "keep", "leave out", "undecided", "keep"))
   expect_identical(steps$why[1:3], c("a table in memory", "revenue is revenue", "small sales"))
   expect_identical(steps$lines_after, c(4, 4, 3, 3, 2, 1))
   expect_identical(steps$revenue_after, c(NA, 15, 7, 7, 3, 2))

@@ -30,6 +30,6 @@ test_that("of a tally only what it holds is tallied", {
   expect_snapshot(error = TRUE, tally_of(fine, by = product))
   expect_snapshot(error = TRUE, tally_of(fine, every = "week"))
   expect_snapshot(error = TRUE, tally_of(fine, measures = "units", every = "year"))
-  expect_error(tally_of(fine, every = "weekday"), "kept by weekday", class = "hinterfeld_error_argument")
+  expect_error(tally_of(fine, every = "weekday"), "kept per weekday", class = "hinterfeld_error_argument")
   expect_snapshot(tally_of(fine, every = "year"))
 })

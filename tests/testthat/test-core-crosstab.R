@@ -224,7 +224,7 @@ test_that("a crosstab of a change lists every group once, where several levels t
 
 test_that("a crosstab says that it adds years, or largest values, together", {
   weekly <- quiet(crosstab(totals(kilnmoor_book(), by = region, every = "weekday"), region, weekday))
-  expect_match(format(weekly), "Weekday adds 4 years together", all = FALSE)
+  expect_match(format(weekly), "Each weekday adds up 4 years", all = FALSE)
   best <- list(best = largest_of(revenue, per = "day", margin = "add_up"))
   x <- crosstab(totals(kilnmoor_book(), by = c(region, channel), measures = best), region, channel)
   expect_match(format(x), "For best a total adds up the rows of its group.", all = FALSE)

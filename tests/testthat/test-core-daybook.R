@@ -110,7 +110,7 @@ test_that("further columns keep decimals of their own", {
   expect_snapshot(error = TRUE, daybook(sales, day, revenue, product, decimals = c(cots = 3)))
   expect_snapshot(error = TRUE, daybook(sales, day, revenue, product, decimals = c(product = 3)))
   expect_snapshot(error = TRUE, daybook(a_sale(cost = 1e15), day, revenue, product, decimals = c(cost = 2)))
-  expect_message(daybook(a_sale(pieces = 1 / 3), day, revenue, product, units = pieces), "more than 6 decimals")
+  expect_message(daybook(a_sale(pieces = 1 / 3), day, revenue, product, units = pieces), "too many decimals")
 })
 
 test_that("the demo's unusable lines stop a daybook that may not set them aside", {

@@ -28,7 +28,7 @@ test_that("values are described in words", {
   describe <- hinterfeld:::describe
   expect_identical(
     vapply(list(NULL, 1, c("a", "b"), mean, mtcars, TRUE, a_book()), describe, ""),
-    c("empty (NULL)", "a number", "2 texts", "a function", "a table", "a logical", "a daybook")
+    c("empty (NULL)", "a number", "a vector of 2 text values", "a function", "a table", "a logical", "a daybook")
   )
 })
 

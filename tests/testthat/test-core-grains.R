@@ -20,7 +20,7 @@ test_that("quarters of the year add the years together, fiscal ones too", {
     expect_identical(t$revenue, expected$r)
   }
   expect_message(totals(kilnmoor_book(), every = "quarter_of_year"),
-                 "Q1 to Q2 hold 4 whole quarters each and Q3 to Q4 hold 3; 2026-Q3 is not complete")
+                 "Q1 to Q2 have 4 whole quarters each and Q3 to Q4 have 3; 2026-Q3 is not complete")
   expect_s3_class(figure_weekdays(quiet(totals(kilnmoor_book(), every = "quarter_of_year"))), "ggplot")
   expect_identical(period_label(as.Date("2026-05-01"), "quarter_of_year", sales_calendar("04-01")), "Q1")
 })
@@ -64,7 +64,7 @@ test_that("periods filled, in weeks, and recurring within a year", {
   expect_identical(as.list(as.data.frame(weeks)),
                    list(year = as.Date("2025-01-01"), week = as.Date("2024-12-30"), revenue = 2))
   expect_message(t <- totals(kilnmoor_book(), every = c("year", "weekday")),
-                 "weekday adds the single days of each year together")
+                 "Within each year, the days of the same weekday are added up")
   expect_identical(nrow(t), 28L)
   expect_error(add_change(t), class = "hinterfeld_error_period")
   expect_snapshot(error = TRUE, {

@@ -46,7 +46,7 @@ test_that("what was left out or added by hand is told", {
   t <- totals(book, by = region)
   t$note <- 1
   expect_message(inquiry_of(t), "`note`, which was added by hand")
-  expect_message(inquiry_of(totals(book, by = region)[1:2, ]), "left out by hand")
+  expect_message(inquiry_of(totals(book, by = region)[1:2, ]), "dropped from this table by hand")
   expect_silent(inquiry_of(best_sellers(totals(book, by = region), 2)))
   expect_snapshot(error = TRUE, inquiry_of(mtcars))
 })

@@ -166,7 +166,7 @@ test_that("a ratio says what it counts, and what it cannot be", {
   columns <- hinterfeld:::answer_of(t)$columns
   expect_identical(vapply(columns, function(column) column$counts, ""),
                    c(revenue_per_units = "money", part = "percent"))
-  expect_match(in_words(t), "the sum of revenue divided by that of units", all = FALSE)
+  expect_match(in_words(t), "the sum of revenue divided by the sum of units", all = FALSE)
   expect_snapshot(error = TRUE, {
     totals(book, measures = list(ratio_of(revenue)))
     totals(book, measures = list(ratio_of(revenue, category)))

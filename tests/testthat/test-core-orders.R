@@ -27,7 +27,7 @@ test_that("the audit counts the orders that each step leaves", {
   for (seed in seq_along(kinds)) {
     lines <- order_lines(seed, 80, kinds[[seed]])
     steps <- audit(book_with_orders(lines))
-    expect_identical(steps$what, c("read", "daybook", "set aside", "set aside", "keep", "neither yes nor no",
+    expect_identical(steps$what, c("read", "daybook", "set aside", "set aside", "keep", "undecided",
                                    "leave out"))
     expect_identical(steps$orders_after[-1], orders_told(lines))
     expect_identical(steps$orders_before[-(1:2)], steps$orders_after[-c(1, 7)])

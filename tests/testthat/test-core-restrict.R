@@ -7,7 +7,7 @@ test_that("lines are kept or left out, and unclear ones are counted apart", {
   kept <- keep_lines(book, reads_as(status, "paid"), why = "paid sales")
   expect_identical(lines_of(kept)$revenue, c(1, 2, 5))
   steps <- audit(kept)
-  expect_identical(steps$what, c("read", "daybook", "keep", "neither yes nor no"))
+  expect_identical(steps$what, c("read", "daybook", "keep", "undecided"))
   expect_identical(steps$lines_after, c(5, 5, 4, 3))
   expect_identical(steps$revenue_after[2:4], c(15, 12, 8))
   expect_identical(lines_of(leave_out(book, status == "open"))$revenue, c(1, 2, 5))

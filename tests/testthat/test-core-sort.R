@@ -7,7 +7,7 @@ test_that("rows stand in the order asked for, missing ones last, equal ones as t
   at <- order(match(data$region, sort(unique(data$region), method = "radix")), -data$revenue_change,
               seq_len(nrow(data)))
   expect_identical(as.list(tibble::as_tibble(sorted)), as.list(data[at, ]))
-  expect_match(in_words(sorted), "Rows in order of region and revenue_change from the highest", all = FALSE)
+  expect_match(in_words(sorted), "Rows sorted by region and revenue_change .highest first.", all = FALSE)
   expect_true(all(reconcile(sorted)$matches))
   expect_false(any(grepl("It shows", in_words(sorted))))
   expect_identical(sort_rows(t, down("year"))$year, sort(data$year, decreasing = TRUE))
@@ -40,7 +40,7 @@ test_that("a period is named as it is written, the latest too, and it is a step"
   expect_silent(q <- inquiry_of(sort_rows(latest, down(revenue_change))))
   expect_snapshot(as_code(q))
   expect_snapshot(as_brief(q))
-  expect_match(in_words(latest), "Rows of the latest period.", all = FALSE)
+  expect_match(in_words(latest), "Only rows of the latest period.", all = FALSE)
   april <- totals(daybook(lines_of(book), day, revenue, product, calendar = sales_calendar("04-01")), every = "quarter")
   expect_identical(nrow(in_period(april, "2025/26")), 4L)
 })

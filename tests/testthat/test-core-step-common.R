@@ -16,7 +16,7 @@ test_that("figures follow when rows and columns are taken or renamed", {
   expect_match(capture.output(print(some)), "36.4 %", fixed = TRUE, all = FALSE)
   cut <- add_share(some, name = "again")
   expect_equal(sum(cut$again), 1)
-  expect_match(in_words(cut), "Only the 6 rows shown count.", fixed = TRUE, all = FALSE)
+  expect_match(in_words(cut), "Computed from the 6 rows shown only.", fixed = TRUE, all = FALSE)
 })
 
 test_that("a changed figure turns the table plain", {

@@ -12,7 +12,7 @@ test_that("spellings are settled to the commonest, and it is said and audited", 
   again <- quiet(settle_spelling(daybook(sales, day, revenue, product), status))
   expect_identical(lines_of(again)$status, settled$status)
   expect_identical(audit(again)$what, c("read", "daybook", "settle"))
-  expect_message(settle_spelling(settled, status), "nothing to settle in 2 values")
+  expect_message(settle_spelling(settled, status), "2 values, none of which differ")
 })
 
 test_that("what cannot be settled is explained", {

@@ -27,7 +27,7 @@ test_that("rows are highlighted that rose, fell, are best or hold a text", {
 test_that("what nobody could read is refused before it takes minutes", {
   ask <- function(...) hinterfeld:::desk_answer(a_desk(), desk_state(by = list("customer_id", "product"), ...))
   expect_error(ask(measures = list("revenue"), crosstab = list(rows = list("product"), columns = list("customer_id"))),
-               "1 271 columns across cannot be read: 400 is the most")
+               "1 271 columns across cannot be read; at most 400 are shown")
   expect_error(hinterfeld:::answer_figure(ask(measures = list("revenue"))), "would have 1 271 panels")
 })
 
@@ -52,7 +52,7 @@ test_that("a brief whose lines memory does not hold is asked by way of a tally, 
     }
   }
   withr::local_options(hinterfeld.in_memory = 1)
-  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "the desk asks a tally of days by product, region")
+  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "the desk uses a tally per day by product, region")
   expect_s3_class(desk$facts, "hinterfeld_tally")
   same(desk)
   # What the run and the desk keep of the same parts does not push each other out.
@@ -62,6 +62,6 @@ test_that("a brief whose lines memory does not hold is asked by way of a tally, 
   })
   expect_identical(unique(trimws(grep("to read", said, value = TRUE))), "3 parts are kept, 0 to read.")
   writeLines(grep("^keep", readLines(path), invert = TRUE, value = TRUE), path)
-  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "With `keep` in the brief")
+  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "Add `keep` to the brief")
   same(desk)
 })

@@ -18,9 +18,10 @@ test_that("the lines that a step took away are those that are missing after it",
 
 test_that("whether the table adds up is said", {
   words <- function(...) hinterfeld:::adds_up_words(hinterfeld:::desk_answer(a_desk(), desk_state(...)))
-  expect_identical(words(by = list("region"), measures = list("revenue")), "It adds up to what counts: 3 367 098.86.")
+  expect_identical(words(by = list("region"), measures = list("revenue")),
+                   "It adds up to the lines that count: 3 367 098.86.")
   expect_match(words(by = list("product"), measures = list("revenue"), pick = list(best_sellers = list(n = 3L))),
-               "^Some rows of all: these hold [0-9 .]+ of 3 367 098.86.$")
+               "^Only some rows are shown; they hold [0-9 .]+ of 3 367 098.86.$")
   expect_match(words(by = list("product"), measures = list(list(orders = list(count_distinct = "order")))),
                "Nothing in it adds up")
 })

@@ -11,7 +11,7 @@ test_that("every part has its choices, with what is chosen now", {
 
 test_that("what makes no sense is not offered, and why is said", {
   expect_match(form("versus", by = list("region"), measures = list("revenue")),
-               "choose a period with its year first", fixed = TRUE)
+               "first choose a period that includes the year", fixed = TRUE)
   expect_match(form("share", by = list("region"), measures = list(list(orders = list(count_distinct = "order")))),
                "does not add up from row to row")
   expect_match(form("grid", by = list("region"), measures = list("revenue")), "needs two things to split by")
@@ -20,5 +20,5 @@ test_that("what makes no sense is not offered, and why is said", {
   html <- html_text(hinterfeld:::choice_form("every", state, tally))
   expect_match(html, "value=\"day\" disabled")
   html <- html_text(hinterfeld:::choice_form("measure", desk_state(measures = list("revenue")), tally))
-  expect_match(html, "the data do not hold it")
+  expect_match(html, "these data do not hold it")
 })

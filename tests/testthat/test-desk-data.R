@@ -2,7 +2,7 @@ test_that("columns are offered with their values, and why one is not", {
   columns <- a_desk()$columns
   expect_identical(columns$name[1], "product")
   expect_identical(columns$values[columns$name == "region"], 4L)
-  expect_match(columns$why[columns$name == "order"], "too many for rows")
+  expect_match(columns$why[columns$name == "order"], "too many to split by")
   expect_match(columns$why[columns$name == "latitude"], "numbers, not groups")
   tally <- hinterfeld:::column_choices(tally_of(demo_daybook(), by = c(region, product), every = "month"))
   expect_setequal(tally$name, c("region", "product"))

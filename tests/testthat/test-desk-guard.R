@@ -10,8 +10,8 @@ test_that("only pages of this machine are answered, and elsewhere only with the 
   token <- hinterfeld:::new_token()
   expect_match(token, "^[0-9a-f]{32}$")
   expect_false(token == hinterfeld:::new_token())
-  expect_match(refused(ask("desk.example:80"), token, "0.0.0.0"), "asks for its token")
-  expect_match(refused(ask("desk.example:80", cookie = "desk=00"), token, "0.0.0.0"), "asks for its token")
+  expect_match(refused(ask("desk.example:80"), token, "0.0.0.0"), "needs its token")
+  expect_match(refused(ask("desk.example:80", cookie = "desk=00"), token, "0.0.0.0"), "needs its token")
   expect_null(refused(ask("desk.example:80", cookie = paste0("a=b; desk=", token)), token, "0.0.0.0"))
 })
 

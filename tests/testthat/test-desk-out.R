@@ -27,7 +27,7 @@ test_that("a brief that is written in another way stays as it is", {
     "brief: 1", "data: {lines: x.csv}", "daybook: {day: d, product: p, revenue: r}", "tables: {a: {by: p}}"))
   before <- readLines(path)
   state <- desk_state(by = list("product"), measures = list("revenue"))
-  expect_error(hinterfeld:::add_to_brief(path, state, "b"), "cannot be put into it safely|has 1 mistake|YAML",
+  expect_error(hinterfeld:::add_to_brief(path, state, "b"), "cannot safely be added|has 1 mistake|YAML",
                class = "hinterfeld_error_brief")
   expect_identical(readLines(path), before)
 })

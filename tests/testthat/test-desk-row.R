@@ -76,5 +76,5 @@ test_that("a total has the conditions of what it is a total of", {
   total <- which(answer$table$category == "Total")[1]
   expect_length(hinterfeld:::row_conditions(answer, total), 1)
   expect_length(hinterfeld:::row_conditions(answer, nrow(answer$table)), 0)
-  expect_match(html_text(hinterfeld:::row_menu(answer, a_desk(), nrow(answer$table))), "a total of everything")
+  expect_match(html_text(hinterfeld:::row_menu(answer, a_desk(), nrow(answer$table))), "this is the grand total")
 })

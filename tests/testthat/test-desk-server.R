@@ -56,6 +56,6 @@ test_that("forged messages end nothing and show no word of R's own", {
              stats::setNames(sample(odd, 5, TRUE), some))
     if (stats::runif(1) < 0.7) ask$given <- stats::setNames(sample(odd, 3, TRUE), sample(fields, 3))
     said <- suppressMessages(do.call(reader$act, ask))
-    expect_no_match(paste0("", said), "argument|object|subscript|invalid|operator|closure|vector")
+    expect_no_match(paste0("", said), "length zero|object '|subscript|operator|closure|non-numeric")
   }
 })

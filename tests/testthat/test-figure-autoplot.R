@@ -3,7 +3,7 @@ test_that("each table gets the figure that suits it", {
   title <- function(t) autoplot(t)$labels$title
   expect_identical(title(totals(book, by = category, every = "month")), "Monthly revenue by category")
   expect_match(title(add_pareto(totals(book, by = product))), "31 of 73 products")
-  expect_match(title(add_change(totals(book, by = region, every = "year"))), "Change of revenue by region, 2026")
+  expect_match(title(add_change(totals(book, by = region, every = "year"))), "Change in revenue by region, 2026")
   expect_match(title(add_running_total(totals(book, by = region, every = "month"))),
                "Running total of revenue by region")
   expect_match(title(best_sellers(totals(book, by = c(region, product)), within = region)),

@@ -21,7 +21,7 @@ test_that("bars end at the percentages, capped ones at the edge with their true 
   expect_match(figure$labels$caption, "A break marks bars")
   # The worst is among them, and the least telling ones are named.
   expect_true(all(c("Ulvergate", "\u221224.7\u00a0%") %in% labels_of(figure)))
-  expect_match(figure$labels$caption, "Not drawn, for they tell least: Reedholm, Peltry Cross and Lodewick.",
+  expect_match(figure$labels$caption, "Not drawn, as they stand out least: Reedholm, Peltry Cross and Lodewick.",
                fixed = TRUE)
   values <- drawn(figure, layer_of(figure, "GeomRect"))
   expect_equal((values$xmax - values$xmin) / max(values$xmax), now$revenue[order(-now$revenue_change_pct)] /

@@ -20,7 +20,7 @@ test_that("every figure speaks the sentences of its table, which can be overridd
   said <- function(figure) gsub("\n", " ", figure$labels$subtitle)
   expect_match(said(figure_running(t)), in_words(t)[1], fixed = TRUE)
   expect_match(said(figure_running(t)), "Running total of revenue along month within region", fixed = TRUE)
-  expect_match(figure_running(t)$labels$caption, "Left out before: 3 483 lines", fixed = TRUE)
+  expect_match(figure_running(t)$labels$caption, "Left out earlier: 3 483 lines", fixed = TRUE)
   own <- figure_running(t, title = "T", subtitle = "S", caption = "C")$labels[c("title", "subtitle", "caption")]
   expect_identical(unlist(own, use.names = FALSE), c("T", "S", "C"))
 })

@@ -18,6 +18,6 @@ test_that("what was not sold, and what was, is drawn", {
   expect_identical(sum(drawn %in% missing$product), nrow(missing))
   covered <- coverage(kilnmoor_book(), products, within = region)
   expect_true("72 of 73 products" %in% labels_of(autoplot(covered)))
-  expect_identical(autoplot(covered)$labels$title, "What sold in each region")
+  expect_identical(autoplot(covered)$labels$title, "What was sold in each region")
   expect_error(autoplot(missing[0, ]), class = "hinterfeld_error_figure")
 })

@@ -7,7 +7,7 @@ test_that("bars are the profile, the best one named, all days there", {
   single <- as.vector(table(factor(format(days, "%u"), 1:7)))
   expect_equal(bars$y, t$revenue / single)
   expect_identical(sum(bars$fill == hinterfeld:::bar_ink), 1L)
-  expect_identical(figure$labels$title, "Mean revenue per single day by weekday: Fri is best")
+  expect_identical(figure$labels$title, "Mean revenue per day, by weekday: Fri is best")
   expect_drawn(figure)
 })
 

@@ -56,7 +56,7 @@ test_that("standard output that takes nothing is an error", {
                                              system.file("cli", "hinterfeld", package = "hinterfeld"), file)),
                        env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
   expect_identical(run$status, 1L)
-  expect_match(run$stderr, "Standard output could not be written")
+  expect_match(run$stderr, "Could not write to standard output")
 })
 
 test_that("what has nothing to do with the disk is told as it is", {

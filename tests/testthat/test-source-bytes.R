@@ -137,7 +137,7 @@ test_that("headings that are none, and files that are no files, are refused", {
   expect_error(load_table(text_at(as.raw(c(0x61, 0, 0x0a, 0x31)))), "NUL", class = "hinterfeld_error_encoding")
   fifo <- withr::local_tempfile()
   processx::run("mkfifo", fifo)
-  for (path in c(fifo, "/dev/zero")) expect_error(load_table(path), "no file that stands",
+  for (path in c(fifo, "/dev/zero")) expect_error(load_table(path), "is not a regular file",
                                                   class = "hinterfeld_error_file")
 })
 

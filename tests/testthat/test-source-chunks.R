@@ -44,7 +44,7 @@ test_that("a chunk without a line that counts is told in the audit, and covers i
   })), class = "hinterfeld_error_no_lines")
   expect_error(quiet(tally_of(folder, make = function(lines) {
     daybook(lines[c("day", "product")], day, product, product, on_bad = "set_aside")
-  })), "2 lines: revenue not a number", class = "hinterfeld_error_role")
+  })), "2 lines cannot be used: revenue not a number", class = "hinterfeld_error_role")
   expect_error(tally_of(folder), "`make` must be a function", class = "hinterfeld_error_argument")
 })
 

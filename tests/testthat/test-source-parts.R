@@ -8,7 +8,7 @@ sales_folder <- function(env = parent.frame()) {
 
 test_that("several files, a folder and a pattern are one table, and each line knows its file and row", {
   folder <- sales_folder()
-  expect_message(lines <- load_table(folder), "1 file is left alone: \"README.md\"")
+  expect_message(lines <- load_table(folder), "1 file is ignored: \"README.md\"")
   expect_identical(lines$product, c("Rib", "Sieve", "Bat"))
   expect_identical(lines$revenue, c(3.5, 1.1, 2))
   expect_identical(as.data.frame(load_table(file.path(folder, "*.csv"))), as.data.frame(lines), ignore_attr = TRUE)
@@ -31,7 +31,7 @@ test_that("a column is typed only when every value of every file fits", {
   expect_identical(lines$n, c(1, 2, NA, NA))
   writeLines(c("code,n", "1,1.10"), file.path(folder, "3.csv"))
   writeLines(c("code,n", "1,1.1"), file.path(folder, "4.csv"))
-  expect_message(lines <- load_table(folder), "which are one number")
+  expect_message(lines <- load_table(folder), "which would become one number")
   expect_type(lines$n, "character")
   expect_error(load_table(folder, types = c(n = "date")), "Row 1 of 1.csv holds \"1\"", fixed = TRUE)
 })
@@ -98,7 +98,8 @@ test_that("two stars are all folders, and files of one name are told by their fo
   expect_error(read("**/none*.csv"), class = "hinterfeld_error_file")
   aside <- set_aside(quiet(daybook(read("**"), day, revenue, product, on_bad = "set_aside")))
   expect_identical(aside$file, c("2025/sales.csv", "2026/new/sales.csv"))
-  expect_identical(lines_behind(totals(quiet(daybook(read("**"), day, revenue, product, on_bad = "set_aside"))), 1)$file,
+  expect_identical(lines_behind(totals(quiet(daybook(read("**"), day, revenue, product, on_bad = "set_aside"))),
+                                1)$file,
                    c("2025/sales.csv", "2026/new/sales.csv", "old.csv"))
 })
 

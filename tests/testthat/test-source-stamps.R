@@ -30,7 +30,8 @@ test_that("a file that is written to is waited for, and one that is written to f
   expect_gte(system.time(wait_for_rest(path, seconds = 0.3))[["elapsed"]], 0.3)
   writer <- processx::process$new("sh", c("-c", "for i in 1 2 3 4 5 6; do echo 1,2 >> \"$1\"; sleep 0.2; done", "sh",
                                           path))
-  wait_for_rest(path, seconds = 0.5)
+  while (length(readLines(path)) < 2) Sys.sleep(0.05)
+  wait_for_rest(path, seconds = 1)
   expect_length(readLines(path), 7)
   writer$wait()
   writer <- processx::process$new("sh", c("-c", "while true; do echo 1,2 >> \"$1\"; done", "sh", path))

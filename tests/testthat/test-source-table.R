@@ -73,7 +73,7 @@ text_file <- function(..., ending = ".csv", env = parent.frame()) {
 test_that("long digits and different texts of one number are names and stay text", {
   file <- text_file("day,product,order,revenue,shelf", "2024-01-01,1234567890123456001,1.10,3,100000",
                     "2024-01-02,1234567890123456002,1.1,4,200000")
-  expect_message(lines <- load_table(file), "\"1.10\", \"1.1\", which are one number")
+  expect_message(lines <- load_table(file), "\"1.10\", \"1.1\", which would become one number")
   expect_identical(vapply(lines, function(x) class(x)[1], "", USE.NAMES = FALSE),
                    c("Date", "character", "character", "numeric", "numeric"))
   t <- totals(daybook(lines, day, revenue, product, order = order), by = product,
