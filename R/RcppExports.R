@@ -57,6 +57,10 @@ add_text_kernel <- function(column, x, at, threads) {
     invisible(.Call(`_hinterfeld_add_text_kernel`, column, x, at, threads))
 }
 
+coded_text_kernel <- function(column) {
+    .Call(`_hinterfeld_coded_text_kernel`, column)
+}
+
 number_column_kernel <- function(n) {
     .Call(`_hinterfeld_number_column_kernel`, n)
 }
@@ -119,6 +123,10 @@ line_feeds_kernel <- function(path) {
 
 text_feeds_kernel <- function(x) {
     .Call(`_hinterfeld_text_feeds_kernel`, x)
+}
+
+output_failed_kernel <- function() {
+    .Call(`_hinterfeld_output_failed_kernel`)
 }
 
 file_stamps_kernel <- function(paths) {
@@ -193,6 +201,10 @@ damaged_chunk_kernel <- function(path, starts, bytes) {
     .Call(`_hinterfeld_damaged_chunk_kernel`, path, starts, bytes)
 }
 
+text_stretches_kernel <- function(path, delimiter, decimal, wanted, size, threads) {
+    .Call(`_hinterfeld_text_stretches_kernel`, path, delimiter, decimal, wanted, size, threads)
+}
+
 first_names_kernel <- function(bytes, delimiter) {
     .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
@@ -225,12 +237,20 @@ line_counts_kernel <- function(counts) {
     .Call(`_hinterfeld_line_counts_kernel`, counts)
 }
 
+counted_values_kernel <- function(values, times) {
+    .Call(`_hinterfeld_counted_values_kernel`, values, times)
+}
+
 read_numbers_kernel <- function(x, decimal, group) {
     .Call(`_hinterfeld_read_numbers_kernel`, x, decimal, group)
 }
 
 read_iso_days_kernel <- function(x) {
     .Call(`_hinterfeld_read_iso_days_kernel`, x)
+}
+
+fixed_codes_kernel <- function(x, decimals) {
+    .Call(`_hinterfeld_fixed_codes_kernel`, x, decimals)
 }
 
 short_number_kernel <- function(x) {

@@ -188,6 +188,16 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
+// coded_text_kernel
+Rcpp::List coded_text_kernel(SEXP column);
+RcppExport SEXP _hinterfeld_coded_text_kernel(SEXP columnSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_text_kernel(column));
+    return rcpp_result_gen;
+END_RCPP
+}
 // number_column_kernel
 SEXP number_column_kernel(double n);
 RcppExport SEXP _hinterfeld_number_column_kernel(SEXP nSEXP) {
@@ -364,6 +374,15 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(text_feeds_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// output_failed_kernel
+bool output_failed_kernel();
+RcppExport SEXP _hinterfeld_output_failed_kernel() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(output_failed_kernel());
     return rcpp_result_gen;
 END_RCPP
 }
@@ -567,6 +586,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// text_stretches_kernel
+Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal, Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads);
+RcppExport SEXP _hinterfeld_text_stretches_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::CharacterVector> >::type wanted(wantedSEXP);
+    Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(text_stretches_kernel(path, delimiter, decimal, wanted, size, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // first_names_kernel
 Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string delimiter);
 RcppExport SEXP _hinterfeld_first_names_kernel(SEXP bytesSEXP, SEXP delimiterSEXP) {
@@ -668,6 +702,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// counted_values_kernel
+Rcpp::List counted_values_kernel(Rcpp::NumericVector values, Rcpp::NumericVector times);
+RcppExport SEXP _hinterfeld_counted_values_kernel(SEXP valuesSEXP, SEXP timesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type times(timesSEXP);
+    rcpp_result_gen = Rcpp::wrap(counted_values_kernel(values, times));
+    return rcpp_result_gen;
+END_RCPP
+}
 // read_numbers_kernel
 Rcpp::NumericVector read_numbers_kernel(Rcpp::CharacterVector x, std::string decimal, std::string group);
 RcppExport SEXP _hinterfeld_read_numbers_kernel(SEXP xSEXP, SEXP decimalSEXP, SEXP groupSEXP) {
@@ -687,6 +732,17 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(read_iso_days_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// fixed_codes_kernel
+Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals);
+RcppExport SEXP _hinterfeld_fixed_codes_kernel(SEXP xSEXP, SEXP decimalsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
+    rcpp_result_gen = Rcpp::wrap(fixed_codes_kernel(x, decimals));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -725,6 +781,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
     {"_hinterfeld_text_column_kernel", (DL_FUNC) &_hinterfeld_text_column_kernel, 1},
     {"_hinterfeld_add_text_kernel", (DL_FUNC) &_hinterfeld_add_text_kernel, 4},
+    {"_hinterfeld_coded_text_kernel", (DL_FUNC) &_hinterfeld_coded_text_kernel, 1},
     {"_hinterfeld_number_column_kernel", (DL_FUNC) &_hinterfeld_number_column_kernel, 1},
     {"_hinterfeld_add_numbers_kernel", (DL_FUNC) &_hinterfeld_add_numbers_kernel, 4},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
@@ -741,6 +798,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_same_rights_kernel", (DL_FUNC) &_hinterfeld_same_rights_kernel, 2},
     {"_hinterfeld_line_feeds_kernel", (DL_FUNC) &_hinterfeld_line_feeds_kernel, 1},
     {"_hinterfeld_text_feeds_kernel", (DL_FUNC) &_hinterfeld_text_feeds_kernel, 1},
+    {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
     {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_silence_kernel", (DL_FUNC) &_hinterfeld_silence_kernel, 0},
@@ -759,6 +817,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
     {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
     {"_hinterfeld_damaged_chunk_kernel", (DL_FUNC) &_hinterfeld_damaged_chunk_kernel, 3},
+    {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
     {"_hinterfeld_pass_stretches_kernel", (DL_FUNC) &_hinterfeld_pass_stretches_kernel, 8},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
@@ -767,8 +826,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
     {"_hinterfeld_widen_kernel", (DL_FUNC) &_hinterfeld_widen_kernel, 2},
     {"_hinterfeld_line_counts_kernel", (DL_FUNC) &_hinterfeld_line_counts_kernel, 1},
+    {"_hinterfeld_counted_values_kernel", (DL_FUNC) &_hinterfeld_counted_values_kernel, 2},
     {"_hinterfeld_read_numbers_kernel", (DL_FUNC) &_hinterfeld_read_numbers_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
+    {"_hinterfeld_fixed_codes_kernel", (DL_FUNC) &_hinterfeld_fixed_codes_kernel, 2},
     {"_hinterfeld_short_number_kernel", (DL_FUNC) &_hinterfeld_short_number_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {NULL, NULL, 0}

@@ -227,7 +227,8 @@ void add_text_kernel(SEXP column, SEXP x, double at, int threads) {
   Rcpp::XPtr<TextColumn>(column)->add(x, static_cast<std::size_t>(at), threads);
 }
 
-// Codes of all texts, numbered by first appearance, and what they represent. [[Rcpp::export(rng = false)]]
+// Codes of all texts, numbered by first appearance, and what they represent.
+// [[Rcpp::export(rng = false)]]
 Rcpp::List coded_text_kernel(SEXP column) {
   return Rcpp::XPtr<TextColumn>(column)->parts();
 }

@@ -104,8 +104,8 @@ double text_feeds_kernel(SEXP x) {
   return found;
 }
 
-// Has writing to standard output failed? A closed pipe is not a failure: its reader has seen enough. [[Rcpp::export(rng
-// = false)]]
+// Has writing to standard output failed? A closed pipe is not a failure: its reader has seen enough.
+// [[Rcpp::export(rng = false)]]
 bool output_failed_kernel() {
 #if defined(_WIN32)
   return false;

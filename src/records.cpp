@@ -210,7 +210,8 @@ class Unpacker {
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
 // wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd`
-// is the line of the first byte that is not text, 0 for none. [[Rcpp::export(rng = false)]]
+// is the line of the first byte that is not text, 0 for none.
+// [[Rcpp::export(rng = false)]]
 Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal,
                               Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
   const records::Marks marks(delimiter[0], decimal[0]);

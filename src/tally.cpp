@@ -259,7 +259,8 @@ bool line_counts_kernel(Rcpp::NumericVector counts) {
 }
 
 // Amounts of rows that represent several lines each, and how many these are, as 64-bit integers for a tally. A missing
-// amount is that of no line. [[Rcpp::export(rng = false)]]
+// amount is that of no line.
+// [[Rcpp::export(rng = false)]]
 Rcpp::List counted_values_kernel(Rcpp::NumericVector values, Rcpp::NumericVector times) {
   if (values.size() != times.size()) Rcpp::stop("a number of lines for each value");
   const R_xlen_t n = values.size();

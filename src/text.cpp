@@ -59,7 +59,8 @@ Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x) {
 }
 
 // Numbers with this many decimals as text, for numbers that have no more: the texts that there are, and which of them
-// represents each number; NA for NA, and for what is too large for that. [[Rcpp::export(rng = false)]]
+// represents each number; NA for NA, and for what is too large for that.
+// [[Rcpp::export(rng = false)]]
 Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals) {
   const std::size_t n = x.size();
   const double* from = REAL(x);
