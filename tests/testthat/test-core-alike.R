@@ -12,7 +12,7 @@ towns_alike <- function() {
 test_that("a table that takes places of one name for one says so, and one that tells them apart says that", {
   book <- book_of_towns(towns_alike())
   expect_snapshot(print(totals(book, by = town)))
-  expect_match(in_words(totals(book, by = c(region, town))), "\"Oldkiln\" stands in more than one region",
+  expect_match(in_words(totals(book, by = c(region, town))), "\"Oldkiln\" occurs in more than one region",
                all = FALSE)
   expect_false(any(grepl("Oldkiln", in_words(totals(book, by = region)))))
   # A table that was cut to others says nothing of it.
@@ -37,7 +37,7 @@ test_that("names of columns with a role, and tallies that are merged or saved, k
   tally <- tally_of(book, by = c(category, product))
   for (facts in list(book, tally, merge_tallies(tally, of_other_lines(tally)), load_tally(save_tally(tally,
                                                                                                      tempfile())))) {
-    expect_match(in_words(totals(facts, by = product)), "\"Powder\" stands in goods more than once, and is counted",
+    expect_match(in_words(totals(facts, by = product)), "\"Powder\" occurs in goods more than once, and is counted",
                  all = FALSE)
     expect_match(in_words(totals(facts, by = c(category, product))), "more than one category", all = FALSE)
   }

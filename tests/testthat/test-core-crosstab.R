@@ -186,7 +186,7 @@ test_that("rows are sorted and picked by any column, totals stay, and the inquir
   best <- best_sellers(sorted, n = 3, of = "Vale")
   expect_identical(best$product, c(sorted$product[1:3], "Total"))
   expect_true(all(reconcile(best)$matches))
-  expect_match(in_words(best), "ranked 3 or better by Vale", all = FALSE)
+  expect_match(in_words(best), "The 3 best rows by Vale", all = FALSE)
   q <- inquiry_of(best)
   place <- rlang::env(asNamespace("hinterfeld"), book = kilnmoor)
   for (line in as_code(q)) eval(parse(text = line), place)
