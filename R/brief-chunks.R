@@ -100,6 +100,6 @@ table_needs <- function(spec, known) {
 say_attached <- function(trail) {
   steps <- trail[trail$what == "attach" & trail$unmatched > 0, ]
   for (i in seq_len(nrow(steps))) {
-    say("attach", sprintf("%s: %s found no matching row.", steps$why[i], count_of(steps$unmatched[i], "line")))
+    say("attach", sprintf("%s: %s without a match.", steps$why[i], count_of(steps$unmatched[i], "line")))
   }
 }

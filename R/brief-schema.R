@@ -120,7 +120,8 @@ enum_problem <- function(value, choices, path) {
   new_problem(path, sprintf("This cannot be %s.", if (is.character(value)) quoted(value) else value_words(value)),
               paste(c(
     if (length(near)) sprintf("Did you mean \"%s\"?", near),
-    sprintf("Choose %s%s.", if (length(known) > 1) "one of " else "", examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
+    sprintf("Choose %s%s.", if (length(known) > 1) "one of " else "",
+            examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
   ), collapse = " "))
 }
 

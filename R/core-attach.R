@@ -173,7 +173,7 @@ match_report <- function(row, lines, table, keys, name, grouped) {
   found <- if (length(missed) == 0) {
     "every line found its row"
   } else {
-    sprintf("%s without a row (%s)", count_of(lines_among(grouped, missed), "line"), examples)
+    sprintf("%s without a match (%s)", count_of(lines_among(grouped, missed), "line"), examples)
   }
   rest <- if (unused > 0) sprintf("; %s of %s not used", count_of(unused, "row"), name) else ""
   list(

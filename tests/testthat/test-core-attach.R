@@ -7,7 +7,7 @@ test_that("every line gets its row and stays in its place", {
   expect_identical(out[names(lines)], lines, ignore_attr = TRUE)
 })
 
-test_that("lines without a row stop or are counted, and unused rows are counted", {
+test_that("lines without a match stop or are counted, and unused rows are counted", {
   expect_snapshot(error = TRUE, attach_table(lines, goods, code))
   expect_snapshot(invisible(attach_table(lines, goods, code, need = "any")))
   expect_message(attach_table(lines[1:2, ], goods[1:2, ], code), "every line found its row")
