@@ -131,10 +131,9 @@ file_problems <- function(brief) {
     if (if (outline) file.exists(file$path) && !dir.exists(file$path) else has_files(file$path)) {
       return(NULL)
     }
-    near <- nearest(basename(file$path), list.files(dirname(file$path)), 1)
     new_problem(one[[1]], sprintf("There is no file %s.", quoted(file$shown)),
-                if (length(near)) sprintf("Did you mean %s?",
-                                          quoted(near)) else "Paths are relative to the folder of the brief.")
+                did_you_mean(basename(file$path), list.files(dirname(file$path)), "\"",
+                             otherwise = "Paths are relative to the folder of the brief."))
   }))
 }
 
@@ -148,10 +147,8 @@ database_problem <- function(path, file) {
                          "Remove this key; it belongs to `data > lines`."))
     }
     bind_problems(lapply(names(asked)[!asked %in% known], function(key) {
-      near <- nearest(asked[[key]], known, 1)
       new_problem(c(path, key), sprintf("%s has no column `%s`.", file$shown, asked[[key]]),
-                  if (length(near)) sprintf("Did you mean `%s`?", near) else
-                    sprintf("Its columns are %s.", columns_named(known)))
+                  column_hint(asked[[key]], known))
     }))
   }, hinterfeld_error = function(cnd) {
     new_problem(path, cnd$message[1], paste(unname(cnd$body), collapse = " "))
@@ -446,14 +443,9 @@ report_problems <- function(content, columns) {
 }
 
 name_problem <- function(path, kind, name, known) {
-  near <- nearest(name, known, 1)
-  new_problem(path, sprintf("There is no %s `%s`.", kind, name), if (length(near)) {
-    sprintf("Did you mean `%s`?", near)
-  } else if (length(known)) {
-    sprintf("The choices are %s.", columns_named(known))
-  } else {
+  there <- if (length(known)) sprintf("The choices are %s.", columns_named(known)) else
     sprintf("The brief has no %ss.", kind)
-  })
+  new_problem(path, sprintf("There is no %s `%s`.", kind, name), did_you_mean(name, known, otherwise = there))
 }
 
 # Names that cannot be file names, and outputs that would share a file.

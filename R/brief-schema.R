@@ -116,10 +116,9 @@ enum_problem <- function(value, choices, path) {
     return(type_problem(value, vapply(choices, value_type, ""), path))
   }
   known <- vapply(choices, function(choice) if (is.logical(choice)) tolower(choice) else as.character(choice), "")
-  near <- if (is.character(value)) nearest(value, known, 1)
   new_problem(path, sprintf("This cannot be %s.", if (is.character(value)) quoted(value) else value_words(value)),
               paste(c(
-    if (length(near)) sprintf("Did you mean \"%s\"?", near),
+    did_you_mean(value, known, "\""),
     sprintf("Choose %s%s.", if (length(known) > 1) "one of " else "",
             examples_of(known, 20, if (is.character(choices[[1]])) '"' else ""))
   ), collapse = " "))
@@ -144,12 +143,8 @@ object_problems <- function(value, rule, path, schema) {
 }
 
 unknown_key <- function(key, known, path) {
-  near <- nearest(key, known, 1)
-  new_problem(c(path, key), sprintf("There is no key `%s` here.", key), if (length(near)) {
-    sprintf("Did you mean `%s`?", near)
-  } else {
-    sprintf("The keys are %s.", columns_named(known))
-  })
+  new_problem(c(path, key), sprintf("There is no key `%s` here.", key),
+              did_you_mean(key, known, otherwise = sprintf("The keys are %s.", columns_named(known))))
 }
 
 array_problems <- function(value, rule, path, schema) {

@@ -193,7 +193,7 @@ flag <- function(name, help) {
 
 database_option <- function() {
   option("database",
-         "read tables of this database instead of files; NAME is an environment variable or a PostgreSQL service",
+         "read tables of a database: a variable or a service NAME",
          "NAME")
 }
 

@@ -174,10 +174,9 @@ read_whole_options <- function(given) {
 check_totals_options <- function(given) {
   wrong <- function(option, value, choices) {
     if (!is.null(value) && !value %in% choices) {
-      near <- nearest(value, choices, 1)
       stop_because("usage", c(
         sprintf("hinterfeld totals: --%s cannot be \"%s\".", option, value),
-        if (length(near)) sprintf("Did you mean \"%s\"?", near) else sprintf("Choose %s.", examples_of(choices, 10))
+        did_you_mean(value, choices, "\"", otherwise = sprintf("Choose one of %s.", examples_of(choices, 10)))
       ))
     }
   }

@@ -88,13 +88,7 @@ facts_of <- function(answer, call = NULL) {
 }
 
 check_totals <- function(t, name = "t", call = caller_env()) {
-  if (!inherits(t, "hinterfeld_totals")) {
-    stop_because("argument", c(
-      sprintf("`%s` must be a totals table.", name),
-      i = sprintf("It is %s.", describe(t)),
-      i = "Make one with `totals()`."
-    ), call = call)
-  }
+  check_made(inherits(t, "hinterfeld_totals"), t, name, "a totals table", "Make one with `totals()`.", call)
 }
 
 # The first names of columns, and their present names.

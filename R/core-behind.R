@@ -93,14 +93,13 @@ check_cell <- function(column, answer, call = caller_env()) {
   check_text(column, "column", call = call)
   cell <- answer$cells[[column]]
   if (is.null(cell)) {
-    near <- nearest(column, names(answer$cells), most = 1)
     stop_because("argument", c(
       if (is.null(answer$grid)) {
         "`column` is only for crosstabs: a row of a totals table has a single group of lines."
       } else {
         sprintf("The crosstab has no cells \"%s\".", column)
       },
-      if (length(near)) c(i = sprintf("Did you mean \"%s\"?", near))
+      i = did_you_mean(column, names(answer$cells), "\"")
     ), call = call)
   }
   list(split = answer$inquiry$crosstab$columns, codes = cell$codes)

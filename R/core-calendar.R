@@ -58,13 +58,8 @@ read_year_start <- function(year_starts, weeks, call = caller_env()) {
 }
 
 check_calendar <- function(calendar, call = caller_env()) {
-  if (!inherits(calendar, "hinterfeld_calendar")) {
-    stop_because("argument", c(
-      "`calendar` must be a sales calendar.",
-      i = sprintf("It is %s.", describe(calendar)),
-      i = "Make one with `sales_calendar()`."
-    ), call = call)
-  }
+  check_made(inherits(calendar, "hinterfeld_calendar"), calendar, "calendar", "a sales calendar",
+             "Make one with `sales_calendar()`.", call)
 }
 
 #' Periods of days: first day, last day, label

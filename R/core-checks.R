@@ -22,24 +22,30 @@ check_flag <- function(x, name, call = caller_env()) {
 check_choice <- function(x, name, choices, none = FALSE, call = caller_env()) {
   check_text(x, name, none, call = call)
   if (!is.null(x) && !x %in% choices) {
-    near <- nearest(x, choices, 1)
     stop_because("argument", c(
       sprintf("`%s` cannot be \"%s\".", name, x),
-      i = sprintf("Choose %s.", examples_of(choices, 20)),
-      if (length(near)) c(i = sprintf("Did you mean \"%s\"?", near))
+      i = sprintf("Choose one of %s.", examples_of(choices, 20)), i = did_you_mean(x, choices, "\"")
     ), call = call)
   }
   invisible(x)
 }
 
-check_daybook <- function(book, call = caller_env()) {
-  if (!inherits(book, "hinterfeld_daybook")) {
-    stop_because("argument", c(
-      "`book` must be a daybook.",
-      i = sprintf("It is %s.", describe(book)),
-      i = "Make one with `daybook()`."
-    ), call = call)
+# `holds` says whether `x` is what the argument `name` must be; `make` is how to have one.
+check_made <- function(holds, x, name, must_be, make, call) {
+  if (!holds) {
+    stop_because("argument", c(sprintf("`%s` must be %s.", name, must_be), i = sprintf("It is %s.", describe(x)),
+                               i = make), call = call)
   }
+}
+
+check_whole_number <- function(x, name, least, most = Inf, none = FALSE, call = caller_env()) {
+  sound <- none && is.null(x) || rlang::is_integerish(x, n = 1, finite = TRUE) && x >= least && x <= most
+  range <- if (is.finite(most)) sprintf(" from %d to %d", least, most) else sprintf(", %d or more", least)
+  check_made(sound, x, name, paste0("a whole number", range), NULL, call)
+}
+
+check_daybook <- function(book, call = caller_env()) {
+  check_made(inherits(book, "hinterfeld_daybook"), book, "book", "a daybook", "Make one with `daybook()`.", call)
 }
 
 check_table <- function(x, name, call = caller_env()) {

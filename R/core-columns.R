@@ -126,7 +126,6 @@ plain_names <- function(expr) {
 stop_unknown_column <- function(quo, known, name, call) {
   expr <- rlang::quo_get_expr(quo)
   asked <- setdiff(plain_names(expr) %||% all.vars(expr), known)
-  near <- unlist(lapply(asked, nearest, known = known, most = 1))
   stop_because("column", c(
     if (length(asked)) {
       sprintf("`%s` names %s, which is not a column.", name, columns_named(asked))
@@ -136,7 +135,7 @@ stop_unknown_column <- function(quo, known, name, call) {
     if (length(asked) == 1 && "revenue" %in% known) role_not_given(asked),
     i = if (length(asked) == 0) "Compute it as a column of the lines before `daybook()`.",
     i = sprintf("The columns are %s.", columns_named(known)),
-    if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
+    i = did_you_mean(asked, known)
   ), call = call)
 }
 

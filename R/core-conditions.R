@@ -7,12 +7,11 @@ evaluate_condition <- function(book, when, call) {
     error = function(cnd) {
       known <- names(book$columns)
       unknown <- setdiff(all.vars(rlang::quo_get_expr(when)), known)
-      near <- unlist(lapply(unknown, nearest, known = known, most = 1))
       stop_because("condition", c(
         sprintf("The condition `%s` cannot be evaluated.", rlang::as_label(when)),
         x = conditionMessage(cnd),
         i = sprintf("The columns are %s.", columns_named(known)),
-        if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
+        i = did_you_mean(unknown, known)
       ), call = call)
     }
   )

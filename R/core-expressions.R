@@ -203,10 +203,9 @@ expression_problem <- function(expr, columns) {
   head <- expr[[1]]
   name <- if (is.symbol(head)) as.character(head) else deparse(head)[1]
   if (!is.symbol(head) || !name %in% names(expression_functions)) {
-    near <- nearest(name, names(expression_functions), 1)
-    return(list(problem = sprintf("`%s` is not allowed in an expression.", name), hint = paste(
-      c(if (length(near) && near != name) sprintf("Did you mean `%s`?", near), allowed_words), collapse = " "
-    )))
+    others <- setdiff(names(expression_functions), name)
+    return(list(problem = sprintf("`%s` is not allowed in an expression.", name),
+                hint = paste(c(did_you_mean(name, others), allowed_words), collapse = " ")))
   }
   if (name == "c" && length(expr) == 1) {
     return(list(problem = "`c()` is empty.", hint = "Give the values to compare with."))
@@ -234,8 +233,7 @@ symbol_problem <- function(name, columns) {
 }
 
 column_hint <- function(name, columns) {
-  near <- nearest(name, columns, 1)
-  if (length(near)) sprintf("Did you mean `%s`?", near) else sprintf("The columns are %s.", columns_named(columns))
+  did_you_mean(name, columns, otherwise = sprintf("The columns are %s.", columns_named(columns)))
 }
 
 most_nested <- 50L

@@ -20,10 +20,7 @@
 #' audit(book)
 extend_lines <- function(book, ..., decimals = NULL) {
   check_daybook(book)
-  if (!is.null(decimals) && !(is.numeric(decimals) && length(decimals) == 1 && decimals %in% 0:most_decimals)) {
-    stop_because("argument",
-                 c("`decimals` must be a whole number from 0 to 6.", i = sprintf("It is %s.", describe(decimals))))
-  }
+  check_whole_number(decimals, "decimals", 0L, most_decimals, none = TRUE)
   quos <- rlang::enquos(...)
   check_new_names(names(quos), book)
   for (name in names(quos)) book <- extend_by(book, name, quos[[name]], decimals, rlang::current_env())

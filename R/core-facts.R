@@ -12,13 +12,7 @@ is_facts <- function(x) {
 }
 
 check_facts <- function(facts, name = "facts", call = caller_env()) {
-  if (!is_facts(facts)) {
-    stop_because("argument", c(
-      sprintf("`%s` must be a daybook or a tally.", name),
-      i = sprintf("It is %s.", describe(facts)),
-      i = "Make one with `daybook()`."
-    ), call = call)
-  }
+  check_made(is_facts(facts), facts, name, "a daybook or a tally", "Make one with `daybook()`.", call)
 }
 
 # The parts of facts.

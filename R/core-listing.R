@@ -19,11 +19,10 @@ columns_listing <- function(x, answer) {
 shown_columns <- function(t, names, call = caller_env()) {
   unknown <- setdiff(names, names(t))
   if (length(unknown)) {
-    near <- nearest(unknown[1], names(t), 1)
     stop_because("column", c(
       sprintf("The table has no column %s to show.", columns_named(unknown)),
       i = sprintf("It has %s.", columns_named(names(t))),
-      if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
+      i = did_you_mean(unknown[1], names(t))
     ), call = call)
   }
   answer <- answer_of(t)

@@ -175,11 +175,10 @@ settled_decimals <- function(exact, label, decimals, book, call) {
 
 stop_unknown_measure <- function(name, book, call) {
   choices <- c(number_columns(book), "lines")
-  near <- nearest(name, choices, 1)
   stop_because("measure", c(
     sprintf("There is no `%s` to total.", name), role_not_given(name),
     i = sprintf("The choices are %s.", columns_named(choices)),
-    if (length(near)) c(i = sprintf("Did you mean `%s`?", near)),
+    i = did_you_mean(name, choices),
     i = "Distinct values are counted with `count_distinct()`."
   ), call = call)
 }

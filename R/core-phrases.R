@@ -31,6 +31,12 @@ columns_named <- function(names) {
 }
 
 # The known names most like `name`, nearest first; none when nothing is near.
+# The question after a name that is unknown: the nearest known one of each, or else `otherwise`.
+did_you_mean <- function(names, known, quote = "`", otherwise = NULL) {
+  near <- if (is.character(names)) unlist(lapply(names, nearest, known = known, most = 1))
+  if (length(near)) sprintf("Did you mean %s?", paste0(quote, near, quote, collapse = ", ")) else otherwise
+}
+
 nearest <- function(name, known, most = 3) {
   if (length(known) == 0) {
     return(character())

@@ -110,10 +110,7 @@ leading_rows <- function(values, scope, n, best) {
 
 check_picks <- function(n, share, call) {
   if (is.null(share)) {
-    if (!rlang::is_integerish(n, n = 1, finite = TRUE) || n < 1) {
-      stop_because("argument", c("`n` must be a whole number, 1 or more.", i = sprintf("It is %s.", describe(n))),
-                   call = call)
-    }
+    check_whole_number(n, "n", 1L, call = call)
   } else if (!is.numeric(share) || length(share) != 1 || is.na(share) || share <= 0 || share > 1) {
     stop_because("argument", c("`share` must be a fraction above 0, at most 1.", i = "0.05 is 5 %."), call = call)
   }

@@ -43,12 +43,11 @@ evaluate_over <- function(quo, data, name, call, known = names(data)) {
     evaluate_expression(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), data),
     error = function(cnd) {
       unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), known)
-      near <- unlist(lapply(unknown, nearest, known = known, most = 1))
       stop_because("role", c(
         sprintf("`%s` cannot be computed from `%s`.", name, rlang::as_label(quo)),
         x = conditionMessage(cnd), texts_in_numbers(quo, data),
         i = sprintf("The columns are %s.", columns_named(known)),
-        if (length(near)) c(i = sprintf("Did you mean %s?", columns_named(near)))
+        i = did_you_mean(unknown, known)
       ), call = call)
     }
   )

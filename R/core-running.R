@@ -48,10 +48,7 @@ take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call
 add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), within = NULL, along = NULL,
                        name = NULL) {
   what <- check_choice(what[1], "what", c("sum", "mean"))
-  if (!rlang::is_integerish(last, n = 1, finite = TRUE) || last < 1) {
-    stop_because("argument",
-                 c("`last` must be a whole number of periods, 1 or more.", i = sprintf("It is %s.", describe(last))))
-  }
+  check_whole_number(last, "last", 1L)
   args <- running_args(t, of, enquo(within), enquo(along), NULL, name, "A moving sum or mean")
   args <- replace(args, c("last", "what"), list(as.integer(last), what))
   step <- step_on(t, "moving", args, c(moving = name %||% paste0(of, "_moving_", what)))

@@ -47,12 +47,11 @@ derive_values <- function(t, of, call = caller_env()) {
   known <- derivable(t)
   if (!rlang::is_string(of) || !of %in% known) {
     kind <- if (rlang::is_string(of) && of %in% names(t)) sprintf("`%s` is %s.", of, type_of(t[[of]]))
-    near <- if (rlang::is_string(of)) nearest(of, known, 1)
     stop_because("measure", c(
       if (rlang::is_string(of)) sprintf("`of` cannot be `%s`.", of) else "`of` must name one column of numbers.",
       x = kind,
       i = sprintf("The table's columns of numbers are %s.", columns_named(known)),
-      if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
+      i = if (rlang::is_string(of)) did_you_mean(of, known)
     ), call = call)
   }
   decimals <- known_column(answer_of(t), of)$decimals

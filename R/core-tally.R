@@ -149,10 +149,7 @@ key_column <- function(key, codes) {
 }
 
 check_tally <- function(x, name, call = caller_env()) {
-  if (!inherits(x, "hinterfeld_tally")) {
-    stop_because("argument", c(sprintf("`%s` must be a tally.", name), i = sprintf("It is %s.", describe(x)),
-                               i = "Make one with `tally_of()`."), call = call)
-  }
+  check_made(inherits(x, "hinterfeld_tally"), x, name, "a tally", "Make one with `tally_of()`.", call)
 }
 
 # As facts ---------------------------------------------------------------------------------------------------

@@ -25,10 +25,7 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
   check_text(host, "host")
   check_text(title, "title", none = TRUE)
   check_flag(browse, "browse")
-  if (!is.null(port) && !(rlang::is_scalar_integerish(port) && port >= 1 && port <= 65535)) {
-    stop_because("argument", c("`port` must be a whole number from 1 to 65535.",
-                               i = sprintf("It is %s.", describe(port))))
-  }
+  check_whole_number(port, "port", 1L, 65535L, none = TRUE)
   need_package("shiny", "for the desk")
   in_plain_session({
     desk <- with_databases(desk_of(facts))

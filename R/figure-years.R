@@ -29,7 +29,7 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   known <- data[!is.na(data$value), ]
   ends <- known[!duplicated(known$year, fromLast = TRUE), ]
   ends$label_y <- spread_labels(ends$value, diff(range(0, known$value)) / 16)
-  sentence <- if (cumulative) sprintf("Each line adds up its year from the first %s on.", answer$every) else NULL
+  sentence <- if (cumulative) sprintf("Each line adds up its year from the first %s.", answer$every) else NULL
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
     ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7,
                        na.rm = TRUE) +

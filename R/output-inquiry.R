@@ -87,10 +87,7 @@ format.hinterfeld_inquiry <- function(x, ...) {
 }
 
 check_inquiry_given <- function(q, call = caller_env()) {
-  if (!inherits(q, "hinterfeld_inquiry")) {
-    stop_because("argument", c("`q` must be an inquiry.", i = sprintf("It is %s.", describe(q)),
-                               i = "Take it from a table: `inquiry_of(t)`."), call = call)
-  }
+  check_made(inherits(q, "hinterfeld_inquiry"), q, "q", "an inquiry", "Take it from a table: `inquiry_of(t)`.", call)
 }
 
 # A column of the user's own is none that the calls would make.

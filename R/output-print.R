@@ -28,11 +28,7 @@ print.hinterfeld_totals <- function(x, ..., n = 10, decimals = NULL) {
 }
 
 check_decimals_shown <- function(decimals, call = caller_env()) {
-  if (!is.null(decimals) && !rlang::is_integerish(decimals, n = 1, finite = TRUE) || isTRUE(decimals < 0)) {
-    stop_because("argument", c("`decimals` must be a whole number, 0 or more.", i = sprintf("It is %s.",
-                                                                                           describe(decimals))),
-                 call = call)
-  }
+  check_whole_number(decimals, "decimals", 0L, none = TRUE, call = call)
 }
 
 #' @export

@@ -123,11 +123,10 @@ report_columns <- function(book, columns, given, call = caller_env()) {
     column <- columns[[name]]
     if (is.null(column) || column %in% known) next
     if (given[[name]]) {
-      near <- nearest(column, known, 1)
       stop_because("column", c(
         sprintf("`%s` names `%s`, which is not a column.", name, column),
         i = sprintf("The columns are %s.", columns_named(known)),
-        if (length(near)) c(i = sprintf("Did you mean `%s`?", near))
+        i = did_you_mean(column, known)
       ), call = call)
     }
     columns[name] <- list(NULL)

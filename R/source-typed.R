@@ -96,11 +96,10 @@ check_sheet <- function(path, sheet, call) {
   known <- is.null(sheet) || is.character(sheet) && sheet %in% sheets ||
     is.numeric(sheet) && sheet %in% seq_along(sheets)
   if (!known) {
-    near <- if (is.character(sheet)) nearest(sheet, sheets, most = 1)
     stop_because("file", c(
       sprintf("%s has no sheet %s.", basename(path), if (is.character(sheet)) quoted(sheet) else describe(sheet)),
       i = sprintf("Its sheets are %s.", examples_of(sheets, 20)),
-      if (length(near)) c(i = sprintf("Did you mean %s?", quoted(near)))
+      i = did_you_mean(sheet, sheets, "\"")
     ), call = call)
   }
 }

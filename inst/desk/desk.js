@@ -12,11 +12,16 @@
     Shiny.setInputValue("ask", Object.assign({ act: act }, more || {}), { priority: "event" });
   }
 
-  // A selector that finds the same element again after the server has replaced it. function sign(el) { if (!el ||
-  !el.closest) return null; if (el.dataset.part) return '[data-part="' + CSS.escape(el.dataset.part) + '"]:not(form)';
-  if (el.name) return '[name="' + CSS.escape(el.name) + '"]' + (el.type === "radio" || el.type === "checkbox" ?
-  '[value="' + CSS.escape(el.value) + '"]' : ""); if (el.dataset.act) return '[data-act="' + CSS.escape(el.dataset.act)
-  + '"]' + (el.dataset.column ? '[data-column="' + CSS.escape(el.dataset.column) + '"]' : ""); return null; }
+  // A selector that finds the same element again after the server has replaced it.
+  function sign(el) {
+    if (!el || !el.closest) return null;
+    if (el.dataset.part) return '[data-part="' + CSS.escape(el.dataset.part) + '"]:not(form)';
+    if (el.name) return '[name="' + CSS.escape(el.name) + '"]' + (el.type === "radio" || el.type === "checkbox" ?
+      '[value="' + CSS.escape(el.value) + '"]' : "");
+    if (el.dataset.act) return '[data-act="' + CSS.escape(el.dataset.act) + '"]' +
+      (el.dataset.column ? '[data-column="' + CSS.escape(el.dataset.column) + '"]' : "");
+    return null;
+  }
 
   function put(id, html) {
     const el = byId(id);
@@ -149,11 +154,21 @@
   acts.only = (el) => chosen(el, "only");
   acts.without = (el) => chosen(el, "without");
 
-  function copy(text, what) { const done = () => { byId("told").textContent = what + " copied."; }; if
-    (navigator.clipboard && window.isSecureContext) { navigator.clipboard.writeText(text).then(done, () =>
-    fallback(text, done)); } else fallback(text, done); } function fallback(text, done) { const area =
-    document.createElement("textarea"); area.value = text; area.setAttribute("aria-label", "Text to copy");
-    document.body.appendChild(area); area.select(); if (document.execCommand("copy")) done(); area.remove(); }
+  function copy(text, what) {
+    const done = () => { byId("told").textContent = what + " copied."; };
+    if (navigator.clipboard && window.isSecureContext) {
+      navigator.clipboard.writeText(text).then(done, () => fallback(text, done));
+    } else fallback(text, done);
+  }
+  function fallback(text, done) {
+    const area = document.createElement("textarea");
+    area.value = text;
+    area.setAttribute("aria-label", "Text to copy");
+    document.body.appendChild(area);
+    area.select();
+    if (document.execCommand("copy")) done();
+    area.remove();
+  }
 
   document.addEventListener("click", (event) => {
     const button = event.target.closest("button, a.file[data-file]");

@@ -63,13 +63,13 @@ run_there <- function(path) {
     said <<- c(said, conditionMessage(cnd))
     invokeRestart("muffleMessage")
   })
-  list(record = record, said = grep("grouped in the database|are fetched", said, value = TRUE))
+  list(record = record, said = grep("Grouping .* in the database|are fetched", said, value = TRUE))
 }
 
 # Is what is grouped that which is fetched?
 expect_same_run <- function(path) {
   run <- run_there(path)
-  expect_match(run$said, "grouped in the database", all = FALSE)
+  expect_match(run$said, "in the database", all = FALSE)
   expect_no_match(run$said, "are fetched")
   there <- run$record
   withr::local_options(hinterfeld.grouped = FALSE)
@@ -122,7 +122,7 @@ test_that("what the database cannot do exactly, or line by line, is fetched, and
   }
   why("looks at the revenue of each line", keep = "revenue > 0")
   why("looks at the units of each line", keep = "units > 0")
-  why("each value by itself", more = "{median_of: revenue}")
+  why("every single value", more = "{median_of: revenue}")
   why("computed line by line", more = "{sum_of: revenue - units}")
   why("is not computed in the database", revenue = "quantity * pmax(unit_price, 1)")
   # Halves that doubles show as less: 1 - 0.9 is not quite 0.1.
@@ -132,7 +132,7 @@ test_that("what the database cannot do exactly, or line by line, is fetched, and
   DBI::dbExecute(con, "UPDATE sales SET unit_price = 1234567890.45 WHERE quantity = 3")
   why("more digits than")
   DBI::dbExecute(con, "UPDATE sales SET unit_price = 'NaN' WHERE quantity = 3")
-  why("what is no number")
+  why("what is not a number")
   DBI::dbExecute(con, "INSERT INTO items VALUES ('a', 'B', 'Bowl')")
   expect_error(quiet(run_brief(shop_brief(folder, revenue = "quantity"), into = file.path(folder, "none"))),
                class = "hinterfeld_error_run")

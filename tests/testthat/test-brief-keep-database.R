@@ -38,7 +38,8 @@ expect_changes_kept <- function(con, folder, touch, kinds) {
     play_change(con, kind, touch)
     said <- expect_as_fresh(folder)
     if (kind == "nothing") testthat::expect_match(said, "kept, 0 to read", all = FALSE)
-    if (kind == "less" && any(grepl("are days of", said))) testthat::expect_match(said, "gone, and out", all = FALSE)
+    if (kind == "less" && any(grepl("are days of", said))) testthat::expect_match(said, "gone and no longer",
+                                                                                  all = FALSE)
   }
   first
 }
@@ -51,7 +52,8 @@ test_that("days of a table are kept, and what changed is read again", {
   withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
   withr::local_seed(3)
   first <- expect_changes_kept(con, folder, TRUE, c("nothing", "new", "swap", "less"))
-  expect_match(first, "parts of sales are days of `day`, each known by its count, its sums and the newest `touched`",
+  expect_match(first,
+               "parts of sales are days of `day`, each recognised by its row count, its sums and its latest `touched`",
                all = FALSE)
   # Ranges of numbers, those below 0 too, and lines without one.
   DBI::dbExecute(con, "UPDATE sales SET id = NULL WHERE id % 31 = 0")
@@ -74,7 +76,7 @@ test_that("versions of rows tell what changed in PostgreSQL, and products are lo
   withr::local_seed(4)
   job <- file.path(folder, "job.yaml")
   first <- expect_changes_kept(con, folder, FALSE, c("product", "moved"))
-  expect_match(first, "known by the versions of its rows", all = FALSE)
+  expect_match(first, "recognised by the versions of its rows", all = FALSE)
   # The shops in the same database: a change of theirs changes all.
   DBI::dbWriteTable(con, "shops", utils::read.csv(file.path(folder, "shops.csv")), row.names = FALSE)
   writeLines(sub("table: shops.csv", "table: {database: SHOP, table: shops}", readLines(job), fixed = TRUE), job)
@@ -149,7 +151,8 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
     run_brief(job, into = file.path(folder, into), keep = file.path(folder, keep))
   }
   put("{database: SHOP, table: sales, types: {price: text}}")
-  expect_as_fresh(folder, "Nothing of sales of SHOP is kept: it is not told when its lines changed")
+  expect_as_fresh(folder,
+                  "No part of sales of SHOP is kept for the next run: no column tells when its lines last changed")
   put("{database: SHOP, table: 'SELECT *, day AS sold FROM sales', types: {price: text}, changed: touched}")
   DBI::dbExecute(con, "UPDATE sales SET day = 'soon' WHERE touched = 3")
   DBI::dbExecute(con, "UPDATE sales SET day = NULL WHERE touched = 4")
@@ -165,12 +168,12 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
     expect_identical(readLines(file.path(folder, "out", table)), readLines(file.path(folder, "fresh", table)))
   }
   put("{database: SHOP, table: sales, changed: touched, parts: pieces}")
-  expect_error(quiet(run()), "cannot tell its parts by day", class = "hinterfeld_error_type")
+  expect_error(quiet(run()), "cannot divide the table by day", class = "hinterfeld_error_type")
   put("{database: SHOP, table: sales, changed: touched, parts: {pieces: 0}}")
   expect_error(quiet(run()), class = "hinterfeld_error_brief")
   put("{database: SHOP, table: sales, changed: touched}")
   DBI::dbExecute(con, "DELETE FROM sales")
-  expect_error(quiet(run()), "\"sales\" holds no line", class = "hinterfeld_error_run")
+  expect_error(quiet(run()), "\"sales\" has no lines", class = "hinterfeld_error_run")
 })
 
 test_that("a mistake in the columns that part a table is told when the brief is checked", {
@@ -186,5 +189,5 @@ test_that("a mistake in the columns that part a table is told when the brief is 
              readLines(file.path(folder, "job.yaml")), fixed = TRUE)
   writeLines(sub(", parts: dya, changed: tuched", "", job), file.path(folder, "job.yaml"))
   found <- check_brief(read_brief(file.path(folder, "job.yaml")))
-  expect_match(found$problem, "Only lines are kept by parts", all = FALSE)
+  expect_match(found$problem, "Only the sale lines can be divided into parts", all = FALSE)
 })

@@ -59,9 +59,9 @@ test_that("what a part was counted by is noticed, and only what it touches is co
   change("  # more", "  again: {by: region, every: year}\n  # more")
   expect_said(folder, "3 parts are kept, 0 to read")
   change("  # more", "  shops: {by: [shop, product], measures: [revenue, {units: {count_lines: true}}]}\n  # more")
-  expect_said(folder, "needs more than was kept")
+  expect_said(folder, "asks for more than was kept")
   change("  # more", "  pieces: {by: shop, measures: [units]}\n  # more")
-  expect_said(folder, "needs more than was kept")
+  expect_said(folder, "asks for more than was kept")
   change("  # more", paste("  vale: {by: [region, product], every: month, keep: ['region == \"Vale\"'],",
                            "add: [{change: {}}]}"))
   expect_as_fresh(folder, "3 parts are kept, 0 to read")
@@ -75,7 +75,7 @@ test_that("what a part was counted by is noticed, and only what it touches is co
              file.path(folder, "sales", "4.csv"))
   expect_said(folder, "3 parts are kept, 1 to read: \"4.csv\"")
   unlink(file.path(folder, "sales", "2.csv"))
-  expect_as_fresh(folder, "\"2.csv\" is gone, and out of the totals")
+  expect_as_fresh(folder, "\"2.csv\" is gone and no longer counted")
 })
 
 test_that("what two briefs need of the same parts is kept for both, and less than was kept is no reason to read", {
@@ -99,7 +99,7 @@ test_that("what two briefs need of the same parts is kept for both, and less tha
     grep("kept", said, value = TRUE)
   }
   said <- again(other)
-  expect_match(said, "needs more than was kept", all = FALSE)
+  expect_match(said, "asks for more than was kept", all = FALSE)
   said <- again(brief)
   expect_match(said, "3 parts are kept, 0 to read", all = FALSE)
   said <- again(other)
@@ -148,7 +148,7 @@ test_that("kept files that are damaged, forged or of another form are read again
   dir.create(index)
   expect_as_fresh(folder)
   expect_message(run_brief(file.path(folder, "job.yaml"), keep = file.path(folder, "kept"), again = TRUE),
-                 "Not everything can be kept")
+                 "Some parts could not be kept")
 })
 
 test_that("a folder that cannot be kept in is refused, or the run goes on without", {
@@ -179,7 +179,7 @@ test_that("kept parts are listed, and those that no brief uses are cleared", {
   # Nobody clears it while a run uses it.
   run <- open_keep(kept)
   said <- run_process("keep", kept, "--clear")$stderr
-  expect_match(said, "A run uses")
+  expect_match(said, "A run is using")
   close_keep(run)
 })
 

@@ -8,7 +8,7 @@ test_that("facts, ports and hosts that cannot be are refused", {
     open_desk("no such brief.yaml")
   })
   said <- run_process("desk")$stderr
-  expect_match(said, "BRIEF is missing; --demo opens the made-up one")
+  expect_match(said, "BRIEF is missing; use --demo to look at made-up data")
 })
 
 test_that("the page answers choices with the numbers of the core, from both ends of each link", {

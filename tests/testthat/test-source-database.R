@@ -49,7 +49,7 @@ test_that("PostgreSQL: types, schemas, rights, one snapshot, and a server that g
   t <- totals(daybook(lines, day, price * pieces, product), by = product)
   expect_identical(as.data.frame(tibble::as_tibble(t)), sql)
   clerk <- connect_postgres(server, "clerk")
-  expect_error(load_table(clerk, "shop.hidden"), "may not be read", class = "hinterfeld_error_database")
+  expect_error(load_table(clerk, "shop.hidden"), "not allowed to read", class = "hinterfeld_error_database")
   expect_error(load_table(clerk, "shop.sale"), "Did you mean \"shop.sales\"", class = "hinterfeld_error_database")
 
   # By name, read only, and of one moment.
