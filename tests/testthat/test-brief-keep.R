@@ -159,7 +159,7 @@ test_that("a folder that cannot be kept in is refused, or the run goes on withou
   expect_snapshot(run_brief(brief, keep = file.path(folder, "file")), error = TRUE,
                   transform = function(x) gsub(folder, "FOLDER", x, fixed = TRUE))
   writeLines(c(readLines(brief), "keep: ../elsewhere"), brief)
-  expect_error(run_brief(brief), "lies outside the brief's own folder", class = "hinterfeld_error_brief")
+  expect_error(run_brief(brief), "is outside the brief's own folder", class = "hinterfeld_error_brief")
   expect_error(kept_parts(file.path(folder, "nowhere")), class = "hinterfeld_error_file")
 })
 
