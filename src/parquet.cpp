@@ -3,15 +3,17 @@
 #include <zlib.h>
 
 #include <cstdint>
-#include <cstdio>
-#include <memory>
 #include <stdexcept>
 #include <string>
 #include <vector>
 
-#include <sys/types.h>
+#include "file_handle.h"
 
 namespace {
+
+using files::File;
+using files::move_to;
+using files::opened;
 
 // Apache Parquet writes page headers in Thrift's compact protocol.
 class Header {
@@ -90,18 +92,9 @@ class Header {
   const unsigned char *start_, *at_, *end_;
 };
 
-struct Close {
-  void operator()(std::FILE* file) const { std::fclose(file); }
-};
-
 std::size_t read_at(std::FILE* file, double offset, std::vector<unsigned char>& to, std::size_t n) {
   to.resize(n);
-#if defined(_WIN32)
-  if (_fseeki64(file, static_cast<long long>(offset), SEEK_SET) != 0) return 0;
-#else
-  if (fseeko(file, static_cast<off_t>(offset), SEEK_SET) != 0) return 0;
-#endif
-  return std::fread(to.data(), 1, n, file);
+  return move_to(file, offset) ? std::fread(to.data(), 1, n, file) : 0;
 }
 
 }  // namespace
@@ -110,8 +103,7 @@ std::size_t read_at(std::FILE* file, double offset, std::vector<unsigned char>& 
 // says, or whose header cannot be read: its place from 1, 0 for none. Pages without a checksum are passed over.
 // [[Rcpp::export(rng = false)]]
 int damaged_chunk_kernel(std::string path, Rcpp::NumericVector starts, Rcpp::NumericVector bytes) {
-  const std::unique_ptr<std::FILE, Close> file(std::fopen(path.c_str(), "rb"));
-  if (!file) Rcpp::stop("%s cannot be opened", path);
+  const File file = opened(path, "rb");
   constexpr std::size_t kLongest = std::size_t{1} << 16;
   std::vector<unsigned char> held;
   for (R_xlen_t k = 0; k < starts.size(); ++k) {

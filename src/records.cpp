@@ -6,6 +6,7 @@
 #include <cstdio>
 #include <memory>
 
+#include "file_handle.h"
 #include "lazy_text.h"
 #include "pages.h"
 #include "records.h"
@@ -14,24 +15,9 @@
 
 namespace {
 
-struct Close {
-  void operator()(std::FILE* file) const { std::fclose(file); }
-};
-using File = std::unique_ptr<std::FILE, Close>;
-
-File opened(const std::string& path, const char* how) {
-  File file(std::fopen(path.c_str(), how));
-  if (!file) Rcpp::stop("%s cannot be opened", path);
-  return file;
-}
-
-bool move_to(std::FILE* file, double offset) {
-#if defined(_WIN32)
-  return _fseeki64(file, static_cast<long long>(offset), SEEK_SET) == 0;
-#else
-  return fseeko(file, static_cast<off_t>(offset), SEEK_SET) == 0;
-#endif
-}
+using files::File;
+using files::move_to;
+using files::opened;
 
 Rcpp::List places(const std::vector<records::Odd>& odd, std::size_t count) {
   const std::size_t n = odd.size();
