@@ -8,10 +8,13 @@ markdown_rows <- function(heads, rows) {
 # The kinds of measures: what makes them, what they are, what they can be taken per and added up as.
 measure_table <- function() {
   rows <- lapply(measure_kinds, function(kind) {
-    words <- gsub("{one}", if (kind$per) "line, or of one total per day, order ..." else "line", kind$words,
-                  fixed = TRUE)
+    one <- if (kind$per) "line (with `per`: of the totals per day, order ...)" else "line"
+    words <- gsub("{one}", one, kind$words, fixed = TRUE)
+    for (argument in c("x", "to")) {
+      words <- gsub(sprintf("{%s}", argument), sprintf("`%s`", argument), words, fixed = TRUE)
+    }
     yes <- function(x) if (x) "yes" else "no"
-    c(sprintf("`%s()`", kind$maker), gsub("{x}", "`x`", words, fixed = TRUE), yes(kind$adds_up), yes(kind$margin))
+    c(sprintf("`%s()`", kind$maker), words, yes(kind$adds_up), yes(kind$margin))
   })
   markdown_rows(c("measure", "is", "rows add up", "`margin`"), rows)
 }
