@@ -1,4 +1,4 @@
-# Expressions in a brief are data: parsed, looked through, and evaluated where only the language's functions exists.
+# Expressions in a brief are data: parsed, looked through, and evaluated where only the language's functions exist.
 
 # The quosure of an expression that was checked before.
 brief_quo <- function(text, call = caller_env()) {

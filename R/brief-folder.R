@@ -55,7 +55,7 @@ lock_path <- function(folder) {
   file.path(dirname(folder), sprintf(".%s.lock", basename(folder)))
 }
 
-# Nothing stays behind.
+# Removes the lock file while the lock is still held.
 unlock_folder <- function(folder, lock) {
   unlink(lock_path(folder))
   filelock::unlock(lock)

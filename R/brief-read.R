@@ -120,7 +120,7 @@ brief_text <- function(path, call) {
   text
 }
 
-# A few lines of YAML can represent more than a machine holds.
+# A few lines of YAML can expand to more than fits in memory.
 check_brief_size <- function(text, path, call) {
   too_much <- function(what, hint) stop_because("brief", c(sprintf("%s %s.", basename(path), what), i = hint),
                                                 call = call)

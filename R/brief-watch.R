@@ -1,7 +1,7 @@
 # A brief that runs again whenever a part of its data arrives or changes.
 
 # `run(again)` runs it, `tell` is given lines to show. Its files are looked at every few `seconds`, and right after a
-# run, for a part may have come meanwhile. Ends on an interrupt, or when `go_on` says so.
+# run, because a part may have come meanwhile. Ends on an interrupt, or when `go_on` says so.
 watch_brief <- function(path, folder, run, tell, seconds = 2, go_on = function() TRUE) {
   tryCatch({
     seen <- watched_stamps(path)

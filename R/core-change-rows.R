@@ -123,7 +123,7 @@ earlier_of_grain <- function(answer, of, plan, codes, target, levels, call) {
 }
 
 # A tally of longer periods has the earlier lines only where each of its periods goes to one period as a whole: its
-# first day represents it.
+# first day is used for it.
 period_target <- function(facts, target, call) {
   if (is.null(facts$every) || facts$every == "day") {
     return(target)

@@ -2,8 +2,8 @@
 # amounts, of which the sum, the smallest and the largest are known. Where lines are counted, a row counts for as many
 # as it represents.
 
-# times how many lines each row represents smallest, largest by column: the least and the greatest amount of its lines,
-# in minor units
+# times               how many lines each row represents
+# smallest, largest   by column: the least and the greatest amount of its lines, in minor units
 new_grouped <- function(times, smallest = list(), largest = list()) {
   list(times = as.double(times), smallest = smallest, largest = largest)
 }

@@ -119,7 +119,7 @@ new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), wher
 # adds_up  do its rows add up?
 # empty    what it is of no lines
 # merge    how those of two tallies go together; of stages it is their totals that do
-# words what it is; {x} represents the column or expression, {one} for what it is taken of
+# words    what it is; {x} is the column or expression, {one} what it is computed over
 measure_kinds <- list(
   sum = list(
     maker = "sum_of", takes = "numbers", per = FALSE, margin = TRUE, gather = "sum", staged = NULL, over = "sum",

@@ -99,8 +99,8 @@ restricted_coverage <- function(rules, book, keep, call) {
   rule_out(book$coverage, rules, left, name, book$calendar, call)
 }
 
-# Conditions on days rule out those for which they do not hold. A condition may look at the whole column, as day >
-# mean(day) does: days of lines that are left are covered anyway.
+# Conditions on days rule out those for which they do not hold. A condition may look at the whole column, as
+# `day > mean(day)` does: days of lines that are left are covered anyway.
 rule_out <- function(coverage, rules, left, every, calendar, call) {
   if (length(rules) == 0) {
     return(coverage)

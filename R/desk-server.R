@@ -128,8 +128,8 @@ notes_tags <- function(answer) {
 
 # Acts --------------------------------------------------------------------------------------------------------
 
-# What the page asks for comes from outside: an act that is unknown, or whose values are not what they can be, does only
-# say so.
+# What the page asks for comes from outside: an act that is unknown does nothing, and one with invalid values only says
+# so.
 desk_act <- function(me, ask) {
   act <- if (is.list(ask) && rlang::is_string(ask$act)) desk_acts[[ask$act]]
   if (is.null(act)) {

@@ -184,8 +184,9 @@ pareto_words <- function(about) {
   where <- if (is.null(told$labels)) "" else paste0(told$labels, ": ")
   last <- if (told$low == 1) "has" else "have"
   c(
-    sprintf("%s from the highest %s, ties in order of names; %s%s.%s", member_words(about), scope_words(about),
-            class_words(about$args$classes), not_given_words(about), cut_words(about)),
+    sprintf("%s from the highest %s, ties in order of names; class by the cumulative share before it: %s%s.%s",
+            member_words(about), scope_words(about), class_words(about$args$classes), not_given_words(about),
+            cut_words(about)),
     if (length(told$top)) {
       sprintf("%s%s of %s %s %s of %s.", where, group_digits(told$top), vapply(told$rows, count_of, "", noun = noun),
               ifelse(told$top == 1, "makes", "make"), percent_words(told$share), about$args$of)
@@ -195,9 +196,12 @@ pareto_words <- function(about) {
   )
 }
 
+# "A below 80 %, B below 95 %, then C": the last class takes whatever is left.
 class_words <- function(classes) {
-  bounds <- c(0, classes)
-  paste(sprintf("%s below %s", names(classes), percent_words(bounds[-1])), collapse = ", ")
+  last <- length(classes)
+  words <- sprintf("%s below %s", names(classes), percent_words(classes))
+  if (last > 1) words[last] <- paste("then", names(classes)[last])
+  paste(words, collapse = ", ")
 }
 
 days_words <- function(days) {

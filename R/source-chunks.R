@@ -34,7 +34,7 @@ chunk_lines <- function(chunk, n, places, readings, source) {
   set_origin(table, places, new_trail("read", places$file, 0, n), text_marks(columns, source))
 }
 
-# What the texts of columns represent whose type all of their values must tell: these are read once for it.
+# The values of text columns whose type depends on all of their texts; these columns are read once to find it.
 open_readings <- function(source, call) {
   open <- names(source$plan)[source$plan == "open"]
   if (length(open) == 0) {

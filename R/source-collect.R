@@ -35,7 +35,7 @@ finished_columns <- function(columns) {
   })
 }
 
-# Codes as text: what represents nothing is missing.
+# Codes as text; blanks are missing.
 coded_as_text <- function(coded, blank) {
   none <- is.na(coded$labels) | coded$labels %in% c("", blank)
   codes <- coded$codes

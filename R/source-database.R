@@ -44,7 +44,7 @@ open_database <- function(con, table, columns, options, call = caller_env()) {
   planned_source(source, with_odd(scan, counted$odd))
 }
 
-# The table looked at, before its rows are.
+# Opens a table before its rows are counted.
 open_table <- function(con, table, columns, options, call) {
   scan <- scan_query(con, table, call)
   names <- asked_columns(columns, function() scan$names, call)
@@ -208,7 +208,7 @@ plain_long <- function(x) {
   if (inherits(x, "integer64")) as.double(x) else x
 }
 
-# What the database answers; the question is put together first, for that may refuse it.
+# The answer to a query; the query is built first, because building it may fail.
 told_by <- function(con, sql, table, call) {
   force(sql)
   asked_database(DBI::dbGetQuery(con, sql), table, call)

@@ -137,7 +137,7 @@ delimited_names <- function(path, options, call = caller_env()) {
 }
 
 check_names <- function(names, path, delimiter, call) {
-  # What dots and numbers represent in R is not a column.
+  # `...` and `..1` mean something else in R, so they cannot be columns.
   dots <- grep("^[.][.]([.]|[0-9]+)$", names, value = TRUE)
   wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name",
                     sprintf("\"%s\"", c(dots, names[duplicated(names)]))))

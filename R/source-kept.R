@@ -19,7 +19,7 @@ kept_from <- function(bytes) {
   mark <- charToRaw(kept_mark)
   must(n > length(mark) + 40 && identical(bytes[seq_along(mark)], mark), "marks are")
   read <- byte_reader(bytes, length(mark), n - 32)
-  # Another version is not damage, but nothing to trust either.
+  # Another version is not damage, but it cannot be trusted either.
   must(identical(read("integer", 1L), kept_version), "versions are")
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   must(identical(bytes[(n - 31L):n], sum), "checksums are")

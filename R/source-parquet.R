@@ -53,14 +53,14 @@ read_parquet_apart <- function(path, call, job) {
   found
 }
 
-# Files of ours have the SHA-256 of all that stands before the description at their end.
+# Our own files contain the SHA-256 of everything before the description at their end.
 parquet_checksum_key <- "hinterfeld.sha256"
 
 parquet_checksum <- function(path) {
   digest::digest(file = path, algo = "sha256", length = parquet_footer(path))
 }
 
-# Where the description begins: its length stands before the last four bytes.
+# Where the description begins: the last eight bytes are its length and a mark.
 parquet_footer <- function(path) {
   con <- file(path, "rb")
   on.exit(close(con))

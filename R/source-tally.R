@@ -46,7 +46,7 @@ must <- function(holds, what) {
   }
 }
 
-# A function that gives the next this many values of a type, up to the end.
+# A function that returns the next `n` values of a type, up to the end.
 byte_reader <- function(bytes, at, end) {
   size <- c(raw = 1, integer = 4, double = 8)
   function(type, n) {

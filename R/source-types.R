@@ -33,7 +33,7 @@ column_kinds <- function(facts, names, types, blank) {
   kinds[!facts$given & !facts$words] <- "open"
   asked <- ifelse(names %in% names(types), types[names], "")
   kinds[kinds == "number" & asked != "number" & !facts$one_text] <- "open"
-  # What represents nothing may look like a number or a day as well: the texts tell it apart.
+  # A text given as `blank` may look like a number or a day too; only the distinct texts show which it is.
   if (any(grepl("[0-9]", blank))) kinds[kinds %in% c("number", "day")] <- "open"
   kinds[asked == "text"] <- "text"
   # If the scan cannot confirm the type asked for, every distinct text is read.

@@ -63,7 +63,7 @@ class Dictionary {
   std::vector<SEXP> strings_;
 };
 
-// Every code must have a label to represent; those below 1 represent none. Whoever reads them need not look again.
+// Every code must have a label; those below 1 have none. Code that reads them later need not check again.
 void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted) {
   std::atomic<bool> good{true};
   threads::ranges(n, wanted, [&](std::size_t a, std::size_t b) {
