@@ -19,9 +19,9 @@ desk: $(LIBRARY)/installed
 test: .build/setup-test
 	@tools/test
 
-# Speed and memory: takes some minutes and writes RESULTS.md, FILES.md, COMMANDS.md, DATABASE.md, RERUN.md and DESK.md in bench/.
+# Speed and memory: takes some minutes and writes RESULTS.md, FILES.md, QUESTIONS.md, COMMANDS.md, DATABASE.md, RERUN.md and DESK.md in bench/.
 bench: .build/setup-test .build/bench/installed
-	@for file in run run-files commands database rerun desk; do R_LIBS=.build/bench Rscript bench/$$file.R || exit 1; done
+	@for file in run run-files questions commands database rerun desk; do R_LIBS=.build/bench Rscript bench/$$file.R || exit 1; done
 
 # The tests of the core with the compiled code watched for wrong memory and arithmetic.
 sanitize: .build/setup-test

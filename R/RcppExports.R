@@ -9,40 +9,12 @@ position_kernel <- function(days, what, rules) {
     .Call(`_hinterfeld_position_kernel`, days, what, rules)
 }
 
-rank_kernel <- function(order, scope, value, ties) {
-    .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
+causes_kernel <- function(scope, scopes, before, now, pieces_before, pieces_now) {
+    .Call(`_hinterfeld_causes_kernel`, scope, scopes, before, now, pieces_before, pieces_now)
 }
 
-running_kernel <- function(order, scope, place, value, width) {
-    .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
-}
-
-order_kernel <- function(scope, scopes, value, codes, rank, highest_first, threads) {
-    .Call(`_hinterfeld_order_kernel`, scope, scopes, value, codes, rank, highest_first, threads)
-}
-
-leaders_kernel <- function(scope, scopes, value, n, highest_first) {
-    .Call(`_hinterfeld_leaders_kernel`, scope, scopes, value, n, highest_first)
-}
-
-tied_kernel <- function(order, scope, value) {
-    .Call(`_hinterfeld_tied_kernel`, order, scope, value)
-}
-
-pareto_kernel <- function(order, scope, minor, cumulative, total, bounds) {
-    .Call(`_hinterfeld_pareto_kernel`, order, scope, minor, cumulative, total, bounds)
-}
-
-middle_kernel <- function(order, group, value, times) {
-    .Call(`_hinterfeld_middle_kernel`, order, group, value, times)
-}
-
-change_kernel <- function(now, earlier, apart, threads) {
-    .Call(`_hinterfeld_change_kernel`, now, earlier, apart, threads)
-}
-
-different_days_kernel <- function(x) {
-    .Call(`_hinterfeld_different_days_kernel`, x)
+number_codes_kernel <- function(x, threads) {
+    .Call(`_hinterfeld_number_codes_kernel`, x, threads)
 }
 
 encode_text_kernel <- function(x, threads) {
@@ -77,40 +49,36 @@ any_special_kernel <- function(codes, threads) {
     .Call(`_hinterfeld_any_special_kernel`, codes, threads)
 }
 
-answered_kernel <- function(answer, codes, wanted, threads) {
-    .Call(`_hinterfeld_answered_kernel`, answer, codes, wanted, threads)
+rows_where_kernel <- function(answer, codes, wanted, threads) {
+    .Call(`_hinterfeld_rows_where_kernel`, answer, codes, wanted, threads)
 }
 
 rows_kernel <- function(columns, rows, threads) {
     .Call(`_hinterfeld_rows_kernel`, columns, rows, threads)
 }
 
-labels_kernel <- function(labels, codes, rows, threads) {
-    .Call(`_hinterfeld_labels_kernel`, labels, codes, rows, threads)
+label_values_kernel <- function(labels, codes, rows, threads) {
+    .Call(`_hinterfeld_label_values_kernel`, labels, codes, rows, threads)
 }
 
 holds_text_kernel <- function(x, text) {
     .Call(`_hinterfeld_holds_text_kernel`, x, text)
 }
 
-label_kernel <- function(codes, levels) {
-    .Call(`_hinterfeld_label_kernel`, codes, levels)
+factor_kernel <- function(codes, levels) {
+    .Call(`_hinterfeld_factor_kernel`, codes, levels)
 }
 
-dressed_kernel <- function(x, attributes) {
-    .Call(`_hinterfeld_dressed_kernel`, x, attributes)
-}
-
-exchange_kernel <- function(one, other) {
-    .Call(`_hinterfeld_exchange_kernel`, one, other)
+set_attributes_kernel <- function(x, attributes) {
+    .Call(`_hinterfeld_set_attributes_kernel`, x, attributes)
 }
 
 write_bytes_kernel <- function(path, bytes) {
     .Call(`_hinterfeld_write_bytes_kernel`, path, bytes)
 }
 
-settle_file_kernel <- function(path) {
-    .Call(`_hinterfeld_settle_file_kernel`, path)
+flush_file_kernel <- function(path) {
+    .Call(`_hinterfeld_flush_file_kernel`, path)
 }
 
 same_rights_kernel <- function(of, to) {
@@ -141,12 +109,12 @@ silence_kernel <- function() {
     invisible(.Call(`_hinterfeld_silence_kernel`))
 }
 
-handle_kernel <- function(held) {
-    .Call(`_hinterfeld_handle_kernel`, held)
+distinct_kernel <- function(group, groups, codes, size, mask, threads) {
+    .Call(`_hinterfeld_distinct_kernel`, group, groups, codes, size, mask, threads)
 }
 
-held_kernel <- function(handle) {
-    .Call(`_hinterfeld_held_kernel`, handle)
+middle_kernel <- function(group, groups, value, mask, threads) {
+    .Call(`_hinterfeld_middle_kernel`, group, groups, value, mask, threads)
 }
 
 lazy_rows_kernel <- function(columns, rows, threads) {
@@ -193,8 +161,8 @@ whole_range_kernel <- function(x) {
     .Call(`_hinterfeld_whole_range_kernel`, x)
 }
 
-reached_kernel <- function(reached, values, first, rows, step) {
-    .Call(`_hinterfeld_reached_kernel`, reached, values, first, rows, step)
+last_step_kernel <- function(reached, values, first, rows, step) {
+    .Call(`_hinterfeld_last_step_kernel`, reached, values, first, rows, step)
 }
 
 damaged_chunk_kernel <- function(path, starts, bytes) {
@@ -209,12 +177,56 @@ first_names_kernel <- function(bytes, delimiter) {
     .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
 
-pass_stretches_kernel <- function(path, offsets, bytes, counted, delimiter, columns, texts, plain) {
-    .Call(`_hinterfeld_pass_stretches_kernel`, path, offsets, bytes, counted, delimiter, columns, texts, plain)
+read_stretches_kernel <- function(path, offsets, bytes, counted, delimiter, columns, texts, plain) {
+    .Call(`_hinterfeld_read_stretches_kernel`, path, offsets, bytes, counted, delimiter, columns, texts, plain)
 }
 
 gunzip_kernel <- function(path, to, limit) {
     .Call(`_hinterfeld_gunzip_kernel`, path, to, limit)
+}
+
+rank_kernel <- function(order, scope, value, ties) {
+    .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
+}
+
+running_kernel <- function(order, scope, place, value, width) {
+    .Call(`_hinterfeld_running_kernel`, order, scope, place, value, width)
+}
+
+running_in_order_kernel <- function(scope, scopes, place, value) {
+    .Call(`_hinterfeld_running_in_order_kernel`, scope, scopes, place, value)
+}
+
+order_kernel <- function(scope, scopes, value, codes, rank, highest_first, threads) {
+    .Call(`_hinterfeld_order_kernel`, scope, scopes, value, codes, rank, highest_first, threads)
+}
+
+top_rows_kernel <- function(scope, scopes, value, n, highest_first) {
+    .Call(`_hinterfeld_top_rows_kernel`, scope, scopes, value, n, highest_first)
+}
+
+tied_kernel <- function(order, scope, value) {
+    .Call(`_hinterfeld_tied_kernel`, order, scope, value)
+}
+
+pareto_kernel <- function(order, scope, minor, cumulative, total, bounds) {
+    .Call(`_hinterfeld_pareto_kernel`, order, scope, minor, cumulative, total, bounds)
+}
+
+median_kernel <- function(order, group, value, times) {
+    .Call(`_hinterfeld_median_kernel`, order, group, value, times)
+}
+
+change_kernel <- function(now, earlier, apart, threads) {
+    .Call(`_hinterfeld_change_kernel`, now, earlier, apart, threads)
+}
+
+different_days_kernel <- function(x) {
+    .Call(`_hinterfeld_different_days_kernel`, x)
+}
+
+swap_paths_kernel <- function(one, other) {
+    .Call(`_hinterfeld_swap_paths_kernel`, one, other)
 }
 
 tally_kernel <- function(lines, keys, amounts, raw, threads) {
@@ -259,5 +271,13 @@ short_number_kernel <- function(x) {
 
 processors_kernel <- function() {
     .Call(`_hinterfeld_processors_kernel`)
+}
+
+handle_kernel <- function(held) {
+    .Call(`_hinterfeld_handle_kernel`, held)
+}
+
+handle_value_kernel <- function(handle) {
+    .Call(`_hinterfeld_handle_value_kernel`, handle)
 }
 

@@ -53,8 +53,8 @@ open_marks <- function(path) {
 sound_parts <- function(content, problems) {
   for (path in strsplit(problems$where, " > ", fixed = TRUE)) {
     # Lines without their file or database are none.
-    whole <- path[1] %in% c("figures", "restrict") || path[1] == "data" && path[2] == "lines"
-    depth <- if (whole) 2 else if (path[1] == "tables" && path[3] %in% "add") 4 else 3
+    whole <- path[1] %in% c("figures", "restrict") || identical(path[1:2], c("data", "lines"))
+    depth <- if (whole) 2 else if (path[1] %in% "tables" && path[3] %in% "add") 4 else 3
     content <- without_part(content, utils::head(path, depth))
     # A misspelt period still counts as one, so that steps which need a period are not reported as well.
     if (length(path) == 3 && path[3] == "every") content$tables[[path[2]]]$every <- "month"
@@ -67,8 +67,8 @@ without_part <- function(content, path) {
     return(content)
   }
   key <- if (is.null(names(content))) suppressWarnings(as.integer(path[1])) else path[1]
-  known <- if (is.character(key)) key %in% names(content) else !is.na(key) && key <= length(content)
-  if (!known) {
+  there <- if (is.character(key)) key %in% names(content) else !is.na(key) && key <= length(content)
+  if (!there) {
     return(content)
   }
   if (length(path) > 1 && is.list(content[[key]])) {
@@ -93,8 +93,9 @@ meaning_problems <- function(brief, tables) {
   bind_problems(c(
     list(data$problems, file_problems(brief)), roles,
     lapply(seq_along(content$restrict), function(i) rule_problems(content$restrict[[i]], c("restrict", i), columns)),
-    unlist(lapply(names(content$tables), function(name) table_problems(content$tables[[name]], c("tables", name),
-                                                                       columns)), recursive = FALSE),
+    unlist(lapply(names(content$tables), function(name) {
+      table_problems(content$tables[[name]], c("tables", name), columns)
+    }), recursive = FALSE),
     unlist(lapply(names(content$tables), function(name) {
       text_problems(content$tables[[name]]$measures, c("tables", name, "measures"), texts)
     }), recursive = FALSE),
@@ -118,20 +119,20 @@ file_problems <- function(brief) {
     })), recursive = FALSE),
     lapply(c("catalogue", "places", "outline"), function(key) list(c("report", key), content$report[[key]]))
   )
-  bind_problems(lapply(Filter(function(one) !is.null(one[[2]]), named), function(one) {
-    file <- file_entry(one[[2]], brief)
+  bind_problems(lapply(Filter(function(pair) !is.null(pair[[2]]), named), function(pair) {
+    file <- parse_file_entry(pair[[2]], brief)
     if (!is.null(file$database)) {
-      return(database_problem(one[[1]], file))
+      return(database_problem(pair[[1]], file))
     }
     if (file_kind_kernel(path.expand(file$path)) == "other") {
-      return(new_problem(one[[1]], sprintf("%s is a pipe or a device, not a file.", quoted(file$shown)),
+      return(new_problem(pair[[1]], sprintf("%s is a pipe or a device, not a file.", quoted(file$shown)),
                          "Write what it gives into a file first."))
     }
-    outline <- utils::tail(one[[1]], 1) == "outline"
+    outline <- utils::tail(pair[[1]], 1) == "outline"
     if (if (outline) file.exists(file$path) && !dir.exists(file$path) else has_files(file$path)) {
       return(NULL)
     }
-    new_problem(one[[1]], sprintf("There is no file %s.", quoted(file$shown)),
+    new_problem(pair[[1]], sprintf("There is no file %s.", quoted(file$shown)),
                 did_you_mean(basename(file$path), list.files(dirname(file$path)), "\"",
                              otherwise = "Paths are relative to the folder of the brief."))
   }))
@@ -139,16 +140,16 @@ file_problems <- function(brief) {
 
 database_problem <- function(path, file) {
   tryCatch({
-    known <- query_columns(database_named(file$database), file$table)
+    columns <- query_columns(database_named(file$database), file$table)
     parts <- unlist(file$parts)
     asked <- c(parts = if (is.character(parts)) parts else names(parts), changed = file$changed)
     if (length(asked) && !identical(path, c("data", "lines"))) {
       return(new_problem(c(path, names(asked)[1]), "Only the sale lines can be divided into parts.",
                          "Remove this key; it belongs to `data > lines`."))
     }
-    bind_problems(lapply(names(asked)[!asked %in% known], function(key) {
+    bind_problems(lapply(names(asked)[!asked %in% columns], function(key) {
       new_problem(c(path, key), sprintf("%s has no column `%s`.", file$shown, asked[[key]]),
-                  column_hint(asked[[key]], known))
+                  column_hint(asked[[key]], columns))
     }))
   }, hinterfeld_error = function(cnd) {
     new_problem(path, cnd$message[1], paste(unname(cnd$body), collapse = " "))
@@ -166,12 +167,12 @@ has_files <- function(path) {
 # The columns of the lines after all tables are attached; NULL if the columns of a file are unknown.
 data_problems <- function(brief) {
   data <- brief$content$data
-  columns <- if (!is.null(data$lines)) file_columns(file_entry(data$lines, brief))
-  texts <- if (!is.null(data$lines)) text_columns(file_entry(data$lines, brief))
+  columns <- if (!is.null(data$lines)) file_columns(parse_file_entry(data$lines, brief))
+  texts <- if (!is.null(data$lines)) text_columns(parse_file_entry(data$lines, brief))
   problems <- list()
   for (i in seq_along(data$attach)) {
     step <- data$attach[[i]]
-    file <- if (!is.null(step$table)) file_entry(step$table, brief)
+    file <- if (!is.null(step$table)) parse_file_entry(step$table, brief)
     more <- if (!is.null(file)) file_columns(file)
     by <- unlist(step$by)
     path <- c("data", "attach", i, "by")
@@ -260,7 +261,7 @@ table_problems <- function(spec, path, columns) {
     ))
   }
   split <- c(unlist(spec$every), unlist(spec$by))
-  measures <- measure_names_of(spec$measures)
+  measures <- brief_measure_names(spec$measures)
   # A step may use a column added by an earlier step.
   within <- function(given, place, before = spec$add) {
     list(column_problems(unlist(given$within), split, c(place, "within"), "the table splits by"),
@@ -287,8 +288,9 @@ table_problems <- function(spec, path, columns) {
         column_problems(unlist(spec$crosstab$rows), split, c(place, "rows"), "the table splits by"),
         column_problems(unlist(spec$crosstab$columns), split, c(place, "columns"), "the table splits by"),
         column_problems(unlist(spec$crosstab$of), c(measures, added_names(spec$add)), c(place, "of"), "the table has"),
-        if (!is.null(spec$pick)) new_problem(place, "A table cannot have both `pick` and `crosstab`.",
-                                             "Make two tables.")
+        if (!is.null(spec$pick)) {
+          new_problem(place, "A table cannot have both `pick` and `crosstab`.", "Make two tables.")
+        }
       )
     }
   )
@@ -307,12 +309,14 @@ step_problems <- function(step, given, spec, path) {
   periodic <- !is.null(single_grain(unlist(spec$every)))
   if (identical(needs, "period") && !periodic && is.null(given$periods)) {
     new_problem(path, "A change needs periods to compare.", "Give the table `every`, or name two `periods`.")
+  } else if (identical(needs, "change") && !"change" %in% unlist(lapply(spec$add, names))) {
+    new_problem(path, "Causes are those of a change, and the table has none.", "Put `change` before `causes`.")
   } else if (identical(needs, "along") && is.null(spec$every) && is.null(given$along)) {
     new_problem(path, "A running or moving column needs a period to run along.", "Give the table `every`.")
   }
 }
 
-measure_names_of <- function(measures) {
+brief_measure_names <- function(measures) {
   if (is.null(measures)) {
     return("revenue")
   }
@@ -324,7 +328,7 @@ added_names <- function(steps) {
   unlist(lapply(Filter(length, steps), function(step) {
     given <- step[[1]]
     kind <- step_kinds[[names(step)]]
-    c(given$name, paste0(given$name %||% given$of %||% kind$arguments$of$default, kind$parts[nzchar(kind$parts)]))
+    c(given$name, paste0(given$name %||% given$of %||% kind$arguments$of$default, kind$outputs[nzchar(kind$outputs)]))
   }))
 }
 
@@ -349,8 +353,9 @@ measure_problems <- function(measures, path, columns) {
       lapply(spare, function(key) new_problem(c(place, key), sprintf("`%s` cannot be used with `%s`.", key, makers))),
       list(
         if (kind$takes == "column") column_problems(spec[[makers]], columns, c(place, makers)),
-        if (pair && is.null(spec$to)) new_problem(place, sprintf("`%s` needs `to`.", makers),
-                                                  "Name what it is divided by: `to: revenue`."),
+        if (pair && is.null(spec$to)) {
+          new_problem(place, sprintf("`%s` needs `to`.", makers), "Name what it is divided by: `to: revenue`.")
+        },
         if (kind$takes == "numbers" || pair) expression_problems(spec[[makers]], c(place, makers), columns),
         expression_problems(spec$to, c(place, "to"), columns),
         column_problems(setdiff(spec$per, grains), columns, c(place, "per")),
@@ -377,12 +382,12 @@ text_problems <- function(measures, path, texts) {
   })
 }
 
-figure_problems <- function(spec, path, tables, known) {
+figure_problems <- function(spec, path, tables, drawable) {
   if (is.null(spec)) {
     return(NULL)
   }
-  if (!spec$table %in% known) {
-    return(name_problem(c(path, "table"), "table", spec$table, known))
+  if (!spec$table %in% drawable) {
+    return(name_problem(c(path, "table"), "table", spec$table, drawable))
   }
   table <- tables[[spec$table]]
   unfit <- setdiff(names(spec),
@@ -401,8 +406,9 @@ figure_problems <- function(spec, path, tables, known) {
                     sprintf("Add %s to the table.", either(paste0("`", needed, "`"))))
       },
       figure_unfit(spec, table, path),
-      if (spec$draw == "places" && is.null(spec$places)) new_problem(path, "`places` is missing.",
-                                                                     "Give the file with `longitude` and `latitude`.")
+      if (spec$draw == "places" && is.null(spec$places)) {
+        new_problem(path, "`places` is missing.", "Give the file with `longitude` and `latitude`.")
+      }
     )
   ))
 }
@@ -416,8 +422,8 @@ figure_unfit <- function(spec, table, path) {
   }
   every <- single_grain(unlist(table$every)) %||% utils::tail(unlist(table$every), 1)
   if (!is.null(kind$every) && !isTRUE(every %in% kind$every)) {
-    return(new_problem(c(path, "table"), sprintf("`%s` needs a period that the table `%s` does not have.", spec$draw,
-                                                 spec$table),
+    problem <- sprintf("`%s` needs a period that the table `%s` does not have.", spec$draw, spec$table)
+    return(new_problem(c(path, "table"), problem,
                        sprintf("Total it every %s.", either(kind$every))))
   }
   if (!is.null(kind$most) && length(unlist(table$by)) > kind$most) {
@@ -436,16 +442,18 @@ report_problems <- function(content, columns) {
     lapply(c("category", "region", "place"), function(key) column_problems(report[[key]], columns, c("report", key))),
     unlist(lapply(at, function(i) lapply(c("table", "figure"), function(kind) {
       name <- report$sections[[i]][[kind]]
-      known <- names(content[[paste0(kind, "s")]])
-      if (!is.null(name) && !name %in% known) name_problem(c("report", "sections", i, kind), kind, name, known)
+      given_names <- names(content[[paste0(kind, "s")]])
+      if (!is.null(name) && !name %in% given_names) {
+        name_problem(c("report", "sections", i, kind), kind, name, given_names)
+      }
     })), recursive = FALSE)
   )
 }
 
-name_problem <- function(path, kind, name, known) {
-  there <- if (length(known)) sprintf("The choices are %s.", columns_named(known)) else
+name_problem <- function(path, kind, name, names) {
+  there <- if (length(names)) sprintf("The choices are %s.", columns_named(names)) else
     sprintf("The brief has no %ss.", kind)
-  new_problem(path, sprintf("There is no %s `%s`.", kind, name), did_you_mean(name, known, otherwise = there))
+  new_problem(path, sprintf("There is no %s `%s`.", kind, name), did_you_mean(name, names, otherwise = there))
 }
 
 # Names that cannot be file names, and outputs that would share a file.
@@ -456,9 +464,9 @@ output_problems <- function(content) {
 clash_problems <- function(content) {
   outputs <- content$outputs
   of <- function(kind, formats) {
-    unlist(lapply(names(content[[kind]]),
-                  function(name) stats::setNames(paste0(name, ".", formats),
-                                                 rep(paste(kind, name, sep = " > "), length(formats)))))
+    unlist(lapply(names(content[[kind]]), function(name) {
+      stats::setNames(paste0(name, ".", formats), rep(paste(kind, name, sep = " > "), length(formats)))
+    }))
   }
   files <- c(
     "outputs" = "run.json", of("tables", unlist(outputs$tables) %||% "csv"),

@@ -5,7 +5,7 @@ brief_facts <- function(brief) {
   if (!is.null(brief$keeping) && can_be_kept(brief)) {
     return(facts_of_tallies(kept_tallies(brief, brief$keeping)))
   }
-  large <- is_large(file_entry(brief$content$data$lines, brief))
+  large <- is_large(parse_file_entry(brief$content$data$lines, brief))
   # A report shows lines that were set aside, which only lines can.
   tallies <- if (large || is.null(brief$content$report)) grouped_tallies(brief, large)
   if (is.null(tallies) && large) tallies <- brief_tallies(brief)
@@ -26,7 +26,7 @@ facts_of_tallies <- function(tallies) {
 is_large <- function(file) {
   limit <- getOption("hinterfeld.in_memory", 2e9)
   if (!is.null(file$database)) {
-    return(100 * open_entry(file)$rows > limit)
+    return(100 * open_brief_file(file)$rows > limit)
   }
   files <- quietly(tryCatch(source_files(file$path), hinterfeld_error = function(cnd) character()))
   packed <- grepl("[.]gz$", files, ignore.case = TRUE)
@@ -40,10 +40,10 @@ brief_tallies <- function(brief) {
   content <- brief$content
   texts <- columns_of_names(content)
   wanted <- columns_used(content)
-  lines <- typed_entry(content$data$lines, brief, texts, wanted)
+  lines <- file_with_types(content$data$lines, brief, texts, wanted)
   say_progress("Reading %s in chunks and tallying each", lines$shown)
   tables <- attached_tables(brief, texts, wanted)
-  source <- open_entry(lines)
+  source <- open_brief_file(lines)
   on.exit(close_source(source))
   needs <- NULL
   tallies <- tallies_of_chunks(source, function(lines) quietly(book_of_lines(lines, tables, brief)), function(book) {
@@ -56,12 +56,12 @@ brief_tallies <- function(brief) {
 
 # For each table its columns, period and measures; for the report those that it looks at, and its headline numbers.
 brief_needs <- function(content, book) {
-  known <- names(book$columns)
-  tables <- lapply(content$tables, table_needs, known = known)
+  all_columns <- names(book$columns)
+  tables <- lapply(content$tables, table_needs, columns = all_columns)
   report <- content$report
   columns <- if (!is.null(report)) c("product", report$category %||% "category", report$region %||% "region",
                                      report$place)
-  standing <- list(by = intersect(columns, known), every = "day",
+  standing <- list(by = intersect(columns, all_columns), every = "day",
                    measures = as.list(intersect(c("revenue", "units"), names(book$roles))))
   if (length(tables)) names(tables) <- paste("table", names(tables))
   c(list(report = standing), if (!is.null(report)) list(headline = headline_need(book)), tables)
@@ -81,19 +81,27 @@ headline_need <- function(book) {
   list(every = "day", measures = c(measures[!names(measures) %in% lacking], list(mean_of_a_day = mean_of_a_day())))
 }
 
-table_needs <- function(spec, known) {
+table_needs <- function(spec, columns) {
   if (!is.null(spec$unsold)) {
     where <- if (!is.null(spec$unsold$where)) all.vars(str2lang(spec$unsold$where))
     by <- c(spec$unsold$product %||% "product", unlist(spec$unsold$within), where)
-    return(list(by = intersect(by, known), every = "day",
-                measures = as.list(intersect(c("revenue", "units"), known))))
+    return(list(by = intersect(by, columns), every = "day",
+                measures = as.list(intersect(c("revenue", "units"), columns))))
   }
   conditions <- unlist(spec[c("keep", "leave_out")])
   asked <- unlist(lapply(conditions, function(text) all.vars(str2lang(text))))
-  by <- union(unlist(spec$by), setdiff(asked, "day"))
+  causes <- causes_asked(spec)
+  by <- union(unlist(spec$by), c(setdiff(asked, "day"), causes$over))
   dated <- !is.null(spec$every) || "day" %in% asked || length(spec$add) || length(spec$pick)
-  list(by = intersect(by, known), every = if (dated) needed_grain(spec, asked),
-       measures = brief_measures(spec$measures))
+  list(by = intersect(by, columns), every = if (dated) needed_grain(spec, asked),
+       measures = c(brief_measures(spec$measures), as.list(setdiff(causes$units, brief_measure_names(spec$measures)))))
+}
+
+# The columns that the causes of a table are computed over, and those of its pieces.
+causes_asked <- function(spec) {
+  steps <- Filter(function(step) names(step) == "causes", spec$add)
+  list(over = unlist(lapply(steps, function(step) unlist(step$causes$over) %||% "product")),
+       units = unlist(lapply(steps, function(step) step$causes$units %||% "units")))
 }
 
 # Reports lines without a match, summed over all chunks.

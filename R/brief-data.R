@@ -1,7 +1,7 @@
 # From a brief's files to its daybook.
 
 # A file entry is a path, or a path with options for load_table(); or a table of a database, which is known by name.
-file_entry <- function(entry, brief) {
+parse_file_entry <- function(entry, brief) {
   if (is.list(entry) && !is.null(entry$database)) {
     shown <- sprintf("%s of %s", if (is_query(entry$table)) "a query" else entry$table, entry$database)
     return(list(shown = shown, path = paste(entry$database, entry$table, sep = "\r"), database = entry$database,
@@ -23,17 +23,17 @@ brief_path <- function(brief, path) {
 # `texts` are columns to read as text whatever they look like; types given in the brief take precedence. Of `wanted`
 # columns those that are there are read; NULL for all.
 load_file <- function(entry, brief, texts = character(), wanted = NULL) {
-  read_entry(typed_entry(entry, brief, texts, wanted))
+  read_brief_file(file_with_types(entry, brief, texts, wanted))
 }
 
-read_entry <- function(file) {
-  source <- open_entry(file)
+read_brief_file <- function(file) {
+  source <- open_brief_file(file)
   on.exit(close_source(source))
   read_source(source)
 }
 
 # The source that an entry names.
-open_entry <- function(file) {
+open_brief_file <- function(file) {
   columns <- rlang::new_quosure(file$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!file$options[setdiff(names(file$options), "columns")])
   if (is.null(file$database)) {
@@ -43,24 +43,24 @@ open_entry <- function(file) {
   }
 }
 
-typed_entry <- function(entry, brief, texts, wanted) {
-  file <- file_entry(entry, brief)
-  known <- file_columns(file)
-  narrowed <- narrowed_entry(file, texts, wanted, known)
+file_with_types <- function(entry, brief, texts, wanted) {
+  file <- parse_file_entry(entry, brief)
+  columns <- file_columns(file)
+  narrowed <- narrowed_entry(file, texts, wanted, columns)
   used <- setdiff(narrowed$options$columns, file$options$columns)
   if (length(used)) {
     say_progress("%s: %s used: %s", file$shown,
-                 sprintf("%d of %s %s", length(used), count_of(length(known), "column"),
+                 sprintf("%d of %s %s", length(used), count_of(length(columns), "column"),
                          if (length(used) == 1) "is" else "are"), paste(used, collapse = ", "))
   }
   narrowed
 }
 
 # `known` are the columns that there are; NULL if that cannot be told yet.
-narrowed_entry <- function(file, texts, wanted, known) {
-  file$options$types <- c(file$options$types, text_types(setdiff(texts, names(file$options$types)), known))
-  if (!is.null(wanted) && !is.null(known) && !all(known %in% wanted)) {
-    file$options$columns <- intersect(known, wanted)
+narrowed_entry <- function(file, texts, wanted, columns) {
+  file$options$types <- c(file$options$types, text_types(setdiff(texts, names(file$options$types)), columns))
+  if (!is.null(wanted) && !is.null(columns) && !all(columns %in% wanted)) {
+    file$options$columns <- intersect(columns, wanted)
     file$options$types <- file$options$types[names(file$options$types) %in% file$options$columns]
   }
   file
@@ -94,21 +94,21 @@ brief_files <- function(brief) {
     unlist(lapply(unname(content$figures), function(figure) list(figure$places, figure$outline)), recursive = FALSE),
     content$report[c("catalogue", "places", "outline")] |> unname()
   )
-  files <- lapply(Filter(Negate(is.null), entries), file_entry, brief = brief)
+  files <- lapply(Filter(Negate(is.null), entries), parse_file_entry, brief = brief)
   files[!duplicated(vapply(files, function(file) file$path, ""))]
 }
 
 brief_daybook <- function(brief, wanted = columns_used(brief$content)) {
   data <- brief$content$data
   texts <- columns_of_names(brief$content)
-  say_progress("Reading %s", file_entry(data$lines, brief)$shown)
+  say_progress("Reading %s", parse_file_entry(data$lines, brief)$shown)
   lines <- load_file(data$lines, brief, texts, wanted)
   book_of_lines(lines, attached_tables(brief, texts, wanted), brief)
 }
 
 attached_tables <- function(brief, texts, wanted) {
   lapply(brief$content$data$attach, function(step) {
-    say_progress("Reading %s", file_entry(step$table, brief)$shown)
+    say_progress("Reading %s", parse_file_entry(step$table, brief)$shown)
     load_file(step$table, brief, texts, wanted)
   })
 }
@@ -181,11 +181,11 @@ text_columns <- function(file) {
   if (!plain) {
     return(character())
   }
-  part <- tempfile(fileext = paste0(".", file_ending(file$path)))
-  on.exit(unlink(part))
+  copy <- tempfile(fileext = paste0(".", file_ending(file$path)))
+  on.exit(unlink(copy))
   quietly(tryCatch({
-    writeLines(readLines(file$path, n = 200, warn = FALSE), part, useBytes = TRUE)
-    table <- read_entry(replace(file, "path", part))
+    writeLines(readLines(file$path, n = 200, warn = FALSE), copy, useBytes = TRUE)
+    table <- read_brief_file(replace(file, "path", copy))
     number <- function(x) !is.na(suppressWarnings(as.numeric(gsub("[[:space:],.]", "", x))))
     is_text <- function(x) type_of(x) == "text" && any(!is.na(x)) && !any(number(x[!is.na(x)]))
     names(table)[vapply(table, is_text, NA)]

@@ -7,7 +7,7 @@ brief_quo <- function(text, call = caller_env()) {
   }
   read <- read_expression(text)
   if (!is.null(read$problem)) {
-    stop_because("expression", c(read$problem, i = read$hint), call = call)
+    stop_because("expression", read$problem, i = read$hint, call = call)
   }
   read$quo
 }

@@ -12,20 +12,20 @@ write_whole_folder <- function(folder, made_before, write, call = caller_env()) 
   lock <- lock_folder(folder, call)
   on.exit(unlock_folder(folder, lock))
   remove_dead_parts(folder)
-  part <- part_of(folder, Sys.getpid())
-  if (!dir.create(part, showWarnings = FALSE)) {
-    stop_because("file", c(sprintf("Cannot write to the folder \"%s\".", parent), i = "Give another output folder."),
+  draft <- part_of(folder, Sys.getpid())
+  if (!dir.create(draft, showWarnings = FALSE)) {
+    stop_because("file", sprintf("Cannot write to the folder \"%s\".", parent), i = "Give another output folder.",
                  call = call)
   }
-  on.exit(unlink(part, recursive = TRUE), add = TRUE, after = FALSE)
-  if (dir.exists(folder)) Sys.chmod(part, file.info(folder)$mode, use_umask = FALSE)
-  result <- write(part)
-  for (file in intersect(list.files(part), list.files(folder))) {
-    same_rights_kernel(path.expand(file.path(folder, file)), file.path(part, file))
+  on.exit(unlink(draft, recursive = TRUE), add = TRUE, after = FALSE)
+  if (dir.exists(folder)) Sys.chmod(draft, file.info(folder)$mode, use_umask = FALSE)
+  result <- write(draft)
+  for (file in intersect(list.files(draft), list.files(folder))) {
+    same_rights_kernel(path.expand(file.path(folder, file)), file.path(draft, file))
   }
-  keep_foreign_files(folder, part, made_before, call)
-  put_in_place(part, folder, call)
-  bring_newcomers(part, folder, made_before)
+  keep_foreign_files(folder, draft, made_before, call)
+  put_in_place(draft, folder, call)
+  bring_newcomers(draft, folder, made_before)
   result
 }
 
@@ -37,12 +37,12 @@ lock_folder <- function(folder, call) {
     if (!file.exists(path)) suppressWarnings(file.create(path))
     before <- file_stamps(path)
     lock <- tryCatch(filelock::lock(path, timeout = 0), error = function(cnd) {
-      stop_because("file", c(sprintf("Cannot write to the folder \"%s\".", dirname(folder)),
-                             i = "Give another output folder."), call = call)
+      stop_because("file", sprintf("Cannot write to the folder \"%s\".", dirname(folder)),
+                   i = "Give another output folder.", call = call)
     })
     if (is.null(lock)) {
-      stop_because("file", c(sprintf("Another run is writing to \"%s\".", folder),
-                             i = "Wait until it has ended, or give another output folder."), call = call)
+      stop_because("file", sprintf("Another run is writing to \"%s\".", folder),
+                   i = "Wait until it has ended, or give another output folder.", call = call)
     }
     if (identical(file_stamps(path), before)) {
       return(lock)
@@ -67,7 +67,7 @@ part_of <- function(folder, process) {
 
 check_output_folder <- function(folder, call) {
   if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", c(sprintf("\"%s\" is a file, not a folder.", folder), i = "Give another output folder."),
+    stop_because("file", sprintf("\"%s\" is a file, not a folder.", folder), i = "Give another output folder.",
                  call = call)
   }
 }
@@ -75,9 +75,9 @@ check_output_folder <- function(folder, call) {
 # Removes what killed runs left behind. We hold the lock, so no other run can be using it.
 remove_dead_parts <- function(folder) {
   start <- basename(part_of(folder, ""))
-  parts <- list.files(dirname(folder), all.files = TRUE, no.. = TRUE)
-  parts <- parts[startsWith(parts, start) & grepl("^[0-9]+(-former)?$", substring(parts, nchar(start) + 1))]
-  unlink(file.path(dirname(folder), parts), recursive = TRUE)
+  drafts <- list.files(dirname(folder), all.files = TRUE, no.. = TRUE)
+  drafts <- drafts[startsWith(drafts, start) & grepl("^[0-9]+(-former)?$", substring(drafts, nchar(start) + 1))]
+  unlink(file.path(dirname(folder), drafts), recursive = TRUE)
 }
 
 # The same for a run that has nothing to write; while another run is at work, what is there is its own.
@@ -93,29 +93,27 @@ remove_left_behind <- function(folder) {
 }
 
 # An analyst's notes beside the outputs are not ours to remove, nor to write over.
-keep_foreign_files <- function(folder, part, made_before, call) {
+keep_foreign_files <- function(folder, draft, made_before, call) {
   foreign <- setdiff(list.files(folder, all.files = TRUE, no.. = TRUE), made_before)
-  clash <- intersect(foreign, list.files(part, all.files = TRUE, no.. = TRUE))
+  clash <- intersect(foreign, list.files(draft, all.files = TRUE, no.. = TRUE))
   if (length(clash)) {
-    stop_because("file", c(
-      sprintf("The folder \"%s\" holds %s, which the last run of this brief did not write or which has changed since.",
-              folder, examples_of(clash)),
-      i = "Move it away, or give another output folder."
-    ), call = call)
+    stop_because("file", sprintf("The folder \"%s\" holds %s.", folder, examples_of(clash)),
+                 x = "The last run of this brief did not write it, or it has changed since.",
+                 i = "Move it away, or give another output folder.", call = call)
   }
-  kept <- vapply(foreign, function(file) carry_over(file.path(folder, file), part), NA)
+  kept <- vapply(foreign, function(file) carry_over(file.path(folder, file), draft), NA)
   if (!all(kept)) {
-    stop_because("file", c(sprintf("%s in \"%s\" could not be kept in the new output folder.",
-                                   examples_of(foreign[!kept]), folder),
-                           i = "Move it elsewhere, or give another output folder."), call = call)
+    stop_because("file",
+                 sprintf("%s in \"%s\" could not be kept in the new output folder.", examples_of(foreign[!kept]),
+                         folder), i = "Move it elsewhere, or give another output folder.", call = call)
   }
 }
 
 # A hard link where possible, so that nothing is copied; this works for pipes too.
-carry_over <- function(file, part) {
-  to <- file.path(part, basename(file))
+carry_over <- function(file, draft) {
+  to <- file.path(draft, basename(file))
   if (file_kind_kernel(path.expand(file)) == "folder" && !is_link(file)) {
-    return(file.copy(file, part, recursive = TRUE, copy.date = TRUE))
+    return(file.copy(file, draft, recursive = TRUE, copy.date = TRUE))
   }
   if (is_link(file)) {
     return(file.symlink(Sys.readlink(file), to))
@@ -135,27 +133,26 @@ bring_newcomers <- function(old, folder, made_before) {
   }
 }
 
-put_in_place <- function(part, folder, call) {
+put_in_place <- function(draft, folder, call) {
   if (!dir.exists(folder)) {
-    placed <- file.rename(part, folder)
+    placed <- file.rename(draft, folder)
   } else {
-    placed <- exchange_kernel(path.expand(part), path.expand(folder)) || replace_folder(part, folder)
+    placed <- swap_paths_kernel(path.expand(draft), path.expand(folder)) || replace_folder(draft, folder)
   }
   if (!placed) {
-    stop_because("file", c(sprintf("\"%s\" cannot be replaced.", folder),
-                           i = "Close any file in it that another program has open, then run again."),
-                 call = call)
+    stop_because("file", sprintf("\"%s\" cannot be replaced.", folder),
+                 i = "Close any file in it that another program has open, then run again.", call = call)
   }
 }
 
 # Fallback where the system cannot swap two names: for a moment there is no folder, but never a partial one. Afterwards
 # `part` is the old folder, as after a swap.
-replace_folder <- function(part, folder) {
-  former <- paste0(part, "-former")
+replace_folder <- function(draft, folder) {
+  former <- paste0(draft, "-former")
   if (!file.rename(folder, former)) {
     return(FALSE)
   }
-  placed <- file.rename(part, folder)
-  file.rename(former, if (placed) part else folder)
+  placed <- file.rename(draft, folder)
+  file.rename(former, if (placed) draft else folder)
   placed
 }

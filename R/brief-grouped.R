@@ -19,8 +19,9 @@ grouped_tallies <- function(brief, large = FALSE) {
     tallies
   }, hinterfeld_ungrouped = function(cnd) {
     DBI::dbExecute(con, "ROLLBACK TO SAVEPOINT grouping")
-    say("ungrouped", sprintf("The database cannot group these lines, so they are fetched and totalled here: %s",
-                             conditionMessage(cnd)))
+    say("ungrouped",
+        sprintf("The database cannot group these lines, so they are fetched and totalled here: %s",
+                conditionMessage(cnd)))
     NULL
   })
 }
@@ -37,34 +38,34 @@ grouped_plan <- function(brief, con, call = caller_env()) {
   plain$daybook[c("revenue", "units", "decimals")] <- NULL
   used <- setdiff(columns_used(plain), "revenue")
   mixed <- intersect(c(names(amounts), setdiff(unlist(roles$units), "units")), split_or_asked(content))
-  if (length(mixed)) ungrouped("`%s` is both added up and split by.", mixed[1])
+  if (length(mixed)) stop_ungrouped("`%s` is both added up and split by.", mixed[1])
   sides <- joined_sides(content$data$attach, con, content$data$lines$database, side, used, call)
-  from <- paste(c(side$from, vapply(sides, function(one) one$join, "")), collapse = " ")
+  from <- paste(c(side$from, vapply(sides, function(table) table$join, "")), collapse = " ")
   # The keys of a join are needed no more, unless they are asked for elsewhere.
   plain$data$attach <- plain$data$attach[seq_along(plain$data$attach) > length(sides)]
   columns <- intersect(side$names, setdiff(columns_used(plain), c("revenue", names(amounts))))
   keys <- c(
     lapply(stats::setNames(nm = columns), function(name) key_sql(side, name)),
-    unlist(lapply(sides, function(one) lapply(stats::setNames(nm = one$columns), function(name) key_sql(one, name))),
+    unlist(lapply(sides, function(table) lapply(stats::setNames(nm = table$columns), key_sql, side = table)),
            recursive = FALSE)
   )
-  matched <- stats::setNames(lapply(sides, function(one) one$matched), sprintf(".matched %d", seq_along(sides)))
+  matched <- stats::setNames(lapply(sides, function(table) table$matched), sprintf(".matched %d", seq_along(sides)))
   plan <- list(side = side, sides = sides, from = from, keys = keys, amounts = amounts,
                rounding = roles$rounding %||% "half_up")
   # Tables attached in R are attached to all lines, even those left out later, so their keys are needed.
   here <- unlist(lapply(plain$data$attach, function(step) c(names(unlist(step$by)), unlist(step$by))))
   few <- expected_rows(con, sprintf("SELECT 1 FROM %s%s", from, grouping_sql(keys)), side$table, call) <=
-    getOption("hinterfeld.few_groups", few_groups)
+    getOption("hinterfeld.few_groups", max_few_groups)
   # A ratio takes the lines that have both of its columns, so those that lack one are groups of their own.
   paired <- replace(paired_columns(content), paired_columns(content) == "units", unlist(roles$units))
   lacking <- stats::setNames(lapply(paired, function(name) sprintf("(%s IS NULL)", column_sql(side, name))),
                              sprintf(".lacking %s", paired))
-  plan$keys <- c(if (few) keys else fewer_keys(plan, content, here, call), matched, lacking)
+  plan$keys <- c(if (few) keys else collapse_dropped_lines(plan, content, here, call), matched, lacking)
   plan
 }
 
 # Up to this many groups, fetching all of them costs no more than the queries needed to have fewer.
-few_groups <- 2e5
+max_few_groups <- 2e5
 
 grouping_sql <- function(keys) {
   if (length(keys)) paste(" GROUP BY", paste(unlist(keys), collapse = ", ")) else ""
@@ -73,7 +74,7 @@ grouping_sql <- function(keys) {
 # What the first condition leaves out needs no keys: where it looks at one text column alone, the column's values are
 # put to it here, and lines that are usable and fall out are grouped only by that and their day, which tells what the
 # data cover. Whatever cannot be used stays as it is, and so do the columns `held`.
-fewer_keys <- function(plan, content, held, call) {
+collapse_dropped_lines <- function(plan, content, held, call) {
   keys <- plan$keys
   rule <- content$restrict[[1]]
   if (is.null(rule)) {
@@ -85,7 +86,7 @@ fewer_keys <- function(plan, content, held, call) {
   roles <- content$daybook
   others <- content
   others$restrict <- content$restrict[-1]
-  owner <- Find(function(one) column[1] %in% one$names, c(list(plan$side), plan$sides))
+  owner <- Find(function(table) column[1] %in% table$names, c(list(plan$side), plan$sides))
   fit <- length(column) == 1 && column %in% names(keys) && !column %in% unlist(roles[c("day", "product", "order")]) &&
     owner$types[[column]] %in% text_types_sql && value_by_value(expr, column, rlang::empty_env())
   if (!fit) {
@@ -94,19 +95,19 @@ fewer_keys <- function(plan, content, held, call) {
   sql <- keys[[column]]
   day <- unlist(roles$day)
   product <- unlist(roles$product)
-  date <- Find(function(one) day %in% one$names, c(list(plan$side), plan$sides))
+  date <- Find(function(table) day %in% table$names, c(list(plan$side), plan$sides))
   without <- is.null(roles$order) && all(c(day, product) %in% names(keys)) && identical(date$types[[day]], "date")
   usable <- if (without) {
     # A text that starts with a printable ASCII character is not blank.
-    sold <- Find(function(one) product %in% one$names, c(list(plan$side), plan$sides))
+    sold <- Find(function(table) product %in% table$names, c(list(plan$side), plan$sides))
     seen <- if (sold$types[[product]] %in% text_types_sql) "BETWEEN '!' AND '~'" else "IS NOT NULL"
     sprintf("%s IS NOT NULL AND %s %s AND %s IS NOT NULL", keys[[day]], keys[[product]], seen,
             amount_sql(plan$amounts[[1]]$expr, plan$side))
   }
   product_of <- if (without) sprintf(", min(%s) FILTER (WHERE %s) AS product", keys[[product]], usable) else ""
-  known <- told_by(owner$con, sprintf("SELECT %s AS v%s FROM %s GROUP BY 1 LIMIT 1001", sql,
+  distinct <- query_rows(owner$con, sprintf("SELECT %s AS v%s FROM %s GROUP BY 1 LIMIT 1001", sql,
                                       product_of, plan$from), plan$side$table, call)
-  values <- as.character(known$v)
+  values <- as.character(distinct$v)
   if (length(values) > 1000) {
     return(keys)
   }
@@ -118,7 +119,7 @@ fewer_keys <- function(plan, content, held, call) {
   quoted <- function(x) paste(DBI::dbQuoteString(owner$con, x[!is.na(x)]), collapse = ", ")
   if (!column %in% split_or_asked(others)) keys[[column]] <- classed_values(sql, values, answer, quoted)
   # Of the lines that fall out and could be used.
-  sold <- known$product[!kept & !is.na(known$product)][1]
+  sold <- distinct$product[!kept & !is.na(distinct$product)][1]
   if (!without || !any(kept & !is.na(values)) || is.na(sold)) {
     return(keys)
   }
@@ -135,18 +136,19 @@ fewer_keys <- function(plan, content, held, call) {
 # Maps all values with the same answer to one of them.
 classed_values <- function(sql, values, answer, quoted) {
   held <- !is.na(values)
-  cases <- vapply(unique(answer[held]), function(one) {
-    alike <- values[held & answer %in% one]
+  cases <- vapply(unique(answer[held]), function(class) {
+    alike <- values[held & answer %in% class]
     sprintf("WHEN %s IN (%s) THEN %s", sql, quoted(alike), quoted(alike[1]))
   }, "")
   if (length(cases)) sprintf("CASE %s END", paste(cases, collapse = " ")) else sql
 }
 
 key_sql <- function(side, name) {
-  known <- c(key_types, "numeric", "boolean", "timestamp without time zone", "timestamp with time zone",
+  types <- c(key_types, "numeric", "boolean", "timestamp without time zone", "timestamp with time zone",
              "double precision", "real", "character")
-  if (!side$types[[name]] %in% known) ungrouped("`%s` has the type %s, which cannot be grouped here.", name,
-                                                side$types[[name]])
+  if (!side$types[[name]] %in% types) {
+    stop_ungrouped("`%s` has the type %s, which cannot be grouped here.", name, side$types[[name]])
+  }
   column <- column_sql(side, name)
   # Whole numbers beyond what a double holds come as they are written, as when they are read.
   if (side$types[[name]] == "bigint") paste0(column, "::text") else column
@@ -169,12 +171,12 @@ asked_amounts <- function(content, side) {
   amounts <- lapply(amounts, function(amount) {
     operands <- all.vars(amount$expr)
     long <- operands[side$types[operands] %in% "bigint"]
-    if (length(long) && !amount$rounded) ungrouped("`%s` is read as text.", long[1])
+    if (length(long) && !amount$rounded) stop_ungrouped("`%s` is read as text.", long[1])
     c(amount, list(operands = operands, text = expression_text(amount$expr)))
   })
   names(amounts) <- vapply(amounts, function(amount) amount$name, "")
   twice <- names(amounts)[duplicated(names(amounts))]
-  if (length(twice)) ungrouped("`%s` is added up in two ways.", twice[1])
+  if (length(twice)) stop_ungrouped("`%s` is added up in two ways.", twice[1])
   amounts
 }
 
@@ -201,7 +203,7 @@ measured_columns <- function(content) {
     }
     kind <- measure_kinds[[m$kind]]
     if (identical(kind$staged, "value") && kind$takes == "numbers" && rlang::quo_is_null(m$per)) {
-      ungrouped("a %s needs every single value, not sums.", m$kind)
+      stop_ungrouped("a %s needs every single value, not sums.", m$kind)
     }
     if (!kind$takes %in% c("numbers", "pair")) {
       return(NULL)
@@ -209,7 +211,7 @@ measured_columns <- function(content) {
     vapply(Filter(Negate(rlang::quo_is_null), list(m$x, m$to)), function(x) {
       expr <- rlang::quo_get_expr(x)
       if (!is.symbol(expr) && !rlang::is_string(expr)) {
-        ungrouped("`%s` is computed line by line.", expression_text(expr))
+        stop_ungrouped("`%s` is computed line by line.", expression_text(expr))
       }
       as.character(expr)
     }, "")
@@ -221,11 +223,11 @@ check_only_added <- function(content, amounts) {
   texts <- c(unlist(lapply(content$restrict, function(rule) c(rule$keep, rule$leave_out))),
              unlist(lapply(content$tables, function(spec) c(unlist(spec[c("keep", "leave_out")]), spec$unsold$where))),
              unlist(lapply(content$tables, function(spec) {
-               lapply(spec$measures, function(one) if (is.list(one)) lapply(one, function(m) m$where))
+               lapply(spec$measures, function(measure) if (is.list(measure)) lapply(measure, function(m) m$where))
              })))
   for (text in texts) {
     amount <- intersect(all.vars(str2lang(text)), c("revenue", "units", amounts))
-    if (length(amount)) ungrouped("`%s` looks at the %s of each line.", text, amount[1])
+    if (length(amount)) stop_ungrouped("`%s` looks at the %s of each line.", text, amount[1])
   }
 }
 
@@ -233,9 +235,10 @@ check_only_added <- function(content, amounts) {
 split_or_asked <- function(content) {
   asked <- function(texts) unlist(lapply(unlist(texts), function(text) all.vars(str2lang(text))))
   of_table <- lapply(content$tables, function(spec) {
-    own <- lapply(unlist(lapply(spec$measures, function(one) if (is.list(one)) unname(one)), recursive = FALSE),
-                  function(m) c(m$per, m$count_distinct, asked(m$where)))
-    c(unlist(spec$by), unlist(spec$unsold[c("within", "product")]), asked(spec$unsold$where),
+    own <- lapply(unlist(lapply(spec$measures, function(measure) if (is.list(measure)) unname(measure)),
+                         recursive = FALSE),
+                  function(m) c(m$per, m$count_distinct, m$first_of, m$last_of, asked(m$where)))
+    c(unlist(spec$by), causes_asked(spec)$over, unlist(spec$unsold[c("within", "product")]), asked(spec$unsold$where),
       asked(spec[c("keep", "leave_out")]), unlist(own))
   })
   report <- content$report
@@ -253,11 +256,11 @@ joined_sides <- function(steps, con, database, side, used, call) {
     by <- unlist(step$by)
     if (is.null(names(by))) names(by) <- by
     names(by)[names(by) == ""] <- by[names(by) == ""]
-    from <- paste(c(side$from, vapply(sides[-1], function(one) one$join, "")), collapse = " ")
+    from <- paste(c(side$from, vapply(sides[-1], function(table) table$join, "")), collapse = " ")
     new <- joined_table(con, entry$table, by, sides, from, call)
     new$columns <- setdiff(intersect(new$names, used), by)
-    clash <- intersect(new$columns, unlist(lapply(sides, function(one) one$names)))
-    if (length(clash)) ungrouped("`%s` is a column of two tables.", clash[1])
+    clash <- intersect(new$columns, unlist(lapply(sides, function(table) table$names)))
+    if (length(clash)) stop_ungrouped("`%s` is a column of two tables.", clash[1])
     new[c("by", "entry", "called", "need")] <- list(by, entry, step$name %||% attached_name(entry), step$need)
     sides <- c(sides, list(new))
   }
@@ -268,12 +271,12 @@ joined_sides <- function(steps, con, database, side, used, call) {
 tallies_of_groups <- function(plan, brief, always, call = caller_env()) {
   side <- plan$side
   entry <- brief$content$data$lines
-  found <- proven_decimals(plan$amounts, side, side$from, plan$rounding, call)
-  amounts <- Map(function(amount, decimals) replace(amount, "decimals", decimals), plan$amounts, found)
+  decimals_of_amounts <- proven_decimals(plan$amounts, side, side$from, plan$rounding, call)
+  amounts <- Map(function(amount, decimals) replace(amount, "decimals", decimals), plan$amounts, decimals_of_amounts)
   operands <- unique(unlist(lapply(amounts, function(amount) amount$operands)))
   say_progress("Grouping the lines of %s in the database", side$name)
   # With fewer than ten lines per group, fetching the lines is faster than grouping them, if they fit into memory.
-  most <- if (always) Inf else open_entry(file_entry(entry, brief))$rows / 10
+  most <- if (always) Inf else open_brief_file(parse_file_entry(entry, brief))$rows / 10
   groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding,
                           asks_extremes(brief$content), odd_keys_sql(plan$keys, c(list(side), plan$sides)), most, call)
   lines <- lines_of_groups(groups, plan, brief, side)
@@ -287,7 +290,7 @@ lines_of_groups <- function(groups, plan, brief, side) {
   keys <- groups$keys
   texts <- columns_of_names(brief$content)
   types <- text_types(texts, names(keys))
-  given <- unlist(c(list(brief$content$data$lines$types), lapply(plan$sides, function(one) one$entry$types)))
+  given <- unlist(c(list(brief$content$data$lines$types), lapply(plan$sides, function(table) table$entry$types)))
   columns <- plain_chunk(keys, grep("^[.](matched|lacking)", names(keys), value = TRUE, invert = TRUE), c(given, types))
   n <- length(groups$grouped$times)
   columns <- c(columns, groups$amounts, if (!all(groups$given %in% 1)) list(.given = groups$given))
@@ -296,14 +299,15 @@ lines_of_groups <- function(groups, plan, brief, side) {
   trail <- new_trail("read", sprintf("%s, grouped in the database", side$table), 0, total)
   alike <- list()
   for (i in seq_along(plan$sides)) {
-    one <- plan$sides[[i]]
+    table <- plan$sides[[i]]
     unmatched <- sum(groups$grouped$times[!keys[[sprintf(".matched %d", i)]]])
-    if (unmatched > 0 && !identical(one$need, "any")) ungrouped("%s has no row for some lines.", one$called)
-    trail <- add_steps(trail, new_trail("attach", paste(one$called, "by", paste(names(one$by), collapse = ", ")), total,
-                                        total, unmatched = unmatched, unused = one$unused))
-    named <- c(stats::setNames(one$by, names(one$by)), stats::setNames(nm = one$columns))
-    if (may_be_alike(one, unname(named))) {
-      alike <- c(alike, alike_names(load_file(one$entry, brief, texts, unname(named)), named, one$called))
+    if (unmatched > 0 && !identical(table$need, "any")) stop_ungrouped("%s has no row for some lines.", table$called)
+    trail <- add_steps(trail, new_trail("attach", paste(table$called, "by", paste(names(table$by), collapse = ", ")),
+                                        total,
+                                        total, unmatched = unmatched, unused = table$unused))
+    named <- c(stats::setNames(table$by, names(table$by)), stats::setNames(nm = table$columns))
+    if (may_share_names(table, unname(named))) {
+      alike <- c(alike, find_shared_names(load_file(table$entry, brief, texts, unname(named)), named, table$called))
     }
   }
   set_origin(lines, new_places(side$name, n), trail, alike = alike, grouped = groups$grouped)
@@ -321,14 +325,14 @@ book_of_groups <- function(lines, joined, amounts, brief) {
   text <- rlang::as_label(brief_quo(content$daybook$revenue))
   revenue <- amounts[[1]]
   if (revenue$name == ".revenue") content$daybook$revenue <- ".revenue"
-  known <- lapply(amounts[-1], function(amount) amount$decimals)
-  content$daybook$decimals <- c(list(revenue = revenue$decimals), known)
+  decimals <- lapply(amounts[-1], function(amount) amount$decimals)
+  content$daybook$decimals <- c(list(revenue = revenue$decimals), decimals)
   names(content$daybook$decimals)[names(content$daybook$decimals) %in% unlist(content$daybook$units)] <- "units"
   brief$content <- content
   tables <- attached_tables(brief, texts, wanted)
   book <- tryCatch(quietly(book_of_lines(lines, tables, brief)), hinterfeld_error_unusable_lines = function(cnd) {
-    ungrouped("some lines cannot be used.")
-  }, hinterfeld_error_no_lines = function(cnd) ungrouped("no line is left."))
+    stop_ungrouped("some lines cannot be used.")
+  }, hinterfeld_error_no_lines = function(cnd) stop_ungrouped("no line is left."))
   if (revenue$name == ".revenue") {
     book$trail$why <- replace(book$trail$why, book$trail$why == "revenue is .revenue",
                               paste("revenue is", text))

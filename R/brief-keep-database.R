@@ -2,7 +2,7 @@
 
 # Whether the parts of the brief's lines can be kept; said where not.
 can_be_kept <- function(brief) {
-  lines <- file_entry(brief$content$data$lines, brief)
+  lines <- parse_file_entry(brief$content$data$lines, brief)
   if (is.null(lines$database)) {
     return(TRUE)
   }
@@ -13,8 +13,8 @@ can_be_kept <- function(brief) {
     c("no column divides it into parts.",
       "Name a column of days, or one of whole numbers: `parts: {order_id: 100000}`.")
   }
-  if (!is.null(lacks)) say("not_kept", c(sprintf("No part of %s is kept for the next run: %s", lines$shown, lacks[1]),
-                                         i = lacks[2]))
+  if (!is.null(lacks)) say("not_kept", sprintf("No part of %s is kept for the next run: %s", lines$shown, lacks[1]),
+                           i = lacks[2])
   is.null(lacks)
 }
 
@@ -32,26 +32,26 @@ open_kept_table <- function(lines, brief, keep, call) {
                          serialize = FALSE)
   source <- open_database_parts(database_named(lines$database), lines$table, columns, options, by, lines$changed,
                                 known_slots(keep$index$tables[[name]]), call)
-  change_index(keep, "tables", name, slots_record(source$found))
+  change_index(keep, "tables", name, slots_record(source$listed))
   source
 }
 
 # What the index knows of the parts of a table; nothing if they are not told by days or numbers, or some value is odd.
-slots_record <- function(found) {
-  if (!is.null(found$moment) && length(found$odd) == 0 && all(grepl("^[0-9-]+$", found$slot) | is.na(found$slot))) {
-    lapply(found[c("moment", "slot", "n", "stamp")], paste, collapse = " ")
+slots_record <- function(slots) {
+  if (!is.null(slots$moment) && length(slots$odd) == 0 && all(grepl("^[0-9-]+$", slots$slot) | is.na(slots$slot))) {
+    lapply(slots[c("moment", "slot", "n", "stamp")], paste, collapse = " ")
   }
 }
 
 # The same as it was; NULL where it is not known, or not in this form.
-known_slots <- function(known) {
-  if (is.null(known) || !all(vapply(known[c("moment", "slot", "n", "stamp")], rlang::is_string, NA))) {
+known_slots <- function(record) {
+  if (is.null(record) || !all(vapply(record[c("moment", "slot", "n", "stamp")], rlang::is_string, NA))) {
     return(NULL)
   }
-  found <- lapply(known[c("slot", "n", "stamp")], function(text) strsplit(text, " ", fixed = TRUE)[[1]])
-  n <- suppressWarnings(as.double(found$n))
-  if (length(unique(lengths(found))) == 1 && !anyNA(n)) {
-    list(moment = known$moment, slot = replace(found$slot, found$slot == "NA", NA), n = n, stamp = found$stamp,
+  texts <- lapply(record[c("slot", "n", "stamp")], function(text) strsplit(text, " ", fixed = TRUE)[[1]])
+  n <- suppressWarnings(as.double(texts$n))
+  if (length(unique(lengths(texts))) == 1 && !anyNA(n)) {
+    list(moment = record$moment, slot = replace(texts$slot, texts$slot == "NA", NA), n = n, stamp = texts$stamp,
          odd = character())
   }
 }

@@ -5,22 +5,22 @@
 # Opens the folder for a run, which holds it until it ends, however it ends.
 open_keep <- function(folder, alone = FALSE, call = caller_env()) {
   if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", c(sprintf("\"%s\" is a file, not a folder to keep parts in.", folder),
-                           i = "Give another folder."), call = call)
+    stop_because("file", sprintf("\"%s\" is a file, not a folder to keep parts in.", folder),
+                 i = "Give another folder.", call = call)
   }
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
   lock <- tryCatch(filelock::lock(file.path(folder, ".lock"), exclusive = alone, timeout = if (alone) 0 else Inf),
                    error = function(cnd) {
-    stop_because("file", c(sprintf("Nothing can be kept in \"%s\": you have no permission to write there.", folder),
-                           i = "Give a folder that you can write to, or run without keeping parts."), call = call)
+    stop_because("file", sprintf("Nothing can be kept in \"%s\": you have no permission to write there.", folder),
+                 i = "Give a folder that you can write to, or run without keeping parts.", call = call)
   })
   if (is.null(lock)) {
-    stop_because("file", c(sprintf("A run is using \"%s\".", folder), i = "Wait until it has ended."), call = call)
+    stop_because("file", sprintf("A run is using \"%s\".", folder), i = "Wait until it has ended.", call = call)
   }
   keep <- new.env()
   keep$folder <- folder
   keep$lock <- lock
-  keep$index <- index_from(file.path(folder, "index.json"))
+  keep$index <- parse_index(file.path(folder, "index.json"))
   keep$hashed <- list2env(keep$index$files, parent = emptyenv())
   keep$changed <- FALSE
   keep$failed <- FALSE
@@ -39,8 +39,7 @@ close_keep <- function(keep) {
 try_to_keep <- function(keep, code) {
   tryCatch(code, hinterfeld_error_file = function(cnd) {
     if (!keep$failed) {
-      say("not_kept", c("Some parts could not be kept; the next run will read them again.",
-                        x = conditionMessage(cnd)))
+      say("not_kept", "Some parts could not be kept; the next run will read them again.", x = conditionMessage(cnd))
     }
     keep$failed <- TRUE
   })
@@ -54,11 +53,11 @@ empty_index <- function() {
 }
 
 # Like every kept file the index has a checksum: one that is not as it was written is none, and is made again.
-index_from <- function(path) {
-  found <- file_json(path)
-  sound <- is.list(found) && rlang::is_string(found$index) &&
-    identical(found$sha256, digest::digest(found$index, "sha256", serialize = FALSE))
-  index <- if (sound) parsed_json(found$index)
+parse_index <- function(path) {
+  read <- file_json(path)
+  sound <- is.list(read) && rlang::is_string(read$index) &&
+    identical(read$sha256, digest::digest(read$index, "sha256", serialize = FALSE))
+  index <- if (sound) parsed_json(read$index)
   if (identical(index$version, kept_version)) index else empty_index()
 }
 
@@ -66,7 +65,7 @@ write_index <- function(keep) {
   index <- as.character(jsonlite::toJSON(keep$index, auto_unbox = TRUE, null = "null", digits = NA))
   text <- jsonlite::toJSON(list(sha256 = digest::digest(index, "sha256", serialize = FALSE), index = index),
                            auto_unbox = TRUE)
-  write_whole(file.path(keep$folder, "index.json"), function(part) write_text(text, part))
+  write_whole(file.path(keep$folder, "index.json"), function(draft) write_text(text, draft))
 }
 
 change_index <- function(keep, what, name, value) {
@@ -118,8 +117,8 @@ kept_parts <- function(folder, clear = FALSE) {
   check_text(folder, "folder")
   check_flag(clear, "clear")
   if (!dir.exists(folder)) {
-    stop_because("file", c(sprintf("There is no folder \"%s\".", folder),
-                           i = "Give the folder that a brief names as `keep`."))
+    stop_because("file", sprintf("There is no folder \"%s\".", folder),
+                 i = "Give the folder that a brief names as `keep`.")
   }
   keep <- open_keep(folder, alone = clear)
   on.exit(close_keep(keep))
@@ -134,15 +133,15 @@ kept_parts <- function(folder, clear = FALSE) {
     several <- grepl("-all-", file, fixed = TRUE)
     if (!endsWith(file, ".part")) 0L else if (several) length(keep$index$merged[[file]]$parts %||% NA) else 1L
   }, 0L, USE.NAMES = FALSE)
-  found <- tibble::tibble(file = files, brief = brief, parts = parts, bytes = as.double(about$size),
+  files_kept <- tibble::tibble(file = files, brief = brief, parts = parts, bytes = as.double(about$size),
                           written = as.POSIXct(as.numeric(about$mtime), origin = "1970-01-01", tz = "UTC"))
-  found <- found[order(-found$bytes, found$file), ]
+  files_kept <- files_kept[order(-files_kept$bytes, files_kept$file), ]
   if (clear) {
-    found <- found[is.na(found$brief), ]
-    unlink(file.path(folder, found$file))
+    files_kept <- files_kept[is.na(files_kept$brief), ]
+    unlink(file.path(folder, files_kept$file))
     forget_gone(keep)
   }
-  found
+  files_kept
 }
 
 # Files that are gone, and what was found in them.
@@ -150,7 +149,7 @@ forget_gone <- function(keep) {
   hashed <- as.list(keep$hashed, all.names = TRUE)
   there <- file.exists(names(hashed))
   rm(list = names(hashed)[!there], envir = keep$hashed)
-  scans <- sub(" .*$", "", names(keep$index$scans)) %in% vapply(hashed[there], function(one) one$hash, "")
+  scans <- sub(" .*$", "", names(keep$index$scans)) %in% vapply(hashed[there], function(file) file$hash, "")
   keep$changed <- keep$changed || !all(scans)
   keep$index$scans <- keep$index$scans[scans]
 }

@@ -15,15 +15,16 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
   content <- brief$content
   texts <- columns_of_names(content)
   wanted <- columns_used(content)
-  lines <- typed_entry(content$data$lines, brief, texts, wanted)
+  lines <- file_with_types(content$data$lines, brief, texts, wanted)
   source <- open_parts(lines, brief, keep, call)
   on.exit(close_source(source))
   hashes <- part_names(keep, source)
   open <- any(source$plan == "open")
   if (open) {
-    say("kept_open", c(sprintf("Every part must be read: the type of %s can only be told from all of its values.",
-                               columns_named(names(source$plan)[source$plan == "open"])),
-                       i = "Set its type with `types` to avoid this."))
+    say("kept_open",
+        sprintf("Every part must be read: the type of %s can only be told from all of its values.",
+                columns_named(names(source$plan)[source$plan == "open"])),
+        i = "Set its type with `types` to avoid this.")
     source <- in_runs(real_scans(source), seq_along(source$scans))
   }
   readings <- open_readings(source, call)
@@ -35,17 +36,17 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
     if (is.null(needs)) needs <<- by_need(brief_needs(content, book))
     lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
   }
-  found <- found_parts(keep, recipe, hashes, brief)
-  say_parts(keep, brief, source, hashes, found)
-  source <- in_runs(source, found$missing)
-  if (length(found$missing)) tables <- attached_tables(brief, texts, wanted)
-  read <- lapply(found$missing, function(i) {
+  stored <- found_parts(keep, recipe, hashes, brief)
+  say_parts(keep, brief, source, hashes, stored)
+  source <- in_runs(source, stored$missing)
+  if (length(stored$missing)) tables <- attached_tables(brief, texts, wanted)
+  read <- lapply(stored$missing, function(i) {
     kept <- counted_part(source, i, hashes[i], make, take, readings, call)
-    kept$tallies <- c(kept$tallies, found$others[[hashes[i]]])
+    kept$tallies <- c(kept$tallies, stored$others[[hashes[i]]])
     try_to_keep(keep, write_kept(kept, kept_path(keep, recipe, hashes[i])))
     kept
   })
-  all <- merged_parts(c(found$kept, read), hashes, source$labels)
+  all <- merged_parts(c(stored$kept, read), hashes, source$labels)
   if (length(hashes) > 1 && length(read)) keep_together(keep, recipe, all)
   used <- c(basename(kept_path(keep, recipe, hashes[1])),
             vapply(hashes[-1], function(hash) basename(kept_path(keep, recipe, hash)), ""),
@@ -88,33 +89,33 @@ open_parts <- function(lines, brief, keep, call) {
       return(kind$scan(file, ...))
     }
     name <- paste(file_hashes(file, keep$hashed), substr(asked, 1, 16))
-    known <- scan_from(keep$index$scans[[name]], file)
-    if (!is.null(known)) {
-      return(known)
+    former <- parse_scan(keep$index$scans[[name]], file)
+    if (!is.null(former)) {
+      return(former)
     }
     scan <- kind$scan(file, ...)
-    facts <- lapply(scan$facts, function(x) paste(as.integer(x), collapse = " "))
-    change_index(keep, "scans", name, list(names = as.list(scan$names), rows = scan$rows, facts = facts))
+    profile <- lapply(scan$profile, function(x) paste(as.integer(x), collapse = " "))
+    change_index(keep, "scans", name, list(names = as.list(scan$names), rows = scan$rows, profile = profile))
     scan
   })
 }
 
 # What a scan found, as the index knows it; NULL where it does not, or not in this form.
-scan_from <- function(known, file) {
-  facts <- c(given = "logical", words = "logical", days = "logical", numbers = "logical", lengths = "integer",
+parse_scan <- function(saved, file) {
+  profile <- c(given = "logical", words = "logical", days = "logical", numbers = "logical", lengths = "integer",
              shorter = "integer")
-  if (is.null(known) || !all(names(facts) %in% names(known$facts))) {
+  if (is.null(saved) || !all(names(profile) %in% names(saved$profile))) {
     return(NULL)
   }
-  n <- length(known$names)
+  n <- length(saved$names)
   read <- Map(function(type, text) {
     values <- if (rlang::is_string(text)) suppressWarnings(as.integer(strsplit(text, " ", fixed = TRUE)[[1]]))
     if (length(values) == n) as.vector(values, type)
-  }, facts, known$facts[names(facts)])
-  if (any(vapply(read, is.null, NA)) || !is.numeric(known$rows)) {
+  }, profile, saved$profile[names(profile)])
+  if (any(vapply(read, is.null, NA)) || !is.numeric(saved$rows)) {
     return(NULL)
   }
-  list(path = file, names = as.character(unlist(known$names)), rows = as.double(known$rows), facts = read)
+  list(path = file, names = as.character(unlist(saved$names)), rows = as.double(saved$rows), profile = read)
 }
 
 # Scans parts that are known only from the index, as reading needs more than that.
@@ -131,9 +132,9 @@ real_scans <- function(source, which = seq_along(source$scans), call = caller_en
 recipe_of <- function(brief, keep, source, readings) {
   content <- brief$content
   attached <- lapply(content$data$attach, function(step) {
-    file <- file_entry(step$table, brief)
+    file <- parse_file_entry(step$table, brief)
     if (!is.null(file$database)) {
-      return(whole_table_stamp(database_named(file$database), file$table, function() quietly(read_entry(file))))
+      return(whole_table_stamp(database_named(file$database), file$table, function() quietly(read_brief_file(file))))
     }
     as.list(file_hashes(quietly(source_files(file$path)), keep$hashed))
   })
@@ -169,27 +170,27 @@ found_parts <- function(keep, recipe, hashes, brief) {
   kept <- list()
   held <- character()
   together <- keep$index$merged
-  together <- together[vapply(together, function(one) {
-    identical(one$recipe, recipe) && all(unlist(one$parts) %in% hashes)
+  together <- together[vapply(together, function(merged) {
+    identical(merged$recipe, recipe) && all(unlist(merged$parts) %in% hashes)
   }, NA)]
   if (length(together)) {
-    best <- names(together)[which.max(lengths(lapply(together, function(one) one$parts)))]
+    best <- names(together)[which.max(lengths(lapply(together, function(merged) merged$parts)))]
     path <- file.path(keep$folder, best)
-    one <- if (file.exists(path)) with_needs(read_kept(path), unlist(together[[best]]$parts), brief$content)
-    if (isTRUE(one$enough)) {
-      kept <- list(one)
-      held <- one$parts
+    merged <- if (file.exists(path)) with_needs(read_kept(path), unlist(together[[best]]$parts), brief$content)
+    if (isTRUE(merged$enough)) {
+      kept <- list(merged)
+      held <- merged$parts
     }
   }
   missing <- integer()
   others <- list()
   for (i in which(!hashes %in% held)) {
     path <- kept_path(keep, recipe, hashes[i])
-    one <- if (file.exists(path)) with_needs(read_kept(path), hashes[i], brief$content)
-    if (isTRUE(one$enough)) {
-      kept <- c(kept, list(one))
+    merged <- if (file.exists(path)) with_needs(read_kept(path), hashes[i], brief$content)
+    if (isTRUE(merged$enough)) {
+      kept <- c(kept, list(merged))
     } else {
-      others[[hashes[i]]] <- one$tallies[intersect(names(one$tallies), needs_of_others(keep, brief))]
+      others[[hashes[i]]] <- merged$tallies[intersect(names(merged$tallies), needs_of_others(keep, brief))]
       missing <- c(missing, i)
     }
   }
@@ -216,10 +217,10 @@ with_needs <- function(kept, parts, content) {
 # The tally that is needed, of the first that holds it; NULL where none does.
 tally_of_finer <- function(need, tallies, columns) {
   # What a tally calls by the name of a column need not be its sum.
-  need$measures <- lapply(need$measures, function(m) if (rlang::is_string(m)) measure_by_name(m, columns) else m)
+  need$measures <- lapply(need$measures, function(m) if (rlang::is_string(m)) measure_from_name(m, columns) else m)
   for (tally in tallies) {
-    found <- tryCatch(quietly(rlang::exec(tally_of, tally, !!!need)), hinterfeld_error = function(cnd) NULL)
-    if (!is.null(found)) return(found)
+    coarser <- tryCatch(quietly(rlang::exec(tally_of, tally, !!!need)), hinterfeld_error = function(cnd) NULL)
+    if (!is.null(coarser)) return(coarser)
   }
 }
 
@@ -239,12 +240,12 @@ counted_part <- function(source, i, hash, make, take, readings, call) {
   part <- source
   part[c("labels", "scans", "rows")] <- list(source$labels[i], source$scans[i], source$rows[i])
   about <- NULL
-  found <- tallied_chunks(part, make, function(book) {
+  chunks <- tallied_chunks(part, make, function(book) {
     about <<- list(columns = names(book$columns), roles = names(book$roles))
     take(book)
   }, readings, call)
   list(parts = hash, rows = part$rows, columns = about$columns %||% character(), roles = about$roles %||% character(),
-       told = found$told, tallies = lapply(found$tallies, without_steps))
+       chunk_audit = chunks$chunk_audit, tallies = lapply(chunks$tallies, without_steps))
 }
 
 # The steps stand beside the tallies, once.
@@ -257,23 +258,23 @@ without_steps <- function(tally) {
 merged_parts <- function(parts, hashes, labels) {
   order <- match(vapply(parts, function(part) part$parts[1], ""), hashes)
   parts <- parts[order(order)]
-  merger <- new_merger(both_parts)
+  merger <- new_merger(merge_kept_parts)
   for (part in parts) merger$put(part)
   all <- merger$all()
   # Lines that were set aside stand in the order of their files.
-  aside <- Reduce(both_asides, lapply(parts, function(part) part$told$aside))
-  if (NROW(aside)) aside <- utils::head(aside[order(match(aside$file, labels), aside$row), ], most_aside)
-  all$told["aside"] <- list(aside)
+  aside <- Reduce(merge_asides, lapply(parts, function(part) part$chunk_audit$aside))
+  if (NROW(aside)) aside <- utils::head(aside[order(match(aside$file, labels), aside$row), ], max_aside)
+  all$chunk_audit["aside"] <- list(aside)
   all
 }
 
-both_parts <- function(a, b) {
+merge_kept_parts <- function(a, b) {
   held <- intersect(names(a$tallies), names(b$tallies))
   tallies <- if (length(a$tallies) == 0) b$tallies else if (length(b$tallies) == 0) a$tallies else
     Map(joined_tallies, a$tallies[held], b$tallies[held])
   list(parts = c(a$parts, b$parts), rows = a$rows + b$rows,
        columns = if (length(a$columns)) a$columns else b$columns, roles = if (length(a$roles)) a$roles else b$roles,
-       told = told_by_both(a$told, b$told), tallies = tallies)
+       chunk_audit = merge_chunk_audits(a$chunk_audit, b$chunk_audit), tallies = tallies)
 }
 
 # All parts in one file, so that a rerun reads that and what is new.
@@ -283,8 +284,8 @@ keep_together <- function(keep, recipe, all) {
   try_to_keep(keep, {
     write_kept(all, path)
     # Smaller unions of the same are of no more use.
-    former <- names(keep$index$merged)[vapply(keep$index$merged, function(one) {
-      identical(one$recipe, recipe) && all(unlist(one$parts) %in% all$parts)
+    former <- names(keep$index$merged)[vapply(keep$index$merged, function(merged) {
+      identical(merged$recipe, recipe) && all(unlist(merged$parts) %in% all$parts)
     }, NA)]
     former <- setdiff(former, basename(path))
     unlink(file.path(keep$folder, former))
@@ -296,31 +297,29 @@ keep_together <- function(keep, recipe, all) {
 # As the tallies of all lines at once.
 tallies_of_kept <- function(all, brief, source, call) {
   content <- brief$content
-  all$told$day_rules <- unlist(lapply(content$restrict, function(rule) {
+  all$chunk_audit$day_rules <- unlist(lapply(content$restrict, function(rule) {
     quo <- brief_quo(rule$keep %||% rule$leave_out)
     day_conditions(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), !is.null(rule$keep), all$columns, "day")
   }), recursive = FALSE)
-  finished <- finished_tallies(all$tallies, all$told, source$shown, call)
+  finished <- finished_tallies(all$tallies, all$chunk_audit, source$shown, call)
   needs <- needs_of_kept(all, content)
   stats::setNames(finished[vapply(needs, need_name, "")], names(needs))
 }
 
 # What is new since the last run of this brief.
-say_parts <- function(keep, brief, source, hashes, found) {
+say_parts <- function(keep, brief, source, hashes, stored) {
   former <- unlist(keep$index$briefs[[keep_name(brief)]]$files)
   names <- source$labels
-  read <- names[found$missing]
+  read <- names[stored$missing]
   gone <- setdiff(names(former), names)
   held <- length(names) - length(read)
   new <- setdiff(read, names(former))
-  say("kept", c(
-    if (!is.null(source$parted)) parts_told(source, brief$content$data$lines$changed),
-    sprintf("%s kept, %s to read%s.", count_of(held, "part is", "parts are"), group_digits(length(read)),
-            if (length(read) && length(read) < length(names)) paste0(": ", examples_of(read)) else ""),
-    if (found$more) c(i = "The brief now asks for more than was kept, so these parts are read again."),
-    if (length(gone) && length(former)) c(i = sprintf("%s %s gone and no longer counted.", examples_of(gone),
-                                                      if (length(gone) == 1) "is" else "are")),
-    if (length(new) && length(former)) c(i = sprintf("%s %s new.", examples_of(new),
-                                                     if (length(new) == 1) "is" else "are"))
-  ))
+  these <- function(parts, what) {
+    if (length(parts)) sprintf("%s %s %s.", examples_of(parts), if (length(parts) == 1) "is" else "are", what)
+  }
+  say("kept", if (!is.null(source$parted)) parts_told(source, brief$content$data$lines$changed),
+      sprintf("%s kept, %s to read%s.", count_of(held, "part is", "parts are"), group_digits(length(read)),
+              if (length(read) && length(read) < length(names)) paste0(": ", examples_of(read)) else ""),
+      if (stored$more) c(i = "The brief now asks for more than was kept, so these parts are read again."),
+      i = if (length(former)) these(gone, "gone and no longer counted"), i = if (length(former)) these(new, "new"))
 }

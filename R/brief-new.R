@@ -28,23 +28,23 @@ starter_brief <- function(files, folder = ".", database = NULL) {
   }, "")
   columns <- names(tables[[1]])
   attached <- list()
-  facts <- column_notes(tables[[1]])
+  notes <- column_notes(tables[[1]])
   for (i in seq_along(tables)[-1]) {
     by <- intersect(columns, names(tables[[i]]))
     attached[[i - 1]] <- list(shown = shown[[i]], by = by)
-    facts <- c(facts, column_notes(tables[[i]])[setdiff(names(tables[[i]]), columns)])
+    notes <- c(notes, column_notes(tables[[i]])[setdiff(names(tables[[i]]), columns)])
     columns <- union(columns, names(tables[[i]]))
   }
-  roles <- guess_roles(facts)
+  roles <- guess_roles(notes)
   splits <- setdiff(intersect(c("category", "region", "channel"), columns), roles$product)
   c(
     "# A starter brief. Read it, correct the lines marked CHECK, then run hinterfeld check and hinterfeld run.",
     "brief: 1", "", "data:", sprintf("  lines: %s", shown[[1]]), attach_lines(attached),
     "", "# The columns:",
-    sprintf("#   %s: %s", comment_text(names(facts)), comment_text(vapply(facts, function(fact) fact$note, ""))),
+    sprintf("#   %s: %s", comment_text(names(notes)), comment_text(vapply(notes, function(column) column$note, ""))),
     "", "daybook:", role_lines(roles, columns),
     "  on_bad: set_aside             # unusable lines are set aside and counted; `stop` raises an error instead",
-    unused_lines(roles, facts), "", "# Which lines count, and why. For example:", "# restrict:",
+    unused_lines(roles, notes), "", "# Which lines count, and why. For example:", "# restrict:",
     "#   - keep: reads_as(status, \"delivered\")",
     "#     why: delivered orders",
     "", "tables:", "  daily_product_revenue:", sprintf("    by: %s", "product"), "    every: day",
@@ -66,20 +66,20 @@ starter_brief <- function(files, folder = ".", database = NULL) {
 
 # What a reader of the brief wants to know of a column, and what guessing needs.
 column_notes <- function(table) {
-  found <- quietly(survey(table))
-  lapply(stats::setNames(seq_len(nrow(found)), found$column), function(i) {
+  columns <- quietly(survey(table))
+  lapply(stats::setNames(seq_len(nrow(columns)), columns$column), function(i) {
     list(
-      type = found$type[i], distinct = found$distinct[i],
-      note = sprintf("%s, %s%s, for example %s", found$type[i], count_of(found$distinct[i], "distinct value"),
-                     if (found$blanks[i] > 0) paste0(", ", count_of(found$blanks[i], "blank")) else "",
+      type = columns$type[i], distinct = columns$distinct[i],
+      note = sprintf("%s, %s%s, for example %s", columns$type[i], count_of(columns$distinct[i], "distinct value"),
+                     if (columns$blanks[i] > 0) paste0(", ", count_of(columns$blanks[i], "blank")) else "",
                      substr(as.character(stats::na.omit(table[[i]])[1]), 1, 40))
     )
   })
 }
 
-guess_roles <- function(facts) {
-  names <- names(facts)
-  type <- vapply(facts, function(fact) fact$type, "")
+guess_roles <- function(notes) {
+  names <- names(notes)
+  type <- vapply(notes, function(column) column$type, "")
   like <- function(pattern, wanted) names[grepl(pattern, names, ignore.case = TRUE) & grepl(wanted, type)]
   number <- "number"
   quantity <- like("^(quantity|qty|units|pieces|count)", number)
@@ -90,36 +90,39 @@ guess_roles <- function(facts) {
     day = c(grep("date|day", days, value = TRUE, ignore.case = TRUE), days)[1],
     product = c(like("^(product|item|article)(_?name)?$", "text"), like("product|item|article", "text"))[1],
     units = quantity[1], order = like("^(order|invoice|receipt)(_?(id|number|no))?$", "text|number")[1],
-    revenue = if (length(revenue)) revenue[1] else if (length(quantity) &&
-                                                       length(price)) paste(
-                                                         r_name(quantity[1]), "*", r_name(price[1])
-                                                       ) else NA
+    revenue = if (length(revenue)) {
+      revenue[1]
+    } else if (length(quantity) && length(price)) {
+      paste(r_name(quantity[1]), "*", r_name(price[1]))
+    } else {
+      NA
+    }
   )
 }
 
 role_lines <- function(roles, columns) {
-  known <- Filter(Negate(is.na), roles)
-  needed <- setdiff(c("day", "product", "revenue"), names(known))
+  given <- Filter(Negate(is.na), roles)
+  needed <- setdiff(c("day", "product", "revenue"), names(given))
   notes <- c(day = "the day of sale", product = "the product's name",
              revenue = "revenue of a line, a column or an expression", units = "pieces sold",
              order = "the order's number")
-  entries <- sprintf("%s: %s", c(names(known), needed),
-                     c(vapply(known, yaml_text, ""), rep(yaml_text(columns[1]), length(needed))))
-  remarks <- c(notes[names(known)], if (length(needed)) paste0(notes[needed], "; no column looks like it"))
+  entries <- sprintf("%s: %s", c(names(given), needed),
+                     c(vapply(given, yaml_text, ""), rep(yaml_text(columns[1]), length(needed))))
+  remarks <- c(notes[names(given)], if (length(needed)) paste0(notes[needed], "; no column looks like it"))
   c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")
 }
 
 # Columns that look as if a number depended on them, and that nothing uses yet.
-unused_lines <- function(roles, facts) {
+unused_lines <- function(roles, notes) {
   used <- unlist(lapply(Filter(Negate(is.na), roles), function(text) all.vars(str2lang(r_name_or_call(text)))))
-  left <- setdiff(names(facts), used)
+  left <- setdiff(names(notes), used)
   looks <- c(discount = "discount|rebate", status = "status|state$|cancel", cost = "cost$|^cost")
-  found <- lapply(looks, function(pattern) grep(pattern, left, value = TRUE, ignore.case = TRUE))
+  matching <- lapply(looks, function(pattern) grep(pattern, left, value = TRUE, ignore.case = TRUE))
   advice <- c(discount = "is it taken off the revenue yet?", status = "do all lines count? See `restrict` below.",
               cost = "a measure of profit may want it.")
   unlist(Map(function(columns, advice) {
     sprintf("  # CHECK: `%s` is not used; %s", comment_text(columns), rep(advice, length(columns)))
-  }, found, advice), use.names = FALSE)
+  }, matching, advice), use.names = FALSE)
 }
 
 # A column's name as R reads it, or a call.
@@ -131,17 +134,17 @@ attach_lines <- function(attached) {
   if (length(attached) == 0) {
     return(NULL)
   }
-  c("  attach:", unlist(lapply(attached, function(one) {
-    by <- if (length(one$by)) sprintf("[%s]", paste(vapply(one$by, yaml_text, ""),
-                                                    collapse = ", ")) else "[]  # CHECK: the two share no column name"
-    c(sprintf("    - table: %s", one$shown), sprintf("      by: %s", by),
+  c("  attach:", unlist(lapply(attached, function(table) {
+    keys <- paste(vapply(table$by, yaml_text, ""), collapse = ", ")
+    by <- if (length(table$by)) sprintf("[%s]", keys) else "[]  # CHECK: the two share no column name"
+    c(sprintf("    - table: %s", table$shown), sprintf("      by: %s", by),
       "      need: any                 # lines without a match are kept; `every` raises an error instead")
   })))
 }
 
 # What comes from data may not end the comment that it stands in.
 comment_text <- function(text) {
-  gsub("[[:cntrl:]\u0085\u2028\u2029]+", " ", visible(text))
+  gsub("[[:cntrl:]\u0085\u2028\u2029]+", " ", printable(text))
 }
 
 # Text as YAML, quoted where it would mean something else.
@@ -168,9 +171,9 @@ r_name <- function(name) {
 
 # A path as seen from a folder; absolute where they share no start.
 relative_to <- function(path, folder) {
-  parts <- function(x) strsplit(normalizePath(x, "/", mustWork = FALSE), "/", fixed = TRUE)[[1]]
-  from <- parts(folder)
-  to <- parts(path)
+  folders <- function(x) strsplit(normalizePath(x, "/", mustWork = FALSE), "/", fixed = TRUE)[[1]]
+  from <- folders(folder)
+  to <- folders(path)
   n <- min(length(from), length(to))
   same <- sum(cumprod(from[seq_len(n)] == to[seq_len(n)]))
   if (same < 2) {

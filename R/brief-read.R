@@ -67,8 +67,9 @@ print.hinterfeld_brief <- function(x, ...) {
 #' @export
 format.hinterfeld_brief <- function(x, ...) {
   content <- x$content
-  sketch <- function(name) if (length(content[[name]])) sprintf("%s: %s", name,
-                                                                paste(names(content[[name]]), collapse = ", "))
+  sketch <- function(name) {
+    if (length(content[[name]])) sprintf("%s: %s", name, paste(names(content[[name]]), collapse = ", "))
+  }
   files <- vapply(brief_files(x), function(file) file$shown, "")
   text_notes(c(
     sprintf("Brief %s", basename(x$path)), sprintf("data: %s", paste(files, collapse = ", ")),
@@ -101,20 +102,19 @@ parse_brief <- function(path, call = caller_env()) {
 # The lines of a brief, which is a page or two of text, whatever its file holds.
 brief_text <- function(path, call) {
   if (file.size(path) > 1e6) {
-    stop_because("brief", c(sprintf("%s is larger than 1 000 000 bytes, which is far too large for a brief.",
-                                    basename(path)),
-                            i = "Is it the right file?"), call = call)
+    stop_because("brief",
+                 sprintf("%s is larger than 1 000 000 bytes, which is far too large for a brief.", basename(path)),
+                 i = "Is it the right file?", call = call)
   }
   bytes <- readBin(path, "raw", file.size(path))
   if (any(bytes == 0)) {
-    stop_because("encoding", c(sprintf("%s holds a NUL byte, so it is not a text file.", basename(path)),
-                               i = "Save it as UTF-8."),
-                 call = call)
+    stop_because("encoding", sprintf("%s holds a NUL byte, so it is not a text file.", basename(path)),
+                 i = "Save it as UTF-8.", call = call)
   }
   text <- strsplit(gsub("\r\n?", "\n", rawToChar(bytes), useBytes = TRUE), "\n", fixed = TRUE, useBytes = TRUE)[[1]]
   Encoding(text) <- "UTF-8"
   if (!all(validUTF8(text))) {
-    stop_because("encoding", c(sprintf("%s is not UTF-8 text.", basename(path)), i = "Save it as UTF-8."), call = call)
+    stop_because("encoding", sprintf("%s is not UTF-8 text.", basename(path)), i = "Save it as UTF-8.", call = call)
   }
   check_brief_size(text, path, call)
   text
@@ -122,8 +122,7 @@ brief_text <- function(path, call) {
 
 # A few lines of YAML can expand to more than fits in memory.
 check_brief_size <- function(text, path, call) {
-  too_much <- function(what, hint) stop_because("brief", c(sprintf("%s %s.", basename(path), what), i = hint),
-                                                call = call)
+  too_much <- function(what, hint) stop_because("brief", sprintf("%s %s.", basename(path), what), i = hint, call = call)
   bare <- gsub("\"(\\\\.|[^\"\\\\])*\"|'[^']*'", "", text)
   if (sum(lengths(regmatches(bare, gregexpr("(^|[ ,:[{-])[*][[:alnum:]_]+", bare)))) > 20 &&
       any(grepl("(^|[ ,:[{-])&[[:alnum:]_]+", bare))) {
@@ -189,10 +188,9 @@ with_lines <- function(problems, lines) {
 }
 
 stop_brief <- function(parsed, problems, call = caller_env()) {
-  stop_because("brief", c(
-    sprintf("%s has %s.", basename(parsed$path), count_of(nrow(problems), "mistake")),
-    stats::setNames(problem_lines(problems, basename(parsed$path)), rep("x", nrow(problems)))
-  ), problems = problems, call = call)
+  stop_because("brief", sprintf("%s has %s.", basename(parsed$path), count_of(nrow(problems), "mistake")),
+               stats::setNames(problem_lines(problems, basename(parsed$path)), rep("x", nrow(problems))),
+               problems = problems, call = call)
 }
 
 problem_lines <- function(problems, file) {

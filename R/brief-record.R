@@ -1,9 +1,9 @@
 # The record of a run: what went in, what was left out, what came out.
 
 # Of several files, the sizes and hashes of all.
-input_file_record <- function(path, known) {
+input_file_record <- function(path, hashes) {
   files <- quietly(source_files(path))
-  each <- file_hashes(files, known)
+  each <- file_hashes(files, hashes)
   if (length(files) == 1 && !dir.exists(path)) {
     return(list(bytes = file.size(files), xxh128 = each))
   }
@@ -11,20 +11,33 @@ input_file_record <- function(path, known) {
        xxh128 = rlang::hash(paste(basename(files), each, collapse = "\n")))
 }
 
+# SHA-256 is for whoever receives a file; the quick hash is for the next run, which looks whether it is still the same.
 output_file_record <- function(path) {
-  list(bytes = file.size(path), sha256 = digest::digest(file = path, algo = "sha256"))
+  list(bytes = file.size(path), sha256 = digest::digest(file = path, algo = "sha256"), xxh128 = rlang::hash_file(path))
+}
+
+is_as_made <- function(path, output) {
+  file_kind_kernel(path.expand(path)) == "file" && if (is.null(output$xxh128)) {
+    identical(digest::digest(file = path, algo = "sha256"), output$sha256)
+  } else {
+    identical(rlang::hash_file(path), output$xxh128)
+  }
 }
 
 # Rows of a database are all of one moment, and are counted only for the record: there they may be known already.
 input_record <- function(brief, rows = FALSE) {
   files <- brief_files(brief)
-  known <- brief$keeping$hashed %||% hashed_files
+  hashes <- brief$keeping$hashed %||% hashed_files
   list(
     inputs = c(
-      list(c(list(file = basename(brief$path)), input_file_record(brief$path, known))),
+      list(c(list(file = basename(brief$path)), input_file_record(brief$path, hashes))),
       lapply(files, function(file) {
         of_file <- is.null(file$database)
-        about <- if (of_file) input_file_record(file$path, known) else if (rows) list(rows = open_entry(file)$rows)
+        about <- if (of_file) {
+          input_file_record(file$path, hashes)
+        } else if (rows) {
+          list(rows = open_brief_file(file)$rows)
+        }
         c(list(file = file$shown), about)
       })
     ),
@@ -42,9 +55,11 @@ record_in <- function(folder) {
 
 is_record <- function(record) {
   texts <- function(x) is.list(x) && all(vapply(x, rlang::is_string, NA))
-  rows <- function(x, ...) is.list(x) && all(vapply(x, function(one) is.list(one) && has_fields(one, list(...)), NA))
-  has_fields <- function(one, tests) {
-    all(vapply(names(tests), function(name) is.null(one[[name]]) || isTRUE(tests[[name]](one[[name]])), NA))
+  rows <- function(x, ...) {
+    is.list(x) && all(vapply(x, function(value) is.list(value) && has_fields(value, list(...)), NA))
+  }
+  has_fields <- function(value, tests) {
+    all(vapply(names(tests), function(name) is.null(value[[name]]) || isTRUE(tests[[name]](value[[name]])), NA))
   }
   file <- function(x) rlang::is_string(x) && !grepl("[/\\\\]", x)
   number <- function(x) is.numeric(x) && length(x) == 1
@@ -52,11 +67,14 @@ is_record <- function(record) {
     rlang::is_string(record$brief) && rlang::is_string(record$started) && texts(record$versions) &&
     is.list(record$lines) && has_fields(record$lines, list(kept = number)) &&
     rows(record$inputs, file = rlang::is_string, xxh128 = rlang::is_string, rows = number) &&
-    all(vapply(record$inputs, function(one) !is.null(one$file), NA)) && rows(record$audit, revenue_after = number) &&
-    rows(record$outputs, file = file, sha256 = rlang::is_string, keys = texts, columns = texts) &&
-    all(vapply(record$outputs, function(one) all(c("file", "sha256") %in% names(one)), NA)) &&
-    has_fields(record, list(headline = function(x) is.list(x) && has_fields(x, list(currency = rlang::is_string,
-                                                                                   best_sellers = texts))))
+    all(vapply(record$inputs, function(value) !is.null(value$file), NA)) &&
+    rows(record$audit, revenue_after = number) &&
+    rows(record$outputs, file = file, sha256 = rlang::is_string, xxh128 = rlang::is_string, keys = texts,
+         columns = texts) &&
+    all(vapply(record$outputs, function(value) all(c("file", "sha256") %in% names(value)), NA)) &&
+    has_fields(record, list(headline = function(x) {
+      is.list(x) && has_fields(x, list(currency = rlang::is_string, best_sellers = texts))
+    }))
 }
 
 # The same if it is of this brief.
@@ -72,8 +90,7 @@ made_before <- function(former, folder) {
   }
   same <- vapply(former$outputs, function(output) {
     path <- file.path(folder, output$file)
-    file_kind_kernel(path.expand(path)) != "file" ||
-      identical(digest::digest(file = path, algo = "sha256"), output$sha256)
+    file_kind_kernel(path.expand(path)) != "file" || is_as_made(path, output)
   }, NA)
   c("run.json", vapply(former$outputs[same], function(output) output$file, ""))
 }
@@ -83,12 +100,9 @@ is_current <- function(former, inputs, folder) {
   same <- function(a, b) identical(jsonlite::toJSON(a, auto_unbox = TRUE, digits = NA),
                                    jsonlite::toJSON(b, auto_unbox = TRUE, digits = NA))
   # Rows of a database may be others, however many there are.
-  known <- all(vapply(inputs$inputs, function(input) !is.null(input$xxh128), NA))
-  !is.null(former) && known && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
-    all(vapply(former$outputs, function(output) {
-      path <- file.path(folder, output$file)
-      file.exists(path) && same(output[c("bytes", "sha256")], output_file_record(path))
-    }, NA))
+  hashed <- all(vapply(inputs$inputs, function(input) !is.null(input$xxh128), NA))
+  !is.null(former) && hashed && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
+    all(vapply(former$outputs, function(output) is_as_made(file.path(folder, output$file), output), NA))
 }
 
 line_counts <- function(book) {
@@ -105,9 +119,9 @@ line_counts <- function(book) {
 headline_record <- function(facts, brief) {
   region <- brief$content$report$region %||% "region"
   best <- if (!is.null(brief$content$report) && all(c("product", region) %in% split_columns(facts$all))) {
-    found <- best_of_each(totals(facts$all, by = tidyselect::all_of(c(region, "product"))),
+    best_of <- best_of_each(totals(facts$all, by = tidyselect::all_of(c(region, "product"))),
                           within = tidyselect::all_of(region))
-    as.list(stats::setNames(found$best_seller, found[[region]]))
+    as.list(stats::setNames(best_of$best_seller, best_of[[region]]))
   }
   Filter(Negate(is.null), list(currency = brief$content$daybook$currency, best_sellers = best))
 }

@@ -37,6 +37,18 @@ brief_report <- function(x, path) {
   invisible(path)
 }
 
+# What stands out in a brief's data, by the columns of its report.
+brief_findings <- function(brief, n) {
+  with_databases(in_plain_session({
+    problems <- check_brief(brief)
+    if (nrow(problems)) stop_brief(brief, problems)
+    facts <- brief_facts(brief)$all
+    report <- brief$content$report
+    columns <- c("product", report$category %||% "category", report$region %||% "region", report$place)
+    findings_of(facts, n, by = intersect(columns, split_columns(facts)))
+  }))
+}
+
 report_file <- function(brief) {
   brief$content$report$file %||% "report.html"
 }
@@ -53,18 +65,19 @@ write_report <- function(facts, brief, path, tables, figures, times) {
     catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief, "product")),
     places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
     outline = if (!is.null(report$outline)) brief_path(brief, report$outline),
+    findings = report$findings,
     times = c(times, lines = line_counts(book)$read, tables = length(tables))
   )
   context$switch <- switch_contexts(context, report$switch, call = NULL)
   sections <- report$sections %||% as.list(usual_sections())
   sections <- lapply(seq_along(sections), function(i) {
-    if (is.list(sections[[i]])) own_section(sections[[i]], i, tables, figures) else sections[[i]]
+    if (is.list(sections[[i]])) custom_section(sections[[i]], i, tables, figures) else sections[[i]]
   })
   write_report_page(sections, context, report$title %||% "Sales performance", report$words, path)
 }
 
 # A section of the analyst's own: words, a figure, a table.
-own_section <- function(spec, i, tables, figures) {
+custom_section <- function(spec, i, tables, figures) {
   new_section(
     paste0("own-", i), spec$heading, if (!is.null(spec$words)) list(kind = "words", words = spec$words),
     if (!is.null(spec$figure)) figure_block(figures[[spec$figure]]),

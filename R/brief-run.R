@@ -66,10 +66,9 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep 
     former <- former_record(folder, brief)
     if (!again && is_current(former, inputs, folder)) {
       remove_left_behind(folder)
-      say("unchanged", c(
-        sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
-        i = "Run it anyway with `again = TRUE` (on the command line `--again`)."
-      ))
+      say("unchanged",
+          sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
+          i = "Run it anyway with `again = TRUE` (on the command line `--again`).")
       return(invisible(former))
     }
     invisible(run_into(folder, brief, inputs, former))
@@ -78,27 +77,27 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep 
 
 run_into <- function(folder, brief, inputs, former, call = caller_env()) {
   started <- Sys.time()
-  with_former_told(folder, write_whole_folder(folder, made_before(former, folder), function(part) {
-    done <- if (is.null(brief$keeping)) deliver_brief(brief, part) else
+  with_former_reported(folder, write_whole_folder(folder, made_before(former, folder), function(draft) {
+    done <- if (is.null(brief$keeping)) deliver_brief(brief, draft) else
       with_figure_store(brief$keeping$folder, {
-        done <- deliver_brief(brief, part)
+        done <- deliver_brief(brief, draft)
         keep_figures(brief$keeping, brief)
         done
       })
-    inputs <- same_inputs(inputs, brief)
+    inputs <- check_inputs_unchanged(inputs, brief)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
            seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1), times = done$times)
     )
     write_text(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, na = "null"),
-               file.path(part, "run.json"))
+               file.path(draft, "run.json"))
     record
   }, call))
 }
 
 # A failed run says what became of the former output.
-with_former_told <- function(folder, code) {
+with_former_reported <- function(folder, code) {
   was <- dir.exists(folder)
   tryCatch(code, error = function(cnd) {
     abort(if (was) sprintf("The run failed; \"%s\" is unchanged.",
@@ -108,17 +107,17 @@ with_former_told <- function(folder, code) {
 }
 
 # Numbers of half an old and half a new file are nobody's.
-same_inputs <- function(inputs, brief) {
+check_inputs_unchanged <- function(inputs, brief) {
   record <- input_record(brief, rows = TRUE)
   now <- record$inputs
   changed <- vapply(seq_along(now), function(i) {
     !identical(now[[i]][names(now[[i]]) != "rows"], inputs$inputs[[i]])
   }, NA)
   if (any(changed)) {
-    stop_because("file", c(
-      sprintf("%s changed while the brief ran.", examples_of(vapply(now[changed], function(input) input$file, ""))),
-      i = "Run it again."
-    ), call = NULL)
+    stop_because("file",
+                 sprintf("%s changed while the brief ran.",
+                         examples_of(vapply(now[changed], function(input) input$file, ""))), i = "Run it again.",
+                 call = NULL)
   }
   record
 }
@@ -131,12 +130,10 @@ check_brief_folder <- function(brief, folder, anywhere, call = caller_env(), doe
   }
   steps <- strsplit(folder, "[/\\\\]")[[1]]
   if (grepl("^([/\\\\~]|[A-Za-z]:)", folder) || ".." %in% steps || all(steps %in% c("", "."))) {
-    stop_because("brief", c(
-      sprintf("The brief %s \"%s\", which is outside the brief's own folder.", does, folder),
-      i = sprintf("Name a folder inside it, or choose the folder yourself with %s (on the command line %s).", given,
-                  option),
-      i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`."
-    ), call = call)
+    stop_because("brief", sprintf("The brief %s \"%s\", which is outside the brief's own folder.", does, folder),
+                 i = sprintf("Name a folder inside it, or choose the folder yourself with %s (on the command line %s).",
+                             given, option),
+                 i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`.", call = call)
   }
 }
 
@@ -149,7 +146,7 @@ output_folder <- function(brief) {
 }
 
 # Everything into the folder `part`.
-deliver_brief <- function(brief, part) {
+deliver_brief <- function(brief, draft) {
   content <- brief$content
   times <- new_times()
   facts <- times$of("read", brief_facts(brief))
@@ -158,16 +155,16 @@ deliver_brief <- function(brief, part) {
   figures <- times$of("write", named_step("Figure", content$figures, function(spec, name) {
     brief_figure(tables[[spec$table]], spec, brief)
   }))
-  outputs <- times$of("write", c(deliver_tables(tables, content$outputs, part),
-                                 deliver_figures(figures, content$outputs, part)))
+  outputs <- times$of("write", c(deliver_tables(tables, content$outputs, draft),
+                                 deliver_slow(tables, figures, content$outputs, draft)))
   if ("report" %in% names(content)) {
     say_progress("Report")
-    path <- file.path(part, report_file(brief))
+    path <- file.path(draft, report_file(brief))
     times$of("write", write_report(facts, brief, path, tables, figures, c(times$seconds(), files = length(outputs))))
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
   headline <- headline_record(facts, brief)
-  outputs <- lapply(outputs, function(output) c(output, output_file_record(file.path(part, output$file))))
+  outputs <- lapply(outputs, function(output) c(output, output_file_record(file.path(draft, output$file))))
   list(lines = line_counts(book), audit = audit_record(book), headline = headline, outputs = outputs,
        times = as.list(times$seconds()))
 }
@@ -191,10 +188,10 @@ row_keys <- function(t) {
   if (!is.null(answer)) {
     return(answer$keys)
   }
-  told <- listing_of(t)$found
-  told <- intersect(c(told$within, told$column), names(t))
-  if (length(told)) {
-    return(told)
+  about <- listing_of(t)$details
+  about <- intersect(c(about$within, about$column), names(t))
+  if (length(about)) {
+    return(about)
   }
   names(t)[!vapply(as.list(t), function(x) is.numeric(x) && !inherits(x, "Date"), NA)]
 }
@@ -204,28 +201,29 @@ column_types <- function(t) {
   lapply(as.list(t), function(x) sub("date-time", "datetime", type_of(x), fixed = TRUE))
 }
 
-deliver_tables <- function(tables, outputs, part) {
+deliver_tables <- function(tables, outputs, draft) {
   formats <- unlist(outputs$tables) %||% "csv"
-  files <- unlist(lapply(names(tables), function(name) lapply(formats, function(format) {
+  unlist(lapply(names(tables), function(name) lapply(formats, function(format) {
     file <- paste0(name, ".", format)
-    deliver(tables[[name]], file.path(part, file))
+    deliver(tables[[name]], file.path(draft, file))
     t <- tables[[name]]
     list(file = file, rows = nrow(t), keys = as.list(row_keys(t)), columns = column_types(t))
   })), recursive = FALSE)
-  if (!is.null(outputs$workbook) && length(tables)) {
-    say_progress("Workbook %s", outputs$workbook)
-    deliver(tables, file.path(part, outputs$workbook))
-    files <- c(files, list(list(file = outputs$workbook, rows = sum(vapply(tables, nrow, 0L)))))
-  }
-  files
 }
 
-deliver_figures <- function(figures, outputs, part) {
+# The workbook and the figures, side by side.
+deliver_slow <- function(tables, figures, outputs, draft) {
   formats <- unlist(outputs$figures) %||% "png"
   files <- expand.grid(format = formats, name = names(figures), stringsAsFactors = FALSE)
+  workbook <- if (length(tables)) outputs$workbook
+  if (!is.null(workbook)) say_progress("Workbook %s", workbook)
   if (nrow(files)) say_progress("Drawing %s", count_of(nrow(files), "figure"))
-  drawn <- draw_side_by_side(Map(function(name, format) {
-    function() deliver(figures[[name]], file.path(part, paste0(name, ".", format)))
-  }, files$name, files$format))
-  lapply(basename(as.character(unlist(drawn))), function(file) list(file = file))
+  jobs <- c(list(if (!is.null(workbook)) function() deliver(tables, file.path(draft, workbook))),
+            Map(function(name, format) {
+              function() deliver(figures[[name]], file.path(draft, paste0(name, ".", format)))
+            }, files$name, files$format))
+  made <- basename(as.character(unlist(draw_side_by_side(Filter(Negate(is.null), unname(jobs))))))
+  lapply(made, function(file) {
+    c(list(file = file), if (identical(file, workbook)) list(rows = sum(vapply(tables, nrow, 0L))))
+  })
 }

@@ -8,7 +8,7 @@ brief_table <- function(book, spec, brief) {
   if (!is.null(spec$unsold)) {
     return(in_order(unsold_table(book, spec$unsold, brief), spec$sort))
   }
-  t <- totals_for(own_lines(book, spec), spec)
+  t <- totals_for(restrict_for_table(book, spec), spec)
   steps <- c(with_period(spec$add, spec$in_period), if (!is.null(spec$pick)) list(spec$pick))
   for (step in steps) t <- brief_step(t, names(step), step_arguments(step[[1]]))
   if (!is.null(spec$crosstab)) {
@@ -29,12 +29,12 @@ with_period <- function(steps, period) {
   if (is.null(period)) {
     return(steps)
   }
-  first <- vapply(steps, names, "") %in% c("change", "running_total", "moving")
+  first <- vapply(steps, names, "") %in% c("change", "causes", "running_total", "moving")
   c(steps[first], list(list(in_period = list(period = period))), steps[!first])
 }
 
 # The lines of one table only.
-own_lines <- function(book, spec) {
+restrict_for_table <- function(book, spec) {
   for (verb in c("keep", "leave_out")) {
     for (text in unlist(spec[[verb]])) book <- restrict_by(book, stats::setNames(list(text), verb))
   }
@@ -71,11 +71,7 @@ with_headings <- function(t, headings, call = caller_env()) {
   if (is.null(headings)) {
     return(t)
   }
-  unknown <- setdiff(names(headings), names(t))
-  if (length(unknown)) {
-    stop_because("column", c(sprintf("`headings` names %s, which the table does not have.", columns_named(unknown)),
-                             i = sprintf("It has %s.", columns_named(names(t)))), call = call)
-  }
+  check_known(names(headings), names(t), "`headings` names %s, which the table does not have.", call = call)
   names(t)[match(names(headings), names(t))] <- unlist(headings)
   t
 }
@@ -116,7 +112,9 @@ brief_measures <- function(measures) {
 
 # list("revenue", list(best_day = m)) as list("revenue", best_day = m).
 unlist_once <- function(x) {
-  do.call(c, lapply(x, function(one) if (is.list(one) && !inherits(one, "hinterfeld_measure")) one else list(one)))
+  do.call(c, lapply(x, function(value) {
+    if (is.list(value) && !inherits(value, "hinterfeld_measure")) value else list(value)
+  }))
 }
 
 brief_measure <- function(spec) {

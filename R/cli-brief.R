@@ -1,4 +1,4 @@
-# hinterfeld new, check, run and report: briefs.
+# hinterfeld new, check, run, report and findings: briefs.
 
 cli_new <- function(args) {
   given <- cli_options(
@@ -12,14 +12,14 @@ cli_new <- function(args) {
     return(invisible())
   }
   if (!is.null(given$out) && file.exists(given$out)) {
-    stop_because("file", c(sprintf("The file \"%s\" already exists.", given$out),
-                           i = "Give another name with --out, or move the file."))
+    stop_because("file", sprintf("The file \"%s\" already exists.", given$out),
+                 i = "Give another name with --out, or move the file.")
   }
   brief <- starter_brief(given$files, if (is.null(given$out)) "." else dirname(given$out), given$database)
   if (is.null(given$out)) {
     return(writeLines(brief))
   }
-  write_whole(given$out, function(part) write_text(brief, part))
+  write_whole(given$out, function(draft) write_text(brief, draft))
   writeLines(c(given$out, sprintf("Read it, correct the lines marked CHECK, then run: hinterfeld check %s", given$out)))
 }
 
@@ -28,9 +28,9 @@ cli_check <- function(args) {
   if (is.null(given)) {
     return(invisible())
   }
-  found <- check_brief(given$files)
-  writeLines(format(found))
-  if (nrow(found)) cli_exit[["failed"]]
+  problems <- check_brief(given$files)
+  writeLines(format(problems))
+  if (nrow(problems)) cli_exit[["failed"]]
 }
 
 cli_run <- function(args) {
@@ -66,14 +66,14 @@ cli_keep <- function(args) {
   if (is.null(given)) {
     return(invisible())
   }
-  found <- kept_parts(given$files, given$clear)
-  total <- sprintf("%s, %s MB%s.", count_of(nrow(found), "file"), money_text(sum(found$bytes) / 1e6, 1),
+  files <- kept_parts(given$files, given$clear)
+  total <- sprintf("%s, %s MB%s.", count_of(nrow(files), "file"), fixed_number_text(sum(files$bytes) / 1e6, 1),
                    if (given$clear) " removed" else "")
-  if (nrow(found) == 0) {
+  if (nrow(files) == 0) {
     return(writeLines(total))
   }
-  shown <- data.frame(file = found$file, brief = ifelse(is.na(found$brief), "none", found$brief), parts = found$parts,
-                      MB = money_text(found$bytes / 1e6, 1), written = format(found$written, "%Y-%m-%d %H:%M"))
+  shown <- data.frame(file = files$file, brief = ifelse(is.na(files$brief), "none", files$brief), parts = files$parts,
+                      MB = fixed_number_text(files$bytes / 1e6, 1), written = format(files$written, "%Y-%m-%d %H:%M"))
   writeLines(c(text_table(shown, list(parts = 0), rows = nrow(shown), right = "MB"), total))
 }
 
@@ -102,4 +102,16 @@ cli_report <- function(args) {
   path <- given$out %||% report_file(brief)
   sales_report(brief, path)
   writeLines(path)
+}
+
+cli_findings <- function(args) {
+  given <- cli_options(
+    "findings", list(option("n", "at most this many findings [default: %default]", "N", 9L, "integer")), args,
+    files = c(1, 1), of = "BRIEF", example = "hinterfeld findings monthly.yaml --n 5"
+  )
+  if (is.null(given)) {
+    return(invisible())
+  }
+  if (is.na(given$n) || given$n < 1) stop_because("usage", "hinterfeld findings: --n must be 1 or more.")
+  writeLines(format(brief_findings(read_brief(given$files), given$n)))
 }

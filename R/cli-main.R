@@ -11,6 +11,7 @@ cli_commands <- list(
   compare = list(run = function(args) cli_compare(args), about = "what changed between two runs of a brief"),
   keep = list(run = function(args) cli_keep(args), about = "list what a brief keeps for its next run, or clear it"),
   report = list(run = function(args) cli_report(args), about = "write only the report of a brief"),
+  findings = list(run = function(args) cli_findings(args), about = "what stands out in a brief's data, in sentences"),
   desk = list(run = function(args) cli_desk(args), about = "open a page for looking around in a brief's data")
 )
 
@@ -49,24 +50,10 @@ cli_run_line <- function(args) {
       if (grepl("SIGPIPE|Broken pipe|cannot write to this connection", conditionMessage(cnd))) {
         return(cli_exit[["done"]])
       }
-      problem <- problem_with_causes(cnd)
-      cli_say(paste("hinterfeld:", if (identical(args[1], "totals")) in_options(problem) else problem))
+      cli_say(paste("hinterfeld:", problem_with_causes(cnd)))
       cli_exit[["failed"]]
     }
   )
-}
-
-# Advice for a line of options names these, not arguments of R.
-in_options <- function(text) {
-  verbs <- c(keep_lines = "keep", leave_out = "leave-out", best_sellers = "top", slow_sellers = "slow",
-             add_share = "share", add_rank = "rank", add_change = "change", add_running_total = "running",
-             in_period = "period", sort_rows = "sort", best_of_each = "best-of-each")
-  for (verb in names(verbs)) text <- gsub(sprintf("`%s()`", verb), sprintf("--%s", verbs[[verb]]), text, fixed = TRUE)
-  text <- gsub("`on_bad = \"set_aside\"`", "--set-aside", text, fixed = TRUE)
-  text <- gsub("`(every|by|within|day_format|as_of|subtotals) = ([^`]*)`", "`--\\1 \\2`", text)
-  text <- gsub("`(within|every|subtotals|as_of|day_format|periods)`", "--\\1", text)
-  text <- gsub("`--(\\w+) \"(\\w+)\"`", "`--\\1 \\2`", text)
-  gsub("--periods", "--compare", gsub("--(day|as)_", "--\\1-", text), fixed = TRUE)
 }
 
 is_command <- function(name) {
@@ -85,10 +72,9 @@ cli_dispatch <- function(args) {
   command <- cli_commands[[args[1]]]
   if (is.null(command)) {
     near <- nearest(args[1], names(cli_commands), 1)
-    stop_because("usage", paste0(
-      sprintf("hinterfeld: there is no command \"%s\".", args[1]),
-      if (length(near)) sprintf(" Did you mean \"%s\"?", near)
-    ))
+    stop_because("usage",
+                 paste0(sprintf("hinterfeld: there is no command \"%s\".", args[1]),
+                        if (length(near)) sprintf(" Did you mean \"%s\"?", near)))
   }
   # A command may end with an exit code of its own, having said why.
   code <- command$run(args[-1])
@@ -102,7 +88,7 @@ cli_help <- function() {
     "Product revenue from sale lines, exact to the cent.",
     "",
     "Commands:",
-    sprintf("  %-8s %s", names(cli_commands), vapply(cli_commands, function(command) command$about, "")),
+    sprintf("  %-9s %s", names(cli_commands), vapply(cli_commands, function(command) command$about, "")),
     "",
     "  hinterfeld COMMAND --help shows a command's options, with an example.",
     "  hinterfeld --version prints the version.",
@@ -152,8 +138,8 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
   if (length(taken$files) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
   if (length(taken$files) > files[2]) wrong(sprintf("unexpected argument \"%s\".", taken$files[files[2] + 1]))
   for (value in taken$values[own]) if (value$name %in% pairs) given$options[[value$name]] <- value$value
-  c(given$options, list(files = taken$files, repeated = Filter(function(value) value$name %in% repeated,
-                                                               taken$values)))
+  again <- Filter(function(value) value$name %in% repeated, taken$values)
+  c(given$options, list(files = taken$files, repeated = again))
 }
 
 # Options with their values, in order, flags, and files. The parser would take a word that stands twice for one, and

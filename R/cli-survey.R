@@ -21,7 +21,7 @@ cli_survey <- function(args) {
   } else {
     with_databases(load_table(database_named(given$database), given$files))
   }
-  found <- if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column)
-  lines <- format(found, n = given$rows, spellings = given$spellings)
-  writeLines(gsub("`print(x, spellings = TRUE)`", "--spellings", lines, fixed = TRUE))
+  shown <- if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column)
+  writeLines(with_own_words(c(`print(x, spellings = TRUE)` = "--spellings"),
+                            format(shown, n = given$rows, spellings = given$spellings)))
 }

@@ -14,8 +14,20 @@ cli_totals <- function(args) {
   given <- read_whole_options(given)
   check_totals_options(given)
   given <- read_totals_options(given)
-  with_databases(print_totals(given))
+  with_own_words(totals_words, with_databases(print_totals(given)))
 }
+
+# The options, by what they are in R.
+totals_words <- c(
+  `keep_lines()` = "--keep", `leave_out()` = "--leave-out", `best_sellers()` = "--top", `slow_sellers()` = "--slow",
+  `best_of_each()` = "--best-of-each", `add_share()` = "--share", `add_rank()` = "--rank",
+  `add_running_total()` = "--running", `add_change()` = "--change",
+  `add_causes()` = "--causes", `in_period()` = "--period",
+  `sort_rows()` = "--sort", `audit()` = "--audit", `set_aside()` = "--audit", `on_bad = "set_aside"` = "--set-aside",
+  every = "--every", by = "--by", within = "--within", of = "--of", subtotals = "--subtotals", as_of = "--as-of",
+  periods = "--compare", day_format = "--day-format", ties = "--ties", columns = "--crosstab", `...` = "--sort",
+  day = "--day", product = "--product", revenue = "--revenue", units = "--units", order = "--order"
+)
 
 print_totals <- function(given) {
   book <- cli_facts(given)
@@ -33,7 +45,7 @@ print_totals <- function(given) {
     cat(text)
   } else {
     shown <- with_decimals_shown(latest_first(t, given), given[["decimals-shown"]])
-    writeLines(gsub("`audit()`", "--audit", format(shown, n = given$rows), fixed = TRUE))
+    writeLines(format(shown, n = given$rows))
   }
 }
 
@@ -51,14 +63,14 @@ totals_rules <- c(keep = "keep", `leave-out` = "leave_out")
 
 cli_rules <- function(repeated) {
   rules <- list()
-  for (one in repeated) {
-    if (one$name %in% names(totals_rules)) {
-      rules <- c(rules, list(stats::setNames(one["value"], totals_rules[[one$name]])))
-    } else if (one$name == "why") {
+  for (given in repeated) {
+    if (given$name %in% names(totals_rules)) {
+      rules <- c(rules, list(stats::setNames(given["value"], totals_rules[[given$name]])))
+    } else if (given$name == "why") {
       if (length(rules) == 0) {
         stop_because("usage", "hinterfeld totals: put --why after the --keep or --leave-out that it explains.")
       }
-      rules[[length(rules)]]$why <- one$value
+      rules[[length(rules)]]$why <- given$value
     }
   }
   rules
@@ -66,24 +78,22 @@ cli_rules <- function(repeated) {
 
 # "profit = sum_of(revenue - cost)": a name and how a brief would write it.
 cli_measures <- function(given) {
-  asked <- Filter(function(one) one$name == "measure", given$repeated)
+  asked <- Filter(function(option) option$name == "measure", given$repeated)
   named <- as.list(cli_list(given$measures))
-  made <- lapply(asked, function(one) cli_measure(one$value))
+  made <- lapply(asked, function(option) cli_measure(option$value))
   if (length(made) && is.null(given$measures)) named <- list()
   if (length(made)) c(named, unlist(made, recursive = FALSE)) else cli_list(given$measures) %||% "revenue"
 }
 
 cli_measure <- function(text) {
-  parts <- regmatches(text, regexec("^\\s*([^=(]*?)\\s*=\\s*(\\w+)\\((.*)\\)\\s*$", text, perl = TRUE))[[1]]
-  maker <- parts[3]
-  if (length(parts) == 0 || !maker %in% measure_makers()) {
-    stop_because("usage", c(
-      sprintf("hinterfeld totals: --measure cannot be \"%s\".", text),
-      sprintf("Write a name and one of %s: for example --measure 'best_day = largest_of(revenue, per = \"day\")'.",
-              and_list(measure_makers()))
-    ))
+  pieces <- regmatches(text, regexec("^\\s*([^=(]*?)\\s*=\\s*(\\w+)\\((.*)\\)\\s*$", text, perl = TRUE))[[1]]
+  maker <- pieces[3]
+  if (length(pieces) == 0 || !maker %in% measure_makers()) {
+    stop_because("usage", sprintf("hinterfeld totals: --measure cannot be \"%s\".", text),
+                 sprintf("Write a name and one of %s: for example %s.", and_list(measure_makers()),
+                         "--measure 'best_day = largest_of(revenue, per = \"day\")'"))
   }
-  stats::setNames(list(brief_measure(measure_spec(maker, parts[4]))), parts[2])
+  stats::setNames(list(brief_measure(measure_spec(maker, pieces[4]))), pieces[2])
 }
 
 # The arguments of a measure, as texts by the keys that a brief has for them.
@@ -99,8 +109,9 @@ measure_spec <- function(maker, text) {
   keys[keys == ""] <- utils::head(c(places, rep("?", length(keys))), sum(keys == ""))
   unknown <- setdiff(keys, c(places, "per", "where", "margin", "incomplete"))
   if (length(unknown) || length(setdiff(places, keys))) {
-    stop_because("usage", sprintf("hinterfeld totals: %s() takes %s.", maker,
-                                  and_list(c(c("a column or an expression", "to")[seq_along(places)], "where"))))
+    stop_because("usage",
+                 sprintf("hinterfeld totals: %s() takes %s.", maker,
+                         and_list(c(c("a column or an expression", "to")[seq_along(places)], "where"))))
   }
   plain <- function(arg) if (rlang::is_string(arg)) arg else expression_source(arg)
   spec <- stats::setNames(lapply(args, plain), keys)
@@ -133,6 +144,7 @@ totals_options <- function() {
     flag("rank", "add the rank"), flag("share", "add the share of the total"),
     flag("running", "add the running total along the period"),
     option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
+    flag("causes", "split the change into volume, mix, price, new and gone products"),
     option("as-of", "compute the change as if the data ended on this day", "DAY"),
     option("compare", "two periods, the later first, for example \"May 2026\" \"May 2025\"", "PERIOD PERIOD"),
     option("crosstab", "spread these columns side by side; the others are its rows", "NAMES"),
@@ -163,8 +175,9 @@ read_whole_options <- function(given) {
     value <- given[[name]]
     if (is.null(value)) next
     if (!grepl("^[0-9]{1,9}$", value) || as.integer(value) < whole_options[[name]]) {
-      stop_because("usage", sprintf("hinterfeld totals: --%s must be a whole number, %d or more; it is \"%s\".", name,
-                                    whole_options[[name]], value))
+      stop_because("usage",
+                   sprintf("hinterfeld totals: --%s must be a whole number, %d or more; it is \"%s\".", name,
+                           whole_options[[name]], value))
     }
     given[[name]] <- as.integer(value)
   }
@@ -174,13 +187,12 @@ read_whole_options <- function(given) {
 check_totals_options <- function(given) {
   wrong <- function(option, value, choices) {
     if (!is.null(value) && !value %in% choices) {
-      stop_because("usage", c(
-        sprintf("hinterfeld totals: --%s cannot be \"%s\".", option, value),
-        did_you_mean(value, choices, "\"", otherwise = sprintf("Choose one of %s.", examples_of(choices, 10)))
-      ))
+      stop_because("usage", sprintf("hinterfeld totals: --%s cannot be \"%s\".", option, value),
+                   did_you_mean(value, choices, "\"",
+                                otherwise = sprintf("Choose one of %s.", examples_of(choices, 10))))
     }
   }
-  for (one in cli_list(given$every)) wrong("every", one, names(grain_kinds))
+  for (grain in cli_list(given$every)) wrong("every", grain, names(grain_kinds))
   wrong("change", given$change, step_kinds$change$arguments$versus$choices)
   wrong("ties", given$ties, tie_rules)
   if (given$audit && given$csv) stop_because("usage", "hinterfeld totals: --audit and --csv do not go together.")
@@ -209,26 +221,27 @@ cli_facts <- function(given) {
   # What names something is text, however much it looks like a number; so is a day that a format reads.
   texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
   entries <- given_entries(given, texts)
-  tables <- lapply(entries[-1], read_entry)
+  tables <- lapply(entries[-1], read_brief_file)
   if (!is_large(entries[[1]])) {
-    return(cli_daybook(read_entry(entries[[1]]), tables, given))
+    return(cli_daybook(read_brief_file(entries[[1]]), tables, given))
   }
   say_progress("%s is read in chunks, which are tallied", entries[[1]]$shown)
-  source <- open_entry(entries[[1]])
+  source <- open_brief_file(entries[[1]])
   on.exit(close_source(source))
   by <- unique(c(cli_list(given$by), cli_list(given$within), cli_list(given$crosstab),
-                 if (!is.null(given$unsold)) "product"))
+                 if (!is.null(given$unsold) || given$causes) "product"))
+  measures <- c(given$taken, if (given$causes && !"units" %in% unlist(given$taken)) "units")
   tallies_of_chunks(source, function(lines) quietly(cli_daybook(lines, tables, given)), function(book) {
-    quietly(list(tally = tally_of(book, tidyselect::any_of(by), given$taken)))
+    quietly(list(tally = tally_of(book, tidyselect::any_of(by), measures)))
   })$tally
 }
 
 # Of each file the columns that an option names, and those by which files are attached.
 given_entries <- function(given, texts) {
   files <- lapply(given$files, given_file, database = given$database)
-  known <- lapply(files, given_columns)
-  wanted <- totals_columns(given, unlist(known))
-  Map(function(file, known) narrowed_entry(file, texts, wanted, known), files, known)
+  columns <- lapply(files, given_columns)
+  wanted <- totals_columns(given, unlist(columns))
+  Map(function(file, columns) narrowed_entry(file, texts, wanted, columns), files, columns)
 }
 
 # A file, folder or pattern, or with --database the name of a table.
@@ -245,14 +258,16 @@ given_columns <- function(file) {
 }
 
 # NULL for all columns if one is named that is not there: the error then says what there is.
-totals_columns <- function(given, known) {
+totals_columns <- function(given, columns) {
   roles <- unlist(given[c("day", "product", "units", "order")])
   named <- unlist(lapply(given[c("by", "within", "crosstab", "measures")], cli_list))
-  repeated <- Filter(function(one) one$name %in% c(names(totals_rules), "measure"), given$repeated)
-  expressions <- c(given$revenue, vapply(repeated, function(one) one$value, ""))
+  repeated <- Filter(function(option) option$name %in% c(names(totals_rules), "measure"), given$repeated)
+  expressions <- c(given$revenue, vapply(repeated, function(option) option$value, ""))
   used <- unlist(lapply(expressions, function(text) tryCatch(all.vars(str2lang(text)), error = function(cnd) text)))
   made <- c("day", "product", "revenue", "units", "order", "lines", names(grain_kinds), names(given$taken))
-  if (all(roles %in% known) && all(c(named, used) %in% c(known, made))) c(roles, named, used, known[duplicated(known)])
+  if (all(roles %in% columns) && all(c(named, used) %in% c(columns, made))) {
+    c(roles, named, used, columns[duplicated(columns)])
+  }
 }
 
 # Further files are attached by the columns that they share with the lines.
@@ -275,11 +290,9 @@ cli_daybook <- function(lines, tables, given) {
 shared_key <- function(lines, table, path, call = caller_env()) {
   by <- intersect(names(lines), names(table))
   if (length(by) == 0) {
-    stop_because("column", c(
-      sprintf("%s shares no column with the lines, so it cannot be attached.", basename(path)),
-      i = sprintf("The lines have %s.", columns_named(names(lines))),
-      i = sprintf("It has %s.", columns_named(names(table)))
-    ), call = call)
+    stop_because("column", sprintf("%s shares no column with the lines, so it cannot be attached.", basename(path)),
+                 i = sprintf("The lines have %s.", columns_named(names(lines))),
+                 i = sprintf("It has %s.", columns_named(names(table))), call = call)
   }
   by
 }
@@ -289,7 +302,7 @@ cli_table <- function(book, given) {
   within <- cli_list(given$within)
   if (!is.null(given$unsold)) {
     catalogue <- given_file(given$unsold, given$database)
-    catalogue <- read_entry(narrowed_entry(catalogue, given$product, NULL, given_columns(catalogue)))
+    catalogue <- read_brief_file(narrowed_entry(catalogue, given$product, NULL, given_columns(catalogue)))
     return(cli_shown(rlang::exec(unsold, book, catalogue, within = within, product = given$product), given))
   }
   t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),
@@ -299,6 +312,7 @@ cli_table <- function(book, given) {
   of <- if (is.null(given$of) || !is.null(given$crosstab) && !given$of %in% measures) measures[1] else given$of
   if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change, as_of = given$last)
   if (!is.null(given$compare)) t <- add_change(t, of = of, periods = given$compared)
+  if (given$causes) t <- add_causes(t, of)
   if (given$running) t <- rlang::exec(add_running_total, t, of, within = within)
   # Shares, ranks and picks are of the chosen period.
   if (!is.null(given$period)) t <- in_period(t, given$period)
@@ -329,25 +343,14 @@ cli_shown <- function(t, given) {
 cli_day <- function(text, option) {
   day <- suppressWarnings(as.Date(text, format = "%Y-%m-%d"))
   if (is.na(day)) {
-    stop_because("usage", sprintf("hinterfeld totals: --%s must be a day such as 2026-05-31; it is \"%s\".", option,
-                                  text))
+    stop_because("usage",
+                 sprintf("hinterfeld totals: --%s must be a day such as 2026-05-31; it is \"%s\".", option, text))
   }
   day
 }
 
 # "2026", "2026-Q1", "2026-05", "May 2026" or "2026-05-31": its first and last day.
 cli_period <- function(text, calendar) {
-  words <- strsplit(text, " +")[[1]]
-  month <- match(substr(words[1], 1, 3), month_names)
-  plain <- if (length(words) == 2 && !is.na(month)) sprintf("%s-%02d", words[2], month) else text
-  year <- suppressWarnings(as.integer(substr(plain, 1, 4)))
-  near <- if (!is.na(year) && year > 0) seq(as.Date(sprintf("%04d-01-01", year)) - 370, by = 1, length.out = 1110)
-  for (every in rev(grains)) {
-    at <- if (!is.null(near)) match(plain, period_label(near, every, calendar))
-    if (length(at) && !is.na(at)) {
-      return(c(period_start(near[at], every, calendar), period_end(near[at], every, calendar)))
-    }
-  }
-  stop_because("usage", c(sprintf("hinterfeld totals: --compare cannot be \"%s\".", text),
-                          "Name periods as 2026, 2026-Q1, 2026-05, \"May 2026\" or 2026-05-31."))
+  named_period(text, calendar) %||%
+    stop_because("usage", sprintf("hinterfeld totals: --compare cannot be \"%s\".", text), period_names_hint)
 }

@@ -1,28 +1,28 @@
 # The verbs that users apply to a totals table or a crosstab: it stays an answer as long as its rows and columns still
 # mean the same, and says so when they do not.
 
-forget <- function(x, why) {
+drop_answer <- function(x, why) {
   kind <- if (inherits(x, "hinterfeld_crosstab")) "crosstab" else "totals table"
   say("plain", sprintf("%s: this is now a plain tibble, no longer a %s.", why, kind))
   as_tibble.hinterfeld_totals(x)
 }
 
 # A table again after rows or columns of it were taken. `x` has its class and whatever attributes.
-retain <- function(x, t) {
+keep_answer <- function(x, t) {
   answer <- answer_of(t)
   keys <- c(answer$keys, answer$level)
   lost <- setdiff(keys, names(x))
   if (length(lost)) {
-    return(forget(x, sprintf("Without %s its rows cannot be told apart", columns_named(lost))))
+    return(drop_answer(x, sprintf("Without %s its rows cannot be told apart", columns_named(lost))))
   }
   here <- names(answer$columns) %in% names(x)
   if (!any(c(names(answer$measures), names(answer$cells)) %in% names(x))) {
-    return(forget(x, "It has no measure left"))
+    return(drop_answer(x, "It has no measure left"))
   }
   gone <- nrow(x) < nrow(t) || length(answer$cells) > 0 && !all(here)
   attr(x, "answer") <- attr(t, "answer")
   x <- set_answer(x, columns = answer$columns[here], cut = answer$cut || gone, by_hand = answer$by_hand || gone)
-  if (nrow(x) < nrow(t) && is.null(answer$grid)) tell_again(x) else x
+  if (nrow(x) < nrow(t) && is.null(answer$grid)) stats_again(x) else x
 }
 
 # The same after verbs that may have done anything: `data` is what they made of `t`. It is still an answer when its rows
@@ -31,23 +31,23 @@ restore_answer <- function(data, t) {
   answer <- answer_of(t)
   out <- tibble::new_tibble(unclass_columns(data), nrow = nrow(data), class = class(t)[class(t) %in% answer_classes])
   if (anyDuplicated(names(out))) {
-    return(forget(out, "Two columns have the same name"))
+    return(drop_answer(out, "Two columns have the same name"))
   }
   keys <- c(answer$keys, answer$level)
   if (!all(keys %in% names(out))) {
-    return(retain(out, t))
+    return(keep_answer(out, t))
   }
   at <- match_rows(out, t, keys)
   if (anyNA(at)) {
-    return(forget(out, "Some rows do not come from the totals table"))
+    return(drop_answer(out, "Some rows do not come from the totals table"))
   }
   if (anyDuplicated(at)) {
-    return(forget(out, "Some rows occur twice"))
+    return(drop_answer(out, "Some rows occur twice"))
   }
   before <- as.list(t)
   here <- intersect(answer$values, names(out))
   same <- vapply(here, function(name) same_values(.subset2(out, name), before[[name]], at), NA)
-  if (all(same)) retain(out, t) else forget(out, sprintf("%s changed", columns_named(here[!same])))
+  if (all(same)) keep_answer(out, t) else drop_answer(out, sprintf("%s changed", columns_named(here[!same])))
 }
 
 unclass_columns <- function(data) {
@@ -63,12 +63,12 @@ same_values <- function(x, before, at) {
 # For each row of `x` the row of `among` that has the same values in these columns; NA where there is none.
 match_rows <- function(x, among, columns) {
   pairs <- lapply(columns, function(name) {
-    known <- distinct_codes(.subset2(among, name))
-    found <- distinct_codes(.subset2(x, name))
+    theirs <- distinct_codes(.subset2(among, name))
+    ours <- distinct_codes(.subset2(x, name))
     same <- identical(class(.subset2(x, name)), class(.subset2(among, name)))
-    to <- if (same) match(found$labels, known$labels) else rep(NA_integer_, length(found$labels))
-    list(x = recode_kernel(found$codes, to, NA_integer_, threads_wanted()), among = known$codes,
-         size = length(known$labels))
+    to <- if (same) match(ours$labels, theirs$labels) else rep(NA_integer_, length(ours$labels))
+    list(x = recode_kernel(ours$codes, to, NA_integer_, threads_wanted()), among = theirs$codes,
+         size = length(theirs$labels))
   })
   at <- find_groups(lapply(pairs, function(pair) pair$x), lapply(pairs, function(pair) pair$among),
                     vapply(pairs, function(pair) pair$size, 0L))
@@ -102,13 +102,13 @@ match_rows <- function(x, among, columns) {
 retain_part <- function(out, t, i = NULL) {
   class(out) <- class(t)
   if (anyNA(i)) {
-    return(forget(out, "Some rows do not come from the totals table"))
+    return(drop_answer(out, "Some rows do not come from the totals table"))
   }
   if (is.numeric(i) && anyDuplicated(i)) {
-    return(forget(out, "Some rows occur twice"))
+    return(drop_answer(out, "Some rows occur twice"))
   }
   if (anyDuplicated(names(out))) {
-    return(forget(out, "Two columns have the same name"))
+    return(drop_answer(out, "Two columns have the same name"))
   }
   # A key with a single value does not tell rows apart, so it can go.
   answer <- answer_of(t)
@@ -117,7 +117,7 @@ retain_part <- function(out, t, i = NULL) {
   if (length(lost) && ncol(out) > 0 && all(vapply(lost, single, NA))) {
     return(columns_listing(out, answer))
   }
-  retain(out, t)
+  keep_answer(out, t)
 }
 
 # A period is a date, and no date equals the number of a year.
@@ -130,10 +130,10 @@ check_period_test <- function(expr, i, t) {
   dates <- answer$periods[vapply(answer$periods, function(name) !is.factor(t[[name]]), NA)]
   named <- intersect(c(all.vars(expr), all.names(expr)), dates)
   if (length(number) && length(named)) {
-    stop_because("period", c(
-      sprintf("No `%s` equals %s: a period is stored as the date of its first day.", named[1], format(number[[1]][1])),
-      i = sprintf("Keep its rows with `in_period(t, \"%s\")`.", format(number[[1]][1]))
-    ), call = NULL)
+    stop_because("period",
+                 sprintf("No `%s` equals %s: a period is stored as the date of its first day.", named[1],
+                         format(number[[1]][1])),
+                 i = sprintf("Keep its rows with `in_period(t, \"%s\")`.", format(number[[1]][1])), call = NULL)
   }
 }
 
@@ -148,7 +148,7 @@ check_period_test <- function(expr, i, t) {
   names(x) <- value
   class(x) <- c("hinterfeld_totals", class(x))
   if (anyDuplicated(value)) {
-    return(forget(x, "Two columns have the same name"))
+    return(drop_answer(x, "Two columns have the same name"))
   }
   attr(x, "answer") <- renamed_answer(answer, old, value)
   x
@@ -168,7 +168,7 @@ renamed_answer <- function(answer, old, new) {
   if (identical(names(x), value)) {
     return(x)
   }
-  x <- as_tibble.hinterfeld_crosstab(forget(x, "Columns were renamed"))
+  x <- as_tibble.hinterfeld_crosstab(drop_answer(x, "Columns were renamed"))
   names(x) <- value
   x
 }
@@ -176,11 +176,11 @@ renamed_answer <- function(answer, old, new) {
 # After an assignment: new columns are welcome, changed keys and measures are not what was totalled.
 after_change <- function(out, before) {
   answer <- answer_of(before)
-  known <- names(answer$columns)
-  same <- vapply(known, function(name) identical(.subset2(out, name), .subset2(before, name)), NA)
+  kept_names <- names(answer$columns)
+  same <- vapply(kept_names, function(name) identical(.subset2(out, name), .subset2(before, name)), NA)
   class(out) <- class(before)
   if (!all(same)) {
-    return(forget(out, sprintf("%s changed", columns_named(known[!same]))))
+    return(drop_answer(out, sprintf("%s changed", columns_named(kept_names[!same]))))
   }
   attr(out, "answer") <- attr(before, "answer")
   out
@@ -226,10 +226,10 @@ after_change <- function(out, before) {
 
 #' @export
 rbind.hinterfeld_totals <- function(...) {
-  parts <- lapply(list(...),
-                  function(part) if (inherits(part, answer_classes)) as_tibble.hinterfeld_totals(part) else part)
+  given <- lapply(list(...),
+                  function(item) if (inherits(item, answer_classes)) as_tibble.hinterfeld_totals(item) else item)
   say("plain", "Rows of several tables were bound: this is now a plain tibble, no longer a totals table.")
-  do.call(rbind, parts)
+  do.call(rbind, given)
 }
 
 #' @export
@@ -237,15 +237,13 @@ rbind.hinterfeld_crosstab <- rbind.hinterfeld_totals
 
 #' @export
 cbind.hinterfeld_totals <- function(...) {
-  parts <- list(...)
-  t <- parts[[1]]
+  given <- list(...)
+  t <- given[[1]]
   if (!inherits(t, answer_classes)) {
-    return(do.call(cbind,
-                   lapply(parts,
-                          function(part) if (inherits(part,
-                                                      answer_classes)) as_tibble.hinterfeld_totals(part) else part)))
+    plain <- function(item) if (inherits(item, answer_classes)) as_tibble.hinterfeld_totals(item) else item
+    return(do.call(cbind, lapply(given, plain)))
   }
-  restore_answer(do.call(cbind, c(list(as.data.frame(t)), parts[-1])), t)
+  restore_answer(do.call(cbind, c(list(as.data.frame(t)), given[-1])), t)
 }
 
 #' @export
@@ -307,7 +305,7 @@ dplyr_col_modify.hinterfeld_crosstab <- dplyr_col_modify.hinterfeld_totals
 # Grouped rows are another kind of table.
 #' @exportS3Method dplyr::group_by
 group_by.hinterfeld_totals <- function(.data, ...) {
-  .data <- forget(.data, "Grouped")
+  .data <- drop_answer(.data, "Grouped")
   NextMethod()
 }
 
@@ -316,7 +314,7 @@ group_by.hinterfeld_crosstab <- group_by.hinterfeld_totals
 
 #' @exportS3Method dplyr::rowwise
 rowwise.hinterfeld_totals <- function(data, ...) {
-  data <- forget(data, "Row by row")
+  data <- drop_answer(data, "Row by row")
   NextMethod()
 }
 

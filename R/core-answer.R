@@ -17,13 +17,13 @@ new_totals <- function(columns, answer) {
 # about    of the facts: calendar, currency, days, number of lines, trail
 # facts    the handle
 # A crosstab also has a `grid`: which names stand where, what its cells are, and the answer its added columns stood in.
-answer_fields <- c("inquiry", "columns", "levels", "labels", "rows", "cut", "by_hand", "others", "found", "about",
+answer_fields <- c("inquiry", "columns", "levels", "labels", "rows", "cut", "by_hand", "others", "step_stats", "about",
                    "facts")
 
 new_answer <- function(inquiry, columns, levels, labels, rows, facts) {
   list(
     inquiry = inquiry, columns = columns, levels = levels, labels = labels, rows = rows, cut = FALSE, by_hand = FALSE,
-    others = FALSE, found = list(), about = about_facts(facts), facts = handle_kernel(facts)
+    others = FALSE, step_stats = list(), about = about_facts(facts), facts = handle_kernel(facts)
   )
 }
 
@@ -40,7 +40,7 @@ check_answer <- function(answer, names) {
                       function(column) isTRUE(column$role %in% column_roles) && rlang::is_string(column$id), NA)
   sound <- setequal(names(answer), answer_fields) && inherits(answer$inquiry, "hinterfeld_inquiry") && all(described) &&
     all(names(answer$columns) %in% names) && !anyDuplicated(names) && length(answer$levels) > 0 &&
-    length(answer$found) == length(answer$inquiry$steps)
+    length(answer$step_stats) == length(answer$inquiry$steps)
   if (!sound) rlang::abort("An answer that contradicts itself.", .internal = TRUE)
   answer
 }
@@ -81,10 +81,9 @@ set_answer <- function(t, ...) {
 
 # The facts behind a table.
 facts_of <- function(answer, call = NULL) {
-  held_kernel(answer$facts) %||% stop_because("facts", c(
-    "This table no longer has its facts: it was saved and read back.",
-    i = "Make it again from its daybook or tally; `as_code(inquiry_of(t))` prints the code."
-  ), call = call)
+  handle_value_kernel(answer$facts) %||%
+    stop_because("facts", "This table no longer has its facts: it was saved and read back.",
+                 i = "Make it again from its daybook or tally; `as_code(inquiry_of(t))` prints the code.", call = call)
 }
 
 check_totals <- function(t, name = "t", call = caller_env()) {
@@ -93,13 +92,13 @@ check_totals <- function(t, name = "t", call = caller_env()) {
 
 # The first names of columns, and their present names.
 ids_of <- function(answer, names) {
-  found <- match(names, names(answer$columns))
-  replace(names, !is.na(found), vapply(answer$columns[found[!is.na(found)]], function(column) column$id, ""))
+  at <- match(names, names(answer$columns))
+  replace(names, !is.na(at), vapply(answer$columns[at[!is.na(at)]], function(column) column$id, ""))
 }
 
 names_of <- function(answer, ids) {
-  found <- match(ids, vapply(answer$columns, function(column) column$id, ""))
-  replace(ids, !is.na(found), names(answer$columns)[found[!is.na(found)]])
+  at <- match(ids, vapply(answer$columns, function(column) column$id, ""))
+  replace(ids, !is.na(at), names(answer$columns)[at[!is.na(at)]])
 }
 
 # What is known of a column of numbers: what it counts, and its decimals where it is exact. NULL for a column of the

@@ -37,15 +37,14 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   origin <- origin_of(lines)
   report <- match_report(row, lines, table, keys, name, origin$grouped)
   if (need == "every" && report$unmatched > 0) {
-    stop_because("unmatched", c(
-      sprintf("%s %s no row in %s.", count_of(report$unmatched, "line"),
-              if (report$unmatched == 1) "has" else "have", name),
-      x = sprintf("No row by %s for %s.", columns_named(names(keys)), report$examples),
-      i = "Correct the keys, or keep these lines with blanks: `need = \"any\"`.",
-      report$hint
-    ), rows = which(is.na(row)))
+    stop_because("unmatched",
+                 sprintf("%s %s no row in %s.", count_of(report$unmatched, "line"),
+                         if (report$unmatched == 1) "has" else "have", name),
+                 x = sprintf("No row by %s for %s.", columns_named(names(keys)), report$examples),
+                 i = "Correct the keys, or keep these lines with blanks: `need = \"any\"`.", report$hint,
+                 rows = which(is.na(row)))
   }
-  say("attach", c(report$line, report$hint), unmatched = report$unmatched, unused = report$unused)
+  say("attach", report$line, report$hint, unmatched = report$unmatched, unused = report$unused)
 
   out <- add_columns(tibble::as_tibble(lines), attached_rows(table[setdiff(names(table), keys)], row), name)
   held <- lines_among(origin$grouped, seq_len(nrow(out)))
@@ -56,7 +55,7 @@ attach_table <- function(lines, table, by, need = c("every", "any"), name = NULL
   marks <- c(origin$marks, stats::setNames(theirs, names(out)[ncol(lines) + seq_along(added)]))
   columns <- stats::setNames(c(keys, added), c(names(keys), names(out)[ncol(lines) + seq_along(added)]))
   if (is_chunk()) origin$used <- c(origin$used, list(used_rows(report$why, row, nrow(table))))
-  origin$alike <- unique(c(origin$alike, alike_names(table, columns, name)))
+  origin$alike <- unique(c(origin$alike, find_shared_names(table, columns, name)))
   hand_on_origin(out, origin, step, marks[!is.na(marks)])
 }
 
@@ -75,24 +74,16 @@ table_name <- function(table, expr) {
 attach_keys <- function(by, lines, table, call = caller_env()) {
   if (rlang::quo_is_missing(by)) {
     shared <- intersect(names(lines), names(table))
-    stop_because("argument", c(
-      "`by` is missing: which columns hold the key?",
-      i = if (length(shared)) sprintf("Both tables have %s.", columns_named(shared))
-    ), call = call)
+    stop_because("argument", "`by` is missing: which columns hold the key?",
+                 i = if (length(shared)) sprintf("Both tables have %s.", columns_named(shared)), call = call)
   }
   where <- stats::setNames(seq_along(names(table)), names(table))
   picked <- tryCatch(
     tidyselect::eval_select(by, where),
     error = function(cnd) stop_unknown_column(by, names(table), "by", call)
   )
-  unknown <- setdiff(names(picked), names(lines))
-  if (length(unknown)) {
-    stop_because("column", c(
-      sprintf("The lines have no column %s.", columns_named(unknown)),
-      i = sprintf("Their columns are %s.", columns_named(names(lines))),
-      i = "If the names differ, put the name in `lines` first: `by = c(lines_name = table_name)`."
-    ), call = call)
-  }
+  check_known(names(picked), names(lines), "The lines have no column %s.",
+              i = "If the names differ, put the name in `lines` first: `by = c(lines_name = table_name)`.", call = call)
   stats::setNames(names(table)[picked], names(picked))
 }
 
@@ -104,9 +95,9 @@ key_codes <- function(lines, table, keys, call = caller_env()) {
     theirs <- table[[keys[i]]]
     check_key_types(ours, theirs, names(keys)[i], keys[i], call)
     if (is.factor(theirs)) theirs <- as.character(theirs)
-    known <- unique(theirs[!is.na(theirs)])
-    places <- list(lines = places_among(ours, known), table = places_among(theirs, known))
-    codes <- if (i == 1) places else Map(function(code, place) (code - 1) * length(known) + place, codes, places)
+    values <- unique(theirs[!is.na(theirs)])
+    places <- list(lines = places_among(ours, values), table = places_among(theirs, values))
+    codes <- if (i == 1) places else Map(function(code, place) (code - 1) * length(values) + place, codes, places)
     # Of pairs those that the table has.
     if (i > 1) codes <- lapply(codes, match, unique(codes$table[!is.na(codes$table)]))
   }
@@ -122,23 +113,22 @@ found_rows <- function(codes) {
 }
 
 # Where each value stands among the known ones; text is looked up once per distinct text.
-places_among <- function(x, known) {
+places_among <- function(x, values) {
   if (!is.character(x) && !is.factor(x)) {
-    return(match(x, known))
+    return(match(x, values))
   }
-  found <- distinct_codes(x)
-  recode_kernel(found$codes, match(found$labels, known, incomparables = NA), NA_integer_, threads_wanted())
+  codes <- distinct_codes(x)
+  recode_kernel(codes$codes, match(codes$labels, values, incomparables = NA), NA_integer_, threads_wanted())
 }
 
 check_key_types <- function(ours, theirs, our_name, their_name, call) {
   kinds <- c(type_of(ours), type_of(theirs))
   if (kinds[1] != kinds[2] && !all(is.na(ours)) && !all(is.na(theirs))) {
-    stop_because("key_type", c(
-      sprintf("Key `%s` is %s in the lines and %s in the table.", our_name, kinds[1], kinds[2]),
-      x = sprintf("For example %s here and %s there.", examples_of(ours[!is.na(ours)], 2),
-                  examples_of(theirs[!is.na(theirs)], 2)),
-      i = sprintf("Read both as text: `load_table(path, types = c(%s = \"text\"))`.", their_name)
-    ), call = call)
+    stop_because("key_type", sprintf("Key `%s` is %s in the lines and %s in the table.", our_name, kinds[1], kinds[2]),
+                 x = sprintf("For example %s here and %s there.", examples_of(ours[!is.na(ours)], 2),
+                             examples_of(theirs[!is.na(theirs)], 2)),
+                 i = sprintf("Read both as text: `load_table(path, types = c(%s = \"text\"))`.", their_name),
+                 call = call)
   }
 }
 
@@ -147,21 +137,21 @@ check_repeated_keys <- function(code, table, keys, name, call = caller_env()) {
   if (any(again)) {
     repeated <- unique(code[again])
     first <- match(repeated, code)
-    stop_because("repeated_key", c(
-      sprintf("%s has %s more than once: attaching it would count revenue twice.", name,
-              count_of(length(repeated), "key")),
-      x = sprintf("By %s: %s.", columns_named(keys), examples_of(key_text(table, keys, first), quote = "")),
-      i = "Add the column that tells the rows apart to `by`, or keep one row per key."
-    ), rows = which(code %in% repeated), call = call)
+    stop_because("repeated_key",
+                 sprintf("%s has %s more than once: attaching it would count revenue twice.", name,
+                         count_of(length(repeated), "key")),
+                 x = sprintf("By %s: %s.", columns_named(keys), examples_of(key_text(table, keys, first), quote = "")),
+                 i = "Add the column that tells the rows apart to `by`, or keep one row per key.",
+                 rows = which(code %in% repeated), call = call)
   }
 }
 
 key_text <- function(table, keys, rows, mark = quoted) {
-  parts <- lapply(keys, function(key) {
+  texts <- lapply(keys, function(key) {
     value <- plain_value(table[[key]][rows])
     ifelse(is.na(value), "blank", mark(value))
   })
-  do.call(paste, c(unname(parts), sep = " / "))
+  do.call(paste, c(unname(texts), sep = " / "))
 }
 
 # What the match found, for the message, the error and the audit.
@@ -170,7 +160,7 @@ match_report <- function(row, lines, table, keys, name, grouped) {
   unused <- sum(tabulate(row, nrow(table)) == 0)
   by <- paste(names(keys), collapse = ", ")
   examples <- if (length(missed)) examples_of(key_text(lines, names(keys), missed), quote = "")
-  found <- if (length(missed) == 0) {
+  matched <- if (length(missed) == 0) {
     "every line found its row"
   } else {
     sprintf("%s without a match (%s)", count_of(lines_among(grouped, missed), "line"), examples)
@@ -178,7 +168,7 @@ match_report <- function(row, lines, table, keys, name, grouped) {
   rest <- if (unused > 0) sprintf("; %s of %s not used", count_of(unused, "row"), name) else ""
   list(
     unmatched = lines_among(grouped, missed), unused = unused, examples = examples,
-    line = sprintf("%s attached by %s: %s%s.", name, by, found, rest),
+    line = sprintf("%s attached by %s: %s%s.", name, by, matched, rest),
     hint = spelling_hint(row, lines, table, keys),
     why = paste(name, "by", by)
   )
@@ -202,8 +192,8 @@ spelling_hint <- function(row, lines, table, keys) {
 attached_rows <- function(table, row) {
   texts <- vapply(table, function(x) is.character(x) && !is.object(x), NA)
   table[texts] <- lapply(table[texts], function(x) {
-    found <- text_codes(x)
-    given_labels(found, !is.na(found$labels))
+    coded <- text_codes(x)
+    given_labels(coded, !is.na(coded$labels))
   })
   more <- tibble::as_tibble(table)[row, , drop = FALSE]
   more[texts] <- lapply(more[texts], function(x) lazy_text(as.integer(x), levels(x)))
@@ -215,9 +205,9 @@ add_columns <- function(lines, more, name) {
   if (any(clash)) {
     taken <- c(names(lines), names(more)[!clash])
     renamed <- utils::tail(make.unique(c(taken, paste0(names(more)[clash], "_", name)), "_"), sum(clash))
-    say("renamed", sprintf("%s: the lines already have %s; the table's %s now called %s.", name,
-                           columns_named(names(more)[clash]), if (sum(clash) == 1) "is" else "are",
-                           columns_named(renamed)))
+    say("renamed",
+        sprintf("%s: the lines already have %s; the table's %s now called %s.", name, columns_named(names(more)[clash]),
+                if (sum(clash) == 1) "is" else "are", columns_named(renamed)))
     names(more)[clash] <- renamed
   }
   lines[names(more)] <- more

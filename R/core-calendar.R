@@ -26,10 +26,8 @@ sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks 
   given <- length(weeks) == 1
   weeks <- check_choice(weeks[1], "weeks", c("iso", "445"))
   if (given && weeks == "iso" && week_starts != "monday") {
-    stop_because("calendar", c(
-      sprintf("ISO weeks start on Monday, not on %s.", capital(week_starts)),
-      i = "For weeks that start on another day, leave `weeks` out (calendar months) or use `weeks = \"445\"`."
-    ))
+    stop_because("calendar", sprintf("ISO weeks start on Monday, not on %s.", capital(week_starts)),
+                 i = "For weeks from another day, leave `weeks` out (calendar months) or use `weeks = \"445\"`.")
   }
   start <- read_year_start(year_starts, weeks)
   structure(list(
@@ -42,17 +40,16 @@ read_year_start <- function(year_starts, weeks, call = caller_env()) {
   # 2023 is not a leap year: a year cannot start on 29 February.
   day <- if (grepl("^[0-9]{2}-[0-9]{2}$", year_starts)) read_iso_days_kernel(paste0("2023-", year_starts)) else NA
   if (is.na(day)) {
-    stop_because("calendar", c(
-      sprintf("`year_starts` cannot be \"%s\".", year_starts),
-      i = "Give a month and a day that every year has, `\"MM-DD\"`: \"04-01\" is the first of April."
-    ), call = call)
+    stop_because("calendar", sprintf("`year_starts` cannot be \"%s\".", year_starts),
+                 i = "Give a month and a day that every year has, `\"MM-DD\"`: \"04-01\" is the first of April.",
+                 call = call)
   }
   start <- as.integer(strsplit(year_starts, "-")[[1]])
   if (weeks != "445" && start[2] > 28) {
-    stop_because("calendar", c(
-      sprintf("`year_starts` cannot be \"%s\": months would start on a day that not every month has.", year_starts),
-      i = "Give a day up to 28, or years of whole weeks with `weeks = \"445\"`."
-    ), call = call)
+    stop_because("calendar",
+                 sprintf("`year_starts` cannot be \"%s\": months would start on a day that not every month has.",
+                         year_starts), i = "Give a day up to 28, or years of whole weeks with `weeks = \"445\"`.",
+                 call = call)
   }
   start
 }
@@ -104,9 +101,7 @@ period_label <- function(day, every, calendar = sales_calendar()) {
 }
 
 check_days <- function(day, call = caller_env()) {
-  if (!inherits(day, "Date")) {
-    stop_because("argument", c("`day` must be dates.", i = sprintf("It is %s.", describe(day))), call = call)
-  }
+  check_made(inherits(day, "Date"), day, "day", "dates", call = call)
 }
 
 period_bounds <- function(day, every, calendar, last, call = caller_env()) {

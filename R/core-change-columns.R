@@ -2,13 +2,13 @@
 
 change_columns <- function(t, of, compared, plan) {
   measure <- answer_of(t)$measures[[of]]
-  earlier <- nothing_to_zero(measure, compared$earlier)
+  earlier <- fill_empty(measure, compared$earlier)
   # Rows of totals over all periods have no earlier one.
   for_rows <- function(of_period, total) recode_kernel(compared$period, of_period, total, threads_wanted())
   apart <- for_rows(plan$apart, 1L)
   words <- c("full", "to_date", "none")
   comparable <- lazy_text(for_rows(match(plan$comparable, words), 3L), words)
-  change_values(derive_values(t, of)$values, earlier, apart, comparable, measure)
+  change_values(exact_values(t, of)$values, earlier, apart, comparable, measure)
 }
 
 directions <- c("up", "down", "level", "new", "gone", "unknown")
@@ -18,19 +18,19 @@ directions <- c("up", "down", "level", "new", "gone", "unknown")
 change_values <- function(now, earlier, apart, comparable, measure) {
   decimals <- measure$decimals
   show <- function(x) if (is.null(decimals)) x else from_minor(x, decimals)
-  found <- change_kernel(as.double(now), as.double(earlier), apart, threads_wanted())
+  change <- change_kernel(as.double(now), as.double(earlier), apart, threads_wanted())
   list(
-    before = list(values = show(found$earlier), counts = measure$counts, decimals = decimals),
-    change = list(values = show(found$difference), counts = measure$counts, decimals = decimals, signed = TRUE),
-    pct = list(values = found$part, counts = "percent", signed = TRUE),
-    direction = list(values = lazy_text(found$direction, directions), counts = "class"),
+    before = list(values = show(change$earlier), counts = measure$counts, decimals = decimals),
+    change = list(values = show(change$difference), counts = measure$counts, decimals = decimals, signed = TRUE),
+    pct = list(values = change$fraction, counts = "percent", signed = TRUE),
+    direction = list(values = lazy_text(change$direction, directions), counts = "class"),
     comparable = list(values = comparable, counts = "class")
   )
 }
 
 # What the sentence about a change tells: the days of each period that are compared, why some are not, and how many rows
 # are special.
-change_told <- function(columns, plan, facts) {
+change_summary <- function(columns, plan, facts) {
   own <- seq_len(plan$periods[[1]])
   days <- lapply(list(start = plan$starts, end = plan$ends, from = plan$earlier$start, to = plan$earlier$end),
                  function(day) plain_days(day[own]))
@@ -48,18 +48,18 @@ direction_counts <- function(columns) {
 
 # Of the rows that are left: their directions, and their periods.
 #' @export
-tell_of_rows.hinterfeld_step_change <- function(step, found, t, columns) {
-  told <- found$told
+stats_of_rows.hinterfeld_step_change <- function(step, stats, t, columns) {
+  summary <- stats$summary
   direction <- columns["direction"]
-  told[c("unknown", "new", "gone")] <- if (direction %in% names(t)) {
+  summary[c("unknown", "new", "gone")] <- if (direction %in% names(t)) {
     direction_counts(list(direction = list(values = t[[direction]])))
   } else {
     0L
   }
-  if (!is.null(told$compared)) {
-    shown <- told$compared$start %in% row_days(t)
-    told$compared <- lapply(told$compared, function(x) x[shown])
-    told$empty$start <- empty_of(told$empty$start, told$compared)
+  if (!is.null(summary$compared)) {
+    shown <- summary$compared$start %in% row_days(t)
+    summary$compared <- lapply(summary$compared, function(x) x[shown])
+    summary$empty$start <- empty_of(summary$empty$start, summary$compared)
   }
-  replace(NextMethod(), "told", list(told))
+  replace(NextMethod(), "summary", list(summary))
 }

@@ -13,8 +13,8 @@ change_of_periods <- function(step, t, call) {
   columns <- change_values(now, values[[2]], rep(plan$apart, nrow(t)), rep(plan$comparable, nrow(t)), measure)
   shown <- if (is.null(measure$decimals)) now else from_minor(now, measure$decimals)
   shown <- list(values = shown, counts = measure$counts, decimals = measure$decimals)
-  told <- c(list(days = plan$days, unfinished = plan$unfinished, why = plan$why), direction_counts(columns))
-  add_columns_of(t, step, c(list(now = shown), columns), found_on(t, told = told), call)
+  summary <- c(list(days = plan$days, unfinished = plan$unfinished, why = plan$why), direction_counts(columns))
+  add_columns_of(t, step, c(list(now = shown), columns), step_stats_of(t, summary = summary), call)
 }
 
 # Which days of two named periods are compared, and whether they can be: where the later one is not finished, the same
@@ -49,19 +49,48 @@ same_day_in <- function(then, now) {
   then[1] + as.numeric(now[2] - now[1])
 }
 
+# Periods named in texts, as pairs of days.
+periods_given <- function(periods, calendar, call) {
+  if (!is.character(periods)) {
+    return(periods)
+  }
+  pairs <- lapply(stats::setNames(nm = periods), named_period, calendar = calendar)
+  unknown <- vapply(pairs, is.null, NA)
+  if (any(unknown)) {
+    stop_because("period", sprintf("%s cannot be %s.", as_typed("periods"), and_list(quoted(periods[unknown]))),
+                 i = period_names_hint, call = call)
+  }
+  pairs
+}
+
+period_names_hint <- "Name periods as 2026, 2026-Q1, 2026-05, \"May 2026\" or 2026-05-31."
+
+# First and last day of the period that a text names; NULL where it names none.
+named_period <- function(text, calendar) {
+  words <- strsplit(text, " +")[[1]]
+  month <- match(substr(words[1], 1, 3), month_names)
+  plain <- if (length(words) == 2 && !is.na(month)) sprintf("%s-%02d", words[2], month) else text
+  year <- suppressWarnings(as.integer(substr(plain, 1, 4)))
+  near <- if (!is.na(year) && year > 0) seq(as.Date(sprintf("%04d-01-01", year)) - 370, by = 1, length.out = 1110)
+  for (every in rev(grains)) {
+    at <- if (!is.null(near)) match(plain, period_label(near, every, calendar))
+    if (length(at) && !is.na(at)) {
+      return(c(period_start(near[at], every, calendar), period_end(near[at], every, calendar)))
+    }
+  }
+}
+
 check_periods <- function(periods, answer, call = caller_env()) {
   pair <- function(x) inherits(x, "Date") && length(x) == 2 && !anyNA(x) && x[1] <= x[2]
   if (!is.list(periods) || length(periods) != 2 || !rlang::is_named(periods) || !all(vapply(periods, pair, NA))) {
-    stop_because("period", c(
-      "`periods` must be a named list of two pairs of dates, the later first.",
-      i = "For example `list(\"May 2026\" = as.Date(c(\"2026-05-01\", \"2026-05-31\")), \"May 2025\" = ...)`."
-    ), call = call)
+    stop_because("period", "`periods` must be a named list of two pairs of dates, the later first.",
+                 i = "For example `list(May = as.Date(c(\"2026-05-01\", \"2026-05-31\")), April = ...)`.",
+                 i = "Or name them: `periods = c(\"2026-05\", \"2026-04\")`.",
+                 call = call)
   }
   if (!is.null(answer$every)) {
-    stop_because("period", c(
-      sprintf("The table is split by %s already.", answer$every),
-      i = "To compare named periods, make the table without `every`."
-    ), call = call)
+    stop_because("period", sprintf("The table is split by %s already.", answer$every),
+                 i = sprintf("To compare named periods, make the table without %s.", as_typed("every")), call = call)
   }
 }
 
@@ -71,12 +100,12 @@ values_over <- function(t, of, days, call, dropped = integer()) {
   answer <- answer_of(t)
   codes <- row_codes(t, call)
   facts <- without_days(codes$facts, dropped)
-  none <- nothing_to_zero(answer$measures[[of]], rep(NA_real_, nrow(t)))
+  none <- fill_empty(answer$measures[[of]], rep(NA_real_, nrow(t)))
   inside <- period_target(facts, ifelse(days, 1L, NA), call)
-  rows <- lapply(parts_of(facts), function(part) which(!is.na(inside[places_in_span(part, facts)])))
+  rows <- lapply(rowsets_of(facts), function(rowset) which(!is.na(inside[places_in_span(rowset, facts)])))
   if (length(rows[[1]]) == 0) {
     return(none)
   }
-  found <- rows_of_levels(take_parts(facts, rows), keys_of_rows(codes$all, rows), answer, of)
-  nothing_to_zero(answer$measures[[of]], found$values[[1]][find_groups(codes$keys, found$codes, key_sizes(codes$all))])
+  sums <- rows_of_levels(take_rowsets(facts, rows), keys_of_rows(codes$all, rows), answer, of)
+  fill_empty(answer$measures[[of]], sums$values[[1]][find_groups(codes$keys, sums$codes, key_sizes(codes$all))])
 }

@@ -24,7 +24,7 @@ plan_of_table <- function(answer, how) {
 # The single period of a level's rows; NA where it has none, or where weeks tell the longer ones.
 level_grain <- function(level, answer) {
   grain <- single_grain(answer$everys[answer$periods %in% level$columns]) %||% NA_character_
-  if (weeks_tell(answer$everys, answer$about$calendar) && !grain %in% answer$every) NA_character_ else grain
+  if (weeks_decide_year(answer$everys, answer$about$calendar) && !grain %in% answer$every) NA_character_ else grain
 }
 
 # For the periods of the span: whether any day of them is covered (`held`) and whether the earlier one can be compared;
@@ -117,8 +117,8 @@ year_place <- function(starts, every, calendar) {
 
 # The same date some years earlier; missing for 29 February where there is none.
 years_earlier <- function(days, years = 1L) {
-  parts <- as.POSIXlt(days)
-  text <- sprintf("%04d-%02d-%02d", as.integer(parts$year + 1900L - years), parts$mon + 1L, parts$mday)
+  fields <- as.POSIXlt(days)
+  text <- sprintf("%04d-%02d-%02d", as.integer(fields$year + 1900L - years), fields$mon + 1L, fields$mday)
   plain_days(read_iso_days_kernel(text))
 }
 

@@ -35,9 +35,9 @@ places_in_plan <- function(answer, codes, plan) {
   place <- rep(total_code, length(codes$level))
   for (level in which(!is.na(plan$grain))) {
     rows <- which(codes$level == level)
-    known <- places_of_level(answer, codes, plan, level)
-    own <- lapply(codes$keys[known$split], function(code) code[rows])
-    place[rows] <- known$place[find_groups(own, known$codes, key_sizes(codes$all[known$split]))]
+    planned <- places_of_level(answer, codes, plan, level)
+    own <- lapply(codes$keys[planned$split], function(code) code[rows])
+    place[rows] <- planned$place[find_groups(own, planned$codes, key_sizes(codes$all[planned$split]))]
   }
   place
 }
@@ -48,11 +48,11 @@ periods_of_places <- function(answer, codes, plan, place, level) {
     return(list(place))
   }
   out <- rep(list(rep(total_code, length(place))), length(answer$periods))
-  for (one in unique(level)) {
-    rows <- which(level == one)
-    known <- places_of_level(answer, codes, plan, one)
-    at <- match(place[rows], known$place)
-    for (k in seq_along(known$split)) out[[known$split[k]]][rows] <- known$codes[[k]][at]
+  for (level_here in unique(level)) {
+    rows <- which(level == level_here)
+    planned <- places_of_level(answer, codes, plan, level_here)
+    at <- match(place[rows], planned$place)
+    for (k in seq_along(planned$split)) out[[planned$split[k]]][rows] <- planned$codes[[k]][at]
   }
   out
 }
@@ -78,7 +78,7 @@ earlier_rows <- function(t, of, plan, codes, call) {
   rows <- which(!is.na(later))
   held <- list(
     codes = c(list(later[rows]), lapply(codes$single[-1], function(code) code[rows])),
-    level = codes$level[rows], values = derive_values(t, of)$values[rows]
+    level = codes$level[rows], values = exact_values(t, of)$values[rows]
   )
   target <- lapply(plan$target, function(target) replace(target, target %in% plan$later, NA))
   lines <- earlier_lines(answer, of, plan, codes, target, call)
@@ -93,13 +93,13 @@ earlier_lines <- function(answer, of, plan, codes, target, call) {
     levels <- which(plan$grain %in% grain)
     cut <- target[[grain]] %in% plan$cut[[grain]]
     less <- replace(codes, "facts", list(without_days(codes$facts, plan$dropped[[grain]])))
-    lapply(list(list(codes, !cut), list(less, cut)), function(part) {
-      own <- replace(target[[grain]], !part[[2]], NA)
-      if (length(levels) && !all(is.na(own))) earlier_of_grain(answer, of, plan, part[[1]], own, levels, call)
+    lapply(list(list(codes, !cut), list(less, cut)), function(side) {
+      own <- replace(target[[grain]], !side[[2]], NA)
+      if (length(levels) && !all(is.na(own))) earlier_of_grain(answer, of, plan, side[[1]], own, levels, call)
     })
   })
   taken <- Filter(Negate(is.null), unlist(taken, recursive = FALSE))
-  joined <- function(parts) as.integer(unlist(parts))
+  joined <- function(sides) as.integer(unlist(sides))
   list(codes = lapply(seq_along(codes$single), function(k) joined(lapply(taken, function(rows) rows$codes[[k]]))),
        level = joined(lapply(taken, function(rows) rows$level)),
        values = as.double(unlist(lapply(taken, function(rows) rows$values))))
@@ -108,7 +108,7 @@ earlier_lines <- function(answer, of, plan, codes, target, call) {
 earlier_of_grain <- function(answer, of, plan, codes, target, levels, call) {
   facts <- codes$facts
   target <- period_target(facts, target, call)
-  period <- lapply(parts_of(facts), function(part) target[places_in_span(part, facts)])
+  period <- lapply(rowsets_of(facts), function(rowset) target[places_in_span(rowset, facts)])
   rows <- lapply(period, function(of_row) which(!is.na(of_row)))
   times <- seq_along(answer$periods)
   keys <- keys_of_rows(codes$all[-times], rows)
@@ -118,7 +118,7 @@ earlier_of_grain <- function(answer, of, plan, codes, target, levels, call) {
   splits <- lapply(answer$levels[levels], function(level) {
     replace(level, "split", list(c(1L, setdiff(level$split, times) - length(times) + 1L)))
   })
-  taken <- rows_of_levels(take_parts(facts, rows), c(list(single), keys), answer, of, splits)
+  taken <- rows_of_levels(take_rowsets(facts, rows), c(list(single), keys), answer, of, splits)
   list(codes = taken$codes, level = levels[taken$level], values = taken$values[[1]])
 }
 
@@ -132,10 +132,8 @@ period_target <- function(facts, target, call) {
   starts <- period_bounds_kernel(days, facts$every, FALSE, facts$calendar$rules)
   first <- match(starts, starts)
   if (!identical(target, target[first])) {
-    stop_because("facts", c(
-      sprintf("The tally is kept per %s, but this comparison needs part of one.", facts$every),
-      i = "Tally with `every = \"day\"`, or compare with `like_for_like = FALSE`."
-    ), call = call)
+    stop_because("facts", sprintf("The tally is kept per %s, but this comparison needs part of one.", facts$every),
+                 i = "Tally with `every = \"day\"`, or compare with `like_for_like = FALSE`.", call = call)
   }
   target
 }
@@ -168,8 +166,8 @@ with_gone_rows <- function(t, codes, gone) {
     codes = Map(c, codes$keys, gone$codes), level = c(codes$level, gone$level),
     values = lapply(names(measures), function(id) {
       name <- names_of(answer, id)
-      now <- if (name %in% names(data)) derive_values(t, name)$values else measure_again(answer, id, codes)
-      c(now, nothing_to_zero(measures[[id]], rep(NA_real_, length(gone$values))))
+      now <- if (name %in% names(data)) exact_values(t, name)$values else measure_again(answer, id, codes)
+      c(now, fill_empty(measures[[id]], rep(NA_real_, length(gone$values))))
     })
   )
   detail <- if (length(answer$levels) > 1) {
@@ -186,12 +184,12 @@ with_gone_rows <- function(t, codes, gone) {
   out <- table_of(rows, codes$all, measures, levels, answer$labels, first, codes$facts)
   was <- ifelse(rows$order <= nrow(data), rows$order, NA)
   for (name in setdiff(names(data), names(answer$columns))) out[[name]] <- data[[name]][was]
-  list(table = as_before(replay(out, inquiry$steps), answer), order = rows$order)
+  list(table = restore_names(replay(out, inquiry$steps), answer), order = rows$order)
 }
 
 # A measure whose column was left out, for the rows of a table.
 measure_again <- function(answer, id, codes) {
   measures <- inquiry_measures(codes$facts, answer$inquiry, id)
-  found <- level_rows(codes$facts, codes$all, measures, answer$levels, measure_groups(codes$facts, codes$all, measures))
-  found$values[[1]][find_groups(codes$keys, found$codes, key_sizes(codes$all))]
+  sums <- level_rows(codes$facts, codes$all, measures, answer$levels, measure_groups(codes$facts, codes$all, measures))
+  sums$values[[1]][find_groups(codes$keys, sums$codes, key_sizes(codes$all))]
 }

@@ -14,10 +14,11 @@
 #' @param like_for_like Logical: cut the earlier period of an incomplete last period to the days that
 #'   have passed: up to the same date, or for weeks, 4-4-5 years and `"period_before"` to the same number
 #'   of days.
-#' @param as_of Date: compute the table as it stood at the end of this day instead of the daybook's last day. A day
-#'   before the first kept line is an error.
-#' @param periods For a table without a period, two periods to compare: a named list of two pairs of dates,
-#'   the later first, `list("Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")), ...)`.
+#' @param as_of Date, or its text such as `"2026-05-31"`: compute the table as it stood at the end of this day instead
+#'   of the daybook's last day. A day before the first kept line is an error.
+#' @param periods For a table without a period, two periods to compare, the later first: their names,
+#'   `c("2026-05", "2025-05")`, or any days as a named list of two pairs of dates,
+#'   `list("Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")), ...)`.
 #' @param name Text: what the new columns start with, instead of `of`.
 #' @return `t` with the columns
 #'   * `<of>_before`: the earlier value; missing if the earlier period is before the data;
@@ -47,18 +48,21 @@ add_change <- function(t, of = "revenue", versus = c("year_before", "period_befo
   check_totals(t)
   check_name(name)
   check_measure(t, of)
-  parts <- c(before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
+  endings <- c(before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
              comparable = "_comparable")
-  if (!is.null(periods)) parts <- c(now = "_now", parts)
-  columns <- stats::setNames(paste0(name %||% of, parts), names(parts))
+  if (!is.null(periods)) endings <- c(now = "_now", endings)
+  columns <- stats::setNames(paste0(name %||% of, endings), names(endings))
   if (is.null(name)) columns[["comparable"]] <- "comparable"
   check_flag(like_for_like, "like_for_like")
+  periods <- periods_given(periods, answer_of(t)$about$calendar, rlang::current_env())
+  if (rlang::is_string(as_of)) as_of <- as.Date(as_of, optional = TRUE)
   args <- if (is.null(periods)) {
     list(of = of, versus = check_choice(versus[1], "versus", c("year_before", "period_before")),
          align = check_choice(align[1], "align", c("date", "weekday")), like_for_like = like_for_like, as_of = as_of)
   } else {
     list(of = of, periods = periods, like_for_like = like_for_like)
   }
+  exact_values(t, of)
   check_no_others(t)
   if (is.null(periods)) check_change_period(answer_of(t)) else check_periods(periods, answer_of(t))
   take_step(step_on(t, "change", args, columns), t, call = rlang::current_env())
@@ -76,37 +80,36 @@ take_step.hinterfeld_step_change <- function(step, t, again = FALSE, call = call
   compared <- compare_rows(t, of, plan, call)
   t <- compared$table
   columns <- change_columns(t, of, compared, plan)
-  add_columns_of(t, step, columns, found_on(t, told = change_told(columns, plan, facts_of(answer_of(t), call))), call)
+  summary <- change_summary(columns, plan, facts_of(answer_of(t), call))
+  add_columns_of(t, step, columns, step_stats_of(t, summary = summary), call)
 }
 
 check_measure <- function(t, of, call = caller_env()) {
-  known <- names(answer_of(t)$measures)
-  if (!rlang::is_string(of) || !of %in% known) {
-    stop_because("measure", c(
-      "`of` must name a measure of the table.",
-      i = sprintf("Its measures are %s.", columns_named(known))
-    ), call = call)
+  measures <- names(answer_of(t)$measures)
+  if (!rlang::is_string(of) || !of %in% measures) {
+    stop_because("measure", "`of` must name a measure of the table.",
+                 i = sprintf("Its measures are %s.", columns_named(measures)), call = call)
   }
 }
 
 # Rows of others are sums of rows that are not there any more, so what they were before cannot be told.
 check_no_others <- function(t, call = caller_env()) {
   if (answer_of(t)$others) {
-    stop_because("argument", c("The rows for the rest (\"others\") have no earlier value to compare with.",
-                               i = "Add the change first, then pick the best sellers."), call = call)
+    stop_because("argument", "The rows for the rest (\"others\") have no earlier value to compare with.",
+                 i = "Add the change first, then pick the best sellers.", call = call)
   }
 }
 
 check_change_period <- function(answer, call = caller_env()) {
   every <- answer$every
   if (is.null(every) || is_recurring(every)) {
-    stop_because("period", c(
-      if (is.null(every)) {
-        "A change needs periods to compare."
-      } else {
-        sprintf("`%s` recurs every year, so there is no earlier one to compare with.", every)
-      },
-      i = "Total with `every = \"year\"`, `\"month\"` or another period, or name two `periods` for a table without one."
-    ), call = call)
+    stop_because("period",
+                 if (is.null(every)) {
+                   "A change needs periods to compare."
+                 } else {
+                   sprintf("`%s` recurs every year, so there is no earlier one to compare with.", every)
+                 },
+                 i = sprintf("Total with %s or another period, or name two periods with %s for a table without one.",
+                             as_typed("every = \"month\""), as_typed("periods")), call = call)
   }
 }

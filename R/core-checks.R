@@ -1,60 +1,53 @@
 # Checks of arguments, and what a value is in words.
 
-check_text <- function(x, name, none = FALSE, call = caller_env()) {
-  if (none && is.null(x)) {
-    return(invisible())
-  }
-  if (!is.character(x) || length(x) != 1 || is.na(x)) {
-    stop_because("argument", c(
-      sprintf("`%s` must be a single text.", name),
-      i = sprintf("It is %s.", describe(x))
-    ), call = call)
+# `holds` says whether `x` is what the argument `name` must be; `make` is how to have one.
+check_made <- function(holds, x, name, must_be, make = NULL, call = caller_env()) {
+  if (!holds) {
+    stop_because("argument", sprintf("%s must be %s.", as_typed(name), must_be), i = sprintf("It is %s.", describe(x)),
+                 i = make, call = call)
   }
 }
 
+check_text <- function(x, name, none = FALSE, call = caller_env()) {
+  check_made(none && is.null(x) || rlang::is_string(x), x, name, "a single text", call = call)
+}
+
 check_flag <- function(x, name, call = caller_env()) {
-  if (!rlang::is_bool(x)) {
-    stop_because("argument", c(sprintf("`%s` must be TRUE or FALSE.", name), i = sprintf("It is %s.", describe(x))),
-                 call = call)
-  }
+  check_made(rlang::is_bool(x), x, name, "TRUE or FALSE", call = call)
 }
 
 check_choice <- function(x, name, choices, none = FALSE, call = caller_env()) {
   check_text(x, name, none, call = call)
   if (!is.null(x) && !x %in% choices) {
-    stop_because("argument", c(
-      sprintf("`%s` cannot be \"%s\".", name, x),
-      i = sprintf("Choose one of %s.", examples_of(choices, 20)), i = did_you_mean(x, choices, "\"")
-    ), call = call)
+    stop_because("argument", sprintf("%s cannot be \"%s\".", as_typed(name), x),
+                 i = sprintf("Choose one of %s.", examples_of(choices, 20)), i = did_you_mean(x, choices, "\""),
+                 call = call)
   }
   invisible(x)
-}
-
-# `holds` says whether `x` is what the argument `name` must be; `make` is how to have one.
-check_made <- function(holds, x, name, must_be, make, call) {
-  if (!holds) {
-    stop_because("argument", c(sprintf("`%s` must be %s.", name, must_be), i = sprintf("It is %s.", describe(x)),
-                               i = make), call = call)
-  }
 }
 
 check_whole_number <- function(x, name, least, most = Inf, none = FALSE, call = caller_env()) {
   sound <- none && is.null(x) || rlang::is_integerish(x, n = 1, finite = TRUE) && x >= least && x <= most
   range <- if (is.finite(most)) sprintf(" from %d to %d", least, most) else sprintf(", %d or more", least)
-  check_made(sound, x, name, paste0("a whole number", range), NULL, call)
+  check_made(sound, x, name, paste0("a whole number", range), call = call)
 }
 
 check_daybook <- function(book, call = caller_env()) {
   check_made(inherits(book, "hinterfeld_daybook"), book, "book", "a daybook", "Make one with `daybook()`.", call)
 }
 
-check_table <- function(x, name, call = caller_env()) {
-  if (!is.data.frame(x)) {
-    stop_because("argument", c(
-      sprintf("`%s` must be a table (a data frame or tibble).", name),
-      i = sprintf("It is %s.", describe(x))
-    ), call = call)
+# `problem` tells, with %s, of the `names` that are not among the `columns`.
+check_known <- function(names, columns, problem, ..., call = caller_env()) {
+  unknown <- setdiff(names, columns)
+  if (length(unknown)) {
+    stop_because("column", sprintf(problem, columns_named(unknown)),
+                 i = sprintf("The columns are %s.", columns_named(columns)), i = did_you_mean(unknown, columns), ...,
+                 call = call)
   }
+}
+
+check_table <- function(x, name, call = caller_env()) {
+  check_made(is.data.frame(x), x, name, "a table (a data frame or tibble)", call = call)
 }
 
 # "a number", "3 texts", "a function": what a value is, in words.

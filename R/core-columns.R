@@ -3,14 +3,14 @@
 # Blank text becomes missing, so that it cannot pass for a real group. Texts are coded by identity; texts that are equal
 # in different encodings are told by their UTF-8 form.
 encode_text <- function(x) {
-  found <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else text_codes(x)
-  known <- enc2utf8(found$labels)
-  known[is.na(known) | !grepl("[^[:space:]]", known)] <- NA
-  levels <- unique(known[!is.na(known)])
-  to <- match(known, levels)
+  coded <- if (is.factor(x)) list(codes = c(as.integer(x)), labels = levels(x)) else text_codes(x)
+  labels <- enc2utf8(coded$labels)
+  labels[is.na(labels) | !grepl("[^[:space:]]", labels)] <- NA
+  levels <- unique(labels[!is.na(labels)])
+  to <- match(labels, levels)
   # A factor needs its own copy of the codes: those of lazy text belong to that text.
-  same <- identical(to, seq_along(known)) && !is_lazy_text(x)
-  label_kernel(if (same) found$codes else recode_kernel(found$codes, to, NA_integer_, threads_wanted()), levels)
+  same <- identical(to, seq_along(labels)) && !is_lazy_text(x)
+  factor_kernel(if (same) coded$codes else recode_kernel(coded$codes, to, NA_integer_, threads_wanted()), levels)
 }
 
 # Codes of text and what they represent; text that was coded before keeps its codes.
@@ -19,9 +19,9 @@ text_codes <- function(x) {
 }
 
 # Codes and what they represent as a factor of the labels that are `given`; the others are missing.
-given_labels <- function(found, given) {
+given_labels <- function(coded, given) {
   to <- replace(cumsum(given), !given, NA)
-  label_kernel(recode_kernel(found$codes, to, NA_integer_, threads_wanted()), found$labels[given])
+  factor_kernel(recode_kernel(coded$codes, to, NA_integer_, threads_wanted()), coded$labels[given])
 }
 
 is_lazy_text <- function(x) {
@@ -61,13 +61,23 @@ distinct_codes <- function(x) {
   }
   # Days without a missing one or a part of one: every day of their span has a code, unless one lies far away from all
   # others.
-  found <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), threads_wanted())
-  if (!is.null(found) && found$last - found$first < 4 * length(x) + 5000) {
-    return(list(codes = found$codes, labels = as.double(seq(found$first, found$last))))
+  days <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), threads_wanted())
+  if (!is.null(days) && days$last - days$first < 4 * length(x) + 5000) {
+    return(list(codes = days$codes, labels = as.double(seq(days$first, days$last))))
   }
   x <- if (is.object(x)) as.double(x) else x
   labels <- unique(x)
   list(codes = match(x, labels), labels = labels)
+}
+
+# Whole numbers in the memory of integers that lie near each other, as codes by their distance from the least: not every
+# code occurs. NULL for any others, and where there would be more than `most` codes.
+codes_by_distance <- function(x, most) {
+  range <- if (is.integer(x)) whole_range_kernel(x)
+  # One less than the least must be an integer as well.
+  if (!is.null(range) && diff(range) < most && range[1] > -.Machine$integer.max) {
+    list(codes = as.integer(x) - as.integer(range[1] - 1), first = range[1], size = diff(range) + 1)
+  }
 }
 
 # Some rows of columns; `later` gathers each when it is first looked at.
@@ -81,22 +91,22 @@ take_rows <- function(columns, rows, later = FALSE) {
 }
 
 # The column names an argument picks, bare or as strings; `name` is the argument's name.
-pick_columns <- function(quo, known, name, call = caller_env()) {
+pick_columns <- function(quo, columns, name, call = caller_env()) {
   if (rlang::quo_is_null(quo)) {
     return(character())
   }
   plain <- plain_names(rlang::quo_get_expr(quo))
-  if (length(plain) && all(plain %in% known) && !anyDuplicated(plain)) {
+  if (length(plain) && all(plain %in% columns) && !anyDuplicated(plain)) {
     return(plain)
   }
-  where <- stats::setNames(seq_along(known), known)
+  where <- stats::setNames(seq_along(columns), columns)
   picked <- tryCatch(
-    known[tidyselect::eval_select(quo, where, allow_rename = FALSE)],
-    error = function(cnd) stop_unknown_column(quo, known, name, call)
+    columns[tidyselect::eval_select(quo, where, allow_rename = FALSE)],
+    error = function(cnd) stop_unknown_column(quo, columns, name, call)
   )
   if (length(picked) == 0 && !names_nothing(rlang::quo_get_expr(quo), rlang::quo_get_env(quo))) {
-    stop_because("column", c(sprintf("`%s` selects no column: `%s` finds none.", name, rlang::as_label(quo)),
-                             i = sprintf("The columns are %s.", columns_named(known))), call = call)
+    stop_because("column", sprintf("`%s` selects no column: `%s` finds none.", name, rlang::as_label(quo)),
+                 i = sprintf("The columns are %s.", columns_named(columns)), call = call)
   }
   picked
 }
@@ -117,32 +127,30 @@ plain_names <- function(expr) {
   if (rlang::is_call(expr, c("all_of", "any_of")) && length(expr) == 2 && is.character(expr[[2]])) {
     return(expr[[2]])
   }
-  parts <- if (rlang::is_call(expr, "c") && is.null(names(expr))) as.list(expr)[-1]
-  if (length(parts) && all(vapply(parts, function(part) is.symbol(part) || rlang::is_string(part), NA))) {
-    vapply(parts, as.character, "")
+  names_given <- if (rlang::is_call(expr, "c") && is.null(names(expr))) as.list(expr)[-1]
+  if (length(names_given) && all(vapply(names_given, function(item) is.symbol(item) || rlang::is_string(item), NA))) {
+    vapply(names_given, as.character, "")
   }
 }
 
-stop_unknown_column <- function(quo, known, name, call) {
+stop_unknown_column <- function(quo, columns, name, call) {
   expr <- rlang::quo_get_expr(quo)
-  asked <- setdiff(plain_names(expr) %||% all.vars(expr), known)
-  stop_because("column", c(
-    if (length(asked)) {
-      sprintf("`%s` names %s, which is not a column.", name, columns_named(asked))
-    } else {
-      sprintf("`%s` must name columns, not compute them.", name)
-    },
-    if (length(asked) == 1 && "revenue" %in% known) role_not_given(asked),
-    i = if (length(asked) == 0) "Compute it as a column of the lines before `daybook()`.",
-    i = sprintf("The columns are %s.", columns_named(known)),
-    i = did_you_mean(asked, known)
-  ), call = call)
+  asked <- setdiff(plain_names(expr) %||% all.vars(expr), columns)
+  if (length(asked) == 0) {
+    stop_because("column", sprintf("%s must name columns, not compute them.", as_typed(name)),
+                 i = "Compute it as a column of the lines before `daybook()`.",
+                 i = sprintf("The columns are %s.", columns_named(columns)), call = call)
+  }
+  stop_because("column", sprintf("%s names %s, which is not a column.", as_typed(name), columns_named(asked)),
+               if (length(asked) == 1 && "revenue" %in% columns) role_not_given(asked),
+               i = sprintf("The columns are %s.", columns_named(columns)), i = did_you_mean(asked, columns),
+               call = call)
 }
 
 # The daybook may have been made without it.
 role_not_given <- function(name) {
   if (name %in% c("units", "order")) {
     c(x = sprintf("The daybook was made without `%s`.", name),
-      i = sprintf("Give the column when you make it: `daybook(..., %s = ...)`.", name))
+      i = sprintf("Name its column with %s when you make the daybook.", as_typed(name)))
   }
 }

@@ -96,23 +96,19 @@ check_covers <- function(covers, days, call = caller_env()) {
   if (is.null(covers)) {
     return(NULL)
   }
-  known <- if (inherits(covers, "Date")) covers else if (is.character(covers)) {
+  ends <- if (inherits(covers, "Date")) covers else if (is.character(covers)) {
     plain_days(read_iso_days_kernel(covers))
   }
-  if (length(known) != 2 || anyNA(known) || known[1] > known[2]) {
-    stop_because("argument", c(
-      "`covers` must be two days, the first and the last that the data cover.",
-      i = "For example `covers = c(\"2024-01-01\", \"2025-12-31\")`."
-    ), call = call)
+  if (length(ends) != 2 || anyNA(ends) || ends[1] > ends[2]) {
+    stop_because("argument", "`covers` must be two days, the first and the last that the data cover.",
+                 i = "For example `covers = c(\"2024-01-01\", \"2025-12-31\")`.", call = call)
   }
-  outside <- days[days < known[1] | days > known[2]]
+  outside <- days[days < ends[1] | days > ends[2]]
   if (length(outside)) {
-    stop_because("argument", c(
-      sprintf("The data are said to cover %s to %s, but there are lines of other days.", format(known[1]),
-              format(known[2])),
-      x = sprintf("For example of %s.", format(plain_days(outside[1]))),
-      i = "Give `covers` that hold all lines, or leave those lines out first."
-    ), call = call)
+    stop_because("argument",
+                 sprintf("The data are said to cover %s to %s, but there are lines of other days.", format(ends[1]),
+                         format(ends[2])), x = sprintf("For example of %s.", format(plain_days(outside[1]))),
+                 i = "Give `covers` that hold all lines, or leave those lines out first.", call = call)
   }
-  known
+  ends
 }

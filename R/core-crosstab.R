@@ -48,33 +48,28 @@ crosstab <- function(t, rows, columns, of = names(answer_of(t)$measures)[1], mar
 
 check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
   if (answer$cut) {
-    stop_because("argument", c(
-      "This table has lost some of its rows, so its margins would not match the daybook.",
-      i = "Make the crosstab first, or keep fewer lines with `keep_lines()` before `totals()`."
-    ), call = call)
+    stop_because("argument", "This table has lost some of its rows, so its margins would not match the daybook.",
+                 i = sprintf("Make the crosstab first, or keep fewer lines with %s.", as_typed("keep_lines()")),
+                 call = call)
   }
   if (length(rows) == 0 || length(columns) == 0 || any(columns %in% rows)) {
-    stop_because("column", c(
-      "A crosstab needs `rows` and `columns`, and no column in both.",
-      i = sprintf("The table splits by %s.", columns_named(answer$keys))
-    ), call = call)
+    stop_because("column", "A crosstab needs `rows` and `columns`, and no column in both.",
+                 i = sprintf("The table splits by %s.", columns_named(answer$keys)), call = call)
   }
-  known <- c(names(answer$measures), names(answer$added))
-  unknown <- setdiff(of, known)
+  choices <- c(names(answer$measures), names(answer$added))
+  unknown <- setdiff(of, choices)
   if (!is.character(of) || length(of) == 0 || length(unknown)) {
-    stop_because("measure", c(
-      if (length(unknown)) sprintf("`of` names %s, which the table does not hold.",
-                                   columns_named(unknown)) else "`of` must name measures or added columns.",
-      i = sprintf("It holds %s.", columns_named(known))
-    ), call = call)
+    problem <- if (length(unknown)) sprintf("`of` names %s, which the table does not hold.", columns_named(unknown))
+    stop_because("measure", problem %||% "`of` must name measures or added columns.",
+                 i = sprintf("It holds %s.", columns_named(choices)), call = call)
   }
   left <- setdiff(answer$keys, c(rows, columns))
   if (any(of %in% names(answer$added)) && length(left)) {
-    stop_because("column", c(
-      sprintf("`%s` was computed for rows that are also split by %s.", intersect(of, names(answer$added))[1],
-              columns_named(left)),
-      i = "Use every column of the table in `rows` or `columns`, or make the table without them."
-    ), call = call)
+    stop_because("column",
+                 sprintf("`%s` was computed for rows that are also split by %s.", intersect(of, names(answer$added))[1],
+                         columns_named(left)),
+                 i = "Use every column of the table in `rows` or `columns`, or make the table without them.",
+                 call = call)
   }
 }
 
@@ -83,27 +78,30 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
 spread_totals <- function(answer, how) {
   split <- c(how$rows, how$columns)
   fill <- answer$inquiry$fill && !all(how$of %in% names(answer$inquiry$measures))
-  found <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), fill = fill, as_given = TRUE)
-  added <- added_cells(answer, found, how$of)
-  if (length(added$grown$level) > length(found$level)) found <- grown_rows(found, added$grown, split %in% answer$everys)
-  found <- with_empty_periods(found, how, answer)
-  at <- list(rows = margin_rows(found, how$rows, how$columns, how$margins),
-             columns = margin_rows(found, how$columns, how$rows, how$margins))
-  labels <- choose_labels(found$keys, lapply(found$codes, function(code) code[unlist(at)]))
-  about <- c(Map(measure_about, names(found$measures), found$measures), added$about)[how$of]
-  heads <- column_heads(found, at$columns, how, labels, answer)
+  answered <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), fill = fill, as_given = TRUE)
+  added <- added_cells(answer, answered, how$of)
+  if (length(added$grown$level) > length(answered$level)) {
+    answered <- grown_rows(answered, added$grown, split %in% answer$everys)
+  }
+  answered <- with_empty_periods(answered, how, answer)
+  at <- list(rows = margin_rows(answered, how$rows, how$columns, how$margins),
+             columns = margin_rows(answered, how$columns, how$rows, how$margins))
+  labels <- choose_labels(answered$keys, lapply(answered$codes, function(code) code[unlist(at)]))
+  about <- c(Map(measure_about, names(answered$measures), answered$measures), added$about)[how$of]
+  heads <- column_heads(answered, at$columns, how, labels, answer)
   cells <- lapply(seq_len(nrow(heads)), function(j) {
     codes <- lapply(seq_along(split), function(k) {
-      if (k <= length(how$rows)) found$codes[[k]][at$rows] else rep(found$codes[[k]][heads$at[j]], length(at$rows))
+      codes <- answered$codes[[k]]
+      if (k <= length(how$rows)) codes[at$rows] else rep(codes[heads$at[j]], length(at$rows))
     })
-    cell_values(found, added, heads$of[j], codes, how$empty)
+    cell_values(answered, added, heads$of[j], codes, how$empty)
   })
   rows <- lapply(seq_along(how$rows), function(k) {
-    values <- key_values(found$keys[[k]], found$codes[[k]], at$rows, labels)
+    values <- key_values(answered$keys[[k]], answered$codes[[k]], at$rows, labels)
     if (how$rows[k] %in% answer$everys) period_names(values, how$rows[k], answer$about$calendar) else values
   })
   values <- stats::setNames(c(rows, cells), c(names_of(answer, how$rows), heads$name))
-  whole <- new_crosstab(values, answer, how, found, heads, labels, about, added$answer)
+  whole <- new_crosstab(values, answer, how, answered, heads, labels, about, added$answer)
   arrange_crosstab(whole, how)
 }
 
@@ -117,21 +115,21 @@ crosstab_levels <- function(rows, columns) {
 }
 
 # The groups of one side over all of the other, in order, with their subtotals where margins are shown.
-margin_rows <- function(found, side, other, margins) {
+margin_rows <- function(answered, side, other, margins) {
   counts <- seq(length(side), if (margins) 0 else length(side))
-  wanted <- lapply(counts, function(count) match(side[seq_len(count)], found$names))
-  level <- which(vapply(found$levels, function(level) any(vapply(wanted, setequal, NA, level$split)), NA))
-  found$order[found$level[found$order] %in% level]
+  wanted <- lapply(counts, function(count) match(side[seq_len(count)], answered$names))
+  level <- which(vapply(answered$levels, function(level) any(vapply(wanted, setequal, NA, level$split)), NA))
+  answered$order[answered$level[answered$order] %in% level]
 }
 
 # Added columns of the table with all its subtotals: their steps are computed again, each level on its own.
-added_cells <- function(answer, found, of) {
+added_cells <- function(answer, answered, of) {
   steps <- unlist(lapply(answer$inquiry$steps, function(step) step$columns))
   wanted <- intersect(of, steps)
   if (length(wanted) == 0) {
     return(list())
   }
-  first <- retotal(answer, found$names, subtotals = crosstab_levels_of(found), fill = answer$inquiry$fill)
+  first <- retotal(answer, answered$names, subtotals = crosstab_levels_of(answered), fill = answer$inquiry$fill)
   steps <- answer$inquiry$steps
   t <- replay(first, steps)
   # A pick that left every row has put the subtotals away, which a row that a change has added needs.
@@ -140,10 +138,10 @@ added_cells <- function(answer, found, of) {
   shown <- answer_of(t)
   names <- names_of(shown, wanted)
   list(
-    answer = replace(shown, "facts", list(NULL)), codes = placed_rows(t, found)$codes,
-    grown = c(placed_rows(whole, found), list(
-      measures = lapply(names_of(answer_of(whole), names(found$measures)), function(name) {
-        derive_values(whole, name)$values
+    answer = replace(shown, "facts", list(NULL)), codes = placed_rows(t, answered)$codes,
+    grown = c(placed_rows(whole, answered), list(
+      measures = lapply(names_of(answer_of(whole), names(answered$measures)), function(name) {
+        exact_values(whole, name)$values
       })
     )),
     values = stats::setNames(as.list(t)[names], wanted),
@@ -152,85 +150,87 @@ added_cells <- function(answer, found, of) {
 }
 
 # The codes and the level of each row of a table, with keys and levels in the order that they have here.
-placed_rows <- function(t, found) {
+placed_rows <- function(t, answered) {
   codes <- row_codes(t)
   shown <- answer_of(t)
   level <- vapply(shown$levels, function(level) {
-    split <- match(ids_of(shown, level$columns), found$names)
-    Position(function(own) setequal(own$split, split), found$levels)
+    split <- match(ids_of(shown, level$columns), answered$names)
+    Position(function(own) setequal(own$split, split), answered$levels)
   }, 0L)
-  list(codes = codes$keys[match(found$names, ids_of(shown, shown$keys))], level = level[codes$level])
+  list(codes = codes$keys[match(answered$names, ids_of(shown, shown$keys))], level = level[codes$level])
 }
 
 # With the rows that a change has added for what is gone.
-grown_rows <- function(found, added, dated) {
-  found[c("codes", "values", "level")] <- added[c("codes", "measures", "level")]
-  own <- found$level == 1
-  detail <- list(codes = lapply(found$codes, function(code) code[own]),
-                 values = lapply(found$values, function(value) value[own]))
-  found$order <- row_order(found$facts, found$keys, found$measures, found$levels, found, detail, dated)
-  found
+grown_rows <- function(answered, added, dated) {
+  answered[c("codes", "values", "level")] <- added[c("codes", "measures", "level")]
+  own <- answered$level == 1
+  detail <- list(codes = lapply(answered$codes, function(code) code[own]),
+                 values = lapply(answered$values, function(value) value[own]))
+  answered$order <- row_order(answered$facts, answered$keys, answered$measures, answered$levels, answered, detail,
+                              dated)
+  answered
 }
 
 # With a column for every period that the data cover, also where no line is, if columns are periods and nothing else.
-with_empty_periods <- function(found, how, answer) {
-  periods <- match(how$columns, found$names)
+with_empty_periods <- function(answered, how, answer) {
+  periods <- match(how$columns, answered$names)
   if (answer$cut || is_recurring(answer$every %||% "weekday") || !setequal(how$columns, answer$everys)) {
-    return(found)
+    return(answered)
   }
-  every <- places_in_time(found$keys[periods], found$facts$out)$codes
-  level <- Position(function(level) setequal(level$split, periods), found$levels)
-  own <- found$level == level
-  known <- find_groups(every, lapply(found$codes[periods], function(code) code[own]), key_sizes(found$keys[periods]))
-  empty <- which(is.na(known))
+  every <- places_in_time(answered$keys[periods], answered$facts$out)$codes
+  level <- Position(function(level) setequal(level$split, periods), answered$levels)
+  own <- answered$level == level
+  groups <- find_groups(every, lapply(answered$codes[periods], function(code) code[own]),
+                        key_sizes(answered$keys[periods]))
+  empty <- which(is.na(groups))
   if (length(empty) == 0) {
-    return(found)
+    return(answered)
   }
   codes <- Map(function(code, k) {
     c(code, if (k %in% periods) every[[match(k, periods)]][empty] else rep(total_code, length(empty)))
-  }, found$codes, seq_along(found$codes))
-  grown_rows(found, list(
-    codes = unname(codes), level = c(found$level, rep(level, length(empty))),
-    measures = Map(function(m, value) c(value, nothing_to_zero(m, rep(NA_real_, length(empty)))), found$measures,
-                   found$values)
-  ), found$names %in% answer$everys)
+  }, answered$codes, seq_along(answered$codes))
+  grown_rows(answered, list(
+    codes = unname(codes), level = c(answered$level, rep(level, length(empty))),
+    measures = Map(function(m, value) c(value, fill_empty(m, rep(NA_real_, length(empty)))), answered$measures,
+                   answered$values)
+  ), answered$names %in% answer$everys)
 }
 
-crosstab_levels_of <- function(found) {
-  lapply(found$levels, function(level) if (length(level$split)) found$names[level$split] else "Total")
+crosstab_levels_of <- function(answered) {
+  lapply(answered$levels, function(level) if (length(level$split)) answered$names[level$split] else "Total")
 }
 
 # The values of one column or measure for the groups of these codes.
-cell_values <- function(found, added, of, codes, empty) {
-  sizes <- key_sizes(found$keys)
+cell_values <- function(answered, added, of, codes, empty) {
+  sizes <- key_sizes(answered$keys)
   if (of %in% names(added$values)) {
     return(added$values[[of]][find_groups(codes, added$codes, sizes)])
   }
-  m <- found$measures[[of]]
-  value <- found$values[[match(of, names(found$measures))]][find_groups(codes, found$codes, sizes)]
-  show_value(m, if (empty == "zero") nothing_to_zero(m, value) else value)
+  m <- answered$measures[[of]]
+  value <- answered$values[[match(of, names(answered$measures))]][find_groups(codes, answered$codes, sizes)]
+  show_value(m, if (empty == "zero") fill_empty(m, value) else value)
 }
 
 # A crosstab is the answer to the inquiry of its table: `grid` tells what stands where. It keeps the steps of which it
 # shows a column.
-new_crosstab <- function(values, answer, how, found, heads, labels, about, stepped) {
+new_crosstab <- function(values, answer, how, answered, heads, labels, about, stepped) {
   asked <- answer$inquiry
   steps <- if (!is.null(stepped)) asked$steps else list()
   inquiry <- new_inquiry(asked$by, asked$every, asked$measures, asked$subtotals, asked$fill, steps, crosstab = how)
   rows <- Map(function(id, key) replace(key_about(id, key, FALSE), "every", list(NULL)), how$rows,
-              found$keys[match(how$rows, found$names)])
+              answered$keys[match(how$rows, answered$names)])
   columns <- c(unname(rows), lapply(seq_len(nrow(heads)), function(j) {
     cell <- about[[heads$of[j]]]
     rlang::exec(new_column, heads$id[j], "cell", cell$counts, cell$decimals, isTRUE(cell$signed), of = heads$of[j],
                 total = heads$total[j], whole = heads$whole[j], head = heads$head[[j]],
-                codes = vapply(match(how$columns, found$names), function(k) found$codes[[k]][heads$at[j]], 0L))
+                codes = vapply(match(how$columns, answered$names), function(k) answered$codes[[k]][heads$at[j]], 0L))
   }))
   names(columns) <- names(values)
-  levels <- if (how$margins) found$levels else found$levels[1]
+  levels <- if (how$margins) answered$levels else answered$levels[1]
   levels <- lapply(levels, function(level) replace(level, "columns", list(names_of(answer, level$columns))))
   size <- length(values[[1]])
-  out <- new_answer(inquiry, columns, levels, labels, size, found$facts)
-  out$found <- rep_len(list(list()), length(steps))
+  out <- new_answer(inquiry, columns, levels, labels, size, answered$facts)
+  out$step_stats <- rep_len(list(list()), length(steps))
   out$grid <- c(
     list(shown = list(rows = names_of(answer, how$rows), columns = names_of(answer, how$columns),
                       of = names_of(answer, how$of)),
@@ -241,10 +241,10 @@ new_crosstab <- function(values, answer, how, found, heads, labels, about, stepp
 
 # One row per column of cells: its name, its labels one below the other, the row of its group, its measure, whether it
 # is a total, and whether of all.
-column_heads <- function(found, at, how, labels, answer) {
+column_heads <- function(answered, at, how, labels, answer) {
   parts <- lapply(how$columns, function(column) {
-    k <- match(column, found$names)
-    shown <- key_values(found$keys[[k]], found$codes[[k]], at, labels)
+    k <- match(column, answered$names)
+    shown <- key_values(answered$keys[[k]], answered$codes[[k]], at, labels)
     label <- if (column %in% answer$everys) {
       period_names(shown, column, answer$about$calendar)
     } else {
@@ -252,15 +252,15 @@ column_heads <- function(found, at, how, labels, answer) {
     }
     replace(label, is.na(label), labels$not_given)
   })
-  total <- lapply(match(how$columns, found$names), function(k) found$codes[[k]][at] == total_code)
+  total <- lapply(match(how$columns, answered$names), function(k) answered$codes[[k]][at] == total_code)
   # Below a total there is nothing more to say.
-  parts <- Map(function(part, above) replace(part, above, ""), parts, c(list(FALSE), utils::head(total, -1)))
+  parts <- Map(function(head_of, above) replace(head_of, above, ""), parts, c(list(FALSE), utils::head(total, -1)))
   label <- do.call(paste, c(parts, sep = " / ")) |> sub(pattern = "( / )+$", replacement = "")
   each <- length(how$of)
   heads <- data.frame(at = rep(at, each = each), of = rep(how$of, length(at)))
   named <- function(how) {
     name <- if (each == 1) label else paste(rep(label, each = each), how$of)
-    own_names(name, how$rows, paste(how$columns, collapse = ", "))
+    unique_names(name, how$rows, paste(how$columns, collapse = ", "))
   }
   heads$id <- named(how)
   heads$name <- named(lapply(how[c("rows", "columns", "of")], names_of, answer = answer))
@@ -272,7 +272,7 @@ column_heads <- function(found, at, how, labels, answer) {
 }
 
 # Names that are none of the other columns' and none of each other's.
-own_names <- function(names, taken, column) {
+unique_names <- function(names, taken, column) {
   clash <- names %in% taken | names %in% names[duplicated(names)]
   names[clash] <- paste0(column, ": ", names[clash])
   utils::tail(make.unique(c(taken, names), " "), length(names))
@@ -308,16 +308,15 @@ pick_of_crosstab <- function(x, n, of, call = caller_env()) {
   answer <- answer_of(x)
   cells <- names(answer$cells)
   if (length(answer$keys) > 1 || answer$cut) {
-    stop_because("argument", c(
-      if (answer$cut) "This crosstab was cut to some of its rows already." else
-        "The rows of this crosstab are grouped; picking the best overall would break up the groups.",
-      i = "Make a crosstab with a single column as `rows`, and pick only once."
-    ), call = call)
+    stop_because("argument",
+                 if (answer$cut) "This crosstab was cut to some of its rows already." else
+                   "The rows of this crosstab are grouped; picking the best overall would break up the groups.",
+                 i = "Make a crosstab with a single column as `rows`, and pick only once.", call = call)
   }
   of <- of %||% c(intersect(crosstab_totals(x)$whole, cells), cells)[1]
   if (!rlang::is_string(of, cells) || !is.numeric(x[[of]])) {
-    stop_because("measure", c("`of` must name a column of numbers of the crosstab.",
-                              i = sprintf("The choices are %s.", examples_of(cells, 10))), call = call)
+    stop_because("measure", "`of` must name a column of numbers of the crosstab.",
+                 i = sprintf("The choices are %s.", examples_of(cells, 10)), call = call)
   }
   rearranged(x, list(best = list(n = as.double(n), of = ids_of(answer, of))))
 }

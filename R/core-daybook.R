@@ -74,8 +74,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   trail <- add_steps(origin$trail, daybook_steps(roles$revenue, reason, origin$grouped, decimals[["revenue"]]))
   orders <- orders_read(roles$order$values, reason, trail, nrow(origin$trail) + 1L)
   if (nrow(lines) == 0 || !is.null(reason) && all(!is.na(reason))) {
-    stop_because("no_lines",
-                 c("No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason)),
+    stop_because("no_lines", "No line is usable, so there is nothing to total.", if (nrow(lines)) reason_counts(reason),
                  left = list(trail = trail, orders = orders, aside = aside_table(lines, reason, origin),
                              used = origin$used))
   }
@@ -111,9 +110,12 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
 
 #' Lines of a daybook, kept or set aside
 #'
-#' @param book A daybook made by [daybook()].
-#' @return `lines_of()`: a tibble of the kept lines with the daybook's columns, text as text and revenue in currency
-#'   units. `set_aside()`: a tibble of the lines that could not be used, with `reason` (text), `row` (the line's row in
+#' @param book,x,object A daybook made by [daybook()].
+#' @param n Number: how many of the first lines.
+#' @param ... Not used.
+#' @return `lines_of()`, and `as_tibble()` and `as.data.frame()` of a daybook: the kept lines with the daybook's
+#'   columns, text as text and revenue in currency units. `head()`: the first of them. `str()` prints what the daybook
+#'   is. `set_aside()`: a tibble of the lines that could not be used, with `reason` (text), `row` (the line's row in
 #'   its file, the first below the heading is 1), `file` (text, missing for tables made in memory) and their original
 #'   columns.
 #' @section Errors: `hinterfeld_error_argument` when `book` is not a daybook.
@@ -121,6 +123,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
 #' @examples
 #' book <- demo_daybook()
 #' lines_of(book)
+#' head(book, 3)
 #' set_aside(book)
 lines_of <- function(book) {
   check_daybook(book)
@@ -143,10 +146,9 @@ check_role_names <- function(roles, lines, call = caller_env()) {
   for (role in names(roles)) {
     column <- roles[[role]]$column
     if (role %in% names(lines) && !identical(column, role)) {
-      stop_because("role", c(
-        sprintf("The lines already have a column `%s`, but another column was given as `%s`.", role, role),
-        i = sprintf("Rename that column, or use it: `%s = %s`.", role, role)
-      ), call = call)
+      stop_because("role",
+                   sprintf("The lines already have a column `%s`, but another column was given as `%s`.", role, role),
+                   i = sprintf("Rename that column, or use it: `%s = %s`.", role, role), call = call)
     }
   }
 }
@@ -164,15 +166,14 @@ exact_columns <- function(book, decimals, call = caller_env()) {
   for (name in further) {
     x <- book$columns[[name]]
     if (!is.numeric(x)) {
-      stop_because("column", c(
-        sprintf("`decimals` names `%s`, which %s.", name,
-                if (is.null(x)) "is not a column" else paste("is", type_of(x))),
-        i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book)))
-      ), call = call)
+      stop_because("column",
+                   sprintf("`decimals` names `%s`, which %s.", name,
+                           if (is.null(x)) "is not a column" else paste("is", type_of(x))),
+                   i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book))), call = call)
     }
   }
   if ("units" %in% names(book$roles)) {
-    decimals <- c(decimals, units = told_decimals(decimals_of(book$columns$units), "units"))
+    decimals <- c(decimals, units = capped_decimals(decimals_of(book$columns$units), "units"))
   }
   for (name in setdiff(names(decimals), "revenue")) {
     book$columns[[name]] <- exact_minor(book$columns[[name]], name, decimals[[name]], book$rounding, call)
@@ -198,9 +199,9 @@ first_reason <- function(roles, lines) {
   }
   reason <- rep(NA_character_, nrow(lines))
   reason[blank] <- "blank row"
-  for (found in wrong) {
-    first <- is.na(reason) & !is.na(found)
-    reason[first] <- found[first]
+  for (problem in wrong) {
+    first <- is.na(reason) & !is.na(problem)
+    reason[first] <- problem[first]
   }
   if (all(is.na(reason))) NULL else reason
 }
@@ -211,7 +212,7 @@ blank_rows <- function(lines) {
   text <- vapply(lines, is.character, NA)
   rows <- NULL
   for (x in as.list(lines)[order(text)]) {
-    if (is.null(rows) && typeof(x) %in% c("integer", "double", "logical") && !any_unusual(x)) {
+    if (is.null(rows) && typeof(x) %in% c("integer", "double", "logical") && !any_not_finite(x)) {
       return(integer())
     }
     if (!is.null(rows)) x <- x[rows]
@@ -236,15 +237,15 @@ stop_unusable <- function(reason, origin, call = caller_env()) {
   places <- line_places(first, origin)
   of_file <- ifelse(is.na(places$file), "", paste(" of", places$file))
   several <- nrow(origin$places) > 1
-  stop_because("unusable_lines", c(
-    sprintf("%s of %s cannot be used.", count_of(length(bad), "line"), group_digits(length(reason))),
-    reason_counts(reason),
-    i = sprintf("The first: %s%s.",
-                paste(sprintf("row %d%s (%s)", places$row, if (several) of_file else "", reason[first]),
-                      collapse = ", "),
-                if (several) "" else of_file[1]),
-    i = "Correct them, or set them aside with `on_bad = \"set_aside\"` and look at `set_aside(book)`."
-  ), rows = bad, reasons = reason[bad], call = call)
+  stop_because("unusable_lines",
+               sprintf("%s of %s cannot be used.", count_of(length(bad), "line"), group_digits(length(reason))),
+               reason_counts(reason),
+               i = sprintf("The first: %s%s.",
+                           paste(sprintf("row %d%s (%s)", places$row, if (several) of_file else "", reason[first]),
+                                 collapse = ", "), if (several) "" else of_file[1]),
+               i = sprintf("Correct them, or set them aside with %s and look at %s.",
+                           as_typed("on_bad = \"set_aside\""), as_typed("set_aside()")), rows = bad,
+               reasons = reason[bad], call = call)
 }
 
 daybook_steps <- function(revenue, reason, grouped, decimals) {
@@ -269,24 +270,24 @@ orders_read <- function(values, reason, trail, made) {
   }
   aside <- match(reason, trail$why[trail$what == "set aside" & seq_along(trail$what) > made])
   step <- if (is.null(reason)) made else ifelse(is.na(aside), nrow(trail), made + aside - 1L)
-  replace(reach_step(new_orders(values), values, step), "steps", nrow(trail))
+  replace(record_survivors(new_orders(values), values, step), "steps", nrow(trail))
 }
 
 # Lines that were set aside when these lines were made a daybook before stand first.
 aside_table <- function(lines, reason, origin) {
   bad <- which(!is.na(reason))
   places <- line_places(bad, origin)
-  found <- tibble::tibble(reason = reason[bad], row = places$row, file = places$file)
+  rows <- tibble::tibble(reason = reason[bad], row = places$row, file = places$file)
   # Column by column: a table takes rows of coded text by making all of it text.
-  others <- as.list(lines)[!names(lines) %in% names(found)]
+  others <- as.list(lines)[!names(lines) %in% names(rows)]
   kept <- lapply(others, function(x) if (is.data.frame(x)) x[bad, ] else x[bad])
-  found[names(kept)] <- kept
-  attr(found, "hinterfeld_origin") <- NULL
-  if (is.null(origin$aside)) found else both_tables(origin$aside, found)
+  rows[names(kept)] <- kept
+  attr(rows, "hinterfeld_origin") <- NULL
+  if (is.null(origin$aside)) rows else stack_tables(origin$aside, rows)
 }
 
 # Rows of two tables with the columns of both; columns of one name and two types stand together as text.
-both_tables <- function(a, b) {
+stack_tables <- function(a, b) {
   columns <- lapply(stats::setNames(nm = union(names(a), names(b))), function(name) {
     x <- a[[name]] %||% rep(NA, nrow(a))
     y <- b[[name]] %||% rep(NA, nrow(b))

@@ -3,7 +3,7 @@
 # Their first days.
 periods_without_lines <- function(facts, every) {
   starts <- periods_of(facts$span, every, facts$calendar)
-  days <- different_days_kernel(as.integer(days_of(parts_of(facts)[[1]], facts)))
+  days <- different_days_kernel(as.integer(days_of(rowsets_of(facts)[[1]], facts)))
   held <- period_bounds_kernel(days, every, FALSE, facts$calendar$rules)
   starts[!as.integer(starts) %in% held & !cover_of_periods(facts, starts, every)$none]
 }
@@ -21,7 +21,7 @@ periods_without_rows <- function(t) {
 # Shorter periods without a line, inside those that are compared: a month of a year, a week of a month.
 empty_inside <- function(facts, every) {
   inside <- c(month = "week", quarter = "month", year = "month")
-  if (!every %in% names(inside) || !is.null(facts$every) && !told_from(inside[[every]], facts$every, facts$calendar)) {
+  if (!every %in% names(inside) || !holds_grain(facts, inside[[every]])) {
     return(NULL)
   }
   list(every = inside[[every]], start = periods_without_lines(facts, inside[[every]]))
@@ -29,6 +29,6 @@ empty_inside <- function(facts, every) {
 
 # Those that lie in one of the compared periods.
 empty_of <- function(start, compared) {
-  start[vapply(start, function(one) any(one >= compared$start & one <= compared$end |
-                                          one >= compared$from & one <= compared$to, na.rm = TRUE), NA)]
+  start[vapply(start, function(day) any(day >= compared$start & day <= compared$end |
+                                          day >= compared$from & day <= compared$to, na.rm = TRUE), NA)]
 }

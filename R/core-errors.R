@@ -1,24 +1,55 @@
 # Errors and messages: what is wrong, where, and what to do.
 
-# `...` become fields of the condition, for programs that catch it.
-stop_because <- function(kind, message, ..., call = caller_env()) {
-  abort(shown_message(message), class = c(paste0("hinterfeld_error_", kind), "hinterfeld_error"), ..., call = call)
+# `...` are the sentences: the problem, `x` for more of it, `i` for what to do (`NULL` where there is nothing to say).
+# Whatever has another name becomes a field of the condition, for programs that catch it.
+stop_because <- function(kind, ..., call = caller_env()) {
+  parts <- sentences_and_fields(...)
+  rlang::inject(abort(parts$message, class = c(paste0("hinterfeld_error_", kind), "hinterfeld_error"), !!!parts$fields,
+                      call = call))
 }
 
 # Names of files and columns are others' text, and may hold what no terminal should be sent.
-shown_message <- function(message) {
-  message[] <- visible(gsub("\r", "\ufffd", message, fixed = TRUE))
-  message
+sentences_and_fields <- function(...) {
+  parts <- list(...)
+  spoken <- rlang::names2(parts) %in% c("", "x", "i")
+  message <- do.call(c, parts[spoken])
+  message[] <- printable(gsub("\r", "\ufffd", message, fixed = TRUE))
+  list(message = message, fields = parts[!spoken])
+}
+
+# What the reader types for a function or an argument of R, where that is something else, as on a command line: by what
+# R types, for example `keep_lines()`, `every` or `on_bad = "set_aside"`.
+own_words <- new.env(parent = emptyenv())
+
+with_own_words <- function(words, code) {
+  former <- own_words$typed
+  on.exit(own_words$typed <- former)
+  own_words$typed <- words
+  code
+}
+
+as_typed <- function(code) {
+  words <- own_words$typed
+  name <- sub(" = .*$", "", code)
+  if (code %in% names(words)) {
+    words[[code]]
+  } else if (name %in% names(words)) {
+    paste(words[[name]], gsub("c\\(|[\" )]", "", sub("^.* = ", "", code)))
+  } else {
+    sprintf("`%s`", code)
+  }
 }
 
 # Control characters move a terminal's cursor, change its colours or answer for its user, and no XML may hold them; a
 # byte order mark inside a text is not seen at all. They show as what they are, a character that cannot be shown.
-visible <- function(text) {
+printable <- function(text) {
   gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\\x{80}-\\x{9f}\\x{feff}]", "\ufffd", enc2utf8(text), perl = TRUE)
 }
 
-say <- function(kind, message, ...) {
-  rlang::inform(shown_message(message), class = c(paste0("hinterfeld_message_", kind), "hinterfeld_message"), ...)
+say <- function(kind, ...) {
+  parts <- sentences_and_fields(...)
+  rlang::inject(rlang::inform(parts$message, class = c(paste0("hinterfeld_message_", kind), "hinterfeld_message"),
+                              !!!parts$fields))
 }
 
 # For work done again: what there was to say has been said.

@@ -2,8 +2,9 @@
 # and values. In R others may be called as well. An inquiry keeps expressions as plain data: columns by name, the values
 # of variables in their place, and functions by name.
 
-date_part <- function(format) {
-  function(x) as.integer(format(as.Date(x), format))
+# Years, months and days of the plain calendar, whatever the one of sales is.
+date_part <- function(x, what) {
+  position_kernel(as.integer(floor(unclass(as.Date(x)))), what, c(1L, 1L, 0L, 0L))
 }
 
 expression_functions <- list(
@@ -13,8 +14,9 @@ expression_functions <- list(
   `&` = `&`, `|` = `|`, `!` = `!`, ifelse = ifelse, is.na = is.na,
   tolower = tolower, toupper = toupper, trimws = function(x) trimws(x), nchar = function(x) nchar(x),
   startsWith = startsWith, endsWith = endsWith, reads_as = function(...) reads_as(...),
-  as.Date = function(x) as.Date(x), year = date_part("%Y"), month = date_part("%m"), day_of_month = date_part("%d"),
-  weekday = date_part("%u"), quarter = function(x) (as.integer(format(as.Date(x), "%m")) + 2L) %/% 3L
+  as.Date = function(x) as.Date(x), year = function(x) date_part(x, "year"),
+  quarter = function(x) date_part(x, "quarter"), month = function(x) date_part(x, "month"),
+  day_of_month = function(x) date_part(x, "day"), weekday = function(x) date_part(x, "weekday")
 )
 
 # Functions of R that take more there than in the language.
@@ -39,8 +41,8 @@ evaluate_expression <- function(expr, env, columns) {
 
 # An expression over the columns `known` as plain data: list(expr =, language =), the latter telling whether it needs
 # only the language.
-plain_expression <- function(quo, known, call = caller_env()) {
-  expr <- plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, call)
+plain_expression <- function(quo, columns, call = caller_env()) {
+  expr <- plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), columns, call)
   list(expr = expr, language = in_language(expr, rlang::quo_get_env(quo), call))
 }
 
@@ -60,20 +62,20 @@ asked_quosure <- function(expr, language) {
   rlang::new_quosure(expr, if (language) expression_place() else rlang::global_env())
 }
 
-plain_form <- function(expr, env, known, call) {
+plain_form <- function(expr, env, columns, call) {
   if (rlang::is_quosure(expr)) {
-    return(plain_form(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), known, call))
+    return(plain_form(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), columns, call))
   }
   name <- column_named(expr)
-  if (!is.null(name) && (name %in% known || !is.symbol(expr))) {
+  if (!is.null(name) && (name %in% columns || !is.symbol(expr))) {
     return(as.symbol(name))
   }
   if (!is.call(expr) && !is.symbol(expr) || written_out(expr)) {
     return(plain_constant(expr, call))
   }
-  if (is.call(expr) && (any(all.vars(expr) %in% c(known, ".data")) || identical(expr[[1]], quote(`function`)))) {
+  if (is.call(expr) && (any(all.vars(expr) %in% c(columns, ".data")) || identical(expr[[1]], quote(`function`)))) {
     args <- lapply(as.list(expr)[-1], function(arg) {
-      if (rlang::is_missing(arg)) arg else plain_form(arg, env, known, call)
+      if (rlang::is_missing(arg)) arg else plain_form(arg, env, columns, call)
     })
     return(as.call(c(expr[[1]], args)))
   }
@@ -105,10 +107,9 @@ plain_constant <- function(value, call) {
   }
   if (is.factor(value)) value <- as.character(value)
   if (!is.null(value) && !is.atomic(value)) {
-    stop_because("condition", c(
-      sprintf("An expression over columns cannot contain %s.", describe(value)),
-      i = "Values must be numbers, texts, days or TRUE and FALSE; compute others first, as a column of the lines."
-    ), call = call)
+    stop_because("condition", sprintf("An expression over columns cannot contain %s.", describe(value)),
+                 i = "Values must be numbers, texts, days or TRUE and FALSE; make others a column of the lines first.",
+                 call = call)
   }
   if (length(value) == 1 || is.null(value) || is.object(value)) value else as.call(c(quote(c), as.list(unname(value))))
 }
@@ -123,20 +124,21 @@ in_language <- function(expr, env, call) {
   own <- FALSE
   if (is.symbol(head)) {
     name <- as.character(head)
-    found <- get0(name, with_language(env), mode = "function")
+    fun <- get0(name, with_language(env), mode = "function")
     ours <- expression_functions[[name]]
-    own <- !is.null(ours) && (identical(found, ours) || name == "reads_as" && identical(found, reads_as) ||
-                                name %in% wider_in_r && identical(found, get0(name, baseenv())))
+    own <- !is.null(ours) && (identical(fun, ours) || name == "reads_as" && identical(fun, reads_as) ||
+                                name %in% wider_in_r && identical(fun, get0(name, baseenv())))
     own <- own && !(name %in% wider_in_r && length(expr) > 2)
-    if (!own && !identical(found, get0(name, with_language(rlang::global_env()), mode = "function"))) {
-      stop_because("condition", c(
-        sprintf("`%s()` is defined only where this was called, so the table could not be computed again.", name),
-        i = "Define it at the top of your script, or compute its result first, as a column of the lines."
-      ), call = call)
+    if (!own && !identical(fun, get0(name, with_language(rlang::global_env()), mode = "function"))) {
+      stop_because("condition",
+                   sprintf("`%s()` is defined only where this was called, so the table could not be computed again.",
+                           name),
+                   i = "Define it at the top of your script, or compute its result first, as a column of the lines.",
+                   call = call)
     }
   }
-  parts <- Filter(Negate(rlang::is_missing), as.list(expr)[-1])
-  all(own, vapply(parts, in_language, NA, env = env, call = call))
+  operands <- Filter(Negate(rlang::is_missing), as.list(expr)[-1])
+  all(own, vapply(operands, in_language, NA, env = env, call = call))
 }
 
 # As text for a reader.
@@ -145,8 +147,8 @@ expression_text <- function(expr) {
 }
 
 # An expression as a reader will see it, with the values of variables in their place.
-shown_expression <- function(quo, known) {
-  plain <- tryCatch(plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), known, NULL),
+shown_expression <- function(quo, columns) {
+  plain <- tryCatch(plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), columns, NULL),
                     error = function(cnd) NULL)
   if (is.null(plain)) rlang::as_label(quo) else expression_text(plain)
 }
@@ -169,8 +171,8 @@ read_expression <- function(text, columns = NULL) {
     return(list(quo = rlang::new_quosure(text, expression_place())))
   }
   parsed <- parse_utf8(text)
-  if (length(parsed) == 1 && nested_deeper(parsed[[1]], most_nested)) {
-    return(list(problem = sprintf("This expression is nested more than %d levels deep.", most_nested),
+  if (length(parsed) == 1 && nested_deeper(parsed[[1]], max_nested)) {
+    return(list(problem = sprintf("This expression is nested more than %d levels deep.", max_nested),
                 hint = "Compare a column with many values by `%in%`, or give several rules."))
   }
   if (is.null(parsed) || length(parsed) != 1) {
@@ -236,14 +238,14 @@ column_hint <- function(name, columns) {
   did_you_mean(name, columns, otherwise = sprintf("The columns are %s.", columns_named(columns)))
 }
 
-most_nested <- 50L
+max_nested <- 50L
 
 nested_deeper <- function(expr, levels) {
-  parts <- list(expr)
-  while (length(parts <- Filter(is.call, parts)) && levels > 0) {
-    parts <- unlist(lapply(parts, function(part) Filter(Negate(rlang::is_missing), as.list(part)[-1])),
+  calls <- list(expr)
+  while (length(calls <- Filter(is.call, calls)) && levels > 0) {
+    calls <- unlist(lapply(calls, function(call) Filter(Negate(rlang::is_missing), as.list(call)[-1])),
                     recursive = FALSE)
     levels <- levels - 1L
   }
-  length(parts) > 0
+  length(calls) > 0
 }

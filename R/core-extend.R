@@ -20,7 +20,7 @@
 #' audit(book)
 extend_lines <- function(book, ..., decimals = NULL) {
   check_daybook(book)
-  check_whole_number(decimals, "decimals", 0L, most_decimals, none = TRUE)
+  check_whole_number(decimals, "decimals", 0L, max_decimals, none = TRUE)
   quos <- rlang::enquos(...)
   check_new_names(names(quos), book)
   for (name in names(quos)) book <- extend_by(book, name, quos[[name]], decimals, rlang::current_env())
@@ -30,14 +30,9 @@ extend_lines <- function(book, ..., decimals = NULL) {
 check_new_names <- function(names, book, call = caller_env()) {
   taken <- c(intersect(names, names(book$columns)), names[duplicated(names)])
   if (length(names) == 0 || any(names == "") || length(taken)) {
-    stop_because("argument", c(
-      if (length(taken)) {
-        sprintf("The lines have %s already.", columns_named(unique(taken)))
-      } else {
-        "Every new column needs a name."
-      },
-      i = "For example `extend_lines(book, profit = revenue - units * unit_cost)`."
-    ), call = call)
+    problem <- if (length(taken)) sprintf("The lines have %s already.", columns_named(unique(taken)))
+    stop_because("argument", problem %||% "Every new column needs a name.",
+                 i = "For example `extend_lines(book, profit = revenue - units * unit_cost)`.", call = call)
   }
 }
 
@@ -49,31 +44,30 @@ extend_by <- function(book, name, quo, decimals, call) {
   number <- !is.null(exact) || is.numeric(values) && !inherits(values, "Date")
   counts <- if (number) expression_counts(expr, book) else "other"
   if (is.null(exact) && !length(values) %in% c(1, book$lines)) {
-    stop_because("role", c(sprintf("`%s` must give one value per line.", name),
-                           x = sprintf("It gives %s for %s.", count_of(length(values), "value"),
-                                       count_of(book$lines, "line"))),
+    stop_because("role", sprintf("`%s` must give one value per line.", name),
+                 x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(book$lines, "line")),
                  call = call)
   }
   if (number) {
-    found <- if (!is.null(exact)) {
-      settled_decimals(exact, name, decimals, book, call)
+    exact_column <- if (!is.null(exact)) {
+      final_decimals(exact, name, decimals, book, call)
     } else {
-      own <- decimals %||% told_decimals(decimals_of(values), name)
+      own <- decimals %||% capped_decimals(decimals_of(values), name)
       list(minor = exact_minor(rep_len(values, book$lines), name, own, book$rounding, call), decimals = own)
     }
-    book$columns[[name]] <- found$minor
-    book$decimals <- c(book$decimals, stats::setNames(as.integer(found$decimals), name))
+    book$columns[[name]] <- exact_column$minor
+    book$decimals <- c(book$decimals, stats::setNames(as.integer(exact_column$decimals), name))
     book$rates[[name]] <- rate_parts(expr, names(book$columns))
     book$counts <- c(book$counts, stats::setNames(if (counts == "number") "other" else counts, name))
   } else {
     values <- rep_len(values, book$lines)
     book$columns[[name]] <- if (type_of(values) == "text") encode_text(values) else values
   }
-  what <- weigh(book)
+  what <- lines_and_revenue(book)
   why <- sprintf("%s is %s", name, shown_expression(quo, names(book$columns)))
   book$trail <- add_steps(book$trail,
                           new_trail("extend", why, what[1], what[1], what[2], what[2], book$decimals[["revenue"]]))
-  book$orders <- pass_step(book$orders)
+  book$orders <- record_step(book$orders)
   book
 }
 
@@ -99,8 +93,6 @@ daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts",
                     "used", "grouped", "origin", "made_of", "at")
 
 stop_assigned <- function(name) {
-  stop_because("argument", c(
-    sprintf("`%s` cannot be assigned to a daybook: the audit would have no record of it.", name),
-    i = sprintf("Use `book <- extend_lines(book, %s = ...)`.", name)
-  ), call = NULL)
+  stop_because("argument", sprintf("`%s` cannot be assigned to a daybook: the audit would have no record of it.", name),
+               i = sprintf("Use `book <- extend_lines(book, %s = ...)`.", name), call = NULL)
 }

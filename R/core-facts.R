@@ -16,18 +16,18 @@ check_facts <- function(facts, name = "facts", call = caller_env()) {
 }
 
 # The parts of facts.
-parts_of <- function(facts) {
-  UseMethod("parts_of")
+rowsets_of <- function(facts) {
+  UseMethod("rowsets_of")
 }
 
 # The facts with some rows of each part.
-take_parts <- function(facts, rows) {
-  UseMethod("take_parts")
+take_rowsets <- function(facts, rows) {
+  UseMethod("take_rowsets")
 }
 
 # Lines, and revenue in minor units, of some rows of the first part or of all.
-weigh <- function(facts, rows = NULL) {
-  UseMethod("weigh")
+lines_and_revenue <- function(facts, rows = NULL) {
+  UseMethod("lines_and_revenue")
 }
 
 # Measures as they can be taken of these facts: line_measures() tells what each holds. `part` is where its rows are.
@@ -50,12 +50,12 @@ check_grain <- function(facts, every, call = caller_env()) {
 }
 
 #' @export
-parts_of.hinterfeld_daybook <- function(facts) {
+rowsets_of.hinterfeld_daybook <- function(facts) {
   list(facts)
 }
 
 #' @export
-take_parts.hinterfeld_daybook <- function(facts, rows) {
+take_rowsets.hinterfeld_daybook <- function(facts, rows) {
   facts$columns <- take_rows(facts$columns, rows[[1]], later = TRUE)
   facts$lines <- length(rows[[1]])
   if (!is.null(facts$grouped)) facts$grouped <- grouped_rows(facts$grouped, rows[[1]])
@@ -64,7 +64,7 @@ take_parts.hinterfeld_daybook <- function(facts, rows) {
 }
 
 #' @export
-weigh.hinterfeld_daybook <- function(facts, rows = NULL) {
+lines_and_revenue.hinterfeld_daybook <- function(facts, rows = NULL) {
   if (!is.null(rows)) {
     return(c(lines_among(facts$grouped, rows), sum_minor(facts$columns$revenue, rows = rows)))
   }
@@ -90,16 +90,41 @@ about_facts <- function(facts) {
   c(about, list(lines = as.double(facts$lines)))
 }
 
+# Can the facts be split by a period?
+holds_grain <- function(facts, every) {
+  is.null(facts$every) || derivable_from(every, facts$every, facts$calendar)
+}
+
 # The columns that facts can be split by.
 split_columns <- function(facts) {
-  names(parts_of(facts)[[1]]$columns)
+  names(rowsets_of(facts)[[1]]$columns)
+}
+
+# Those that are neither an amount nor a period.
+grouping_columns <- function(facts) {
+  setdiff(split_columns(facts), c(names(grain_kinds), names(facts$decimals), names(facts$measures)))
+}
+
+# How many distinct values of a column the lines hold, blanks apart.
+values_in <- function(x) {
+  codes <- distinct_codes(x)
+  sum(tabulate(codes$codes, length(codes$labels)) > 0 & !is.na(codes$labels))
+}
+
+# The exact columns, which can be totalled.
+facts_numbers <- function(facts) {
+  if (!inherits(facts, "hinterfeld_tally")) {
+    return(names(facts$decimals))
+  }
+  c(setdiff(names(facts$measures), "lines"), "lines")
 }
 
 # From the first day of the period in which the facts begin: a tally of months has no other day of it.
 held_span <- function(facts) {
   span <- facts$span
-  if (!is.null(facts$every)) span[1] <- plain_days(period_bounds_kernel(as.integer(span[1]), facts$every, FALSE,
-                                                                        facts$calendar$rules))
+  if (!is.null(facts$every)) {
+    span[1] <- plain_days(period_bounds_kernel(as.integer(span[1]), facts$every, FALSE, facts$calendar$rules))
+  }
   span
 }
 
@@ -111,14 +136,14 @@ without_days <- function(facts, days) {
 }
 
 # The place of each row of a part among the days of the facts' span.
-places_in_span <- function(part, facts) {
+places_in_span <- function(rowset, facts) {
   first <- as.integer(facts$span[1])
-  pmax(as.integer(days_of(part, facts)), first) - first + 1L
+  pmax(as.integer(days_of(rowset, facts)), first) - first + 1L
 }
 
 # The day, or first day of its period, of each row of a part.
-days_of <- function(part, facts) {
-  part$columns[[facts$every %||% "day"]]
+days_of <- function(rowset, facts) {
+  rowset$columns[[facts$every %||% "day"]]
 }
 
 # Keys ---------------------------------------------------------------------------------------------------
@@ -126,24 +151,24 @@ days_of <- function(part, facts) {
 # The keys of the rows of the first part, each with the codes of the others in `elsewhere`. `among` are all periods of
 # the table, some of which it may be asked without.
 facts_keys <- function(facts, by, every, among = every) {
-  parts <- parts_of(facts)
-  by_week <- weeks_tell(among, facts$calendar)
-  periods <- lapply(every, period_key, facts = facts, parts = parts, by_week = by_week)
-  c(periods, lapply(by, column_key, facts = facts, parts = parts))
+  rowsets <- rowsets_of(facts)
+  by_week <- weeks_decide_year(among, facts$calendar)
+  periods <- lapply(every, period_key, facts = facts, rowsets = rowsets, by_week = by_week)
+  c(periods, lapply(by, column_key, facts = facts, rowsets = rowsets))
 }
 
-period_key <- function(facts, parts, every, by_week) {
-  key <- key_of_time(days_of(parts[[1]], facts), every, facts$calendar, held_span(facts), by_week)
-  key$elsewhere <- lapply(parts[-1], days_of, facts = facts)
+period_key <- function(facts, rowsets, every, by_week) {
+  key <- key_of_time(days_of(rowsets[[1]], facts), every, facts$calendar, held_span(facts), by_week)
+  key$elsewhere <- lapply(rowsets[-1], days_of, facts = facts)
   key
 }
 
-column_key <- function(name, facts, parts) {
-  key <- key_of_column(name, parts[[1]]$columns[[name]])
-  known <- key$labels
-  key$elsewhere <- lapply(parts[-1], function(part) {
-    x <- part$columns[[name]]
-    if (is_coded(x)) x else match(x, known)
+column_key <- function(name, facts, rowsets) {
+  key <- key_of_column(name, rowsets[[1]]$columns[[name]])
+  labels <- key$labels
+  key$elsewhere <- lapply(rowsets[-1], function(rowset) {
+    x <- rowset$columns[[name]]
+    if (is_coded(x)) x else match(x, labels)
   })
   # A column of exact numbers is known to its owner in currency.
   if (name %in% names(facts$decimals)) key$labels <- from_minor(key$labels, facts$decimals[[name]])
@@ -160,8 +185,8 @@ keys_of_rows <- function(keys, rows) {
 }
 
 # The codes of a key in one part, with days looked up.
-codes_in <- function(key, part) {
-  codes <- if (part == 1) key$codes else key$elsewhere[[part - 1]]
+codes_in <- function(key, rowset) {
+  codes <- if (rowset == 1) key$codes else key$elsewhere[[rowset - 1]]
   if (is.null(key$lookup)) codes else key$lookup[as.integer(codes) - key$first + 1L]
 }
 
@@ -169,28 +194,34 @@ codes_in <- function(key, part) {
 
 # Each measure over the groups of `keys`: codes per key and values in minor units (those that are divided in currency).
 measure_groups <- function(facts, keys, measures, call = caller_env()) {
-  found <- sum_groups(facts, keys, summed_measures(measures), call)
-  replace(found, "values", list(stats::setNames(settle_ratios(measures, found$values), names(measures))))
+  groups <- sum_groups(facts, keys, summed_measures(measures), call)
+  replace(groups, "values", list(stats::setNames(divide_ratios(measures, groups$values), names(measures))))
 }
 
 # The same of measures none of which is a ratio.
 sum_groups <- function(facts, keys, measures, call) {
-  parts <- parts_of(facts)
+  rowsets <- rowsets_of(facts)
   staged <- vapply(measures, is_staged, NA)
   if (!any(staged) && length(measures) > 0) {
-    result <- tally_lines(parts[[1]]$lines, keys, lapply(measures, measure_amount), call)
-    return(list(codes = result$codes, values = Map(settle_value, measures, result$values, result$counted)))
+    result <- tally_lines(rowsets[[1]]$lines, keys, lapply(measures, measure_amount), call)
+    return(list(codes = result$codes, values = Map(divide_value, measures, result$values, result$counted)))
   }
-  groups <- group_lines(parts[[1]]$lines, keys)
-  values <- lapply(measures, function(m) {
-    m <- whole_stages(m, facts)
-    part <- m$part %||% 1L
-    group <- if (part == 1) groups$codes else groups_in(part, keys, groups, parts)
-    result <- take_measure(parts[[part]]$lines, new_key("group", group, seq_len(groups$count)), m, call)
+  groups <- group_lines(rowsets[[1]]$lines, keys)
+  key_of <- function(codes) new_key("group", codes, seq_len(groups$count))
+  plain <- if (!all(staged)) tally_lines(rowsets[[1]]$lines, list(key_of(groups$codes)),
+                                         lapply(measures[!staged], measure_amount), call)
+  values <- Map(function(m, at_plain) {
+    at_rowset <- m$rowset %||% 1L
+    result <- if (is_staged(m)) {
+      group <- if (at_rowset == 1) groups$codes else groups_in(at_rowset, keys, groups, rowsets)
+      take_stages(rowsets[[at_rowset]]$lines, key_of(group), whole_stages(m, facts), call)
+    } else {
+      list(codes = plain$codes, values = plain$values[at_plain], counted = plain$counted[at_plain])
+    }
     at <- match(seq_len(groups$count), result$codes[[1]])
     counted <- if (measure_kinds[[m$kind]]$divided) replace(result$counted[[1]][at], is.na(at), 0)
-    settle_value(m, nothing_to_zero(m, result$values[[1]][at]), counted)
-  })
+    divide_value(m, fill_empty(m, result$values[[1]][at]), counted)
+  }, measures, cumsum(!staged))
   list(codes = groups$parts, values = values)
 }
 
@@ -208,15 +239,17 @@ whole_stages <- function(m, facts) {
   m
 }
 
-groups_in <- function(part, keys, groups, parts) {
-  rep_len(find_groups(lapply(keys, codes_in, part = part), groups$parts, key_sizes(keys)), parts[[part]]$lines)
+groups_in <- function(at_rowset, keys, groups, rowsets) {
+  rep_len(find_groups(lapply(keys, codes_in, rowset = at_rowset), groups$parts, key_sizes(keys)),
+          rowsets[[at_rowset]]$lines)
 }
 
-take_measure <- function(lines, group, m, call) {
-  if (!is_staged(m)) {
-    return(tally_lines(lines, list(group), list(measure_amount(m)), call))
+# Totals per day, order or value first; then the measure over those totals.
+take_stages <- function(lines, group, m, call) {
+  if (is.null(m$per) && is.null(m$tallied) && is.null(m$times)) {
+    return(values_of_lines(group, m))
   }
-  # Totals per day, order or value first; then the measure over those totals.
+  m$stage <- stage_of(m)
   first <- tally_lines(lines, list(group, m$stage), list(stage_amount(m)), call)
   use <- first$codes[[2]] > 0 & first$counted[[1]] > 0
   of <- new_key("group", first$codes[[1]][use], group$labels)
@@ -230,11 +263,33 @@ take_measure <- function(lines, group, m, call) {
   middle_of(of, as.double(values), if (by_value) first$values[[1]][use] else rep(1, sum(use)))
 }
 
+# The key of what is totalled first; the values of lines get one only where they are.
+stage_of <- function(m) {
+  m$stage %||% if (m$kind == "distinct") key_of_column(m$label, m$column) else key_of_values(m$minor)
+}
+
+# Of lines themselves, no totals are needed: the distinct values or the middle one of each group.
+values_of_lines <- function(group, m) {
+  count <- length(group$labels)
+  if (m$kind == "distinct") {
+    coded <- codes_by_distance(m$column, 4 * length(m$column) + 65536)
+    if (is.null(coded)) {
+      stage <- stage_of(m)
+      coded <- list(codes = stage$codes, size = length(stage$labels))
+    }
+    values <- distinct_kernel(group$codes, count, coded$codes, coded$size, m$mask, threads_wanted())
+    return(list(codes = list(seq_len(count)), values = list(values), counted = list(NULL)))
+  }
+  values <- middle_kernel(group$codes, count, as.double(m$minor), m$mask, threads_wanted())
+  held <- which(!is.na(values))
+  list(codes = list(held), values = list(values[held]), counted = list(rep_len(2, length(held))))
+}
+
 # The middle value of each group: of an even number the sum of the two middle ones, to be divided by two.
 middle_of <- function(group, values, times) {
   order <- order_kernel(group$codes, max(length(group$labels), 1L), values, NULL, NULL, FALSE, threads_wanted())
-  found <- middle_kernel(order, group$codes, values, times)
-  list(codes = list(found$group), values = list(found$value), counted = list(found$parts))
+  medians <- median_kernel(order, group$codes, values, times)
+  list(codes = list(medians$group), values = list(medians$value), counted = list(medians$parts))
 }
 
 measure_amount <- function(m) {

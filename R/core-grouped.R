@@ -29,6 +29,6 @@ amount_of_lines <- function(amount, times) {
   if (is.null(times)) {
     return(amount)
   }
-  found <- counted_values_kernel(amount$minor %||% times, times)
-  replace(amount, c("minor", "lines"), found)
+  counted <- counted_values_kernel(amount$minor %||% times, times)
+  replace(amount, c("minor", "lines"), counted)
 }

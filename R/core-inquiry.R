@@ -75,8 +75,9 @@ inquiry_of <- function(t) {
     say("inquiry", "Rows or columns were dropped from this table by hand; its inquiry describes the whole table.")
   }
   if (length(own)) {
-    say("inquiry", sprintf("The inquiry does not include %s, which %s added by hand.", columns_named(own),
-                           if (length(own) == 1) "was" else "were"))
+    say("inquiry",
+        sprintf("The inquiry does not include %s, which %s added by hand.", columns_named(own),
+                if (length(own) == 1) "was" else "were"))
   }
   inquiry <- answer$inquiry
   first <- vapply(answer$columns, function(column) column$id, "")

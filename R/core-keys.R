@@ -12,19 +12,37 @@ key_of_column <- function(name, x) {
     return(new_key(name, x, levels(x)))
   }
   if (is.list(x)) {
-    stop_because("column", c(
-      sprintf("`%s` holds lists, which cannot be grouped or counted.", name),
-      i = "Take one value per line from it before `daybook()`."
-    ), call = NULL)
+    stop_because("column", sprintf("`%s` holds lists, which cannot be grouped or counted.", name),
+                 i = "Take one value per line from it before `daybook()`.", call = NULL)
   }
-  labels <- sort(unique(x), method = "radix")
-  new_key(name, match(x, labels), if (inherits(x, "Date")) plain_days(labels) else labels)
+  coded <- if (is_number_like(x)) number_codes(x) else {
+    labels <- sort(unique(x), method = "radix")
+    list(codes = match(x, labels), labels = labels)
+  }
+  new_key(name, coded$codes, coded$labels)
+}
+
+# Numbers, days and moments; other classes decide for themselves what is equal.
+is_number_like <- function(x) {
+  is.numeric(x) && !is.object(x) || inherits(x, c("Date", "POSIXct"))
+}
+
+# Codes of numbers in their order, and what they represent, of the class of the numbers.
+number_codes <- function(x) {
+  coded <- number_codes_kernel(x, threads_wanted())
+  if (inherits(x, "Date")) {
+    coded$labels <- plain_days(coded$labels)
+  } else if (is.integer(x)) {
+    coded$labels <- as.integer(coded$labels)
+  }
+  if (inherits(x, "POSIXct")) attributes(coded$labels) <- attributes(x)[c("class", "tzone")]
+  coded
 }
 
 # A key of numbers themselves, in their order.
 key_of_values <- function(x) {
-  labels <- sort(unique(as.double(x)), method = "radix")
-  new_key(NULL, match(x, labels), labels)
+  coded <- number_codes_kernel(x, threads_wanted())
+  new_key(NULL, coded$codes, coded$labels)
 }
 
 # The periods of days, each of its own or coming again.
@@ -126,8 +144,9 @@ kernel_keys <- function(keys) {
 }
 
 kernel_amounts <- function(amounts) {
-  lapply(unname(amounts), function(amount) list(kind = amount$kind, minor = amount$minor, mask = amount$mask,
-                                                lines = amount$lines, counts = amount$counts))
+  lapply(unname(amounts), function(amount) {
+    list(kind = amount$kind, minor = amount$minor, mask = amount$mask, lines = amount$lines, counts = amount$counts)
+  })
 }
 
 # A key space beyond 2^62 is made smaller by coding the pairs of keys that really occur.

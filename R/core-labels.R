@@ -9,7 +9,7 @@ plain_value <- function(x) {
 }
 
 # `label`, made different until it is none of the texts that are held.
-unlike <- function(label, held, more) {
+make_distinct <- function(label, held, more) {
   while (label %in% held) label <- paste0(label, more)
   label
 }
@@ -19,9 +19,9 @@ unlike <- function(label, held, more) {
 choose_labels <- function(keys, codes) {
   texts <- Filter(function(key) is.character(key$labels), keys)
   held <- lapply(texts, labels_like, c("Total", not_given))
-  labels <- list(total = unlike("Total", unlist(held), " of all"),
-                 not_given = unlike(not_given, unlist(held), ", blank"))
-  used <- function(code) vapply(codes, function(of_key) any_special(of_key) && any(of_key == code), NA)
+  labels <- list(total = make_distinct("Total", unlist(held), " of all"),
+                 not_given = make_distinct(not_given, unlist(held), ", blank"))
+  used <- function(code) vapply(codes, function(of_key) any_missing_or_total(of_key) && any(of_key == code), NA)
   holder_of <- function(value) {
     columns_named(vapply(texts[vapply(held, function(of_key) value %in% of_key, NA)], function(key) key$name, ""))
   }
@@ -44,14 +44,14 @@ labels_like <- function(key, words) {
 
 # A key's values for the codes of some rows. A column that must say Total is text, or a factor.
 key_values <- function(key, codes, rows, labels) {
-  special <- any_special(codes)
+  special <- any_missing_or_total(codes)
   if (is.character(key$labels)) {
     codes <- take_rows(list(codes), rows)[[1]]
     return(lazy_text(if (special) special_codes(codes, length(key$labels)) else codes,
                       if (special) c(key$labels, labels$not_given, labels$total) else key$labels))
   }
   if (!special) {
-    return(labels_kernel(key$labels, codes, rows, threads_wanted()))
+    return(label_values_kernel(key$labels, codes, rows, threads_wanted()))
   }
   codes <- codes[rows]
   if (!any(codes == total_code)) {
@@ -65,14 +65,14 @@ key_values <- function(key, codes, rows, labels) {
 }
 
 # Is any code that of a missing value or of a total?
-any_special <- function(codes) {
+any_missing_or_total <- function(codes) {
   any_special_kernel(codes, threads_wanted())
 }
 
 # Codes of missing and total behind those of the labels.
-special_codes <- function(codes, known) {
-  codes[codes == 0L] <- known + 1L
-  codes[codes == total_code] <- known + 2L
+special_codes <- function(codes, count) {
+  codes[codes == 0L] <- count + 1L
+  codes[codes == total_code] <- count + 2L
   codes
 }
 
@@ -82,15 +82,17 @@ label_codes <- function(key, values, labels) {
     codes <- match(as.double(values), as.double(key$labels))
     return(replace(codes, is.na(values), 0L))
   }
-  found <- distinct_codes(values)
-  known <- if (is.character(found$labels) && !is.character(key$labels)) plain_value(key$labels) else key$labels
-  if (is.object(known)) known <- if (is.factor(known)) as.character(known) else as.double(known)
-  codes <- match(found$labels, known)
-  codes[is.na(found$labels)] <- 0L
-  if (is.character(found$labels)) {
-    # They are unlike any value that a line has; a value of lines that were left out may be called so.
-    codes[found$labels %in% labels$not_given] <- 0L
-    codes[found$labels %in% labels$total] <- total_code
+  coded <- distinct_codes(values)
+  key_labels <- if (is.character(coded$labels) && !is.character(key$labels)) plain_value(key$labels) else key$labels
+  if (is.object(key_labels)) {
+    key_labels <- if (is.factor(key_labels)) as.character(key_labels) else as.double(key_labels)
   }
-  recode_kernel(found$codes, codes, 0L, threads_wanted())
+  codes <- match(coded$labels, key_labels)
+  codes[is.na(coded$labels)] <- 0L
+  if (is.character(coded$labels)) {
+    # They are unlike any value that a line has; a value of lines that were left out may be called so.
+    codes[coded$labels %in% labels$not_given] <- 0L
+    codes[coded$labels %in% labels$total] <- total_code
+  }
+  recode_kernel(coded$codes, codes, 0L, threads_wanted())
 }

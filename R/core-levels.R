@@ -22,11 +22,9 @@ plan_levels <- function(subtotals, names, call = caller_env()) {
 level_split <- function(columns, names, call) {
   if (!is.character(columns) || !all(columns %in% c(names, "Total"))) {
     wrong <- if (is.character(columns)) setdiff(columns, c(names, "Total"))
-    stop_because("argument", c(
-      "`subtotals` must be TRUE or name columns of the table.",
-      x = if (length(wrong)) sprintf("It names %s.", columns_named(wrong)),
-      i = sprintf("The choices are %s.", examples_of(c(names, "Total"), 20))
-    ), call = call)
+    stop_because("argument", sprintf("%s must be TRUE or name columns of the table.", as_typed("subtotals")),
+                 x = if (length(wrong)) sprintf("It names %s.", columns_named(wrong)),
+                 i = sprintf("The choices are %s.", examples_of(c(names, "Total"), 20)), call = call)
   }
   which(names %in% columns)
 }
@@ -72,13 +70,13 @@ split_groups <- function(facts, keys, measures, split, detail) {
   values <- vector("list", length(measures))
   # If no row of a group has a value, neither has its smallest or largest.
   values[up] <- Map(function(m, value, counted) {
-    nothing_to_zero(m, replace(value, counted == 0, NA))
+    fill_empty(m, replace(value, counted == 0, NA))
   }, measures[up], utils::head(added$values, sum(up)), utils::head(added$counted, sum(up)))
   if (!all(up)) {
     again <- measure_groups(facts, keys[split], measures[!up])
     at <- find_groups(added$codes, again$codes, key_sizes(keys[split]))
     # A group that was filled has no line to take.
-    values[!up] <- Map(function(m, value) nothing_to_zero(m, value[at]), measures[!up], again$values)
+    values[!up] <- Map(function(m, value) fill_empty(m, value[at]), measures[!up], again$values)
   }
   list(codes = added$codes, values = values)
 }
@@ -93,7 +91,7 @@ row_order <- function(facts, keys, measures, levels, rows, detail, dated) {
   group_values <- function(codes) prefix_values(facts, keys, measures[1], levels, rows, detail, codes)
   shown <- seq_along(rows$codes)
   periods <- keys_in_calendar(keys[shown], rows$codes, facts)
-  nested_order(periods$keys, rows$codes, as.double(rows$values[[1]]), dated[shown] | periods$known, group_values)
+  nested_order(periods$keys, rows$codes, as.double(rows$values[[1]]), dated[shown] | periods$in_calendar, group_values)
 }
 
 # Rows stand where the group of their keys but the last stands, which is ordered in the same way; inside it by the last.
@@ -103,7 +101,7 @@ nested_order <- function(keys, codes, values, dated, group_values) {
   if (k == 1) {
     scope <- rep(1L, n)
     scopes <- 1L
-  } else if (k == 2 && dated[1] && is.null(keys[[1]]$places) && !any_special(codes[[1]])) {
+  } else if (k == 2 && dated[1] && is.null(keys[[1]]$places) && !any_missing_or_total(codes[[1]])) {
     scope <- codes[[1]]
     scopes <- length(keys[[1]]$labels)
   } else {
@@ -124,8 +122,8 @@ nested_order <- function(keys, codes, values, dated, group_values) {
 prefix_values <- function(facts, keys, measure, levels, rows, detail, codes) {
   out <- rep(NA_real_, length(codes[[1]]))
   shape <- Reduce(function(number, code) number * 2 + (code != total_code), codes, 0)
-  for (one in unique(shape)) {
-    here <- which(shape == one)
+  for (shape_here in unique(shape)) {
+    here <- which(shape == shape_here)
     split <- which(vapply(codes, function(code) code[here[1]] != total_code, NA))
     if (!length(codes) %in% split) next
     level <- Position(function(level) identical(level$split, split), levels)

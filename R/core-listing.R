@@ -2,9 +2,9 @@
 # of it, so that no number stands alone.
 
 # `kind` is the function that made it; `found` is what its sentences tell.
-new_listing <- function(kind, columns, rows, columns_about, about, found) {
+new_listing <- function(kind, columns, rows, columns_about, about, details) {
   tibble::new_tibble(columns, nrow = rows, class = "hinterfeld_listing", listing = list(
-    kind = kind, columns = columns_about[names(columns_about) %in% names(columns)], about = about, found = found
+    kind = kind, columns = columns_about[names(columns_about) %in% names(columns)], about = about, details = details
   ))
 }
 
@@ -17,14 +17,7 @@ columns_listing <- function(x, answer) {
 
 # The columns that a reader is shown, in that order.
 shown_columns <- function(t, names, call = caller_env()) {
-  unknown <- setdiff(names, names(t))
-  if (length(unknown)) {
-    stop_because("column", c(
-      sprintf("The table has no column %s to show.", columns_named(unknown)),
-      i = sprintf("It has %s.", columns_named(names(t))),
-      i = did_you_mean(unknown[1], names(t))
-    ), call = call)
-  }
+  check_known(names, names(t), "The table has no column %s to show.", call = call)
   answer <- answer_of(t)
   keys <- c(answer$keys, answer$level)
   if (is.null(answer)) {

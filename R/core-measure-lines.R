@@ -8,7 +8,7 @@ line_measures <- function(measures, book, call = caller_env()) {
 # What is taken: kind and label; `minor` per line with `decimals`; a `mask` of the lines that count; `stage`, the key
 # that lines are put together by first; what it counts; and `spec`, the same as plain data.
 resolve_measure <- function(measure, book, call) {
-  if (is.character(measure)) measure <- measure_by_name(measure, names(book$columns))
+  if (is.character(measure)) measure <- measure_from_name(measure, names(book$columns))
   check_nesting(rlang::quo_get_expr(measure$x))
   check_nesting(rlang::quo_get_expr(measure$where))
   check_nesting(rlang::quo_get_expr(measure$to))
@@ -20,12 +20,13 @@ resolve_measure <- function(measure, book, call) {
     m <- c(m, measure_sums(measure, book, call))
   } else if (kind$takes == "column") {
     m$label <- pick_one(measure$x, names(book$columns), "x", call)
-    m$stage <- key_of_column(m$label, book$columns[[m$label]])
+    m$column <- book$columns[[m$label]]
+    if (is_date_measure(m)) m$minor <- days_of_column(m$column, m$label, call)
   } else if (kind$takes == "numbers") {
     if (m$kind == "sum") check_sum_of_rate(measure$x, book, call)
     m <- c(m, measure_minor(measure$x, book, measure$decimals, call))
     if (m$kind == "sum") mention_rate(m, book)
-    m$stage <- if (is.null(per) && identical(kind$staged, "value")) key_of_values(m$minor) else per
+    m$stage <- per
   }
   if (!is.null(book$grouped)) {
     m$times <- book$grouped$times
@@ -41,6 +42,14 @@ resolve_measure <- function(measure, book, call) {
   m
 }
 
+days_of_column <- function(x, label, call) {
+  if (!inherits(x, "Date")) {
+    stop_because("measure", sprintf("`%s` is %s; only dates have a first and a last one.", label, type_of(x)),
+                 i = "Take the smallest or largest number with `smallest_of()` or `largest_of()`.", call = call)
+  }
+  as.double(unclass(x))
+}
+
 # The two sums that a ratio is taken of, and the decimals of both. A line that lacks one of them is in neither.
 measure_sums <- function(measure, book, call) {
   sums <- lapply(ratio_sums(measure), resolve_measure, book = book, call = call)
@@ -48,9 +57,9 @@ measure_sums <- function(measure, book, call) {
   mask <- measure_mask(measure$where, book, call)
   lacking <- (if (is.null(mask)) book$lines else sum(mask %in% TRUE)) - taken(sums$x)
   if (lacking > 0 && is.null(book$grouped)) {
-    say("ratio", sprintf("%s `%s` or `%s`, so the ratio does not take %s.",
-                         count_of(lacking, "line lacks", "lines lack"), sums$x$label, sums$to$label,
-                         if (lacking == 1) "it" else "them"))
+    say("ratio",
+        sprintf("%s `%s` or `%s`, so the ratio does not take %s.", count_of(lacking, "line lacks", "lines lack"),
+                sums$x$label, sums$to$label, if (lacking == 1) "it" else "them"))
   }
   list(sums = sums, decimals = c(sums$x$decimals, sums$to$decimals), label = ratio_label(sums))
 }
@@ -81,8 +90,8 @@ ratio_label <- function(sums) {
 }
 
 # "lines" counts them, where no column is called so.
-measure_by_name <- function(name, known) {
-  if (name == "lines" && !"lines" %in% known) {
+measure_from_name <- function(name, columns) {
+  if (name == "lines" && !"lines" %in% columns) {
     return(count_lines())
   }
   new_measure("sum", rlang::new_quosure(name, rlang::empty_env()))
@@ -106,21 +115,20 @@ measure_per <- function(per, book, call) {
   }
   name <- pick_one(per, names(book$columns), "per", call)
   key <- key_of_column(name, book$columns[[name]])
-  without <- if (any_unusual(book$columns[[name]])) sum(is.na(book$columns[[name]])) else 0
+  without <- if (any_not_finite(book$columns[[name]])) sum(is.na(book$columns[[name]])) else 0
   if (without > 0) {
-    say("per", sprintf("%s no `%s`, so totals per %s leave %s out.",
-                       count_of(without, "line has", "lines have"), name, name, if (without == 1) "it" else "them"))
+    say("per",
+        sprintf("%s no `%s`, so totals per %s leave %s out.", count_of(without, "line has", "lines have"), name, name,
+                if (without == 1) "it" else "them"))
   }
   key
 }
 
-pick_one <- function(quo, known, argument, call) {
-  name <- pick_columns(quo, known, argument, call)
+pick_one <- function(quo, columns, argument, call) {
+  name <- pick_columns(quo, columns, argument, call)
   if (length(name) != 1) {
-    stop_because("measure", c(
-      sprintf("`%s` must be one column.", argument),
-      i = sprintf("It names %s.", columns_named(name))
-    ), call = call)
+    stop_because("measure", sprintf("`%s` must be one column.", argument),
+                 i = sprintf("It names %s.", columns_named(name)), call = call)
   }
   name
 }
@@ -136,11 +144,11 @@ measure_minor <- function(x, book, decimals, call) {
   }
   exact <- if (is.null(name)) exact_value(expr, rlang::quo_get_env(x), book)
   if (!is.null(exact)) {
-    return(c(list(label = label), settled_decimals(exact, label, decimals, book, call)))
+    return(c(list(label = label), final_decimals(exact, label, decimals, book, call)))
   }
   values <- if (is.null(name)) expression_values(x, expr, book, call) else book$columns[[name]]
   check_adds(values, label, book, call)
-  decimals <- decimals %||% told_decimals(if (is.null(name)) decimals_of(values) else book$scales[[name]], label)
+  decimals <- decimals %||% capped_decimals(if (is.null(name)) decimals_of(values) else book$scales[[name]], label)
   list(label = label, minor = exact_minor(rep_len(values, book$lines), label, decimals, book$rounding, call),
        decimals = decimals)
 }
@@ -152,64 +160,59 @@ expression_values <- function(x, expr, book, call, name = "x") {
 
 check_adds <- function(values, label, book, call) {
   if (!is.numeric(values) || inherits(values, "Date")) {
-    stop_because("measure", c(
-      sprintf("`%s` is %s, which cannot be added up.", label, type_of(values)),
-      i = sprintf("Count its distinct values with `count_distinct(%s)`.", label),
-      i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book)))
-    ), call = call)
+    stop_because("measure", sprintf("`%s` is %s, which cannot be added up.", label, type_of(values)),
+                 i = sprintf("Count its distinct values with `count_distinct(%s)`.", label),
+                 i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book))), call = call)
   }
 }
 
 # Products can have more decimals than are kept: they are rounded once, like everything else.
-settled_decimals <- function(exact, label, decimals, book, call) {
-  decimals <- decimals %||% told_decimals(exact$decimals, label)
+final_decimals <- function(exact, label, decimals, book, call) {
+  decimals <- decimals %||% capped_decimals(exact$decimals, label)
   minor <- rep_len(exact$minor, book$lines)
   lost <- is.infinite(minor)
   if (decimals > exact$decimals) minor <- minor * 10^(decimals - exact$decimals)
   if (decimals < exact$decimals) minor <- to_minor(minor / 10^(exact$decimals - decimals), 0L, book$rounding)
   settled <- to_minor(minor, 0L, book$rounding, whole = TRUE)
-  bad <- if (any_unusual(settled)) which(is.nan(settled) | is.infinite(settled))
+  bad <- if (any_not_finite(settled)) which(is.nan(settled) | is.infinite(settled))
   if (length(bad)) stop_inexact(ifelse(lost[bad], NA, minor[bad] / 10^decimals), label, decimals, call)
   list(minor = settled, decimals = decimals)
 }
 
 stop_unknown_measure <- function(name, book, call) {
   choices <- c(number_columns(book), "lines")
-  stop_because("measure", c(
-    sprintf("There is no `%s` to total.", name), role_not_given(name),
-    i = sprintf("The choices are %s.", columns_named(choices)),
-    i = did_you_mean(name, choices),
-    i = "Distinct values are counted with `count_distinct()`."
-  ), call = call)
+  stop_because("measure", sprintf("There is no `%s` to total.", name), role_not_given(name),
+               i = sprintf("The choices are %s.", columns_named(choices)), i = did_you_mean(name, choices),
+               i = "Distinct values are counted with `count_distinct()`.", call = call)
 }
 
 # What divides one column by another is a rate, of which a sum means nothing.
 check_sum_of_rate <- function(x, book, call) {
   expr <- rlang::quo_get_expr(x)
-  parts <- rate_parts(expr, names(book$columns))
+  factors <- rate_parts(expr, names(book$columns))
   name <- if (is.symbol(expr) || rlang::is_string(expr)) as.character(expr)
-  if (is.null(parts) && !is.null(name)) parts <- book$rates[[name]]
-  if (is.null(parts)) {
+  if (is.null(factors) && !is.null(name)) factors <- book$rates[[name]]
+  if (is.null(factors)) {
     return(invisible())
   }
-  stop_because("measure", c(
-    sprintf("A sum of `%s` adds up what each line divides, which means nothing.", name %||% expression_text(expr)),
-    i = sprintf("Divide the sums: `ratio_of(%s, %s)`.", parts[1], parts[2])
-  ), call = call)
+  stop_because("measure",
+               sprintf("A sum of `%s` adds up what each line divides, which means nothing.",
+                       name %||% expression_text(expr)),
+               i = sprintf("Divide the sums: `ratio_of(%s, %s)`.", factors[1], factors[2]), call = call)
 }
 
 # The two parts of a quotient of columns, also times or less a constant; NULL where an expression is none.
-rate_parts <- function(expr, known) {
+rate_parts <- function(expr, columns) {
   if (rlang::is_call(expr, "(", n = 1)) {
-    return(rate_parts(expr[[2]], known))
+    return(rate_parts(expr[[2]], columns))
   }
-  held <- function(part) any(all.vars(part) %in% known)
+  held <- function(factor) any(all.vars(factor) %in% columns)
   if (rlang::is_call(expr, "/", n = 2) && held(expr[[3]])) {
     return(vapply(as.list(expr)[-1], expression_text, ""))
   }
   if (rlang::is_call(expr, c("+", "-", "*", "/"), n = 2)) {
-    parts <- Filter(held, as.list(expr)[-1])
-    if (length(parts) == 1) rate_parts(parts[[1]], known)
+    factors <- Filter(held, as.list(expr)[-1])
+    if (length(factors) == 1) rate_parts(factors[[1]], columns)
   }
 }
 
@@ -220,9 +223,9 @@ mention_rate <- function(m, book) {
   }
   range <- suppressWarnings(range(m$minor, na.rm = TRUE))
   if (all(is.finite(range)) && range[1] >= 0 && range[2] <= 10^m$decimals && range[2] > range[1]) {
-    say("rate", c(sprintf("`%s` lies between 0 and 1 in every line, as a rate does, and a sum of rates means little.",
-                          m$label),
-                  i = sprintf("Take `mean_of(%1$s)`, or divide the sums of its parts with `ratio_of()`.", m$label)))
+    say("rate",
+        sprintf("`%s` lies between 0 and 1 in every line, as a rate does, and a sum of rates means little.", m$label),
+        i = sprintf("Take `mean_of(%1$s)`, or divide the sums of its parts with `ratio_of()`.", m$label))
   }
 }
 
@@ -231,6 +234,9 @@ measure_counts <- function(m, measure, book) {
   takes <- measure_kinds[[m$kind]]$takes
   if (takes == "lines") {
     return("lines")
+  }
+  if (is_date_measure(m)) {
+    return("date")
   }
   if (takes == "column") {
     return(if (m$label %in% names(book$roles)) switch(m$label, order = "orders", day = "days", "other") else "other")
@@ -253,15 +259,15 @@ expression_counts <- function(expr, book) {
   }
   name <- if (rlang::is_string(expr)) expr else column_asked(expr, book)
   if (!is.null(name)) {
-    known <- if (name %in% names(book$counts)) book$counts[[name]] else "other"
-    return(switch(name, revenue = "money", units = if ("units" %in% names(book$roles)) "pieces" else known, known))
+    counts <- if (name %in% names(book$counts)) book$counts[[name]] else "other"
+    return(switch(name, revenue = "money", units = if ("units" %in% names(book$roles)) "pieces" else counts, counts))
   }
   if (!is.call(expr)) {
     return("number")
   }
-  parts <- as.list(expr)[-1]
-  if (rlang::is_call(expr, "ifelse")) parts <- parts[-1]
-  kinds <- setdiff(vapply(parts, expression_counts, "", book = book), "number")
+  operands <- as.list(expr)[-1]
+  if (rlang::is_call(expr, "ifelse")) operands <- operands[-1]
+  kinds <- setdiff(vapply(operands, expression_counts, "", book = book), "number")
   if (rlang::is_call(expr, "/") && identical(kinds, "money") && expression_counts(expr[[3]], book) != "number") {
     return("percent")
   }

@@ -3,7 +3,8 @@
 #' A measure given only by its name, such as `"revenue"`, is a sum. The functions below say what to compute instead,
 #' from which lines, and whether to total per day or order first.
 #'
-#' @param x Column of numbers (for `count_distinct()` any column), or an expression over columns.
+#' @param x Column of numbers, or an expression over columns. For `count_distinct()` any column; for `first_of()` and
+#'   `last_of()` a column of dates, usually `day`.
 #' @param per Column or period: first total `x` for each day, order or other value of `per`, then take the mean, median,
 #'   smallest or largest of those totals. Without `per`, single lines are used: `largest_of(revenue)` is the largest
 #'   line, `largest_of(revenue, per = "day")` the best day.
@@ -20,6 +21,8 @@
 #'   and its ratios, means, medians, smallest and largest values are missing. Lines without a value in the column named
 #'   by `per` are ignored, and a message counts them. With `margin = "add_up"`, rows without a value are ignored; if
 #'   none of its rows has a value, the subtotal is missing. A ratio is missing if its divisor is 0.
+#' @section Dates: `first_of()` and `last_of()` are dates. They are shown, sorted and delivered as such, and no rank,
+#'   share or change is computed from them.
 #' @section Exactness: Sums, smallest and largest values are exact to the column's decimals. A mean is an exact total,
 #'   divided once at the end. A ratio is one exact total divided by another. A median is the exact middle value, or the
 #'   exact sum of the two middle values, divided once.
@@ -38,6 +41,11 @@
 #'   customers = count_distinct(customer_id),
 #'   price = ratio_of(revenue, units)
 #' ))
+#' # New customers of each month, and for how many days a product has not been sold.
+#' customers <- totals(book, by = customer_id, measures = list(first = first_of(day)))
+#' table(format(customers$first, "%Y-%m"))
+#' products <- totals(book, by = product, measures = list(last = last_of(day)))
+#' max(products$last) - products$last
 NULL
 
 #' @rdname measures
@@ -74,6 +82,18 @@ largest_of <- function(x, per = NULL, where = NULL, margin = c("recompute", "add
 
 #' @rdname measures
 #' @export
+first_of <- function(x, where = NULL) {
+  new_measure("first", enquo(x), where = enquo(where))
+}
+
+#' @rdname measures
+#' @export
+last_of <- function(x, where = NULL) {
+  new_measure("last", enquo(x), where = enquo(where))
+}
+
+#' @rdname measures
+#' @export
 count_lines <- function(where = NULL, margin = c("recompute", "add_up")) {
   new_measure("lines", where = enquo(where), margin = margin)
 }
@@ -97,7 +117,7 @@ new_measure <- function(kind, x = rlang::quo(NULL), per = rlang::quo(NULL), wher
   check_choice(incomplete[1], "incomplete", c("leave_out", "count"), call = call)
   for (name in c("x", "to")) {
     if (rlang::quo_is_missing(get(name))) {
-      stop_because("measure", c(sprintf("`%s` is missing: the column to take.", name), i = "For example `revenue`."),
+      stop_because("measure", sprintf("`%s` is missing: the column to take.", name), i = "For example `revenue`.",
                    call = call)
     }
   }
@@ -142,6 +162,14 @@ measure_kinds <- list(
     maker = "largest_of", takes = "numbers", per = TRUE, margin = TRUE, gather = "largest", staged = NULL,
     over = "largest", divided = FALSE, adds_up = FALSE, empty = NA_real_, words = "the largest {x} of any one {one}"
   ),
+  first = list(
+    maker = "first_of", takes = "column", per = FALSE, margin = FALSE, gather = "smallest", staged = NULL,
+    over = "smallest", divided = FALSE, adds_up = FALSE, empty = NA_real_, words = "the first {x}"
+  ),
+  last = list(
+    maker = "last_of", takes = "column", per = FALSE, margin = FALSE, gather = "largest", staged = NULL,
+    over = "largest", divided = FALSE, adds_up = FALSE, empty = NA_real_, words = "the last {x}"
+  ),
   lines = list(
     maker = "count_lines", takes = "lines", per = FALSE, margin = TRUE, gather = "count", staged = NULL, over = "count",
     divided = FALSE, adds_up = TRUE, empty = 0, words = "the number of lines"
@@ -172,7 +200,7 @@ adds_up <- function(m) {
 }
 
 # Of no lines, sums and counts are 0; means and extremes are missing.
-nothing_to_zero <- function(m, values) {
+fill_empty <- function(m, values) {
   empty <- measure_kinds[[m$kind]]$empty
   if (is.na(empty)) values else replace(values, is.na(values), empty)
 }
@@ -192,7 +220,7 @@ summed_measures <- function(measures) {
   unlist(lapply(unname(measures), function(m) if (is_ratio(m)) unname(m$sums) else list(m)), recursive = FALSE)
 }
 
-settle_ratios <- function(measures, values) {
+divide_ratios <- function(measures, values) {
   at <- cumsum(vapply(measures, function(m) 1L + is_ratio(m), 0L))
   Map(function(m, i) if (is_ratio(m)) ratio_values(m, values[[i - 1L]], values[[i]]) else values[[i]], measures, at)
 }
@@ -205,7 +233,7 @@ ratio_values <- function(m, x, to) {
 }
 
 # Values in minor units; a mean is an exact total divided once.
-settle_value <- function(m, value, counted) {
+divide_value <- function(m, value, counted) {
   if (!measure_kinds[[m$kind]]$divided) {
     return(value)
   }
@@ -214,8 +242,15 @@ settle_value <- function(m, value, counted) {
 
 # Values as the table shows them, of some rows or all.
 show_value <- function(m, value, rows = NULL) {
-  divided <- measure_kinds[[m$kind]]$divided
-  if (!divided) from_minor(value, m$decimals, rows) else if (is.null(rows)) value else value[rows]
+  if (!measure_kinds[[m$kind]]$divided) value <- from_minor(value, m$decimals, rows) else if (!is.null(rows)) {
+    value <- value[rows]
+  }
+  if (is_date_measure(m)) plain_days(value) else value
+}
+
+# A day is a whole number of days while it is computed.
+is_date_measure <- function(m) {
+  m$kind %in% c("first", "last")
 }
 
 # What the measure is, for a reader: "the largest revenue of one day".
@@ -232,7 +267,7 @@ measure_words <- function(m) {
 }
 
 # "revenue", "revenue_largest_day", "lines", "distinct_order"; "" for an expression.
-measure_name <- function(m) {
+default_measure_name <- function(m) {
   takes <- measure_kinds[[m$kind]]$takes
   if (takes == "lines") {
     return("lines")
@@ -243,10 +278,13 @@ measure_name <- function(m) {
   if (takes == "pair") {
     return(m$label)
   }
-  if (m$kind == "sum") m$label else if (takes == "column") paste0(m$kind, "_",
-                                                                  m$label) else paste(
-                                                                    c(m$label, m$kind, m$per), collapse = "_"
-                                                                  )
+  if (m$kind == "sum") {
+    m$label
+  } else if (takes == "column") {
+    paste0(m$kind, "_", m$label)
+  } else {
+    paste(c(m$label, m$kind, m$per), collapse = "_")
+  }
 }
 
 # Measures as plain data, and back -------------------------------------------------------------------------
@@ -254,11 +292,11 @@ measure_name <- function(m) {
 # What an inquiry keeps of a measure: its kind, the column or expression `x`, `per` and `where`, its margin, the
 # decimals that it was found to have, and whether its expressions need only the language of expressions. `m` is what was
 # found.
-plain_measure <- function(measure, m, known, call = caller_env()) {
+plain_measure <- function(measure, m, columns, call = caller_env()) {
   column <- measure_kinds[[m$kind]]$takes == "column"
-  x <- if (column) list(expr = m$label, language = TRUE) else plain_expression(measure$x, known, call)
-  where <- plain_expression(measure$where, known, call)
-  to <- plain_expression(measure$to, known, call)
+  x <- if (column) list(expr = m$label, language = TRUE) else plain_expression(measure$x, columns, call)
+  where <- plain_expression(measure$where, columns, call)
+  to <- plain_expression(measure$to, columns, call)
   list(kind = m$kind, x = named_column(x$expr), to = named_column(to$expr), per = m$per, where = where$expr,
        incomplete = measure$incomplete, margin = m$margin, decimals = m$decimals,
        language = x$language && where$language && to$language)
@@ -292,8 +330,8 @@ asked_measure <- function(m) {
 check_measures_given <- function(measures, call = caller_env()) {
   tryCatch(force(measures), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
-    stop_because("measure", c("`measures` cannot be read.", x = conditionMessage(cnd),
-                              i = "Name measures as text: `measures = \"revenue\"`."), call = call)
+    stop_because("measure", "`measures` cannot be read.", x = conditionMessage(cnd),
+                 i = "Name measures as text: `measures = \"revenue\"`.", call = call)
   })
 }
 
@@ -301,32 +339,27 @@ check_measures_given <- function(measures, call = caller_env()) {
 named_measures <- function(measures, resolve, call = caller_env()) {
   if (inherits(measures, "hinterfeld_measure")) measures <- list(measures)
   if (is.character(measures)) measures <- as.list(measures)
-  known <- vapply(measures, function(m) inherits(m, "hinterfeld_measure") || rlang::is_string(m), NA)
-  if (!is.list(measures) || length(measures) == 0 || !all(known)) {
-    stop_because("measure", c(
-      "`measures` must name columns or hold measures.",
-      i = "For example `\"revenue\"`, or `list(\"revenue\", best_day = largest_of(revenue, per = \"day\"))`."
-    ), call = call)
+  sound <- vapply(measures, function(m) inherits(m, "hinterfeld_measure") || rlang::is_string(m), NA)
+  if (!is.list(measures) || length(measures) == 0 || !all(sound)) {
+    stop_because("measure", "`measures` must name columns or hold measures.",
+                 i = "For example `list(\"revenue\", best_day = largest_of(revenue, per = \"day\"))`.",
+                 call = call)
   }
   given <- rlang::names2(measures)
   resolved <- lapply(measures, resolve, call = call)
-  names(resolved) <- ifelse(nzchar(given), given, vapply(resolved, measure_name, ""))
+  names(resolved) <- ifelse(nzchar(given), given, vapply(resolved, default_measure_name, ""))
   check_measure_names(names(resolved), resolved, call)
   resolved
 }
 
 check_measure_names <- function(names, resolved, call) {
   if (any(names == "")) {
-    stop_because("measure", c(
-      sprintf("The measure of `%s` needs a name.", resolved[[which(names == "")[1]]]$label),
-      i = "Give it: `measures = list(name = ...)`."
-    ), call = call)
+    stop_because("measure", sprintf("The measure of `%s` needs a name.", resolved[[which(names == "")[1]]]$label),
+                 i = "Give it: `measures = list(name = ...)`.", call = call)
   }
   twice <- unique(names[duplicated(names)])
   if (length(twice)) {
-    stop_because("measure", c(
-      sprintf("Two measures are called %s.", columns_named(twice)),
-      i = "Name them: `measures = list(web = sum_of(revenue, where = channel == \"Web\"))`."
-    ), call = call)
+    stop_because("measure", sprintf("Two measures are called %s.", columns_named(twice)),
+                 i = "Name them: `measures = list(web = sum_of(revenue, where = channel == \"Web\"))`.", call = call)
   }
 }

@@ -1,17 +1,15 @@
 # Exact money: whole minor units (of the smallest coin), held in doubles that are whole numbers.
 
-most_decimals <- 6L
+max_decimals <- 6L
 
 # Decimals per exact column: one number is for revenue, names are for further columns.
 asked_decimals <- function(decimals, call = caller_env()) {
-  ok <- is.numeric(decimals) && length(decimals) >= 1 && all(decimals %in% 0:most_decimals) &&
+  ok <- is.numeric(decimals) && length(decimals) >= 1 && all(decimals %in% 0:max_decimals) &&
     (length(decimals) == 1 || rlang::is_named(decimals))
   if (!ok) {
-    stop_because("argument", c(
-      "`decimals` must be whole numbers from 0 to 6.",
-      i = "2 keeps cents, 0 keeps whole currency units.",
-      i = "Name them for further columns: `decimals = c(revenue = 2, cost = 3)`."
-    ), call = call)
+    stop_because("argument", "`decimals` must be whole numbers from 0 to 6.",
+                 i = "2 keeps cents, 0 keeps whole currency units.",
+                 i = "Name them for further columns: `decimals = c(revenue = 2, cost = 3)`.", call = call)
   }
   if (is.null(names(decimals))) names(decimals) <- "revenue"
   if (!"revenue" %in% names(decimals)) decimals <- c(revenue = 2, decimals)
@@ -20,15 +18,15 @@ asked_decimals <- function(decimals, call = caller_env()) {
 
 # The decimals that numbers really have; one more than the most that are kept where none of these will do.
 decimals_of <- function(x) {
-  if (is.integer(x)) 0L else decimals_kernel(as.double(x), most_decimals)
+  if (is.integer(x)) 0L else decimals_kernel(as.double(x), max_decimals)
 }
 
 # The decimals to keep; where that rounds something off, a message says so.
-told_decimals <- function(decimals, name) {
-  if (decimals > most_decimals) {
-    say("rounded", sprintf("`%s` has too many decimals to keep exactly, so it is rounded to %d.", name, most_decimals))
+capped_decimals <- function(decimals, name) {
+  if (decimals > max_decimals) {
+    say("rounded", sprintf("`%s` has too many decimals to keep exactly, so it is rounded to %d.", name, max_decimals))
   }
-  min(decimals, most_decimals)
+  min(decimals, max_decimals)
 }
 
 # Minor units of decimal values. NaN: not a number; Inf: too large for an exact line. With `whole`, integers where all
@@ -38,14 +36,14 @@ to_minor <- function(x, decimals, rounding = "half_up", whole = FALSE) {
 }
 
 # Is any value missing or infinite? Most columns have none, and need no second look.
-any_unusual <- function(x) {
+any_not_finite <- function(x) {
   any_unusual_kernel(x, threads_wanted())
 }
 
 # Minor units of a further column, where a value that cannot be exact is an error.
 exact_minor <- function(x, name, decimals, rounding, call = caller_env()) {
   minor <- to_minor(x, decimals, rounding, whole = TRUE)
-  if (!any_unusual(minor)) {
+  if (!any_not_finite(minor)) {
     return(minor)
   }
   bad <- which(is.nan(minor) | is.infinite(minor))
@@ -57,20 +55,16 @@ exact_minor <- function(x, name, decimals, rounding, call = caller_env()) {
 stop_inexact <- function(values, name, decimals, call) {
   large <- is.finite(values) | is.na(values) & !is.nan(values)
   of <- which(large == large[1])
-  stop_because("overflow", c(
-    if (large[1]) {
-      sprintf("%s of `%s` %s too large to be exact with %s.", count_of(length(of), "value"), name,
-              if (length(of) == 1) "is" else "are", count_of(decimals, "decimal"))
-    } else {
-      sprintf("%s of `%s` %s.", count_of(length(of), "value"), name,
-              if (length(of) == 1) "is not a finite number" else "are not finite numbers")
-    },
-    x = if (!large[1]) sprintf("The first is %s. Is something divided by 0?", values[1]) else
-      if (!is.na(values[1])) sprintf("The first is %s.", number_text(values[1])),
-    i = if (!large[1]) "Correct the expression." else
-      if (decimals > 0) "Give the column fewer `decimals`, or compute it in a larger unit such as thousands." else
-        "Compute it in a larger unit such as thousands."
-  ), call = call)
+  these <- sprintf("%s of `%s` %s", count_of(length(of), "value"), name, if (length(of) == 1) "is" else "are")
+  if (!large[1]) {
+    stop_because("overflow", paste(these, if (length(of) == 1) "not a finite number." else "not finite numbers."),
+                 x = sprintf("The first is %s. Is something divided by 0?", values[1]), i = "Correct the expression.",
+                 call = call)
+  }
+  stop_because("overflow", sprintf("%s too large to be exact with %s.", these, count_of(decimals, "decimal")),
+               x = if (!is.na(values[1])) sprintf("The first is %s.", number_text(values[1])),
+               i = paste0(if (decimals > 0) "Give the column fewer `decimals`, or compute" else "Compute",
+                          " it in a larger unit such as thousands."), call = call)
 }
 
 # Minor units in currency, of some rows or all.
@@ -88,9 +82,8 @@ sum_minor <- function(minor, what = "revenue", rows = NULL, call = caller_env())
 }
 
 stop_overflow <- function(what, call = caller_env()) {
-  stop_because("overflow", c(
-    sprintf("A total of `%s` is too large to be exact.", what),
-    x = "With two decimals, lines and totals are exact up to about 22 500 000 000 000 (22.5 trillion).",
-    i = "Make the daybook with fewer `decimals`, or in a larger currency unit such as thousands."
-  ), call = call)
+  stop_because("overflow", sprintf("A total of `%s` is too large to be exact.", what),
+               x = "With two decimals, lines and totals are exact up to about 22 500 000 000 000 (22.5 trillion).",
+               i = "Make the daybook with fewer `decimals`, or in a larger currency unit such as thousands.",
+               call = call)
 }

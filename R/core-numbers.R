@@ -28,21 +28,21 @@ format_plain <- function(x, digits) {
 
 # With a fixed number of decimals, for machines.
 fixed_text <- function(x, decimals) {
-  found <- fixed_codes(x, decimals)
-  found$labels[found$codes]
+  coded <- fixed_codes(x, decimals)
+  coded$labels[coded$codes]
 }
 
 # The same as codes and the texts that there are.
 fixed_codes <- function(x, decimals) {
-  found <- fixed_codes_kernel(as.double(x), decimals)
-  rest <- if (anyNA(found$codes)) which(is.na(found$codes) & !is.na(x))
+  coded <- fixed_codes_kernel(as.double(x), decimals)
+  rest <- if (anyNA(coded$codes)) which(is.na(coded$codes) & !is.na(x))
   if (length(rest)) {
     text <- formatC(x[rest], format = "f", digits = decimals, decimal.mark = ".")
     more <- unique(text)
-    found <- list(codes = replace(found$codes, rest, length(found$labels) + match(text, more)),
-                  labels = c(found$labels, more))
+    coded <- list(codes = replace(coded$codes, rest, length(coded$labels) + match(text, more)),
+                  labels = c(coded$labels, more))
   }
-  found
+  coded
 }
 
 # Whole numbers inside a label that is a value of a table: the same for everybody.
@@ -61,9 +61,8 @@ group_mark <- function() {
 people_mark <- function(option, default) {
   mark <- getOption(option, default)
   if (!rlang::is_string(mark) || nchar(mark) > 1 || grepl("[0-9+-]", mark)) {
-    stop_because("argument", c(sprintf("The option `%s` must be one character.", option),
-                               i = "For example `options(hinterfeld.decimal_mark = \",\")`."),
-                 call = NULL)
+    stop_because("argument", sprintf("The option `%s` must be one character.", option),
+                 i = "For example `options(hinterfeld.decimal_mark = \",\")`.", call = NULL)
   }
   mark
 }
@@ -80,9 +79,9 @@ people_number <- function(x, decimals, signed = FALSE) {
 # With all of its decimals.
 people_plain <- function(x) {
   text <- number_text(x)
-  parts <- strsplit(sub("^-", "", text), ".", fixed = TRUE)
-  whole <- vapply(parts, function(part) part[1], "")
-  rest <- vapply(parts, function(part) if (length(part) > 1) paste0(decimal_mark(), part[2]) else "", "")
+  digits <- strsplit(sub("^-", "", text), ".", fixed = TRUE)
+  whole <- vapply(digits, function(piece) piece[1], "")
+  rest <- vapply(digits, function(piece) if (length(piece) > 1) paste0(decimal_mark(), piece[2]) else "", "")
   grouped <- gsub("(?<=[0-9])(?=([0-9]{3})+$)", group_mark(), whole, perl = TRUE)
   replace(paste0(ifelse(startsWith(text, "-"), "-", ""), grouped, rest), is.na(x), NA)
 }
@@ -92,7 +91,7 @@ group_digits <- function(x) {
 }
 
 # Money and other numbers of some decimals.
-money_text <- function(x, decimals) {
+fixed_number_text <- function(x, decimals) {
   people_number(x, decimals)
 }
 

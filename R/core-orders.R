@@ -20,7 +20,7 @@ new_orders <- function(values) {
 }
 
 # The orders of some lines have reached a step; `step` is one number, or one for each line.
-reach_step <- function(orders, values, step, rows = NULL) {
+record_survivors <- function(orders, values, step, rows = NULL) {
   if (is.null(orders)) {
     return(NULL)
   }
@@ -29,13 +29,13 @@ reach_step <- function(orders, values, step, rows = NULL) {
     values <- match(if (is.null(rows)) values else values[rows], orders$labels)
     rows <- NULL
   }
-  orders$reached <- reached_kernel(orders$reached, values, orders$first, rows, as.integer(step))
+  orders$reached <- last_step_kernel(orders$reached, values, orders$first, rows, as.integer(step))
   orders$steps <- max(orders$steps, as.integer(step))
   orders
 }
 
 # Steps that took no line.
-pass_step <- function(orders) {
+record_step <- function(orders) {
   if (!is.null(orders)) {
     orders$reached[orders$reached == orders$steps] <- orders$steps + 1L
     orders$steps <- orders$steps + 1L

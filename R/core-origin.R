@@ -3,8 +3,9 @@
 # `places`: the files in order, each with how many lines of it are here (`rows`), how many stand before these in it
 # (`before`), and which of its lines are empty. `at`: for each line its number among all of these; NULL where that is
 # its own. `marks`: the decimal marks of its texts. `aside`: what was set aside before. `alike`: names that represent
-# several (core-alike.R). `grouped`: how many lines each row represents, where that is not one (core-grouped.R). `used`:
-# of attached tables, the rows that some line has, where lines come in chunks (core-used.R).
+# several (core-shared-names.R). `grouped`: how many lines each row represents, where that is not one
+# (core-grouped.R). `used`: of attached tables, the rows that some line has, where lines come in chunks
+# (core-used-rows.R).
 set_origin <- function(table, places, trail, marks = NULL, aside = NULL, at = NULL, alike = NULL, grouped = NULL,
                        used = NULL) {
   attr(table, "hinterfeld_origin") <- list(places = places, at = at, rows = nrow(table), trail = trail, marks = marks,
@@ -52,10 +53,10 @@ line_places <- function(lines, origin) {
   lines <- if (is.null(origin$at)) lines else origin$at[lines]
   places <- origin$places
   starts <- cumsum(c(0, places$rows))
-  part <- pmin(findInterval(lines - 1, starts), nrow(places))
-  row <- as.integer(lines - starts[part] + places$before[part])
-  for (i in unique(part)) row[part == i] <- file_rows(row[part == i], places$empty[[i]])
-  list(file = places$file[part], row = row)
+  file_at <- pmin(findInterval(lines - 1, starts), nrow(places))
+  row <- as.integer(lines - starts[file_at] + places$before[file_at])
+  for (i in unique(file_at)) row[file_at == i] <- file_rows(row[file_at == i], places$empty[[i]])
+  list(file = places$file[file_at], row = row)
 }
 
 # Rows as they are counted in their file, from 1 below the heading, empty lines counted too. `empty` are the places of

@@ -4,10 +4,8 @@ need_package <- function(package, purpose, call = caller_env()) {
   if (!has_package(package)) {
     wanted <- asked_version(package)
     version <- if (is.null(wanted)) "" else sprintf(" (%s or later)", wanted)
-    stop_because("package", c(
-      sprintf("The package %s%s is needed %s.", package, version, purpose),
-      i = sprintf("Install it: `install.packages(\"%s\")`.", package)
-    ), package = package, call = call)
+    stop_because("package", sprintf("The package %s%s is needed %s.", package, version, purpose),
+                 i = sprintf("Install it: `install.packages(\"%s\")`.", package), package = package, call = call)
   }
 }
 

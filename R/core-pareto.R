@@ -25,7 +25,7 @@ add_pareto <- function(t, of = "revenue", within = NULL, classes = c(A = 0.80, B
   check_name(name)
   check_classes(classes)
   within <- pick_within(enquo(within), t)
-  derive_values(t, of)
+  exact_values(t, of)
   check_adds_up(t, of, "Pareto classes")
   prefix <- name %||% of
   columns <- c(cumulative = "_cumulative", share = "_cumulative_share", members = "_member_share", class = "_class")
@@ -39,40 +39,39 @@ take_step.hinterfeld_step_pareto <- function(step, t, again = FALSE, call = call
   of <- step_names(t, step$args$of)
   classes <- step$args$classes
   scope <- derive_scope(t, step_names(t, step$args$within))
-  found <- pareto_of(t, derive_values(t, of, call), scope, classes, of)
+  pareto <- pareto_of(t, exact_values(t, of, call), scope, classes, of)
   if (!again) {
     warn_scopes(sprintf("`%s` is", (attr(step, "shown") %||% step$columns)[4]),
-                unique(scope$labels[found$not_positive]))
+                unique(scope$labels[pareto$not_positive]))
   }
-  low <- found$low
+  low <- pareto$low
   if (low > 0) {
-    say("pareto", sprintf("%s at or below 0 %s class %s.", count_of(low, "member"), if (low == 1) "has" else "have",
-                          names(classes)[length(classes)]), members = low)
+    say("pareto",
+        sprintf("%s at or below 0 %s class %s.", count_of(low, "member"), if (low == 1) "has" else "have",
+                names(classes)[length(classes)]), members = low)
   }
   counts <- known_column(answer_of(t), of)$counts %||% "other"
   columns <- list(
-    list(values = found$cumulative, counts = counts, decimals = found$decimals),
-    list(values = found$share, counts = "percent"), list(values = found$members, counts = "percent"),
-    list(values = found$class, counts = "class")
+    list(values = pareto$cumulative, counts = counts, decimals = pareto$decimals),
+    list(values = pareto$share, counts = "percent"), list(values = pareto$members, counts = "percent"),
+    list(values = pareto$class, counts = "class")
   )
-  shown <- setdiff(seq_len(scope$count), found$not_positive)
-  first <- utils::head(shown, most_scopes_told)
-  told <- list(labels = if (scope$count > 1) scope$labels[first], top = found$top[first], rows = found$rows[first],
-               share = found$top_share[first], more = length(shown) - length(first), low = low)
-  add_columns_of(t, step, columns, found_on(t, told = told), call)
+  shown <- setdiff(seq_len(scope$count), pareto$not_positive)
+  first <- utils::head(shown, max_scopes_named)
+  summary <- list(labels = if (scope$count > 1) scope$labels[first], top = pareto$top[first], rows = pareto$rows[first],
+               share = pareto$top_share[first], more = length(shown) - length(first), low = low)
+  add_columns_of(t, step, columns, step_stats_of(t, summary = summary), call)
 }
 
 # Scopes of which a sentence tells each.
-most_scopes_told <- 8L
+max_scopes_named <- 8L
 
 check_classes <- function(classes, call = caller_env()) {
   ok <- is.numeric(classes) && rlang::is_named(classes) && !anyNA(classes) && all(diff(c(0, classes)) > 0) &&
     classes[length(classes)] == 1
   if (!ok) {
-    stop_because("argument", c(
-      "`classes` must be named fractions that increase to 1.",
-      i = "For example `c(A = 0.80, B = 0.95, C = 1)`."
-    ), call = call)
+    stop_because("argument", "`classes` must be named fractions that increase to 1.",
+                 i = "For example `c(A = 0.80, B = 0.95, C = 1)`.", call = call)
   }
 }
 
@@ -89,7 +88,7 @@ pareto_of <- function(t, values, scope, classes, of) {
   total <- scope_totals(scope, minor, of)
   not_positive <- which(total <= 0)
   total[not_positive] <- NA
-  found <- pareto_kernel(order, scope$id, as.double(minor), cumulative, total, as.double(classes))
-  found$class <- lazy_text(found$class, names(classes))
-  c(found, list(cumulative = from_minor(cumulative, decimals), not_positive = not_positive, decimals = decimals))
+  pareto <- pareto_kernel(order, scope$id, as.double(minor), cumulative, total, as.double(classes))
+  pareto$class <- lazy_text(pareto$class, names(classes))
+  c(pareto, list(cumulative = from_minor(cumulative, decimals), not_positive = not_positive, decimals = decimals))
 }

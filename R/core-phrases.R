@@ -21,7 +21,7 @@ count_of <- function(n, noun, plural = paste0(noun, "s")) {
 # `"a", "b", "c" and 4 more`
 examples_of <- function(x, most = 5, quote = '"') {
   x <- unique(x)
-  shown <- paste0(quote, visible(as.character(utils::head(x, most))), quote)
+  shown <- paste0(quote, printable(as.character(utils::head(x, most))), quote)
   rest <- length(x) - length(shown)
   paste0(paste(shown, collapse = ", "), if (rest > 0) paste(" and", group_digits(rest), "more"))
 }
@@ -32,18 +32,18 @@ columns_named <- function(names) {
 
 # The known names most like `name`, nearest first; none when nothing is near.
 # The question after a name that is unknown: the nearest known one of each, or else `otherwise`.
-did_you_mean <- function(names, known, quote = "`", otherwise = NULL) {
-  near <- if (is.character(names)) unlist(lapply(names, nearest, known = known, most = 1))
+did_you_mean <- function(names, choices, quote = "`", otherwise = NULL) {
+  near <- if (is.character(names)) unlist(lapply(names, nearest, choices = choices, most = 1))
   if (length(near)) sprintf("Did you mean %s?", paste0(quote, near, quote, collapse = ", ")) else otherwise
 }
 
-nearest <- function(name, known, most = 3) {
-  if (length(known) == 0) {
+nearest <- function(name, choices, most = 3) {
+  if (length(choices) == 0) {
     return(character())
   }
-  distance <- drop(utils::adist(tolower(name), tolower(known)))
-  starts <- startsWith(tolower(known), tolower(name))
+  distance <- drop(utils::adist(tolower(name), tolower(choices)))
+  starts <- startsWith(tolower(choices), tolower(name))
   distance[starts] <- pmin(distance[starts], 1)
-  near <- order(distance)[seq_len(min(most, length(known)))]
-  known[near[distance[near] <= max(2, nchar(name) %/% 3)]]
+  near <- order(distance)[seq_len(min(most, length(choices)))]
+  choices[near[distance[near] <= max(2, nchar(name) %/% 3)]]
 }

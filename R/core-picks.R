@@ -49,7 +49,7 @@ pick_rows <- function(kind, t, n, within, of, ties, others, share, call = caller
   check_flag(others, "others", call)
   check_picks(n, share, call)
   within <- pick_within(within, t, call = call)
-  derive_values(t, of, call)
+  exact_values(t, of, call)
   args <- list(n = as.double(n), within = within, of = of, ties = ties, others = others, share = share)
   answer <- answer_of(t)
   # A pick adds a rank where there is none, called after the column that it is by.
@@ -75,7 +75,7 @@ pick_step <- function(step, t, best, again, call) {
   t <- detail_rows(t)
   of <- step_names(t, args$of)
   within <- step_names(t, args$within)
-  values <- derive_values(t, of, call)
+  values <- exact_values(t, of, call)
   scope <- derive_scope(t, within)
   per <- mean_single(t, of, within)
   if (!is.null(per)) values$values <- single_means(t, of, call)
@@ -84,19 +84,22 @@ pick_step <- function(step, t, best, again, call) {
   if (again) {
     picked <- rows
   } else {
-    picks <- if (is.null(args$share)) ranks <= args$n else share_picks(values, scope, of, args$share,
-                                                                       best) & !is.na(ranks)
+    picks <- if (is.null(args$share)) {
+      ranks <= args$n
+    } else {
+      share_picks(values, scope, of, args$share, best) & !is.na(ranks)
+    }
     picked <- which(picks)
     picked <- picked[pick_order(t, scope, ranks[picked], rows[picked])]
   }
   ranks <- ranks[picked]
   rows <- rows[picked]
-  found <- found_on(t, count_missing(values$values[rows]), per = per)
+  stats <- step_stats_of(t, count_missing(values$values[rows]), per = per)
   by_hand <- answer_of(t)$by_hand
   out <- quietly(t[rows, ])
   out <- set_answer(out, by_hand = by_hand)
   columns <- if (length(step$columns)) list(rank_column(ranks, args$ties)) else list()
-  out <- add_columns_of(out, step, columns, found, call)
+  out <- add_columns_of(out, step, columns, stats, call)
   if (args$others && !again) with_others(out, t, scope, rows, within) else out
 }
 
@@ -105,14 +108,14 @@ leading_rows <- function(values, scope, n, best) {
   if (n * scope$count * 4 > length(values)) {
     return(seq_along(values))
   }
-  leaders_kernel(scope$id, scope$count, as.double(values), as.integer(n), best)
+  top_rows_kernel(scope$id, scope$count, as.double(values), as.integer(n), best)
 }
 
 check_picks <- function(n, share, call) {
   if (is.null(share)) {
     check_whole_number(n, "n", 1L, call = call)
   } else if (!is.numeric(share) || length(share) != 1 || is.na(share) || share <= 0 || share > 1) {
-    stop_because("argument", c("`share` must be a fraction above 0, at most 1.", i = "0.05 is 5 %."), call = call)
+    stop_because("argument", "`share` must be a fraction above 0, at most 1.", i = "0.05 is 5 %.", call = call)
   }
 }
 
@@ -127,7 +130,7 @@ detail_rows <- function(t) {
   kept <- attr(t, "answer", exact = TRUE)
   kept$columns <- kept$columns[names(kept$columns) != answer$level]
   kept$levels <- answer$levels[1]
-  kept$found <- attr(out, "answer", exact = TRUE)$found
+  kept$step_stats <- attr(out, "answer", exact = TRUE)$step_stats
   kept$rows <- nrow(out)
   new_totals(as.list(data[names(data) != answer$level]), kept)
 }
@@ -151,7 +154,7 @@ with_others <- function(out, t, scope, rows_out, within) {
   members <- setdiff(answer$keys, within)
   held <- unlist(lapply(as.list(t)[members], function(x) unique(plain_value(x))))
   rows <- lapply(rest, function(rows) {
-    label <- unlike(sprintf("others (%s)", label_digits(length(rows))), held, ", together")
+    label <- make_distinct(sprintf("others (%s)", label_digits(length(rows))), held, ", together")
     others_row(t, rows, data, within, members, label)
   })
   id <- scope$id[rows_out]
@@ -170,15 +173,15 @@ member_text <- function(rows, names) {
 # `like` has the columns that the row must have.
 others_row <- function(t, rows, like, within, members, label) {
   data <- as_tibble.hinterfeld_totals(t)[rows, ]
-  one <- tibble::new_tibble(lapply(like, function(x) x[NA_integer_]), nrow = 1L)
-  one[within] <- data[1, within]
-  one[members] <- label
+  row <- tibble::new_tibble(lapply(like, function(x) x[NA_integer_]), nrow = 1L)
+  row[within] <- data[1, within]
+  row[members] <- label
   measures <- answer_of(t)$measures
   for (name in names(Filter(function(measure) measure$adds_up, measures))) {
     decimals <- measures[[name]]$decimals
-    one[[name]] <- from_minor(sum_minor(to_minor(data[[name]], decimals), name), decimals)
+    row[[name]] <- from_minor(sum_minor(to_minor(data[[name]], decimals), name), decimals)
   }
-  one
+  row
 }
 
 #' The best of each scope, one row each
@@ -205,20 +208,21 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
   t <- detail_rows(t)
   answer <- answer_of(t)
   within <- pick_within(enquo(within), t)
-  if (!is.character(of) || length(of) == 0 || anyDuplicated(of)) derive_values(t, NULL)
-  for (one in of) derive_values(t, one)
+  if (!is.character(of) || length(of) == 0 || anyDuplicated(of)) exact_values(t, NULL)
+  for (measure in of) exact_values(t, measure)
   members <- setdiff(name_order(answer), within)
   # A period that all rows are of is told once, by the days.
   single <- vapply(members, function(name) name %in% answer$periods && length(unique(t[[name]])) == 1, NA)
   if (!all(single)) members <- members[!single]
   if (length(members) == 0) {
-    stop_because("column", c("`within` holds every column of the table: nothing is left to pick from.",
-                             i = "Split the table by one more column."))
+    stop_because("column",
+                 sprintf("%s holds every column of the table: nothing is left to pick from.", as_typed("within")),
+                 i = "Split the table by one more column.")
   }
   scope <- derive_scope(t, within)
   label <- if (identical(ids_of(answer, members),
                          "product")) "best_seller" else paste(c("best", members), collapse = "_")
-  best <- lapply(of, function(one) best_by(t, one, within, members, scope))
+  best <- lapply(of, function(measure) best_by(t, measure, within, members, scope))
   named <- Map(best_names, of, label, length(of) > 1)
   values <- unlist(Map(function(best, names) stats::setNames(best$values, names), best, named), recursive = FALSE)
   about <- unlist(Map(function(best, names) stats::setNames(best$about, names), best, named), recursive = FALSE)
@@ -229,8 +233,8 @@ best_of_each <- function(t, within = NULL, of = "revenue") {
               stats::setNames(about, unlist(named)), replace(answer$about, "span", list(shown_span(t))),
               list(label = vapply(named, function(names) names[2], ""), member_label = label, members = members,
                    within = within, of = of,
-                   sums = vapply(best, function(one) one$sums, NA),
-                   per = vapply(best, function(one) one$per %||% "", "")))
+                   sums = vapply(best, function(measure) measure$sums, NA),
+                   per = vapply(best, function(measure) measure$per %||% "", "")))
 }
 
 best_names <- function(of, label, several) {
@@ -246,7 +250,7 @@ best_names <- function(of, label, several) {
 best_by <- function(t, of, within, members, scope) {
   answer <- answer_of(t)
   data <- as_tibble.hinterfeld_totals(t)
-  values <- derive_values(t, of)
+  values <- exact_values(t, of)
   per <- mean_single(t, of, within)
   by <- if (is.null(per)) values$values else single_means(t, of)
   best <- which(row_ranks(t, by, scope$id, "standard", TRUE) == 1)
@@ -259,7 +263,7 @@ best_by <- function(t, of, within, members, scope) {
   total <- if (sums) scope_totals(scope, whole$minor, of) else rep(NA_real_, scope$count)
   first <- best[match(seq_len(scope$count), scope$id[best])]
   top <- whole$minor[first]
-  known <- known_column(answer, of) %||% list(counts = "other", signed = FALSE)
+  description <- known_column(answer, of) %||% list(counts = "other", signed = FALSE)
   text <- list(counts = "other", decimals = NULL, signed = FALSE)
   list(
     values = list(
@@ -267,7 +271,7 @@ best_by <- function(t, of, within, members, scope) {
       unname(vapply(tied, function(x) paste(sort(x, method = "radix"), collapse = ", "), "")), unname(lengths(tied)),
       shown(top, values$values[first]), ifelse(total > 0, top / total, NA)
     ),
-    about = list(known, text, list(counts = "other", decimals = 0L, signed = FALSE), known,
+    about = list(description, text, list(counts = "other", decimals = 0L, signed = FALSE), description,
                  list(counts = "percent", signed = FALSE)),
     size = if (sums) total else top, sums = sums, per = per
   )

@@ -25,7 +25,7 @@ add_rank <- function(t, of = "revenue", within = NULL,
   check_flag(highest_first, "highest_first")
   check_name(name)
   within <- pick_within(enquo(within), t)
-  derive_values(t, of)
+  exact_values(t, of)
   args <- list(of = of, within = within, ties = ties, highest_first = highest_first)
   take_step(step_on(t, "rank", args, c(rank = name %||% paste0(of, "_rank"))), t, call = rlang::current_env())
 }
@@ -33,11 +33,11 @@ add_rank <- function(t, of = "revenue", within = NULL,
 #' @export
 take_step.hinterfeld_step_rank <- function(step, t, again = FALSE, call = caller_env()) {
   args <- step$args
-  values <- derive_values(t, step_names(t, args$of), call)$values
+  values <- exact_values(t, step_names(t, args$of), call)$values
   scope <- derive_scope(t, step_names(t, args$within))
   ranks <- row_ranks(t, values, scope$id, args$ties, args$highest_first)
-  found <- found_on(t, count_missing(values), alone = stands_alone(scope, t))
-  add_columns_of(t, step, list(rank_column(ranks, args$ties)), found, call)
+  stats <- step_stats_of(t, count_missing(values), alone = stands_alone(scope, t))
+  add_columns_of(t, step, list(rank_column(ranks, args$ties)), stats, call)
 }
 
 rank_column <- function(ranks, ties) {

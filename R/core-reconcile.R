@@ -4,6 +4,8 @@
 #' level if there are subtotals, and for the rows, columns and corner of a crosstab. The daybook's total is computed
 #' again from the lines.
 #'
+#' Of a table with [add_causes()] it also checks that the causes of each row add up to its change.
+#'
 #' @param t A totals table or a crosstab.
 #' @return A tibble, printed one line per check, with `measure` and `of` (text: the level, or the part of a crosstab),
 #'   `table` and `daybook` (totals in the measure's own unit), `difference` and `matches` (logical). For a table cut to
@@ -43,7 +45,34 @@ reconcile.hinterfeld_totals <- function(t) {
   checks <- do.call(rbind, unlist(unname(checks), recursive = FALSE))
   checks$cut <- answer$cut
   if (answer$cut) checks$matches <- rows_right(data, answer, names)[checks$measure]
-  new_checks(checks, answer$measures)
+  # A table without a row has no level to check.
+  causes <- if (nrow(t)) do.call(rbind, unname(cause_checks(t, answer)))
+  if (!is.null(causes)) checks <- rbind(checks, causes)
+  new_checks(checks, c(answer$measures, answer$added[unique(causes$measure)]))
+}
+
+# Do the causes of every row add up to its change? One check for each split of a change.
+cause_checks <- function(t, answer) {
+  kinds <- vapply(answer$inquiry$steps, function(step) step$kind, "")
+  lapply(which(kinds == "causes"), function(i) {
+    step <- answer$inquiry$steps[[i]]
+    # The change that was split is the last one before.
+    earlier <- Filter(function(other) other$kind == "change" && other$args$of == step$args$of,
+                      utils::head(answer$inquiry$steps, i - 1))
+    parts <- names_of(answer, step$columns[1:5])
+    changed <- names_of(answer, earlier[[length(earlier)]]$columns[["change"]])
+    if (!all(c(parts, changed) %in% names(t))) {
+      return(NULL)
+    }
+    split <- !is.na(t[[parts[1]]])
+    minor <- function(name) minor_of(exact_values(t, name))$minor[split]
+    whole <- minor(changed)
+    sum <- Reduce(`+`, lapply(parts, minor))
+    decimals <- answer$added[[changed]]$decimals
+    tibble::tibble(measure = changed, of = "its causes", table = from_minor(sum_minor(sum, changed), decimals),
+                   daybook = from_minor(sum_minor(whole, changed), decimals),
+                   difference = from_minor(sum(sum - whole), decimals), matches = all(sum == whole), cut = FALSE)
+  })
 }
 
 #' @export
@@ -89,10 +118,8 @@ cells_right <- function(t, answer) {
 adding_measures <- function(measures, call = caller_env()) {
   names <- names(measures)[vapply(measures, function(m) m$adds_up, NA)]
   if (length(names) == 0) {
-    stop_because("measure", c(
-      "No measure of this table adds up from row to row.",
-      i = "Sums and counts of lines do; means, extremes and distinct counts do not."
-    ), call = call)
+    stop_because("measure", "No measure of this table adds up from row to row.",
+                 i = "Sums and counts of lines do; means, extremes and distinct counts do not.", call = call)
   }
   names
 }

@@ -3,7 +3,7 @@
 # The keys of a table's periods over all days that it is about, and the codes that its rows have in them.
 period_keys <- function(answer) {
   about <- answer$about
-  by_week <- weeks_tell(answer$everys, about$calendar)
+  by_week <- weeks_decide_year(answer$everys, about$calendar)
   lapply(answer$everys, function(every) key_of_time(NULL, every, about$calendar, about$span, by_week))
 }
 
@@ -18,19 +18,19 @@ single_places <- function(about, single) {
   covered <- cover_of_periods(about, starts, single)
   first <- as.integer(about$span[1])
   # A month that began before the span has its first day outside of it.
-  list(whole = pmax(as.integer(starts[covered$complete]), first) - first + 1L, incomplete = starts[!covered$complete &
-                                                                                                   !covered$none])
+  list(whole = pmax(as.integer(starts[covered$complete]), first) - first + 1L,
+       incomplete = starts[!covered$complete & !covered$none])
 }
 
 # How many whole single periods each row adds together: its Mondays, its Januaries; of a subtotal all that it holds.
-singles_held <- function(answer, data) {
+count_single_periods <- function(answer, data) {
   keys <- period_keys(answer)
   codes <- period_codes(answer, keys, data)
   at <- single_places(answer$about, grain_kinds[[answer$every]]$single)$whole
   held <- lapply(keys, function(key) key$lookup[at])
   groups <- group_lines(nrow(data), Map(function(key, code) new_key(key$name, code, key$labels), keys, codes))
   counts <- vapply(seq_len(groups$count), function(i) {
-    sum(Reduce(`&`, Map(function(own, part) part[i] == total_code | own == part[i], held, groups$parts)))
+    sum(Reduce(`&`, Map(function(own, codes_of) codes_of[i] == total_code | own == codes_of[i], held, groups$parts)))
   }, 0L)
   counts[groups$codes]
 }
@@ -38,14 +38,14 @@ singles_held <- function(answer, data) {
 # The same as a column of the table.
 with_singles <- function(t) {
   answer <- answer_of(t)
-  name <- singles_name(answer$everys)
-  columns <- c(as.list(t), stats::setNames(list(singles_held(answer, as_tibble.hinterfeld_totals(t))), name))
+  name <- single_counts_name(answer$everys)
+  columns <- c(as.list(t), stats::setNames(list(count_single_periods(answer, as_tibble.hinterfeld_totals(t))), name))
   plain <- attr(t, "answer", exact = TRUE)
   plain$columns[[name]] <- new_column(name, "singles", decimals = 0L)
   new_totals(columns, plain)
 }
 
-singles_name <- function(every) {
+single_counts_name <- function(every) {
   paste0("single_", grain_kinds[[every[length(every)]]]$single, "s")
 }
 
@@ -72,13 +72,14 @@ recurring_words <- function(about, every) {
   last <- cumsum(runs$lengths)
   first <- last - runs$lengths + 1L
   labels <- names(held)
-  stretch <- ifelse(runs$lengths > 1, paste(labels[first], "to", labels[last]), labels[first])
+  joined <- ifelse(runs$lengths == 2, "and", "to")
+  stretch <- ifelse(runs$lengths > 1, paste(labels[first], joined, labels[last]), labels[first])
   count <- vapply(runs$values, group_digits, "")
   incomplete <- single_places(about, kind$single)$incomplete
   noun <- paste0(if (length(incomplete)) "whole ", kind$single, ifelse(runs$values == 1, "", "s"))
   verb <- ifelse(runs$lengths > 1, "have", "has")
   each <- ifelse(runs$lengths > 1, " each", "")
-  parts <- paste0(stretch, " ", verb, " ", count, ifelse(seq_along(count) == 1, paste0(" ", noun, each), ""))
+  phrases <- paste0(stretch, " ", verb, " ", count, ifelse(seq_along(count) == 1, paste0(" ", noun, each), ""))
   left_out <- if (length(incomplete)) {
     sprintf("; %s %s not complete", and_list(period_label(incomplete, kind$single, about$calendar)),
             if (length(incomplete) == 1) "is" else "are")
@@ -86,5 +87,5 @@ recurring_words <- function(about, every) {
     ""
   }
   sprintf("Each %s adds up %s, %s: %s%s.", kind$name, count_of(years[2] - years[1] + 1, "year"),
-          paste(names, collapse = " to "), and_list(parts), left_out)
+          paste(names, collapse = " to "), and_list(phrases), left_out)
 }

@@ -1,7 +1,7 @@
 # Steps computed again.
 
 # A table that was made again, with the columns and the names that the former one had.
-as_before <- function(t, answer) {
+restore_names <- function(t, answer) {
   own <- attr(t, "answer", exact = TRUE)
   ids <- vapply(own$columns, function(column) column$id, "")
   kept <- ids %in% vapply(answer$columns, function(column) column$id, "")

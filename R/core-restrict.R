@@ -37,20 +37,18 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   check_nesting(rlang::quo_get_expr(when))
   check_text(why, "why", none = TRUE, call = call)
   if (rlang::quo_is_missing(when)) {
-    stop_because("argument", c(
-      "`when` is missing: which lines?",
-      i = "For example `reads_as(status, \"delivered\")`."
-    ), call = call)
+    stop_because("argument", "`when` is missing: which lines?", i = "For example `reads_as(status, \"delivered\")`.",
+                 call = call)
   }
-  parts <- parts_of(book)
-  found <- lapply(parts, answered_rows, when = when, wanted = wanted, call = call)
-  mention_unknown_values(when, parts[[1]])
-  rows <- lapply(found, function(one) one$rows)
-  missing <- if (found[[1]]$unclear > 0) which(is.na(evaluate_condition(parts[[1]], when, call)))
-  before <- weigh(book)
-  after <- if (length(rows[[1]])) weigh(book, rows[[1]]) else c(0, 0)
-  unclear <- if (length(missing)) weigh(book, missing)
-  why <- why %||% shown_expression(when, names(parts[[1]]$columns))
+  rowsets <- rowsets_of(book)
+  answers <- lapply(rowsets, answered_rows, when = when, wanted = wanted, call = call)
+  mention_unknown_values(when, rowsets[[1]])
+  rows <- lapply(answers, function(answer_part) answer_part$rows)
+  missing <- if (answers[[1]]$unclear > 0) which(is.na(evaluate_condition(rowsets[[1]], when, call)))
+  before <- lines_and_revenue(book)
+  after <- if (length(rows[[1]])) lines_and_revenue(book, rows[[1]]) else c(0, 0)
+  unclear <- if (length(missing)) lines_and_revenue(book, missing)
+  why <- why %||% shown_expression(when, names(rowsets[[1]]$columns))
   former <- book
   book$trail <- add_steps(book$trail, restriction_steps(what, why, before, after, unclear, book$decimals[["revenue"]]))
   rules <- day_rules_of(when, book, wanted)
@@ -65,7 +63,7 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
     stop_no_lines_left(when, former, missing, left, call)
   }
   book <- with_coverage(book, restricted_coverage(rules, book, rows[[1]], call))
-  take_parts(book, rows)
+  take_rowsets(book, rows)
 }
 
 # Lines that a condition leaves undecided have a step of their own.
@@ -81,8 +79,8 @@ restriction_steps <- function(what, why, before, after, unclear, decimals) {
 # Lines without a clear answer came one step less far than those that are left.
 orders_left <- function(book, rows, unclear) {
   steps <- nrow(book$trail)
-  if (length(unclear)) book$orders <- reach_step(book$orders, book$columns$order, steps - 1L, unclear)
-  reach_step(book$orders, book$columns$order, steps, rows)
+  if (length(unclear)) book$orders <- record_survivors(book$orders, book$columns$order, steps - 1L, unclear)
+  record_survivors(book$orders, book$columns$order, steps, rows)
 }
 
 # Only conditions on the day alone, also when joined to others by "and", change the covered days: to those for which
@@ -92,7 +90,7 @@ restricted_coverage <- function(rules, book, keep, call) {
     return(book$coverage)
   }
   name <- book$every %||% "day"
-  left <- different_days_kernel(as.integer(days_of(parts_of(book)[[1]], book)[keep]))
+  left <- different_days_kernel(as.integer(days_of(rowsets_of(book)[[1]], book)[keep]))
   days <- book$coverage$covered
   # A group of a tally is all days of its period.
   if (name != "day") left <- days[period_bounds_kernel(days, name, FALSE, book$calendar$rules) %in% left]
@@ -108,7 +106,7 @@ rule_out <- function(coverage, rules, left, every, calendar, call) {
   first <- coverage$covered[1]
   days <- c(if (length(coverage$said) == 0) first - 6:1, coverage$covered)
   holds <- days %in% left
-  holds[!holds] <- days[!holds] %in% as.integer(days_under(rules, plain_days(days), every, calendar, call))
+  holds[!holds] <- days[!holds] %in% as.integer(days_allowed(rules, plain_days(days), every, calendar, call))
   # Before the data there is nothing to rule out but what runs up to them.
   coverage$ruled <- sort(union(coverage$ruled, days[!holds]))
   coverage$covered <- days[holds & days >= first]
@@ -116,65 +114,70 @@ rule_out <- function(coverage, rules, left, every, calendar, call) {
 }
 
 day_rules_of <- function(when, book, wanted) {
-  day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(parts_of(book)[[1]]$columns),
+  day_conditions(rlang::quo_get_expr(when), rlang::quo_get_env(when), wanted, names(rowsets_of(book)[[1]]$columns),
                  book$every %||% "day")
 }
 
 # The days for which conditions on days hold.
-days_under <- function(rules, days, name, calendar, call) {
-  for (one in rules) {
+days_allowed <- function(rules, days, name, calendar, call) {
+  for (rule in rules) {
     starts <- plain_days(period_bounds_kernel(as.integer(days), name, FALSE, calendar$rules))
     columns <- list(columns = stats::setNames(list(starts), name), lines = length(days))
-    holds <- evaluate_condition(columns, rlang::new_quosure(one$expr, one$env), call) == one$wanted
+    holds <- evaluate_condition(columns, rlang::new_quosure(rule$expr, rule$env), call) == rule$wanted
     days <- days[which(holds)]
   }
   days
 }
 
 # The parts of a condition that must all hold (or, with `wanted` FALSE, must all not) and speak of the day alone.
-day_conditions <- function(expr, env, wanted, known, day) {
+day_conditions <- function(expr, env, wanted, columns, day) {
   if (rlang::is_quosure(expr)) {
-    return(day_conditions(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), wanted, known, day))
+    return(day_conditions(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), wanted, columns, day))
   }
   if (rlang::is_call(expr, "(", n = 1)) {
-    return(day_conditions(expr[[2]], env, wanted, known, day))
+    return(day_conditions(expr[[2]], env, wanted, columns, day))
   }
   if (rlang::is_call(expr, "!", n = 1)) {
-    return(day_conditions(expr[[2]], env, !wanted, known, day))
+    return(day_conditions(expr[[2]], env, !wanted, columns, day))
   }
   if (rlang::is_call(expr, if (wanted) "&" else "|", n = 2)) {
-    return(c(day_conditions(expr[[2]], env, wanted, known, day), day_conditions(expr[[3]], env, wanted, known, day)))
+    return(c(day_conditions(expr[[2]], env, wanted, columns, day),
+             day_conditions(expr[[3]], env, wanted, columns, day)))
   }
-  if (identical(intersect(all.vars(expr), known), day)) list(list(expr = expr, env = env, wanted = wanted))
+  if (identical(intersect(all.vars(expr), columns), day)) list(list(expr = expr, env = env, wanted = wanted))
 }
 
 # The rows of a part for which a condition gives what is wanted, and for how many it gives neither. On one text column
 # it is asked of the column's values, and no line has an answer of its own.
-answered_rows <- function(part, when, wanted, call) {
+answered_rows <- function(rowset, when, wanted, call) {
   expr <- rlang::quo_get_expr(when)
-  used <- intersect(all.vars(expr), names(part$columns))
-  x <- if (length(used) == 1) part$columns[[used]]
+  used <- intersect(all.vars(expr), names(rowset$columns))
+  x <- if (length(used) == 1) rowset$columns[[used]]
   if (!is_coded(x) || !value_by_value(expr, used, rlang::quo_get_env(when))) {
-    return(answered_kernel(evaluate_condition(part, when, call), NULL, wanted, threads_wanted()))
+    return(rows_where_kernel(evaluate_condition(rowset, when, call), NULL, wanted, threads_wanted()))
   }
   values <- list(columns = stats::setNames(list(factor(c(levels(x), NA), levels(x))), used), lines = nlevels(x) + 1L)
   answer <- tryCatch(evaluate_condition(values, when, call), hinterfeld_error_condition = function(cnd) {
     # It fails on the lines as well, and then names their columns.
-    evaluate_condition(part, when, call)
+    evaluate_condition(rowset, when, call)
   })
-  answered_kernel(answer, x, wanted, threads_wanted())
+  rows_where_kernel(answer, x, wanted, threads_wanted())
 }
 
 # `left` is the trail so far, for a caller that goes on with other lines.
 stop_no_lines_left <- function(when, book, unclear, left, call) {
-  part <- parts_of(book)[[1]]
-  used <- intersect(all.vars(rlang::quo_get_expr(when)), names(part$columns))
-  holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(part, name)), "")
-  unclear <- if (length(unclear)) weigh(book, unclear)[1] else 0
-  stop_because("no_lines", c(
-    sprintf("`%s` leaves none of the %s lines.", rlang::as_label(when), group_digits(weigh(book)[1])),
-    if (unclear > 0) c(x = sprintf("For %s it is undecided, because a value is missing.", count_of(unclear, "line"))),
-    stats::setNames(holds, rep("i", length(holds))),
-    i = "To ignore case and spaces, compare with `reads_as()`."
-  ), left = left, call = call)
+  rowset <- rowsets_of(book)[[1]]
+  used <- intersect(all.vars(rlang::quo_get_expr(when)), names(rowset$columns))
+  holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(rowset, name)), "")
+  unclear <- if (length(unclear)) lines_and_revenue(book, unclear)[1] else 0
+  stop_because("no_lines",
+               sprintf("`%s` leaves none of the %s lines.", rlang::as_label(when),
+                       group_digits(lines_and_revenue(book)[1])),
+               x = if (unclear > 0) {
+                 sprintf("For %s it is undecided, because a value is missing.", count_of(unclear, "line"))
+               },
+               stats::setNames(holds, rep("i", length(holds))),
+               i = if (any(vapply(used, function(name) type_of(rowset$columns[[name]]) == "text", NA))) {
+                 "To ignore case and spaces, compare with `reads_as()`."
+               }, left = left, holds = unname(holds), call = call)
 }

@@ -4,10 +4,9 @@
 check_roles_given <- function(quos, call = caller_env()) {
   for (role in c("day", "revenue", "product")) {
     if (rlang::quo_is_missing(quos[[role]]) || rlang::quo_is_null(quos[[role]])) {
-      stop_because("role", c(
-        sprintf("The daybook needs `%s`: a column of the lines.", role),
-        i = "For example `daybook(lines, day = order_day, revenue = amount, product = product)`."
-      ), call = call)
+      stop_because("role", sprintf("The daybook needs `%s`: a column of the lines.", role),
+                   i = "For example `daybook(lines, day = order_day, revenue = amount, product = product)`.",
+                   call = call)
     }
   }
 }
@@ -30,25 +29,22 @@ read_role <- function(role, quo, lines, day_format, decimals, rounding, call) {
 role_values <- function(role, quo, column, lines, call) {
   values <- if (is.null(column)) evaluate_over(quo, lines, role, call) else lines[[column]]
   if (length(values) != nrow(lines)) {
-    stop_because("role", c(
-      sprintf("`%s` must give one value per line.", role),
-      x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(nrow(lines), "line"))
-    ), call = call)
+    stop_because("role", sprintf("`%s` must give one value per line.", role),
+                 x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(nrow(lines), "line")),
+                 call = call)
   }
   values
 }
 
-evaluate_over <- function(quo, data, name, call, known = names(data)) {
+evaluate_over <- function(quo, data, name, call, columns = names(data)) {
   tryCatch(
     evaluate_expression(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), data),
     error = function(cnd) {
-      unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), known)
-      stop_because("role", c(
-        sprintf("`%s` cannot be computed from `%s`.", name, rlang::as_label(quo)),
-        x = conditionMessage(cnd), texts_in_numbers(quo, data),
-        i = sprintf("The columns are %s.", columns_named(known)),
-        i = did_you_mean(unknown, known)
-      ), call = call)
+      unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), columns)
+      stop_because("role", sprintf("`%s` cannot be computed from `%s`.", name, rlang::as_label(quo)),
+                   x = conditionMessage(cnd), texts_in_numbers(quo, data),
+                   i = sprintf("The columns are %s.", columns_named(columns)), i = did_you_mean(unknown, columns),
+                   call = call)
     }
   )
 }
@@ -65,15 +61,13 @@ texts_in_numbers <- function(quo, data) {
 
 read_text <- function(x, role) {
   values <- if (is.character(x) || is.factor(x)) encode_text(x) else x
-  list(values = values, wrong = if (any_unusual(values)) ifelse(is.na(values), paste("no", role), NA_character_))
+  list(values = values, wrong = if (any_not_finite(values)) ifelse(is.na(values), paste("no", role), NA_character_))
 }
 
 read_units <- function(x, call) {
   if (!is.numeric(x)) {
-    stop_because("role", c(
-      sprintf("`units` must be numbers, the pieces sold; it is %s.", type_of(x)),
-      i = "Give the column that holds the quantity, or leave `units` out."
-    ), call = call)
+    stop_because("role", sprintf("`units` must be numbers, the pieces sold; it is %s.", type_of(x)),
+                 i = "Give the column that holds the quantity, or leave `units` out.", call = call)
   }
   list(values = x, wrong = NULL)
 }
@@ -105,13 +99,11 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
   lines[used] <- numbers
   values <- role_values("revenue", quo, column, lines, call)
   if (!is.numeric(values)) {
-    stop_because("role", c(
-      sprintf("`revenue` must be numbers; `%s` is %s.", rlang::as_label(quo), type_of(values)),
-      i = "Give a column of amounts or an expression such as `quantity * unit_price`."
-    ), call = call)
+    stop_because("role", sprintf("`revenue` must be numbers; `%s` is %s.", rlang::as_label(quo), type_of(values)),
+                 i = "Give a column of amounts or an expression such as `quantity * unit_price`.", call = call)
   }
   minor <- to_minor(values, decimals, rounding, whole = TRUE)
-  if (!any_unusual(minor) && !any(vapply(numbers, any_unusual, NA))) {
+  if (!any_not_finite(minor) && !any(vapply(numbers, any_not_finite, NA))) {
     return(list(values = minor, wrong = NULL))
   }
   unreadable <- Reduce(`|`, lapply(numbers, function(x) is.nan(x)), is.nan(values))
@@ -138,11 +130,9 @@ check_number_texts <- function(lines, numbers, texts, marks, call) {
     unread <- is.nan(numbers[[name]])
     if (any(given) && sum(unread) > sum(given) / 2 && !is_chunk()) {
       text <- as.character(lines[[name]][unread])
-      stop_because("role", c(
-        sprintf("`revenue` needs numbers, but `%s` holds text.", name),
-        x = sprintf("It holds %s.", examples_of(text, 3)),
-        i = mark_hint(text, if (name %in% names(marks)) marks[[name]])
-      ), call = call)
+      stop_because("role", sprintf("%s needs numbers, but `%s` holds text.", as_typed("revenue"), name),
+                   x = sprintf("It holds %s.", examples_of(text, 3)),
+                   i = mark_hint(text, if (name %in% names(marks)) marks[[name]]), call = call)
     }
   }
 }
@@ -177,27 +167,26 @@ read_day <- function(x, name, day_format, call) {
   } else if (inherits(x, "Date")) {
     days <- if (is.integer(x)) unclass(x) else whole_days_kernel(x, threads_wanted())
     attributes(days) <- NULL
-    given <- if (any_unusual(days)) !is.na(x) else TRUE
+    given <- if (any_not_finite(days)) !is.na(x) else TRUE
   } else if (type_of(x) == "text") {
     coded <- encode_text(x)
-    known <- text_days(levels(coded), name, day_format, call)
-    days <- known[as.integer(coded)]
+    days_of_text <- text_days(levels(coded), name, day_format, call)
+    days <- days_of_text[as.integer(coded)]
     given <- !is.na(coded)
   } else {
     stop_day_type(x, name, call)
   }
-  wrong <- if (any_unusual(days)) ifelse(!is.na(days), NA_character_, ifelse(given, "day not readable", "no day"))
+  wrong <- if (any_not_finite(days)) ifelse(!is.na(days), NA_character_, ifelse(given, "day not readable", "no day"))
   class(days) <- "Date"
   list(values = days, wrong = wrong)
 }
 
 # A format cannot read again what was read as days already, perhaps with month and day in each other's place.
 stop_day_format_unused <- function(x, name, day_format, call) {
-  stop_because("day_format", c(
-    sprintf("`day_format = \"%s\"` reads text, but `%s` is %s already.", day_format, name, type_of(x)),
-    i = sprintf("Read the column as text: `load_table(path, types = c(%s = \"text\"))`, or leave `day_format` out.",
-                name)
-  ), call = call)
+  stop_because("day_format",
+               sprintf("%s reads text, but `%s` is %s already.", typed_format(day_format), name, type_of(x)),
+               i = sprintf("Read the column as text: `load_table(path, types = c(%s = \"text\"))`, or leave %s out.",
+                           name, as_typed("day_format")), call = call)
 }
 
 text_days <- function(text, name, day_format, call) {
@@ -232,32 +221,31 @@ stop_day_format <- function(text, name, day_format, call) {
   fits <- names(reads)[reads == max(reads) & reads > 0.5]
   readings <- vapply(fits, function(format) {
     sample <- text[!is.na(formatted_days(text, format))][1]
-    sprintf("`day_format = \"%s\"` reads \"%s\" as %s", format, sample,
-            format(as.Date(sample, format), "%Y-%m-%d"))
+    sprintf("%s reads \"%s\" as %s", typed_format(format), sample, format(as.Date(sample, format), "%Y-%m-%d"))
   }, "")
-  stop_because("day_format", c(
-    if (is.null(day_format)) {
-      sprintf("The days in `%s` are not written as YYYY-MM-DD.", name)
-    } else {
-      sprintf("`day_format = \"%s\"` does not read the days in `%s`.", day_format, name)
-    },
-    x = sprintf("It holds %s.", examples_of(text, 3)),
-    stats::setNames(sprintf("%s.", readings), rep("i", length(readings))),
-    i = if (length(fits) > 1) "The data do not show which one is right: set `day_format`.",
-    i = if (length(fits) == 0) "Say how they are written with `day_format`, as in `strptime()`."
-  ), call = call)
+  problem <- if (is.null(day_format)) {
+    sprintf("The days in `%s` are not written as YYYY-MM-DD.", name)
+  } else {
+    sprintf("%s does not read the days in `%s`.", typed_format(day_format), name)
+  }
+  option <- as_typed("day_format")
+  stop_because("day_format", problem, x = sprintf("It holds %s.", examples_of(text, 3)),
+               stats::setNames(sprintf("%s.", readings), rep("i", length(readings))),
+               i = if (length(fits) > 1) sprintf("The data do not show which one is right: set %s.", option),
+               i = if (length(fits) == 0) sprintf("Say how they are written with %s, as in strptime.", option),
+               call = call)
 }
 
+typed_format <- function(format) as_typed(sprintf("day_format = \"%s\"", format))
+
 stop_day_type <- function(x, name, call, as = name) {
-  one <- if (is.numeric(x)) x[is.finite(x)][1]
-  spreadsheet <- !is.null(one) && !is.na(one) && one > 20000 && one < 80000
-  stop_because("day_format", c(
-    sprintf("The days in `%s` are %ss, not dates.", name, type_of(x)),
-    i = if (spreadsheet) {
-      sprintf("As a spreadsheet's day number %s would be %s.", format(one), as.Date(one, origin = "1899-12-30"))
-    },
-    i = if (is.numeric(x)) sprintf("Convert them first: `as.Date(%s, origin = \"1899-12-30\")`.", as)
-  ), call = call)
+  sample <- if (is.numeric(x)) x[is.finite(x)][1]
+  spreadsheet <- !is.null(sample) && !is.na(sample) && sample > 20000 && sample < 80000
+  stop_because("day_format", sprintf("The days in `%s` are %ss, not dates.", name, type_of(x)),
+               i = if (spreadsheet) sprintf("As a spreadsheet's day number %s would be %s.", format(sample),
+                                            as.Date(sample, origin = "1899-12-30")),
+               i = if (is.numeric(x)) sprintf("Convert them first: `as.Date(%s, origin = \"1899-12-30\")`.", as),
+               call = call)
 }
 
 # The names that columns have once they have a role.

@@ -37,8 +37,8 @@ take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call
   plan <- running_plan(t, step, call)
   values <- run_along(plan, 0L, plan$of, call)
   add_columns_of(t, step, list(running_column(from_minor(values, plan$decimals), plan$decimals, plan)),
-                 found_on(t, sum(is.na(plan$minor) & plan$place > 0), told = list(out = periods_left_out(t, plan))),
-                 call)
+                 step_stats_of(t, sum(is.na(plan$minor) & plan$place > 0),
+                               summary = list(out = periods_left_out(t, plan))), call)
 }
 
 #' @rdname add_running_total
@@ -67,7 +67,7 @@ take_step.hinterfeld_step_moving <- function(step, t, again = FALSE, call = call
   sum <- step$args$what == "sum"
   values <- if (sum) from_minor(values, plan$decimals) else values / (last * 10^plan$decimals)
   column <- running_column(values, if (sum) plan$decimals, plan)
-  add_columns_of(t, step, list(column), found_on(t, count_missing(values)), call)
+  add_columns_of(t, step, list(column), step_stats_of(t, count_missing(values)), call)
 }
 
 running_column <- function(values, decimals, plan) {
@@ -78,7 +78,7 @@ running_column <- function(values, decimals, plan) {
 running_args <- function(t, of, within, along, restart, name, what, call = caller_env()) {
   check_totals(t, call = call)
   check_name(name, call)
-  derive_values(t, of, call)
+  exact_values(t, of, call)
   check_adds_up(t, of, what, call)
   along <- running_along(t, along, what, call)
   within <- if (!rlang::quo_is_null(within)) pick_within(within, t, call = call)
@@ -95,12 +95,12 @@ running_plan <- function(t, step, call) {
   within <- if (is.null(args$within)) running_scope(answer, along) else step_names(t, args$within)
   scope <- derive_scope(t, within)$id
   if (!is.null(args$restart)) {
-    days <- as.integer(row_days(t)) + belongs_by(answer)
+    days <- as.integer(row_days(t)) + week_anchor(answer)
     turn <- period_bounds_kernel(days, args$restart, FALSE, answer$about$calendar$rules)
-    scope <- group_lines(length(scope), list(new_key(NULL, scope, seq_len(max(scope, 0L))),
-                                             new_key(NULL, match(turn, unique(turn)), unique(turn))))$codes
+    keys <- list(new_key(NULL, scope, seq_len(max(scope, 0L))), new_key(NULL, match(turn, unique(turn)), unique(turn)))
+    scope <- group_lines(length(scope), keys)$codes
   }
-  whole <- minor_of(derive_values(t, of, call))
+  whole <- minor_of(exact_values(t, of, call))
   list(of = of, along = along, restart = args$restart, place = places_of(t, along), scope = scope, minor = whole$minor,
        decimals = whole$decimals, counts = known_column(answer, of)$counts %||% "other",
        out = places_out(answer, along))
@@ -135,10 +135,9 @@ running_along <- function(t, along, what, call) {
   } else if (!is.null(answer$every)) {
     return(answer$period)
   }
-  stop_because("period", c(
-    sprintf("%s needs a period to run along.", what),
-    i = "Total with `every = \"month\"`, or give a column of dates or numbers as `along`."
-  ), call = call)
+  stop_because("period", sprintf("%s needs a period to run along.", what),
+               i = sprintf("Total with %s, or give a column of dates or numbers as `along`.",
+                           as_typed("every = \"month\"")), call = call)
 }
 
 # The first days of periods that a running total passes over, for the data do not cover a day of them.
@@ -163,7 +162,7 @@ places_of <- function(t, along) {
 }
 
 # A week belongs to the year that holds its fourth day, as ISO 8601 has it, and so to the quarter and the month.
-belongs_by <- function(answer) {
+week_anchor <- function(answer) {
   if (answer$every == "week" && answer$about$calendar$weeks != "445") 3L else 0L
 }
 
@@ -204,18 +203,21 @@ check_restart <- function(answer, along, restart, call) {
   check_choice(restart, "restart", grains[-1], call = call)
   if (!identical(along, answer$period) || is_recurring(answer$every) ||
       match(restart, grains) <= match(answer$every, grains)) {
-    stop_because("period", c(
-      sprintf("A running total along `%s` cannot restart each %s.", along, restart),
-      i = "Restart each period longer than the table's own, which must not be a recurring one."
-    ), call = call)
+    stop_because("period", sprintf("A running total along `%s` cannot restart each %s.", along, restart),
+                 i = "Restart each period longer than the table's own, which must not be a recurring one.", call = call)
   }
 }
 
 run_along <- function(plan, width, of, call = caller_env()) {
-  rows <- which(plan$place > 0)
-  order <- rows[order_kernel(plan$scope[rows], max(plan$scope, 1L), as.double(plan$place[rows]), NULL, NULL, FALSE,
-                             threads_wanted())]
-  values <- running_kernel(order, plan$scope, plan$place, as.double(plan$minor), width)
+  scopes <- max(plan$scope, 1L)
+  # Mostly the rows are in order of time already.
+  values <- if (width == 0) running_in_order_kernel(plan$scope, scopes, plan$place, as.double(plan$minor))
+  if (is.null(values)) {
+    rows <- which(plan$place > 0)
+    order <- rows[order_kernel(plan$scope[rows], scopes, as.double(plan$place[rows]), NULL, NULL, FALSE,
+                               threads_wanted())]
+    values <- running_kernel(order, plan$scope, plan$place, as.double(plan$minor), width)
+  }
   if (any(is.nan(values) & !is.na(plan$minor))) {
     stop_overflow(of, call)
   }

@@ -26,7 +26,7 @@ add_share <- function(t, of = "revenue", within = NULL, name = NULL) {
   check_totals(t)
   check_name(name)
   within <- pick_within(enquo(within), t)
-  derive_values(t, of)
+  exact_values(t, of)
   check_adds_up(t, of, "A share")
   args <- list(of = of, within = within)
   take_step(step_on(t, "share", args, c(share = name %||% paste0(of, "_share"))), t, call = rlang::current_env())
@@ -36,12 +36,12 @@ add_share <- function(t, of = "revenue", within = NULL, name = NULL) {
 take_step.hinterfeld_step_share <- function(step, t, again = FALSE, call = caller_env()) {
   of <- step_names(t, step$args$of)
   scope <- derive_scope(t, step_names(t, step$args$within))
-  found <- shares_of(derive_values(t, of, call), scope, of)
+  shares <- shares_of(exact_values(t, of, call), scope, of)
   if (!again) {
-    warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns), unique(scope$labels[found$not_positive]))
+    warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns), unique(scope$labels[shares$not_positive]))
   }
-  column <- list(values = found$share, counts = "percent")
-  add_columns_of(t, step, list(column), found_on(t, count_missing(found$share), alone = stands_alone(scope, t)),
+  column <- list(values = shares$share, counts = "percent")
+  add_columns_of(t, step, list(column), step_stats_of(t, count_missing(shares$share), alone = stands_alone(scope, t)),
                  call)
 }
 
@@ -57,17 +57,17 @@ shares_of <- function(values, scope, of) {
 # The crosstab with a column of shares beside each column of cells.
 crosstab_share <- function(x, of, within, name, call = caller_env()) {
   if (!rlang::quo_is_null(within) || !rlang::is_string(of)) {
-    stop_because("argument", c("In a crosstab, `of` sets the scope of a share.",
-                               i = "For example `add_share(x, of = \"row\")`."), call = call)
+    stop_because("argument", "In a crosstab, `of` sets the scope of a share.",
+                 i = "For example `add_share(x, of = \"row\")`.", call = call)
   }
   answer <- answer_of(x)
   how <- answer$inquiry$crosstab
   sides <- c(how$rows, how$columns)
-  within <- switch(of, all = character(), row = how$rows, column = how$columns,
-                   if (of %in% sides) of else stop_because("argument", c(
-                     "`of` must say what each cell is a share of.",
-                     i = sprintf("Choose \"all\", \"row\", \"column\" or %s.", columns_named(sides))
-                   ), call = call))
+  if (!of %in% c("all", "row", "column", sides)) {
+    stop_because("argument", "`of` must say what each cell is a share of.",
+                 i = sprintf("Choose \"all\", \"row\", \"column\" or %s.", columns_named(sides)), call = call)
+  }
+  within <- switch(of, all = character(), row = how$rows, column = how$columns, of)
   measure <- how$of[1]
   t <- replay(retotal(answer, sides), answer$inquiry$steps)
   t <- rlang::exec(add_share, t, measure, within = within, name = name)

@@ -4,14 +4,14 @@
 # incomplete ones hold is left out.
 single_means <- function(t, of, call = caller_env()) {
   answer <- answer_of(t)
-  held <- singles_held(answer, as_tibble.hinterfeld_totals(t))
+  held <- count_single_periods(answer, as_tibble.hinterfeld_totals(t))
   single <- grain_kinds[[answer$every]]$single
   left_out <- single_places(answer$about, single)$incomplete
   values <- if (length(left_out)) {
     days <- plain_days(seq(as.integer(answer$about$span[1]), as.integer(answer$about$span[2])))
     values_over(t, of, !period_start(days, single, answer$about$calendar) %in% left_out, call)
   } else {
-    derive_values(t, of, call)$values
+    exact_values(t, of, call)$values
   }
   ifelse(held > 0, values / held, NA_real_)
 }
@@ -25,6 +25,6 @@ mean_single <- function(t, of, within) {
     return(NULL)
   }
   single <- grain_kinds[[answer$every]]$single
-  held <- singles_held(answer, as_tibble.hinterfeld_totals(t))
+  held <- count_single_periods(answer, as_tibble.hinterfeld_totals(t))
   if (length(unique(held)) > 1 || length(single_places(answer$about, single)$incomplete)) single
 }

@@ -8,9 +8,10 @@
 #'   [unsold()] or [coverage()] gives.
 #' @param ... Columns, bare or as strings; `down()` around one, or a minus before it, begins with its highest value.
 #'   Missing values come last, rows that are equal in all of them keep their order. Texts are compared byte by byte.
-#' @param period Text: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week (`"2026-W38"`) or day
-#'   (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the table's last. It is as
-#'   long as the table's own periods or longer; those that begin in it are kept, and weeks whose fourth day is in it.
+#' @param period Text or a year's number: a year (`"2025"`), quarter (`"2026-Q1"`), month (`"2026-03"`), week
+#'   (`"2026-W38"`) or day (`"2026-03-02"`) of the table's calendar, as [period_label()] writes it, or `"latest"`, the
+#'   table's last. It is as long as the table's own periods or longer; those that begin in it are kept, and weeks whose
+#'   fourth day is in it.
 #'   Subtotals over all periods are not kept.
 #' @return `t` with its rows sorted, or with only the rows of that period. Either becomes a step of its inquiry; see
 #'   [inquiry_of()].
@@ -39,8 +40,8 @@ sort_rows <- function(t, ...) {
 # The columns to sort by, by their first names: TRUE for those that begin with the highest.
 sort_columns <- function(quos, t, call = caller_env()) {
   if (length(quos) == 0) {
-    stop_because("argument", c("Name the columns to sort by.",
-                               i = "For example `sort_rows(t, region, down(revenue))`."), call = call)
+    stop_because("argument", "Name the columns to sort by.", i = "For example `sort_rows(t, region, down(revenue))`.",
+                 call = call)
   }
   parts <- lapply(unname(quos), function(quo) {
     expr <- rlang::quo_get_expr(quo)
@@ -55,12 +56,12 @@ sort_columns <- function(quos, t, call = caller_env()) {
 
 # A column or a selection of columns, not something that is computed from them.
 check_sorted_by <- function(expr, call) {
-  computed <- is.call(expr) && !rlang::is_call(expr, c("c", "all_of", "any_of", "starts_with", "ends_with", "contains",
-                                                       "matches", "everything", "where", "$", "[["))
+  selections <- c("c", "all_of", "any_of", "starts_with", "ends_with", "contains", "matches", "everything", "where",
+                  "$", "[[")
+  computed <- is.call(expr) && !rlang::is_call(expr, selections)
   if (computed) {
-    stop_because("column", c(sprintf("Rows are sorted by columns, and `%s` is not one.", rlang::as_label(expr)),
-                             i = "Add it as a column first, or name one: `sort_rows(t, region, down(revenue))`."),
-                 call = call)
+    stop_because("column", sprintf("Rows are sorted by columns, and `%s` is not one.", rlang::as_label(expr)),
+                 i = "Add it as a column first, or name one: `sort_rows(t, region, down(revenue))`.", call = call)
   }
 }
 
@@ -83,8 +84,8 @@ take_step.hinterfeld_step_sort_rows <- function(step, t, again = FALSE, call = c
 }
 
 # A step that adds no column.
-with_taken_step <- function(t, step, found = list()) {
-  attr(t, "answer") <- with_step(attr(t, "answer", exact = TRUE), step, found)
+with_taken_step <- function(t, step, stats = list()) {
+  attr(t, "answer") <- with_step(attr(t, "answer", exact = TRUE), step, stats)
   t
 }
 
@@ -92,6 +93,7 @@ with_taken_step <- function(t, step, found = list()) {
 #' @export
 in_period <- function(t, period) {
   check_totals(t)
+  if (rlang::is_integerish(period, 1)) period <- number_text(period)
   check_text(period, "period")
   take_step(step_on(t, "in_period", list(period = period), character()), t, call = rlang::current_env())
 }
@@ -100,8 +102,8 @@ in_period <- function(t, period) {
 take_step.hinterfeld_step_in_period <- function(step, t, again = FALSE, call = caller_env()) {
   answer <- answer_of(t)
   if (is.null(answer$every) || is_recurring(answer$every)) {
-    stop_because("period", c("The table is not split by a period that includes the year.",
-                             i = "Total with `every = \"month\"` or another period."), call = call)
+    stop_because("period", "The table is not split by a period that includes the year.",
+                 i = sprintf("Total with %s or another period.", as_typed("every = \"month\"")), call = call)
   }
   if (again) {
     return(with_taken_step(t, step))
@@ -110,13 +112,11 @@ take_step.hinterfeld_step_in_period <- function(step, t, again = FALSE, call = c
   named <- period_named(step$args$period, days, answer, call)
   rows <- which(!is.na(days) & named)
   if (length(rows) == 0) {
-    known <- period_label(range(days, na.rm = TRUE), answer$every, answer$about$calendar)
-    stop_because("period", c(
-      sprintf("The table has no row for \"%s\".", step$args$period),
-      i = sprintf("Its periods run from %s to %s.", known[1], known[2]),
-      i = sprintf("Name one as long as a %s or longer: \"2026\", \"2026-Q1\", \"2026-03\", or \"latest\".",
-                  answer$every)
-    ), call = call)
+    labels <- period_label(range(days, na.rm = TRUE), answer$every, answer$about$calendar)
+    stop_because("period", sprintf("The table has no row for \"%s\".", step$args$period),
+                 i = sprintf("Its periods run from %s to %s.", labels[1], labels[2]),
+                 i = sprintf("Name one as long as a %s or longer: \"2026\", \"2026-Q1\", \"2026-03\", or \"latest\".",
+                             answer$every), call = call)
   }
   out <- t[rows, ]
   set_answer(with_taken_step(out, step), by_hand = answer$by_hand)
@@ -129,9 +129,9 @@ period_named <- function(period, days, answer, call) {
   }
   longer <- grains[match(answer$every, grains):length(grains)]
   # A week belongs to the year that holds its fourth day.
-  days <- days + belongs_by(answer)
+  days <- days + week_anchor(answer)
   hits <- lapply(longer, function(every) {
-    own <- if (every == answer$every) days - belongs_by(answer) else days
+    own <- if (every == answer$every) days - week_anchor(answer) else days
     period_label(own, every, answer$about$calendar) %in% period
   })
   Reduce(`|`, hits)

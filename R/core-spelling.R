@@ -21,7 +21,7 @@ settle_spelling <- function(x, ...) {
   book <- inherits(x, "hinterfeld_daybook")
   if (!book) check_table(x, "x")
   columns <- if (book) x$columns else x
-  names <- unique(unlist(lapply(rlang::enquos(...), pick_columns, known = names(columns), name = "...")))
+  names <- unique(unlist(lapply(rlang::enquos(...), pick_columns, columns = names(columns), name = "...")))
   check_settled(names, columns)
   for (name in names) {
     coded <- encode_text(columns[[name]])
@@ -30,8 +30,8 @@ settle_spelling <- function(x, ...) {
     # Values that no line has any more are not spoken of.
     here <- counts > 0
     say("settle", settle_words(name, levels(coded)[here], settled[here]), column = name)
-    known <- unique(settled)
-    merged <- structure(match(settled, known)[as.integer(coded)], levels = known, class = "factor")
+    text_columns <- unique(settled)
+    merged <- structure(match(settled, text_columns)[as.integer(coded)], levels = text_columns, class = "factor")
     why <- sprintf("%s: %s became %s", name, count_of(sum(here), "value"),
                    group_digits(length(unique(settled[here]))))
     x <- if (book) settle_book(x, name, merged, why) else settle_table(x, name, merged, why)
@@ -41,17 +41,13 @@ settle_spelling <- function(x, ...) {
 
 check_settled <- function(names, columns, call = caller_env()) {
   if (length(names) == 0) {
-    stop_because("argument", c(
-      "Name the text columns to settle.",
-      i = "For example `settle_spelling(lines, status)`."
-    ), call = call)
+    stop_because("argument", "Name the text columns to settle.", i = "For example `settle_spelling(lines, status)`.",
+                 call = call)
   }
   odd <- names[vapply(columns[names], type_of, "") != "text"]
   if (length(odd)) {
-    stop_because("column", c(
-      sprintf("%s %s not text.", columns_named(odd), if (length(odd) == 1) "is" else "are"),
-      i = "Only text has spellings to settle."
-    ), call = call)
+    stop_because("column", sprintf("%s %s not text.", columns_named(odd), if (length(odd) == 1) "is" else "are"),
+                 i = "Only text has spellings to settle.", call = call)
   }
 }
 
@@ -78,9 +74,9 @@ settle_words <- function(name, before, after) {
 settle_book <- function(book, name, merged, why) {
   book$columns[[name]] <- merged
   revenue <- sum_minor(book$columns$revenue)
-  book$trail <- add_steps(book$trail, new_trail("settle", why, book$lines, book$lines, revenue, revenue,
-                                                book$decimals[["revenue"]]))
-  book$orders <- pass_step(book$orders)
+  settled <- new_trail("settle", why, book$lines, book$lines, revenue, revenue, book$decimals[["revenue"]])
+  book$trail <- add_steps(book$trail, settled)
+  book$orders <- record_step(book$orders)
   book
 }
 

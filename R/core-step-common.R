@@ -24,8 +24,8 @@ stands_alone <- function(scope, t) {
 # Rows that have the same values in these columns are of one group: told apart by codes, never by pasted text.
 member_groups <- function(data, columns) {
   keys <- lapply(columns, function(name) {
-    found <- distinct_codes(data[[name]])
-    new_key(name, found$codes, found$labels)
+    coded <- distinct_codes(data[[name]])
+    new_key(name, coded$codes, coded$labels)
   })
   group_lines(nrow(data), keys)
 }
@@ -43,16 +43,17 @@ pick_within <- function(quo, t, argument = "within", call = caller_env()) {
 }
 
 # The values of a measure or derived column: whole minor units where it is exact.
-derive_values <- function(t, of, call = caller_env()) {
-  known <- derivable(t)
-  if (!rlang::is_string(of) || !of %in% known) {
-    kind <- if (rlang::is_string(of) && of %in% names(t)) sprintf("`%s` is %s.", of, type_of(t[[of]]))
-    stop_because("measure", c(
-      if (rlang::is_string(of)) sprintf("`of` cannot be `%s`.", of) else "`of` must name one column of numbers.",
-      x = kind,
-      i = sprintf("The table's columns of numbers are %s.", columns_named(known)),
-      i = if (rlang::is_string(of)) did_you_mean(of, known)
-    ), call = call)
+exact_values <- function(t, of, call = caller_env()) {
+  choices <- number_columns_of(t)
+  if (!rlang::is_string(of) || !of %in% choices) {
+    is_name <- rlang::is_string(of)
+    problem <- if (is_name) sprintf("`of` cannot be `%s`.", of)
+    stop_because("measure", problem %||% "`of` must name one column of numbers.",
+                 x = if (is_name && of %in% names(t)) {
+                   sprintf("`%s` is %s.", of, sub("^date", "a date", type_of(t[[of]])))
+                 },
+                 i = if (length(choices)) sprintf("The table's columns of numbers are %s.", columns_named(choices)),
+                 i = if (is_name) did_you_mean(of, choices), call = call)
   }
   decimals <- known_column(answer_of(t), of)$decimals
   values <- t[[of]]
@@ -67,11 +68,11 @@ minor_of <- function(values) {
     return(list(minor = as.double(values$values), decimals = values$decimals))
   }
   room <- floor(log10(2^51 / max(1, sum(abs(values$values), na.rm = TRUE))))
-  decimals <- as.integer(max(0, min(most_decimals, room)))
+  decimals <- as.integer(max(0, min(max_decimals, room)))
   list(minor = to_minor(values$values, decimals), decimals = decimals)
 }
 
-derivable <- function(t) {
+number_columns_of <- function(t) {
   answer <- answer_of(t)
   names(t)[vapply(as.list(t), is.numeric, NA) & !names(t) %in% c(answer$keys, answer$level, answer$singles)]
 }
@@ -81,10 +82,9 @@ check_adds_up <- function(t, of, what, call = caller_env()) {
   measure <- answer_of(t)$measures[[of]]
   if (!is.null(measure) && !measure$adds_up && measure$margin != "add_up") {
     words <- measure_words(answer_of(t)$inquiry$measures[[measure$id]])
-    stop_because("measure", c(
-      sprintf("%s of `%s` would be meaningless: %s does not add up from row to row.", what, of, words),
-      i = "Use a sum or a count of lines."
-    ), call = call)
+    stop_because("measure",
+                 sprintf("%s of `%s` would be meaningless: %s does not add up from row to row.", what, of, words),
+                 i = "Use a sum or a count of lines.", call = call)
   }
 }
 
@@ -108,43 +108,41 @@ step_names <- function(t, names) {
 
 # The new columns at the end, by part of the step, each with what it is: list(values, counts, decimals, signed, ...).
 # What the sentence about them tells is `found`.
-add_columns_of <- function(t, step, columns, found, call = caller_env()) {
+add_columns_of <- function(t, step, columns, stats, call = caller_env()) {
   shown <- attr(step, "shown") %||% unname(step$columns)
   clash <- intersect(shown, names(t))
   if (length(clash)) {
-    stop_because("argument", c(
-      sprintf("The table has %s already.", columns_named(clash)),
-      i = "Give the new column a name of its own: `name = \"...\"`."
-    ), call = call)
+    stop_because("argument", sprintf("The table has %s already.", columns_named(clash)),
+                 i = "Give the new column a name of its own: `name = \"...\"`.", call = call)
   }
   values <- stats::setNames(lapply(columns, function(column) column$values), shown)
   answer <- attr(t, "answer", exact = TRUE)
   place <- length(answer$inquiry$steps) + 1L
-  about <- Map(function(column, part, id) {
-    rlang::exec(new_column, id, "added", step = place, kind = step$kind, part = part, of = step$args$of,
+  about <- Map(function(column, output, id) {
+    rlang::exec(new_column, id, "added", step = place, kind = step$kind, output = output, of = step$args$of,
                 !!!column[setdiff(names(column), "values")])
   }, columns, names(step$columns), step$columns)
   answer$columns <- c(answer$columns, stats::setNames(about, shown))
-  new_totals(c(as.list(as_tibble.hinterfeld_totals(t)), values), with_step(answer, step, found))
+  new_totals(c(as.list(as_tibble.hinterfeld_totals(t)), values), with_step(answer, step, stats))
 }
 
-with_step <- function(answer, step, found) {
+with_step <- function(answer, step, stats) {
   attr(step, "shown") <- NULL
   answer$inquiry$steps <- c(answer$inquiry$steps, list(step))
-  answer$found <- c(answer$found, list(found))
+  answer$step_stats <- c(answer$step_stats, list(stats))
   answer
 }
 
 # The columns that a kind of step has added with this part, the latest last.
-added_columns <- function(answer, kind, part) {
-  names(Filter(function(column) column$kind == kind && column$part == part, answer$added))
+added_columns <- function(answer, kind, output) {
+  names(Filter(function(column) column$kind == kind && column$output == output, answer$added))
 }
 
 # The column that the same step has added with another part; NULL where it is gone.
-added_with <- function(answer, column, part) {
+added_with <- function(answer, column, output) {
   step <- answer$added[[column]]$step
-  found <- names(Filter(function(known) known$step == step && known$part == part, answer$added))
-  if (length(found)) found[1]
+  columns <- names(Filter(function(about) about$step == step && about$output == output, answer$added))
+  if (length(columns)) columns[1]
 }
 
 check_name <- function(name, call = caller_env()) {
@@ -153,43 +151,44 @@ check_name <- function(name, call = caller_env()) {
 
 # What a sentence about a step tells of the table it was taken on: `shown`, how many rows counted where it was cut;
 # whether blanks were among them; how many rows have no value.
-found_on <- function(t, missing = 0, ...) {
+step_stats_of <- function(t, missing = 0, ...) {
   answer <- answer_of(t)
   list(shown = if (answer$cut) nrow(t), not_given = holds_not_given(t), levels = length(answer$levels) > 1,
        missing = missing, periods = periods_held(t), ...)
 }
 
 # The sentences of a table that was cut further tell of the rows that are left.
-tell_again <- function(t) {
+stats_again <- function(t) {
   answer <- answer_of(t)
-  found <- Map(function(step, found) tell_of_rows(step, found, t, names_of_parts(answer, step)), answer$inquiry$steps,
-               answer$found)
-  set_answer(t, found = unname(found))
+  stats <- Map(function(step, stats) stats_of_rows(step, stats, t, names_of_outputs(answer, step)),
+               answer$inquiry$steps,
+               answer$step_stats)
+  set_answer(t, step_stats = unname(stats))
 }
 
-names_of_parts <- function(answer, step) {
+names_of_outputs <- function(answer, step) {
   stats::setNames(names_of(answer, step$columns), names(step$columns))
 }
 
 # What a step found, of the rows that are left; `columns` are those of the step, by part.
-tell_of_rows <- function(step, found, t, columns) {
-  UseMethod("tell_of_rows")
+stats_of_rows <- function(step, stats, t, columns) {
+  UseMethod("stats_of_rows")
 }
 
 #' @export
-tell_of_rows.hinterfeld_step <- function(step, found, t, columns) {
-  if (length(found) == 0) {
-    return(found)
+stats_of_rows.hinterfeld_step <- function(step, stats, t, columns) {
+  if (length(stats) == 0) {
+    return(stats)
   }
   answer <- answer_of(t)
-  found$not_given <- found$not_given && holds_not_given(t)
-  found$levels <- found$levels && !is.null(answer$level) && length(unique(t[[answer$level]])) > 1
-  if (found$missing > 0) {
+  stats$not_given <- stats$not_given && holds_not_given(t)
+  stats$levels <- stats$levels && !is.null(answer$level) && length(unique(t[[answer$level]])) > 1
+  if (stats$missing > 0) {
     column <- intersect(columns[1], names(t))
-    found$missing <- if (length(column)) count_missing(t[[column]]) else 0L
+    stats$missing <- if (length(column)) count_missing(t[[column]]) else 0L
   }
-  found$before <- !is.null(found$shown)
-  found
+  stats$before <- !is.null(stats$shown)
+  stats
 }
 
 holds_not_given <- function(t) {
@@ -201,11 +200,14 @@ holds_not_given <- function(t) {
 # How many single periods the rows are of; NULL where they are of none.
 periods_held <- function(t) {
   answer <- answer_of(t)
-  if (!is.null(answer$every) && !is_recurring(answer$every)) length(unique(t[[answer$period]]))
+  if (!is.null(answer$every) && !is_recurring(answer$every)) {
+    periods <- t[[answer$period]]
+    length(if (inherits(periods, "Date")) different_days_kernel(as.integer(periods)) else unique(periods))
+  }
 }
 
 count_missing <- function(values) {
-  if (any_unusual(values)) sum(is.na(values)) else 0L
+  if (any_not_finite(values)) sum(is.na(values)) else 0L
 }
 
 # A warning that names the scopes whose total is not above 0.
@@ -230,8 +232,8 @@ row_names_order <- function(t, rows) {
     if (!is.character(x)) {
       return(x)
     }
-    found <- distinct_codes(x)
-    recode_kernel(found$codes, label_places(found$labels, answer, name), NA_integer_, threads_wanted())
+    coded <- distinct_codes(x)
+    recode_kernel(coded$codes, label_places(coded$labels, answer, name), NA_integer_, threads_wanted())
   })
 }
 
@@ -271,8 +273,8 @@ ordered_rows <- function(...) {
 # The place of each value in its order, missing ones last.
 sort_places <- function(x, down) {
   values <- if (is.factor(x)) as.integer(x) else if (is.character(x)) x else as.double(x)
-  known <- sort(unique(values[!is.na(values)]), method = "radix", decreasing = down)
-  match(values, known)
+  order <- sort(unique(values[!is.na(values)]), method = "radix", decreasing = down)
+  match(values, order)
 }
 
 # Where the groups of a table with subtotals stand, inside each other, and in each its subtotal last. Sorted `keys` of

@@ -37,11 +37,7 @@ survey <- function(x, ...) {
 
 #' @export
 survey.default <- function(x, ...) {
-  stop_because("argument", c(
-    "`x` cannot be surveyed.",
-    i = sprintf("It is %s.", describe(x)),
-    i = "Give a data frame, the path of a file, or a daybook."
-  ), call = NULL)
+  check_made(FALSE, x, "x", "a data frame, the path of a file, or a daybook", call = NULL)
 }
 
 #' @rdname survey
@@ -60,7 +56,7 @@ survey.hinterfeld_daybook <- function(x, ...) {
 
 # `columns` with text coded, `values_of` to get one as its owner knows it.
 survey_columns <- function(columns, lines, quos, revenue, values_of, decimals = NULL, call = caller_env()) {
-  picked <- unique(unlist(lapply(quos, pick_columns, known = names(columns), name = "...", call = call)))
+  picked <- unique(unlist(lapply(quos, pick_columns, columns = names(columns), name = "...", call = call)))
   if (length(picked) == 0) {
     rows <- lapply(names(columns), function(name) survey_column(name, columns[[name]], values_of, lines))
     return(new_survey(do.call(rbind, c(list(survey_row("", "", 0)[0, ]), rows)), "columns", lines))
@@ -140,10 +136,10 @@ read_labels <- function(labels, counts) {
   numbers <- read_numbers(labels)
   # Codes such as 007 are text that happens to have digits.
   if (any(grepl("^[[:space:]]*0[0-9]", labels))) numbers[] <- NA
-  for (found in list(list("days", days), list("numbers", numbers))) {
-    unread <- is.na(found[[2]])
+  for (reading in list(list("days", days), list("numbers", numbers))) {
+    unread <- is.na(reading[[2]])
     if (sum(counts[unread]) < sum(counts) / 2) {
-      return(list(type = paste("text, mostly", found[[1]]), values = found[[2]][!unread],
+      return(list(type = paste("text, mostly", reading[[1]]), values = reading[[2]][!unread],
                   unreadable = sum(counts[unread])))
     }
   }
@@ -214,8 +210,8 @@ survey_several <- function(keys, lines, revenue, decimals) {
   for (key in keys[-1]) {
     pairs <- survey_counts(list(first, key), lines, NULL)$codes
     pairs <- pairs[[1]][pairs[[2]] > 0]
-    rows[[paste0("distinct_", key$name)]] <- as.double(tabulate(pairs + 1L,
-                                                                length(first$labels) + 1L)[counts$codes[[1]] + 1L])
+    found <- tabulate(pairs + 1L, length(first$labels) + 1L)
+    rows[[paste0("distinct_", key$name)]] <- as.double(found[counts$codes[[1]] + 1L])
   }
   rows$lines <- counts$values$lines
   if (!is.null(revenue)) rows$revenue <- from_minor(counts$values$revenue, decimals)

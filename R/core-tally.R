@@ -63,26 +63,24 @@ tally_of.hinterfeld_daybook <- function(book, by = NULL, measures = "revenue", e
   amounts <- lapply(plain, measure_amount)
   first <- lapply(list(.revenue = new_amount("sum", book$columns$revenue), .lines = new_amount("count")),
                   amount_of_lines, times = book$grouped$times)
-  main <- tally_part(book$lines, keys, c(every, by), c(first, amounts))
+  main <- tally_rowset(book$lines, keys, c(every, by), c(first, amounts))
   staged <- Filter(is_staged, measures)
-  parts <- c(list(main), unname(Map(function(m, name) {
-    part <- tally_part(book$lines, c(keys, list(m$stage)), c(every, by, stage_column),
+  rowsets <- c(list(main), unname(Map(function(m, name) {
+    rowset <- tally_rowset(book$lines, c(keys, list(stage_of(m))), c(every, by, stage_column),
                        stats::setNames(list(stage_amount(m)), name))
-    check_median_size(m, part, book$lines)
-    part
+    check_median_size(m, rowset, book$lines)
+    rowset
   }, staged, names(staged))))
   about <- unclass(book)
   about$made_of <- part_of_lines(about$made_of, book$trail[c("what", "why", "lines_after")])
-  new_tally(every, by, lapply(measures, about_measure), parts, about)
+  new_tally(every, by, lapply(measures, about_measure), rowsets, about)
 }
 
 check_kept_grain <- function(every, call = caller_env()) {
   check_choice(every, "every", names(grain_kinds), none = TRUE, call = call)
   if (is_recurring(every)) {
-    stop_because("argument",
-                 c(sprintf("A tally cannot be kept per %s, a recurring period.", every),
-                   i = "Tally by day or month, and total later."),
-                 call = call)
+    stop_because("argument", sprintf("A tally cannot be kept per %s, a recurring period.", every),
+                 i = "Tally by day or month, and total later.", call = call)
   }
 }
 
@@ -92,9 +90,9 @@ stage_column <- ".stage"
 # measures   by name: what about_measure() tells
 # parts groups: `columns` as a daybook has them, `lines` how many groups, `amounts` each with values and the number of
 #            lines that it took, as 64-bit integers that only compiled code reads
-new_tally <- function(every, by, measures, parts, about) {
+new_tally <- function(every, by, measures, rowsets, about) {
   counted_tally(structure(c(
-    list(every = every, by = by, measures = measures, parts = parts),
+    list(every = every, by = by, measures = measures, rowsets = rowsets),
     about[c("made_of", "span", "out", "early", "coverage", "calendar", "currency", "trail")],
     list(decimals = about$decimals["revenue"], rounding = about$rounding, orders = about$orders,
          alike = about$alike)
@@ -106,7 +104,7 @@ held_sums <- function(measures) {
   held <- Filter(Negate(is_ratio), measures)
   for (sum in unlist(lapply(Filter(is_ratio, measures), function(m) m$sums), recursive = FALSE)) {
     same <- vapply(held, function(m) identical(m$spec, sum$spec), NA)
-    name <- unlike(sum$label, c(names(measures), names(held)), ", total")
+    name <- make_distinct(sum$label, c(names(measures), names(held)), ", total")
     if (!any(same)) held[[name]] <- sum
   }
   held
@@ -118,19 +116,17 @@ about_measure <- function(m) {
 }
 
 # A median of lines keeps every distinct value; if nearly all are distinct, it would keep the lines themselves.
-check_median_size <- function(m, part, lines, call = caller_env()) {
-  if (identical(measure_kinds[[m$kind]]$staged, "value") && is.null(m$per) && part$lines > max(lines / 2, 1000)) {
-    stop_because("facts", c(
-      sprintf("A tally with the median %s would have to keep %s distinct values of %s.", m$label,
-              group_digits(part$lines),
-              count_of(lines, "line")),
-      i = "Take the median of totals per day or order, or ask the daybook."
-    ), call = call)
+check_median_size <- function(m, rowset, lines, call = caller_env()) {
+  if (identical(measure_kinds[[m$kind]]$staged, "value") && is.null(m$per) && rowset$lines > max(lines / 2, 1000)) {
+    stop_because("facts",
+                 sprintf("A tally with the median %s would have to keep %s distinct values of %s.", m$label,
+                         group_digits(rowset$lines), count_of(lines, "line")),
+                 i = "Take the median of totals per day or order, or ask the daybook.", call = call)
   }
 }
 
 # Groups of lines, or of groups of lines, by keys whose columns get these names.
-tally_part <- function(lines, keys, names, amounts) {
+tally_rowset <- function(lines, keys, names, amounts) {
   amounts <- lapply(amounts, function(amount) replace(amount, "counts", list(TRUE)))
   narrow <- narrow_keys(keys)
   result <- tally_kernel(lines, kernel_keys(narrow), kernel_amounts(amounts), TRUE, threads_wanted())
@@ -145,7 +141,7 @@ tally_part <- function(lines, keys, names, amounts) {
 # The codes of groups as a column: text as a factor, everything else as the values that it was.
 key_column <- function(key, codes) {
   codes <- replace(codes, codes == 0L, NA)
-  if (is.character(key$labels)) label_kernel(codes + 0L, key$labels) else key$labels[codes]
+  if (is.character(key$labels)) factor_kernel(codes + 0L, key$labels) else key$labels[codes]
 }
 
 check_tally <- function(x, name, call = caller_env()) {
@@ -155,38 +151,39 @@ check_tally <- function(x, name, call = caller_env()) {
 # As facts ---------------------------------------------------------------------------------------------------
 
 #' @export
-parts_of.hinterfeld_tally <- function(facts) {
-  facts$parts
+rowsets_of.hinterfeld_tally <- function(facts) {
+  facts$rowsets
 }
 
 #' @export
-take_parts.hinterfeld_tally <- function(facts, rows) {
-  facts$parts <- Map(function(part, rows) {
-    part$columns <- take_rows(part$columns, rows)
-    part$amounts <- lapply(part$amounts, function(amount) {
+take_rowsets.hinterfeld_tally <- function(facts, rows) {
+  facts$rowsets <- Map(function(rowset, rows) {
+    rowset$columns <- take_rows(rowset$columns, rows)
+    rowset$amounts <- lapply(rowset$amounts, function(amount) {
       amount[c("values", "counted")] <- take_rows(amount[c("values", "counted")], rows)
       amount
     })
-    part$lines <- length(rows)
-    part
-  }, facts$parts, rows)
+    rowset$lines <- length(rows)
+    rowset
+  }, facts$rowsets, rows)
   counted_tally(facts)
 }
 
 counted_tally <- function(tally) {
-  tally$lines <- weigh(tally)[1]
+  tally$lines <- lines_and_revenue(tally)[1]
   tally
 }
 
 #' @export
-weigh.hinterfeld_tally <- function(facts, rows = NULL) {
-  amounts <- facts$parts[[1]]$amounts[c(".lines", ".revenue")]
-  if (!is.null(rows)) amounts <- lapply(amounts, function(amount) replace(amount, c("values", "counted"),
-                                                                          take_rows(
-                                                                            unname(amount[c("values", "counted")]), rows
-                                                                          )))
-  found <- tally_lines(length(amounts[[1]]$values), list(), lapply(amounts, held_amount))
-  vapply(found$values, function(value) if (length(value)) value else 0, 0, USE.NAMES = FALSE)
+lines_and_revenue.hinterfeld_tally <- function(facts, rows = NULL) {
+  amounts <- facts$rowsets[[1]]$amounts[c(".lines", ".revenue")]
+  if (!is.null(rows)) {
+    amounts <- lapply(amounts, function(amount) {
+      replace(amount, c("values", "counted"), take_rows(unname(amount[c("values", "counted")]), rows))
+    })
+  }
+  sums <- tally_lines(length(amounts[[1]]$values), list(), lapply(amounts, held_amount))
+  vapply(sums$values, function(value) if (length(value)) value else 0, 0, USE.NAMES = FALSE)
 }
 
 held_amount <- function(amount) {
@@ -195,7 +192,7 @@ held_amount <- function(amount) {
 
 #' @export
 check_grain.hinterfeld_tally <- function(facts, every, call = caller_env()) {
-  if (is.null(facts$every) || !told_from(every, facts$every, facts$calendar)) {
+  if (is.null(facts$every) || !derivable_from(every, facts$every, facts$calendar)) {
     stop_not_held(facts, sprintf("The tally cannot be split by %s.", grain_kinds[[every]]$name), call)
   }
 }
@@ -216,18 +213,18 @@ held_measure <- function(asked, tally, call) {
   if (!is.character(asked) && asked$kind == "ratio") {
     return(held_ratio(asked, tally, call))
   }
-  known <- c(tally$measures, standing_measures(tally))
+  held_measures <- c(tally$measures, standing_measures(tally))
   if (is.character(asked)) {
     name <- asked
   } else {
     spec <- tally_spec(asked, tally, call)
-    name <- names(Filter(function(held) same_take(held$spec, spec), known))[1]
+    name <- names(Filter(function(held) takes_the_same(held$spec, spec), held_measures))[1]
   }
-  if (is.na(name) || !name %in% names(known)) {
+  if (is.na(name) || !name %in% names(held_measures)) {
     what <- if (is.character(asked)) sprintf("`%s`", asked) else measure_words(spec)
     stop_not_held(tally, sprintf("The tally does not hold %s.", what), call)
   }
-  taken_measure(known[[name]], name, if (is.character(asked)) known[[name]]$spec else spec, tally)
+  taken_measure(held_measures[[name]], name, if (is.character(asked)) held_measures[[name]]$spec else spec, tally)
 }
 
 held_ratio <- function(asked, tally, call) {
@@ -249,7 +246,7 @@ standing_measures <- function(tally) {
 
 # What is asked for, as plain data. The columns that it is taken of may be none of the tally's any more.
 tally_spec <- function(asked, tally, call) {
-  known <- unique(c("revenue", unlist(lapply(tally$measures, function(m) all.vars(m$spec$x))),
+  columns <- unique(c("revenue", unlist(lapply(tally$measures, function(m) all.vars(m$spec$x))),
                     unlist(lapply(tally$measures,
                                   function(m) c(m$spec$x[is.character(m$spec$x)], m$spec$per, all.vars(m$spec$where)))),
                     tally$by, tally$every))
@@ -258,8 +255,8 @@ tally_spec <- function(asked, tally, call) {
             per = if (!is.null(per)) as.character(per))
   if (measure_kinds[[asked$kind]]$takes == "column") m$label <- expression_text(rlang::quo_get_expr(asked$x))
   bare <- rlang::quo_get_expr(asked$x)
-  known <- union(known, if (is.symbol(bare)) as.character(bare))
-  tryCatch(plain_measure(asked, m, known, call), error = function(cnd) {
+  columns <- union(columns, if (is.symbol(bare)) as.character(bare))
+  tryCatch(plain_measure(asked, m, columns, call), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
     # The expression uses a name that is neither a column of the tally nor a variable.
     stop_not_held(tally, sprintf("The tally does not hold `%s`: %s.", expression_text(rlang::quo_squash(asked$x)),
@@ -268,7 +265,7 @@ tally_spec <- function(asked, tally, call) {
 }
 
 # Do two measures take the same of the lines? Sum and mean are told from one amount.
-same_take <- function(held, asked) {
+takes_the_same <- function(held, asked) {
   what <- function(m) {
     c(list(if (m$kind == "mean" && is.null(m$per)) "sum" else m$kind),
       lapply(m[c("x", "per", "where", "incomplete")], without_parentheses))
@@ -282,11 +279,11 @@ taken_measure <- function(held, name, spec, tally) {
               incomplete = spec$incomplete, decimals = held$spec$decimals,
               counts = held$counts, spec = spec), list(where = spec$where))
   staged <- names(Filter(is_staged_spec, tally$measures))
-  m$part <- if (is_staged_spec(held)) match(name, staged) + 1L else 1L
-  part <- tally$parts[[m$part]]
-  amount <- part$amounts[[held$at %||% name]]
+  m$rowset <- if (is_staged_spec(held)) match(name, staged) + 1L else 1L
+  rowset <- tally$rowsets[[m$rowset]]
+  amount <- rowset$amounts[[held$at %||% name]]
   m$tallied <- list(amount$values, amount$counted)
-  if (m$part > 1) m$stage <- key_of_column(NULL, part$columns[[stage_column]])
+  if (m$rowset > 1) m$stage <- key_of_column(NULL, rowset$columns[[stage_column]])
   m
 }
 
@@ -295,13 +292,11 @@ is_staged_spec <- function(held) {
 }
 
 stop_not_held <- function(tally, problem, call) {
-  stop_because("facts", c(
-    problem,
-    i = sprintf("It holds %s%s.", and_list(unique(c(names(tally$measures), "revenue", "lines"))),
-                paste(c("", if (!is.null(tally$every)) paste("per", tally$every),
-                        if (length(tally$by)) paste("by", and_list(tally$by))), collapse = " ")),
-    i = "Ask the daybook, or make a tally of what is needed."
-  ), call = call)
+  stop_because("facts", problem,
+               i = sprintf("It holds %s%s.", and_list(unique(c(names(tally$measures), "revenue", "lines"))),
+                           paste(c("", if (!is.null(tally$every)) paste("per", tally$every),
+                                   if (length(tally$by)) paste("by", and_list(tally$by))), collapse = " ")),
+               i = "Ask the daybook, or make a tally of what is needed.", call = call)
 }
 
 # Merging ----------------------------------------------------------------------------------------------------
@@ -324,20 +319,20 @@ joined_tallies <- function(a, b, audits = added_audits(a, b), call = caller_env(
     calendar = identical(a$calendar, b$calendar), currency = identical(a$currency, b$currency)
   )
   if (!all(same)) {
-    stop_because("argument", c(
-      "These tallies cannot be merged.", x = sprintf("They differ in %s.", and_list(names(same)[!same])),
-      i = "Make both of daybooks with the same calendar and currency, `by`, `every` and `measures`."
-    ), call = call)
+    stop_because("argument", "These tallies cannot be merged.",
+                 x = sprintf("They differ in %s.", and_list(names(same)[!same])),
+                 i = "Make both of daybooks with the same calendar and currency, `by`, `every` and `measures`.",
+                 call = call)
   }
   decimals <- max(a$decimals, b$decimals)
   a <- widened_tally(a, measures, decimals)
   b <- widened_tally(b, measures, decimals)
   names <- c(a$every, a$by)
-  parts <- Map(merge_parts, a$parts, b$parts)
+  rowsets <- Map(merge_rowsets, a$rowsets, b$rowsets)
   about <- list(made_of = union(a$made_of, b$made_of), calendar = a$calendar, currency = a$currency,
                 alike = unique(c(a$alike, b$alike)), decimals = c(revenue = decimals), rounding = a$rounding)
   about <- with_coverage(c(about, audits), merge_coverage(a$coverage, b$coverage))
-  new_tally(a$every, a$by, measures, parts, about)
+  new_tally(a$every, a$by, measures, rowsets, about)
 }
 
 # The trail and the orders of both. What two parts of the same lines did before they parted counts once, and what each
@@ -347,8 +342,8 @@ both_audits <- function(a, b, call) {
   if (length(intersect(lines[[1]], lines[[2]])) == 0) {
     return(added_audits(a, b))
   }
-  twice <- function(x) stop_because("argument", c("These tallies hold the same lines twice.", x = x,
-                                                  i = "Merge tallies of different lines, each once."), call = call)
+  twice <- function(x) stop_because("argument", "These tallies hold the same lines twice.", x = x,
+                                    i = "Merge tallies of different lines, each once.", call = call)
   if (!setequal(lines[[1]], lines[[2]])) twice("Some of the parts that they were merged of are in both.")
   shared <- shared_steps(a$trail, b$trail)
   if (shared == nrow(a$trail) || shared == nrow(b$trail)) twice("One holds all lines that the other has.")
@@ -393,9 +388,9 @@ parted_at <- function(tally, shared) {
   n <- nrow(trail)
   rest <- trail[seq_len(n) > shared & trail$what %in% c("keep", "leave out"), ]
   why <- ifelse(rest$what == "keep", rest$why, paste("not", rest$why))
-  one <- new_trail("keep", paste(why, collapse = " and "), trail$lines_before[shared + 1L], trail$lines_after[n],
+  step <- new_trail("keep", paste(why, collapse = " and "), trail$lines_before[shared + 1L], trail$lines_after[n],
                    trail$revenue_before[shared + 1L], trail$revenue_after[n], trail$decimals[n])
-  tally$trail <- add_steps(trail[seq_len(shared), ], one)
+  tally$trail <- add_steps(trail[seq_len(shared), ], step)
   if (!is.null(tally$orders)) {
     reached <- tally$orders$reached
     tally$orders$reached <- ifelse(reached == n, shared + 1L, pmin(reached, shared))
@@ -415,20 +410,20 @@ merged_measure <- function(a, b) {
 # Amounts in minor units of more decimals.
 widened_tally <- function(tally, measures, decimals) {
   staged <- Filter(is_staged_spec, tally$measures)
-  widen <- function(part, name, by) {
-    part$amounts[[name]]$values <- widened_amount(part$amounts[[name]], by)
-    part
+  widen <- function(rowset, name, by) {
+    rowset$amounts[[name]]$values <- widened_amount(rowset$amounts[[name]], by)
+    rowset
   }
   more <- function(name) measures[[name]]$spec$decimals - tally$measures[[name]]$spec$decimals
-  tally$parts[[1]] <- widen(tally$parts[[1]], ".revenue", decimals - tally$decimals[["revenue"]])
+  tally$rowsets[[1]] <- widen(tally$rowsets[[1]], ".revenue", decimals - tally$decimals[["revenue"]])
   for (name in setdiff(names(tally$measures),
-                       names(staged))) tally$parts[[1]] <- widen(tally$parts[[1]], name, more(name))
+                       names(staged))) tally$rowsets[[1]] <- widen(tally$rowsets[[1]], name, more(name))
   for (i in seq_along(staged)) {
     name <- names(staged)[i]
-    part <- widen(tally$parts[[i + 1]], name, more(name))
+    rowset <- widen(tally$rowsets[[i + 1]], name, more(name))
     by_value <- identical(measure_kinds[[staged[[i]]$spec$kind]]$staged, "value") && is.null(staged[[i]]$spec$per)
-    if (by_value) part$columns[[stage_column]] <- part$columns[[stage_column]] * 10^more(name)
-    tally$parts[[i + 1]] <- part
+    if (by_value) rowset$columns[[stage_column]] <- rowset$columns[[stage_column]] * 10^more(name)
+    tally$rowsets[[i + 1]] <- rowset
   }
   tally
 }
@@ -443,21 +438,21 @@ widened_amount <- function(amount, by) {
 }
 
 # The groups of both, and those that are one group tallied together.
-merge_parts <- function(a, b) {
+merge_rowsets <- function(a, b) {
   names <- names(a$columns)
-  columns <- Map(both_columns, a$columns, b$columns)
+  columns <- Map(merge_columns, a$columns, b$columns)
   keys <- unname(Map(key_of_column, names, columns))
   amounts <- Map(function(of_a, of_b) {
     held_amount(list(kind = of_a$kind, values = c(of_a$values, of_b$values), counted = c(of_a$counted, of_b$counted)))
   }, a$amounts, b$amounts)
-  tally_part(a$lines + b$lines, keys, names, amounts)
+  tally_rowset(a$lines + b$lines, keys, names, amounts)
 }
 
-both_columns <- function(a, b) {
+merge_columns <- function(a, b) {
   if (!is_coded(a)) {
     return(if (inherits(a, "Date")) plain_days(c(as.double(a), as.double(b))) else c(a, b))
   }
   labels <- unique(c(levels(a), levels(b)))
   now <- function(x) recode_kernel(x, match(levels(x), labels), NA_integer_, threads_wanted())
-  label_kernel(c(now(a), now(b)), labels)
+  factor_kernel(c(now(a), now(b)), labels)
 }

@@ -11,8 +11,8 @@ text_period_places <- function(labels, used, facts) {
   shapes <- c("^[0-9]{4}$", "^[0-9]{4}-(0[1-9]|1[0-2])$", "^[0-9]{4}-Q[1-4]$", "^[0-9]{4}-W[0-5][0-9]$",
               "^[0-9]{4}-[0-9]{2}-[0-9]{2}$")
   # Texts such as 2041 are years only where the days of the data are of these years.
-  known <- substr(texts, 1, 4) >= years[1] & substr(texts, 1, 4) <= years[2]
-  if (all(known) && any(vapply(shapes, function(shape) all(grepl(shape, texts)), NA))) {
+  sound <- substr(texts, 1, 4) >= years[1] & substr(texts, 1, 4) <= years[2]
+  if (all(sound) && any(vapply(shapes, function(shape) all(grepl(shape, texts)), NA))) {
     return(replace(integer(length(labels)), used, texts_in_order(texts)))
   }
   for (names in c(list(month.name, month.abb), weekday_names(facts$calendar))) {
@@ -44,5 +44,5 @@ keys_in_calendar <- function(keys, codes, facts) {
     if (length(used) > 1 && length(used) <= 5000) text_period_places(key$labels, used, facts)
   }, keys, codes)
   list(keys = Map(function(key, place) c(key, list(places = place)), keys, places),
-       known = !vapply(places, is.null, NA))
+       in_calendar = !vapply(places, is.null, NA))
 }

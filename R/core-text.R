@@ -18,7 +18,7 @@ composed <- function(x) {
 
 # Labels that look alike as a reader can tell them apart: spaces around them are shown by quotes, and letters that are
 # written with separate marks are named.
-told_apart <- function(labels) {
+distinguishable <- function(labels) {
   spaced <- grepl(sprintf("^%1$s|%1$s$", blanks), labels)
   apart <- composed(labels) != labels & composed(labels) %in% labels
   labels <- ifelse(spaced %in% TRUE, quoted(labels), labels)
@@ -40,10 +40,8 @@ told_apart <- function(labels) {
 reads_as <- function(x, ...) {
   values <- c(...)
   if (!(is.character(x) || is.factor(x) || all(is.na(x))) || !is.character(values)) {
-    stop_because("argument", c(
-      "`reads_as()` compares text with text.",
-      i = sprintf("`x` is %s, the values are %s.", describe(x), describe(values))
-    ))
+    stop_because("argument", "`reads_as()` compares text with text.",
+                 i = sprintf("`x` is %s, the values are %s.", describe(x), describe(values)))
   }
   ifelse(is.na(x), NA, plain_text(as.character(x)) %in% plain_text(values))
 }

@@ -51,18 +51,23 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
   check_flag(fill, "fill")
   by <- pick_columns(enquo(by), split_columns(facts), "by")
   check_measures_given(measures)
-  for (one in every) check_grain(facts, one)
+  for (grain in every) check_grain(facts, grain)
   measures <- facts_measures(facts, measures)
   check_table_names(by, every, names(measures), subtotals)
-
-  keys <- facts_keys(facts, by, every)
-  levels <- plan_levels(subtotals, c(every, by))
-  if (length(every) && is.null(single_grain(every))) say("recurring", recurring_words(facts, every))
-  found <- answer_rows(facts, keys, list(), measures, levels, c(every, by) %in% every, fill)
-  plain <- lapply(measures, function(m) m$spec)
+  plan_levels(subtotals, c(every, by))
   if (!is.null(subtotals) && !isTRUE(subtotals)) subtotals <- if (isFALSE(subtotals)) NULL else as.list(subtotals)
-  inquiry <- new_inquiry(by, every, plain, subtotals, fill)
-  table_of(found, keys, measures, levels, choose_labels(keys, found$codes), inquiry, facts)
+  answer_inquiry(new_inquiry(by, every, lapply(measures, function(m) m$spec), subtotals, fill), facts, measures)
+}
+
+# The table of an inquiry, before its steps.
+answer_inquiry <- function(inquiry, facts, measures) {
+  every <- inquiry$every
+  names <- c(every, inquiry$by)
+  keys <- facts_keys(facts, inquiry$by, every)
+  levels <- plan_levels(inquiry$subtotals, names)
+  if (length(every) && is.null(single_grain(every))) say("recurring", recurring_words(facts, every))
+  answered <- answer_rows(facts, keys, list(), measures, levels, names %in% every, inquiry$fill)
+  table_of(answered, keys, measures, levels, choose_labels(keys, answered$codes), inquiry, facts)
 }
 
 # The rows of all levels as codes per key, values per measure, level and order. Measures that add up rows add up those
@@ -77,16 +82,16 @@ answer_rows <- function(facts, keys, hidden, measures, levels, dated, fill = FAL
 }
 
 # Rows as a totals table.
-table_of <- function(found, keys, measures, levels, labels, inquiry, facts) {
+table_of <- function(answered, keys, measures, levels, labels, inquiry, facts) {
   names <- c(inquiry$every, inquiry$by)
-  values <- table_columns(found, keys, names, measures, levels, labels)
+  values <- table_columns(answered, keys, names, measures, levels, labels)
   columns <- c(
     Map(key_about, names, keys, names %in% inquiry$every),
     if (length(levels) > 1) list(level = new_column("level", "level")),
     Map(measure_about, names(measures), measures)
   )
   names(columns) <- names(values)
-  t <- new_totals(values, new_answer(inquiry, columns, levels, labels, length(found$order), facts))
+  t <- new_totals(values, new_answer(inquiry, columns, levels, labels, length(answered$order), facts))
   if (length(inquiry$every) && is.null(single_grain(inquiry$every))) with_singles(t) else t
 }
 
@@ -145,12 +150,13 @@ table_keys <- function(answer, facts) {
 # The same as a totals table, without its steps.
 retotal <- function(answer, split, of = names(answer$inquiry$measures), subtotals = NULL, fill = FALSE,
                     facts = facts_of(answer)) {
-  found <- ask_again(answer, split, of, subtotals, fill, facts)
-  every <- intersect(found$names, answer$inquiry$every)
-  inquiry <- new_inquiry(setdiff(found$names, every), if (length(every)) every, answer$inquiry$measures[of], subtotals,
+  answered <- ask_again(answer, split, of, subtotals, fill, facts)
+  every <- intersect(answered$names, answer$inquiry$every)
+  inquiry <- new_inquiry(setdiff(answered$names, every), if (length(every)) every, answer$inquiry$measures[of],
+                         subtotals,
                          fill)
-  labels <- quietly(choose_labels(found$keys, found$codes))
-  table_of(found, found$keys, found$measures, found$levels, labels, inquiry, facts)
+  labels <- quietly(choose_labels(answered$keys, answered$codes))
+  table_of(answered, answered$keys, answered$measures, answered$levels, labels, inquiry, facts)
 }
 
 # The subtotals of a table, as totals() takes them, in the first names of columns.
@@ -162,13 +168,11 @@ subtotals_of <- function(answer) {
 
 check_table_names <- function(by, every, measures, subtotals, call = caller_env()) {
   recurring <- length(every) && is.null(single_grain(every))
-  taken <- c(every, if (length(subtotals)) "level", if (recurring) singles_name(every))
+  taken <- c(every, if (length(subtotals)) "level", if (recurring) single_counts_name(every))
   clash <- c(intersect(by, c(taken, measures)), intersect(measures, taken))
   if (length(clash)) {
-    stop_because("argument", c(
-      sprintf("Two columns of the totals table would be called %s.", columns_named(clash)),
-      i = "Give the measure another name, or rename the column before `daybook()`."
-    ), call = call)
+    stop_because("argument", sprintf("Two columns of the totals table would be called %s.", columns_named(clash)),
+                 i = "Give the measure another name, or rename the column before `daybook()`.", call = call)
   }
 }
 
@@ -192,5 +196,5 @@ fill_groups <- function(detail, keys, measures, dated, out) {
     codes <- unname(as.list(expand.grid(lapply(detail$codes, function(code) sort(unique(code))))))
   }
   at <- find_groups(codes, detail$codes, key_sizes(keys))
-  list(codes = codes, values = Map(function(m, value) nothing_to_zero(m, value[at]), measures, detail$values))
+  list(codes = codes, values = Map(function(m, value) fill_empty(m, value[at]), measures, detail$values))
 }

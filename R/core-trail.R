@@ -43,7 +43,7 @@ merge_trails <- function(a, b, steps = steps_together(a, b)) {
 # The steps of two trails in one order: for each the row of either that it is, NA for none.
 steps_together <- function(a, b) {
   names <- list(step_names_of(a), step_names_of(b))
-  order <- both_orders(names[[1]], names[[2]])
+  order <- merge_step_order(names[[1]], names[[2]])
   list(first = match(order, names[[1]]), second = match(order, names[[2]]))
 }
 
@@ -66,7 +66,7 @@ comes_before <- function(a, b) {
 }
 
 # The steps of both in an order that is that of each.
-both_orders <- function(a, b) {
+merge_step_order <- function(a, b) {
   out <- character()
   while (length(a) || length(b)) {
     only_a <- length(a) && !a[1] %in% b

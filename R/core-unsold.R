@@ -27,17 +27,17 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   within <- pick_columns(enquo(within), split_columns(book), "within")
   sales <- product_sales(book, product_key(enquo(product), catalogue, book))
   catalogue <- read_catalogue(sales, catalogue, enquo(product))
-  counted <- if (!rlang::quo_is_null(where)) which(evaluate_condition(parts_of(book)[[1]], where, caller_env()))
-  if (!rlang::quo_is_null(where)) mention_unknown_values(where, parts_of(book)[[1]])
+  counted <- if (!rlang::quo_is_null(where)) which(evaluate_condition(rowsets_of(book)[[1]], where, caller_env()))
+  if (!rlang::quo_is_null(where)) mention_unknown_values(where, rowsets_of(book)[[1]])
   sold <- sold_there(sales, catalogue$names, within, counted)
   missed <- which(sold$lines == 0)
   elsewhere <- sold_there(sales, catalogue$names, character())[sold$product[missed], ]
   decimals <- sales$decimals
   sales <- as.list(elsewhere[c("last_sale", "lines", if ("units" %in% names(decimals)) "units", "revenue")])
-  known <- as.list(catalogue$table[sold$product[missed], ])
-  clash <- names(known) %in% c(within, names(sales))
-  names(known)[clash] <- paste0(names(known)[clash], "_catalogue")
-  columns <- c(as.list(sold[missed, within]), known, sales)
+  products <- as.list(catalogue$table[sold$product[missed], ])
+  clash <- names(products) %in% c(within, names(sales))
+  names(products)[clash] <- paste0(names(products)[clash], "_catalogue")
+  columns <- c(as.list(sold[missed, within]), products, sales)
   new_listing("unsold", columns, length(missed), sold_columns(decimals), about_facts(book),
               list(within = within, column = catalogue$column, never = anyNA(sales$last_sale),
                    where = if (!rlang::quo_is_null(where)) shown_expression(where, names(sales$columns))))
@@ -77,15 +77,15 @@ product_key <- function(product, catalogue, book, call = caller_env()) {
 # Lines, revenue, last day and units as amounts over the rows of the facts; `key` tells products apart.
 product_sales <- function(facts, key = "product", call = caller_env()) {
   check_facts(facts, "book", call)
-  part <- parts_of(facts)[[1]]
-  columns <- part$columns
+  rowset <- rowsets_of(facts)[[1]]
+  columns <- rowset$columns
   tallied <- inherits(facts, "hinterfeld_tally")
   if (tallied && !(key %in% facts$by && identical(facts$every, "day"))) {
     stop_not_held(facts, "Unsold products can only be found in a tally by product and per day.", call)
   }
   units <- if (tallied) "units" %in% names(facts$measures) else "units" %in% names(facts$roles)
   amounts <- if (tallied) {
-    lapply(part$amounts[c(lines = ".lines", revenue = ".revenue", if (units) c(units = "units"))], held_amount)
+    lapply(rowset$amounts[c(lines = ".lines", revenue = ".revenue", if (units) c(units = "units"))], held_amount)
   } else {
     list(lines = new_amount("count"), revenue = new_amount("sum", columns$revenue),
          units = if (units) new_amount("sum", columns$units))
@@ -93,8 +93,8 @@ product_sales <- function(facts, key = "product", call = caller_env()) {
   names(amounts) <- c("lines", "revenue", if (units || !tallied) "units")
   amounts$last <- new_amount("largest", as.double(columns$day))
   scale <- if (units) if (tallied) facts$measures$units$spec$decimals else facts$decimals[["units"]]
-  list(columns = columns, rows = part$lines, amounts = Filter(Negate(is.null), amounts),
-       products = column_key(key, facts, list(part)), decimals = c(facts$decimals["revenue"], units = scale))
+  list(columns = columns, rows = rowset$lines, amounts = Filter(Negate(is.null), amounts),
+       products = column_key(key, facts, list(rowset)), decimals = c(facts$decimals["revenue"], units = scale))
 }
 
 read_catalogue <- function(sales, catalogue, product, call = caller_env()) {
@@ -103,16 +103,16 @@ read_catalogue <- function(sales, catalogue, product, call = caller_env()) {
   names <- plain_value(catalogue[[column[1]]])
   twice <- unique(names[duplicated(names) & !is.na(names)])
   if (length(twice)) {
-    stop_because("repeated_key", c(
-      sprintf("The catalogue has %s more than once.", count_of(length(twice), "product")),
-      x = sprintf("They are %s.", examples_of(twice)),
-      i = "Keep one row per product, or name a key that the daybook has too: `product = product_id`."
-    ), call = call)
+    stop_because("repeated_key", sprintf("The catalogue has %s more than once.", count_of(length(twice), "product")),
+                 x = sprintf("They are %s.", examples_of(twice)),
+                 i = "Keep one row per product, or name a key that the daybook has too: `product = product_id`.",
+                 call = call)
   }
   unlisted <- setdiff(product_names(sales), names)
   if (length(unlisted)) {
-    say("catalogue", sprintf("%s of the daybook %s not in the catalogue: %s.", count_of(length(unlisted), "product"),
-                             if (length(unlisted) == 1) "is" else "are", examples_of(unlisted)))
+    say("catalogue",
+        sprintf("%s of the daybook %s not in the catalogue: %s.", count_of(length(unlisted), "product"),
+                if (length(unlisted) == 1) "is" else "are", examples_of(unlisted)))
   }
   list(table = tibble::as_tibble(catalogue), names = names, column = column[1])
 }
@@ -146,12 +146,12 @@ sold_there <- function(sales, names, within, counted = NULL) {
   # Products that the catalogue lacks get no code and are ignored, and so are rows that do not count.
   if (!is.null(counted)) product$codes[-counted] <- NA
   if (!is.null(counted) && length(counted) == 0) product$codes[] <- NA
-  found <- tally_lines(sales$rows, list(product, mine), sales$amounts)
-  at <- find_groups(list(grid$product, grid$place), found$codes, c(length(names), places$count))
+  sums <- tally_lines(sales$rows, list(product, mine), sales$amounts)
+  at <- find_groups(list(grid$product, grid$place), sums$codes, c(length(names), places$count))
   zero <- function(x) replace(x[at], is.na(at), 0)
-  rows$last_sale <- plain_days(found$values$last[at])
-  rows$lines <- zero(found$values$lines)
-  for (name in names(sales$decimals)) rows[[name]] <- from_minor(zero(found$values[[name]]), sales$decimals[[name]])
+  rows$last_sale <- plain_days(sums$values$last[at])
+  rows$lines <- zero(sums$values$lines)
+  for (name in names(sales$decimals)) rows[[name]] <- from_minor(zero(sums$values[[name]]), sales$decimals[[name]])
   # Lines and groups of lines may stand in any order.
   rows[do.call(ordered_rows, c(lapply(unname(as.list(rows[within])), sort_places, down = FALSE), list(rows$product))), ]
 }

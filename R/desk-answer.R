@@ -8,7 +8,7 @@ new_desk <- function(facts, brief = NULL, base = facts, rules = list()) {
 }
 
 brief_desk <- function(brief) {
-  if (is_large(file_entry(brief$content$data$lines, brief))) {
+  if (is_large(parse_file_entry(brief$content$data$lines, brief))) {
     return(large_desk(brief))
   }
   rules <- brief$content$restrict
@@ -33,11 +33,10 @@ large_desk <- function(brief, call = caller_env()) {
     on.exit(close_keep(asked$keeping))
   }
   facts <- brief_facts(asked)$table("desk")
-  say("large", c(
-    sprintf("The lines of %s do not fit into memory, so the desk uses a tally per day%s.", basename(brief$path),
-            if (length(facts$by)) paste(" by", and_list(facts$by)) else ""),
-    i = if (is.null(keep_folder(brief))) "Add `keep` to the brief and the desk opens at once next time."
-  ))
+  say("large",
+      sprintf("The lines of %s do not fit into memory, so the desk uses a tally per day%s.", basename(brief$path),
+              if (length(facts$by)) paste(" by", and_list(facts$by)) else ""),
+      i = if (is.null(keep_folder(brief))) "Add `keep` to the brief and the desk opens at once next time.")
   new_desk(facts, brief)
 }
 
@@ -65,7 +64,8 @@ counted_facts <- function(desk, state) {
   }
   key <- state_text(conditions)
   if (is.null(desk$counted[[key]])) {
-    desk$counted <- c(utils::tail(desk$counted, 1), stats::setNames(list(own_lines(desk$facts, conditions)), key))
+    counted <- stats::setNames(list(restrict_for_table(desk$facts, conditions)), key)
+    desk$counted <- c(utils::tail(desk$counted, 1), counted)
   }
   desk$counted[[key]]
 }
@@ -93,7 +93,7 @@ desk_answer <- function(desk, state) {
            parent = emptyenv())
 }
 
-most_across <- 400L
+max_across <- 400L
 
 # So many columns beside each other cannot be read, and take minutes.
 check_across <- function(facts, table) {
@@ -104,10 +104,10 @@ check_across <- function(facts, table) {
   every <- intersect(unlist(table$every), columns)
   across <- nrow(totals(facts, by = tidyselect::all_of(setdiff(columns, every)), every = if (length(every)) every,
                         measures = "lines"))
-  if (across > most_across) {
-    stop_because("argument", c(sprintf("%s columns across cannot be read; at most %d are shown.", group_digits(across),
-                                       most_across),
-                               i = "Put something else across, or let fewer lines count."), call = NULL)
+  if (across > max_across) {
+    stop_because("argument",
+                 sprintf("%s columns across cannot be read; at most %d are shown.", group_digits(across), max_across),
+                 i = "Put something else across, or let fewer lines count.", call = NULL)
   }
 }
 
@@ -149,7 +149,7 @@ rows_with_text <- function(t, text) {
   if (!nzchar(text)) {
     return(rep(FALSE, nrow(t)))
   }
-  facts <- column_facts(t)
+  facts <- column_forms(t)
   keys <- row_keys(t)
   Reduce(`|`, lapply(keys, function(name) {
     grepl(tolower(text), tolower(shown_text(t[[name]], facts[[name]], calendar_of(t))), fixed = TRUE)

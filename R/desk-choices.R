@@ -1,9 +1,9 @@
 # The choices of each part of the sentence, as a form. Choices that make no sense are disabled, with the reason.
 
-choice_form <- function(part, state, desk) {
+choice_form <- function(clause, state, desk) {
   tags <- htmltools::tags
-  tags$form(`data-part` = part, `aria-label` = choice_titles[[part]], tags$h2(choice_titles[[part]]),
-            part_choices[[part]](state, desk))
+  tags$form(`data-part` = clause, `aria-label` = choice_titles[[clause]], tags$h2(choice_titles[[clause]]),
+            clause_choices[[clause]](state, desk))
 }
 
 choice_titles <- c(
@@ -19,8 +19,8 @@ choice <- function(type, name, value, label, checked = FALSE, note = NULL, why =
   tags$label(class = if (!is.null(why)) "refused",
              tags$input(type = type, name = name, value = value, checked = if (checked) NA,
                         disabled = if (!is.null(why)) NA),
-             " ", tags$span(visible(label)),
-             if (!is.null(why %||% note)) list(" ", tags$span(class = "quiet", "\u00b7 ", visible(why %||% note))))
+             " ", tags$span(printable(label)),
+             if (!is.null(why %||% note)) list(" ", tags$span(class = "quiet", "\u00b7 ", printable(why %||% note))))
 }
 
 radios <- function(name, choices, now, ...) {
@@ -36,11 +36,11 @@ count_input <- function(name, label, value, most = 1000) {
   tags$label(label, " ", tags$input(type = "number", name = name, value = value, min = 1, max = most))
 }
 
-part_choices <- list(
+clause_choices <- list(
   measure = function(state, desk) {
     facts <- desk$facts
     main <- entry_parts(state$table$measures[[1]])
-    names <- measure_names_of(state$table$measures)
+    names <- brief_measure_names(state$table$measures)
     numbers <- facts_numbers(facts)
     counted <- intersect(c("order", "customer_id", "customer"), split_columns(facts))
     offered <- function(how) {
@@ -65,7 +65,7 @@ part_choices <- list(
       field_group("Also shown", lapply(setdiff(c(numbers, "lines", if ("order" %in% counted) "orders"), names[1]),
                                       function(name) {
         choice("checkbox", "beside", name, name, name %in% names[-1],
-               why = if (!is_held(facts, measure_of_name(name))) "these data do not hold it")
+               why = if (!is_held(facts, brief_entry_of(name))) "these data do not hold it")
       }))
     )
   },
@@ -81,7 +81,7 @@ part_choices <- list(
   },
   every = function(state, desk) {
     now <- paste(unlist(state$table$every), collapse = " ")
-    one <- names(grain_kinds)
+    all_grains <- names(grain_kinds)
     both <- c("year quarter", "year month", "year month_of_year", "year quarter_of_year")
     words <- function(every) and_list(vapply(strsplit(every, " ")[[1]], function(x) grain_kinds[[x]]$name, ""))
     offer <- function(every) {
@@ -91,9 +91,13 @@ part_choices <- list(
       }, hinterfeld_error = function(cnd) "these data hold only longer periods")
       choice("radio", "every", every, words(every), every == now, why = refused)
     }
-    htmltools::tagList(choice("radio", "every", "", "no period", now == ""), field_group("Consecutive",
-               lapply(one[!vapply(one, is_recurring, NA)], offer)), field_group("Recurring, added up over the years",
-               lapply(one[vapply(one, is_recurring, NA)], offer)), field_group("In two columns", lapply(both, offer)))
+    recurring <- vapply(all_grains, is_recurring, NA)
+    htmltools::tagList(
+      choice("radio", "every", "", "no period", now == ""),
+      field_group("Consecutive", lapply(all_grains[!recurring], offer)),
+      field_group("Recurring, added up over the years", lapply(all_grains[recurring], offer)),
+      field_group("In two columns", lapply(both, offer))
+    )
   },
   versus = function(state, desk) {
     given <- step_given(state, "change")
@@ -205,8 +209,10 @@ part_choices <- list(
     }
     list(lapply(split, function(name) {
       choice("checkbox", "columns", name, paste(gsub("_", " ", column_or_grain(name)), "across"), name %in% columns)
-    }), if (length(columns)) field_group("In the cells", radios("cells", as_choices(cell_choices(state$table)),
-                                                                unlist(state$table$crosstab$of)[1])),
+    }), if (length(columns)) {
+      cells <- unlist(state$table$crosstab$of)[1]
+      field_group("In the cells", radios("cells", as_choices(cell_choices(state$table)), cells))
+    },
     if (length(columns)) htmltools::tags$button(type = "button", `data-act` = "swap", "Swap rows and columns"))
   },
   rows = function(state, desk) {
@@ -246,9 +252,9 @@ desk_years <- function(desk) {
 column_list <- function(name, desk, checked, refused = NULL, why = NULL) {
   columns <- desk$columns
   lapply(seq_len(nrow(columns)), function(i) {
-    one <- columns$name[i]
-    reason <- if (!is.na(columns$why[i])) columns$why[i] else if (one %in% refused) why
-    choice("checkbox", name, one, gsub("_", " ", one), one %in% checked,
+    column <- columns$name[i]
+    reason <- if (!is.na(columns$why[i])) columns$why[i] else if (column %in% refused) why
+    choice("checkbox", name, column, gsub("_", " ", column), column %in% checked,
            note = count_of(columns$values[i], "value"), why = reason)
   })
 }
@@ -258,9 +264,9 @@ counts_choices <- function(state, desk) {
   tags <- htmltools::tags
   word <- function(verb) lapply(seq_along(unlist(state$table[[verb]])), function(i) {
     words <- condition_words(unlist(state$table[[verb]])[i], verb)
-    tags$li(tags$span(visible(words)), " ",
+    tags$li(tags$span(printable(words)), " ",
             tags$button(type = "button", `data-act` = "drop", `data-verb` = verb, `data-place` = i,
-                        `aria-label` = paste("Take away:", visible(words)), "remove"))
+                        `aria-label` = paste("Take away:", printable(words)), "remove"))
   })
   span <- format(desk$facts$span)
   columns <- desk$columns[is.na(desk$columns$why), ]
@@ -281,19 +287,20 @@ day_input <- function(name, example) {
 
 values_choices <- function(desk, column, search = "") {
   tags <- htmltools::tags
-  found <- value_choices(desk$facts, column, search)
-  shown <- utils::head(found, most_values)
+  choices <- value_choices(desk$facts, column, search)
+  shown <- utils::head(choices, max_values)
   list(
     tags$label("Search ", tags$input(type = "search", name = "search", `data-act` = "search", value = search)),
-    tags$div(class = "listed", lapply(shown, function(one) {
-      several <- length(one$spellings) > 1
-      choice("checkbox", "values", one$place, one$label,
-             note = paste0(count_of(one$lines, "line"),
-                           if (several) sprintf(", also written %s", examples_of(as.character(one$spellings)[-1]))))
+    tags$div(class = "listed", lapply(shown, function(value) {
+      several <- length(value$spellings) > 1
+      choice("checkbox", "values", value$place, value$label,
+             note = paste0(count_of(value$lines, "line"),
+                           if (several) sprintf(", also written %s", examples_of(as.character(value$spellings)[-1]))))
     })),
-    if (length(found) == 0) tags$p("No value contains this text."),
-    if (length(found) > most_values) tags$p(class = "quiet", sprintf("And %s more: search for them.",
-                                                                      group_digits(length(found) - most_values))),
+    if (length(choices) == 0) tags$p("No value contains this text."),
+    if (length(choices) > max_values) {
+      tags$p(class = "quiet", sprintf("And %s more: search for them.", group_digits(length(choices) - max_values)))
+    },
     tags$p(tags$button(type = "button", `data-act` = "only", "Only these"), " ",
            tags$button(type = "button", `data-act` = "without", "Without these"))
   )

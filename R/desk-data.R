@@ -1,38 +1,28 @@
 # What the facts offer: columns to split by, numbers to total, values to choose, each with how many there are.
 
-most_members <- 20000L
-most_values <- 60L
+max_members <- 20000L
+max_values <- 60L
 
 # name, how many distinct values, and why a column is not offered (NA where it is).
 column_choices <- function(facts) {
-  part <- parts_of(facts)[[1]]
-  names <- setdiff(split_columns(facts), c(names(grain_kinds), names(facts$decimals), names(facts$measures)))
-  found <- lapply(names, function(name) {
-    x <- part$columns[[name]]
+  rowset <- rowsets_of(facts)[[1]]
+  columns <- lapply(grouping_columns(facts), function(name) {
+    x <- rowset$columns[[name]]
     kind <- if (is.numeric(x) && !is_coded(x) && !inherits(x, "Date")) "number" else type_of(x)
     if (kind == "number" && is.double(x)) {
       return(list(name = name, values = NA_integer_, why = "numbers, not groups"))
     }
-    codes <- distinct_codes(x)
-    count <- sum(tabulate(codes$codes, length(codes$labels)) > 0 & !is.na(codes$labels))
-    why <- if (count > most_members) {
+    count <- values_in(x)
+    why <- if (count > max_members) {
       sprintf("%s values, too many to split by", group_digits(count))
     } else if (count < 2) {
       "only one value, nothing to split by"
     }
     list(name = name, values = count, why = why %||% NA_character_)
   })
-  field <- function(name, of) vapply(found, function(one) one[[name]], of)
+  field <- function(name, of) vapply(columns, function(column) column[[name]], of)
   order <- order(!is.na(field("why", "")), !field("name", "") %in% "product", field("values", 0L))
   data.frame(name = field("name", ""), values = field("values", 0L), why = field("why", ""))[order, ]
-}
-
-# The exact columns, which can be totalled.
-facts_numbers <- function(facts) {
-  if (!inherits(facts, "hinterfeld_tally")) {
-    return(names(facts$decimals))
-  }
-  c(setdiff(names(facts$measures), "lines"), "lines")
 }
 
 # The distinct values of a column, spellings of one value together, commonest first: label, spellings, lines. Those that
@@ -43,17 +33,17 @@ value_choices <- function(facts, column, search = "") {
   missing <- is.na(values) | values == answer_of(t)$labels$not_given
   heading <- ifelse(missing, NA, if (is.character(values)) plain_text(values) else as.character(values))
   groups <- split(seq_along(heading), match(heading, unique(heading)))
-  found <- lapply(groups, function(rows) {
+  choices <- lapply(groups, function(rows) {
     spelt <- values[rows[order(-t$lines[rows])]]
     list(label = if (missing[rows[1]]) "blank" else as.character(spelt[1]),
          spellings = if (missing[rows[1]]) NA else spelt, lines = sum(t$lines[rows]))
   })
-  found <- found[order(-vapply(found, function(one) one$lines, 0))]
-  found <- Map(function(one, place) c(one, place = place), unname(found), seq_along(found))
+  choices <- choices[order(-vapply(choices, function(choice) choice$lines, 0))]
+  choices <- Map(function(choice, place) c(choice, place = place), unname(choices), seq_along(choices))
   if (nzchar(search)) {
-    found <- Filter(function(one) grepl(tolower(search), tolower(one$label), fixed = TRUE), found)
+    choices <- Filter(function(choice) grepl(tolower(search), tolower(choice$label), fixed = TRUE), choices)
   }
-  found
+  choices
 }
 
 # Measures ------------------------------------------------------------------------------------------------
@@ -105,7 +95,7 @@ entry_parts <- function(entry) {
 }
 
 # What can stand beside the main measure, and alone: exact columns, lines, orders.
-measure_of_name <- function(name) {
+brief_entry_of <- function(name) {
   if (name == "orders") measure_entry("order", "distinct") else name
 }
 
@@ -121,9 +111,10 @@ value_condition <- function(column, values) {
   name <- as.symbol(column)
   given <- values[!is.na(values)]
   if (inherits(given, "Date")) given <- format(given)
-  parts <- c(if (anyNA(values)) list(call("is.na", name)),
+  conditions <- c(if (anyNA(values)) list(call("is.na", name)),
              if (length(given)) list(call("%in%", name, vector_call(given))))
-  expression_source(if (length(parts) == 2) call("(", call("|", parts[[1]], parts[[2]])) else parts[[1]])
+  either <- if (length(conditions) == 2) call("(", call("|", conditions[[1]], conditions[[2]]))
+  expression_source(either %||% conditions[[1]])
 }
 
 day_condition <- function(operator, day) {
@@ -158,16 +149,16 @@ condition_values <- function(expr) {
     return(condition_values(expr[[2]]))
   }
   if (rlang::is_call(expr, "|", n = 2)) {
-    parts <- lapply(as.list(expr)[-1], condition_values)
-    same <- !any(vapply(parts, is.null, NA)) && identical(parts[[1]]$column, parts[[2]]$column)
-    return(if (same) list(column = parts[[1]]$column, values = c(parts[[2]]$values, parts[[1]]$values)))
+    sides <- lapply(as.list(expr)[-1], condition_values)
+    same <- !any(vapply(sides, is.null, NA)) && identical(sides[[1]]$column, sides[[2]]$column)
+    return(if (same) list(column = sides[[1]]$column, values = c(sides[[2]]$values, sides[[1]]$values)))
   }
   if (rlang::is_call(expr, "is.na", n = 1) && is.symbol(expr[[2]])) {
     return(list(column = as.character(expr[[2]]), values = NA))
   }
   listed <- rlang::is_call(expr, c("%in%", "=="), n = 2) && is.symbol(expr[[2]]) &&
-    (rlang::is_atomic(expr[[3]]) || rlang::is_call(expr[[3]], "c") && all(vapply(as.list(expr[[3]])[-1],
-                                                                                 rlang::is_atomic, NA)))
+    (rlang::is_atomic(expr[[3]]) ||
+       rlang::is_call(expr[[3]], "c") && all(vapply(as.list(expr[[3]])[-1], rlang::is_atomic, NA)))
   if (listed) {
     values <- as.list(expr[[3]])
     list(column = as.character(expr[[2]]), values = unlist(if (is.call(expr[[3]])) values[-1] else values))

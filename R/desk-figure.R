@@ -1,10 +1,10 @@
 # The figure of an answer: drawn for the page, and where each row of the table stands in it.
 
 figure_pixels <- c(1520L, 950L)
-most_marks <- 150L
+max_marks <- 150L
 
 # The figures that can be drawn of a table, the one that suits it first.
-figures_for <- function(answer) {
+possible_figures <- function(answer) {
   t <- answer$table
   if (!is.null(listing_of(t))) {
     return("ranking")
@@ -23,11 +23,11 @@ figures_for <- function(answer) {
       weekdays = recurring, ranking = , share = length(about$keys) > 0, places = FALSE, running = !is.null(about$every),
       TRUE)
   }, NA)
-  suiting <- figure_name(figure_for(t))
+  suiting <- figure_kind(default_figure(t))
   unique(c(suiting, names(figure_kinds)[fits]))
 }
 
-figure_name <- function(draw) {
+figure_kind <- function(draw) {
   names(figure_kinds)[vapply(names(figure_kinds), function(kind) {
     identical(draw, get(paste0("figure_", kind), mode = "function"))
   }, NA)]
@@ -38,7 +38,7 @@ answer_figure <- function(answer) {
   kinds <- drawn_kinds(answer)
   problem <- NULL
   for (kind in kinds) {
-    figure <- tryCatch(suppressWarnings(quietly(figure_of_kind(answer, kind))), hinterfeld_error = identity)
+    figure <- tryCatch(suppressWarnings(quietly(draw_kind(answer, kind))), hinterfeld_error = identity)
     if (!inherits(figure, "hinterfeld_error")) {
       return(structure(figure, "kind of figure" = kind))
     }
@@ -49,11 +49,11 @@ answer_figure <- function(answer) {
 
 # Those that suit, the chosen one first.
 drawn_kinds <- function(answer) {
-  kinds <- figures_for(answer)
+  kinds <- possible_figures(answer)
   unique(c(intersect(answer$state$figure, kinds), kinds))
 }
 
-figure_of_kind <- function(answer, kind) {
+draw_kind <- function(answer, kind) {
   t <- answer$table
   # A panel for each of what the sentence stands within.
   within <- unlist(answer$state$within)
@@ -69,7 +69,7 @@ figure_of_kind <- function(answer, kind) {
 }
 
 # A picture of thousands of panels takes minutes, and nobody looks through its pages.
-most_panels <- 300L
+max_panels <- 300L
 
 check_panels <- function(t, about, kind, within) {
   if (inherits(t, "hinterfeld_crosstab") && nrow(t) * length(t) > 50000) {
@@ -81,7 +81,7 @@ check_panels <- function(t, about, kind, within) {
   }
   scopes <- if (length(within)) within else utils::head(about$keys, -1)
   panels <- member_groups(tibble::as_tibble(t), scopes)
-  if (length(scopes) && length(panels$first) > most_panels) {
+  if (length(scopes) && length(panels$first) > max_panels) {
     stop_figure(sprintf("The figure would have %s panels, too many to read.", group_digits(length(panels$first))),
                 "Choose fewer with what counts, or other columns to split by.", call = NULL)
   }
@@ -139,13 +139,13 @@ figure_marks <- function(built, picture, res) {
   }
   data <- built$data[[order[1]]]
   data <- data[!is.na(data$mark) & !duplicated(data$mark), ]
-  if (nrow(data) == 0 || nrow(data) > most_marks) {
+  if (nrow(data) == 0 || nrow(data) > max_marks) {
     return(NULL)
   }
   layout <- built$layout$layout
   cells <- picture$layout[grepl("^panel", picture$layout$name), ]
   size <- figure_pixels
-  found <- lapply(split(data, data$PANEL, drop = TRUE), function(rows) {
+  marks <- lapply(split(data, data$PANEL, drop = TRUE), function(rows) {
     at <- layout[layout$PANEL == rows$PANEL[1], ]
     cell <- cells[cells$t == sort(unique(cells$t))[at$ROW] & cells$l == sort(unique(cells$l))[at$COL], ][1, ]
     grid::seekViewport(sprintf("%s.%d-%d-%d-%d", cell$name, cell$t, cell$r, cell$b, cell$l))
@@ -162,12 +162,12 @@ figure_marks <- function(built, picture, res) {
                width = pmax(100 * abs(wide[, 2] - wide[, 1]), 1), height = pmax(100 * abs(tall[, 2] - tall[, 1]), 1.2))
   })
   grid::upViewport(0)
-  do.call(rbind, unname(found))
+  do.call(rbind, unname(marks))
 }
 
 figure_tags <- function(drawn, answer) {
   tags <- htmltools::tags
-  kinds <- figures_for(answer)
+  kinds <- possible_figures(answer)
   marks <- drawn$marks
   marked <- marked_rows(answer)
   buttons <- if (!is.null(marks)) {
@@ -180,9 +180,11 @@ figure_tags <- function(drawn, answer) {
     ), collapse = ""))
   }
   list(
-    tags$figure(tags$div(class = "picture", tags$img(alt = visible(drawn$alt), width = figure_pixels[1],
-                                                     height = figure_pixels[2],
-                                                     src = paste0("data:image/png;base64,", drawn$png)), buttons)),
+    tags$figure(tags$div(
+      class = "picture",
+      tags$img(alt = printable(drawn$alt), width = figure_pixels[1], height = figure_pixels[2],
+               src = paste0("data:image/png;base64,", drawn$png)), buttons
+    )),
     if (length(kinds) > 1) {
       tags$p(class = "kinds", tags$span(class = "quiet", "Drawn as "), lapply(kinds, function(kind) {
         list(tags$button(type = "button", `data-act` = "figure", `data-figure` = kind,

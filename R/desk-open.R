@@ -35,9 +35,12 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
     app <- desk_app(desk, title %||% desk_title(desk), token, host)
     address <- sprintf("http://%s:%d/%s", if (is_loopback(host)) host else Sys.info()[["nodename"]], port,
                        if (is.null(token)) "" else paste0("?token=", token))
-    say("desk", c(sprintf("The desk is at %s", address), i = "Press Ctrl+C or Esc to close it."))
-    open_page_of(address, browse)
-    tryCatch(suppressMessages(shiny::runApp(app, port = port, host = host, launch.browser = FALSE, quiet = TRUE),
+    # Told when it can be reached, not before.
+    ready <- function(url) {
+      say("desk", sprintf("The desk is at %s", address), i = "Press Ctrl+C or Esc to close it.")
+      open_page_of(address, browse)
+    }
+    tryCatch(suppressMessages(shiny::runApp(app, port = port, host = host, launch.browser = ready, quiet = TRUE),
                               classes = "packageStartupMessage"),
              interrupt = function(cnd) NULL,
              error = function(cnd) stop_unopened(cnd, port))
@@ -55,8 +58,8 @@ warm_up <- function(desk) {
 
 stop_unopened <- function(cnd, port) {
   if (!grepl("create server|address|port", conditionMessage(cnd))) stop(cnd)
-  stop_because("argument", c(sprintf("The desk cannot listen on port %d: it is in use, or not allowed.", port),
-                             i = "Give another `port`, or leave it out to use any free port."), call = NULL)
+  stop_because("argument", sprintf("The desk cannot listen on port %d: it is in use, or not allowed.", port),
+               i = "Give another `port`, or leave it out to use any free port.", call = NULL)
 }
 
 open_page_of <- function(address, browse) {

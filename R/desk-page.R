@@ -8,16 +8,16 @@ desk_page <- function(title, states = list()) {
   # The first script stands before those of the library that carries the page.
   head <- list(
     tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-    tags$meta(`http-equiv` = "Content-Security-Policy", content = policy), tags$title(visible(title)),
+    tags$meta(`http-equiv` = "Content-Security-Policy", content = policy), tags$title(printable(title)),
     tags$link(rel = "icon", href = "data:,"), tags$link(rel = "stylesheet", href = "desk/desk.css"),
     tags$script(src = "desk/before.js"), tags$script(src = "desk/desk.js", defer = NA)
   )
   body <- htmltools::tagList(
     tags$a(class = "skip", href = "#answer", "Skip to the answer"),
-    tags$header(tags$h1(visible(title)), tags$p(id = "news", role = "status"), if (length(states)) tags$label(
+    tags$header(tags$h1(printable(title)), tags$p(id = "news", role = "status"), if (length(states)) tags$label(
       tags$span(class = "quiet", "From the brief "), tags$select(`data-act` = "of-brief", tags$option(
         value = "", "choose an inquiry"), unname(Map(function(state, name) {
-          tags$option(value = state_link(state), visible(gsub("_", " ", name)))
+          tags$option(value = state_link(state), printable(gsub("_", " ", name)))
         }, states, names(states))))
     )),
     tags$main(
@@ -28,14 +28,15 @@ desk_page <- function(title, states = list()) {
       tags$div(id = "answer", tabindex = "-1", `aria-busy` = "true",
                tags$section(id = "figure", `aria-label` = "Figure"),
                tags$section(id = "table", `aria-label` = "Table")),
-      tags$p(id = "told", role = "status"),
+      tags$p(id = "notice", role = "status"),
       tags$div(id = "notes")
     ),
     tags$footer(
       tags$div(class = "marking", tags$span(class = "quiet", "Highlight "), lapply(names(mark_words), function(rows) {
         tags$button(type = "button", `data-act` = "mark", `data-rows` = rows, mark_words[[rows]])
-      }), tags$label(" or ", tags$input(type = "search", id = "mark-text",
-                                                                `aria-label` = "Highlight rows that hold this text"))),
+      }), tags$label(" or ", tags$input(
+        type = "search", id = "mark-text", `aria-label` = "Highlight rows that hold this text"
+      ))),
       tags$div(class = "out", tags$span(class = "quiet", "Download "), lapply(
         c("csv", "xlsx", "parquet", "png", "svg"), function(kind) {
           list(tags$a(id = paste0("file-", kind), class = "shiny-download-link file", href = "", target = "_blank",

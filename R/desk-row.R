@@ -3,8 +3,8 @@
 # "Saltcoast, Red clay"
 row_name <- function(answer, row) {
   t <- answer$table
-  facts <- column_facts(t)
-  paste(vapply(row_keys(t), function(name) shown_text(t[[name]][row], facts[[name]], calendar_of(t)), ""),
+  forms <- column_forms(t)
+  paste(vapply(row_keys(t), function(name) shown_text(t[[name]][row], forms[[name]], calendar_of(t)), ""),
         collapse = ", ")
 }
 
@@ -12,13 +12,13 @@ row_name <- function(answer, row) {
 row_words <- function(answer, row, column = NULL) {
   t <- answer$table
   about <- answer_of(t)
-  facts <- column_facts(t)
+  forms <- column_forms(t)
   text <- function(name) {
-    held_together(sub("^-", "\u2212", shown_text(t[[name]][row], facts[[name]], calendar_of(t))))
+    held_together(sub("^-", "\u2212", shown_text(t[[name]][row], forms[[name]], calendar_of(t))))
   }
   who <- row_name(answer, row)
   unit <- if (!is.null(currency_of(t))) paste0("\u00a0", currency_of(t)) else ""
-  money <- function(name) if (identical(facts[[name]]$kind, "money")) unit else ""
+  money <- function(name) if (identical(forms[[name]]$kind, "money")) unit else ""
   if (inherits(t, "hinterfeld_crosstab")) {
     if (!isTRUE(column %in% names(about$cells))) {
       return(who)
@@ -28,9 +28,9 @@ row_words <- function(answer, row, column = NULL) {
                    if (any(nzchar(shares))) paste0("; ", paste(shares[nzchar(shares)], collapse = ", ")) else ""))
   }
   values <- intersect(about$values, names(t))
-  told <- vapply(values, function(name) sprintf("%s %s%s", gsub("_", " ", name), text(name), money(name)), "")
-  told <- told[!is.na(unlist(lapply(values, function(name) t[[name]][row])))]
-  paste0(who, if (nzchar(who)) ": ", paste(c(told, row_share(answer, row), row_change(answer, row)), collapse = "; "))
+  texts <- vapply(values, function(name) sprintf("%s %s%s", gsub("_", " ", name), text(name), money(name)), "")
+  texts <- texts[!is.na(unlist(lapply(values, function(name) t[[name]][row])))]
+  paste0(who, if (nzchar(who)) ": ", paste(c(texts, row_share(answer, row), row_change(answer, row)), collapse = "; "))
 }
 
 # The share of a row that the table does not hold itself, of the scope that the sentence stands in.
@@ -86,14 +86,14 @@ row_conditions <- function(answer, row, column = NULL) {
     codes <- c(codes, as.list(cell$codes))
     names <- c(names, cell$split)
   }
-  found <- Map(function(key, code, name) {
+  conditions <- Map(function(key, code, name) {
     if (is.na(code) || code == total_code) {
       return(character())
     }
     value <- if (code == 0) NA else key$labels[code]
     if (name %in% about$everys) period_conditions(value, name, facts) else value_condition(name, value)
   }, keys, codes, names)
-  if (!any(vapply(found, is.null, NA))) unlist(found)
+  if (!any(vapply(conditions, is.null, NA))) unlist(conditions)
 }
 
 period_conditions <- function(value, every, facts) {
@@ -106,10 +106,10 @@ period_conditions <- function(value, every, facts) {
   }
   # The expression language knows calendar months and quarters only, not those of another sales calendar.
   rules <- facts$calendar$rules
-  known <- switch(every, weekday = substr(capital(weekdays_known), 1, 3),
+  names <- switch(every, weekday = substr(capital(weekdays_known), 1, 3),
                   month_of_year = if (rules[2] == 1) month_names,
                   quarter_of_year = if (identical(rules[-3], sales_calendar()$rules[-3])) paste0("Q", 1:4))
-  place <- match(value, known)
+  place <- match(value, names)
   if (!is.na(place)) sprintf("%s(day) == %d", sub("_of_year", "", every), place)
 }
 
@@ -128,14 +128,12 @@ row_menu <- function(answer, desk, row, column = NULL) {
   }
   no_lines <- if (!inherits(answer$facts, "hinterfeld_daybook")) "a tally has no lines"
   list(
-    tags$h2("This number"), tags$p(visible(row_words(answer, row, column))),
+    tags$h2("This number"), tags$p(printable(row_words(answer, row, column))),
     tags$ul(class = "acts", button("row-only", "Only this", why),
             button("row-without", "Without this", why), button("row-lines", "The lines behind it", no_lines)),
-    tags$label("Only this, split by ", tags$select(name = "split", `data-act` = "row-split",
-                                                   disabled = if (!is.null(why)) NA,
-                                                   tags$option(value = "", "choose"),
-                                                   lapply(others, function(name) {
-                                                     tags$option(value = name, gsub("_", " ", name))
-                                                   })))
+    tags$label("Only this, split by ", tags$select(
+      name = "split", `data-act` = "row-split", disabled = if (!is.null(why)) NA, tags$option(value = "", "choose"),
+      lapply(others, function(name) tags$option(value = name, gsub("_", " ", name)))
+    ))
   )
 }

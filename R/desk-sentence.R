@@ -2,11 +2,11 @@
 
 # The parts that stand in the sentence, in its order: text before, the words of the part; `off` for one that is not
 # asked for, which stands at the end.
-sentence_parts <- function(state, desk) {
+sentence_clauses <- function(state, desk) {
   table <- state$table
-  parts <- list()
-  add <- function(part, words, before = "", off = FALSE, after = "") {
-    parts[[length(parts) + 1]] <<- list(part = part, words = words, before = before, off = off, after = after)
+  clauses <- list()
+  add <- function(clause, words, before = "", off = FALSE, after = "") {
+    clauses[[length(clauses) + 1]] <<- list(clause = clause, words = words, before = before, off = off, after = after)
   }
   add("measure", capital(measures_in_words(table$measures)))
   add("counts", counted_words(state, desk), " of ")
@@ -14,7 +14,7 @@ sentence_parts <- function(state, desk) {
   add("by", if (length(inner)) named_words(inner) else "nothing", " by ")
   if (length(state$within)) add("within", named_words(unlist(state$within)), " within ")
   every <- unlist(table$every)
-  if (length(every)) add("every", and_list(vapply(every, function(one) grain_kinds[[one]]$name, "")), ", per ")
+  if (length(every)) add("every", and_list(vapply(every, function(grain) grain_kinds[[grain]]$name, "")), ", per ")
   change <- step_given(state, "change")
   period <- step_given(state, "in_period")$period
   if (!is.null(change)) {
@@ -36,9 +36,9 @@ sentence_parts <- function(state, desk) {
   }
   extra <- c(if (isTRUE(table$subtotals)) "subtotals", if (isTRUE(table$fill)) "empty periods as 0")
   if (length(extra)) add("rows", and_list(extra), ", with ")
-  shown <- vapply(parts, function(one) one$part, "")
-  c(parts, lapply(setdiff(names(off_words), shown), function(part) {
-    list(part = part, words = off_words[[part]], before = "", off = TRUE)
+  shown <- vapply(clauses, function(clause) clause$clause, "")
+  c(clauses, lapply(setdiff(names(off_words), shown), function(clause) {
+    list(clause = clause, words = off_words[[clause]], before = "", off = TRUE)
   }))
 }
 
@@ -47,16 +47,17 @@ off_words <- c(within = "within", every = "per period", versus = "against", rank
 
 sentence_tags <- function(state, desk) {
   tags <- htmltools::tags
-  parts <- sentence_parts(state, desk)
+  clauses <- sentence_clauses(state, desk)
   button <- function(one) {
-    tags$button(type = "button", class = if (one$off) "off" else "part", `data-part` = one$part,
+    tags$button(type = "button", class = if (one$off) "off" else "part", `data-part` = one$clause,
                 `aria-haspopup` = "dialog", `aria-label` = if (one$off) paste("Add:", one$words),
-                visible(one$words), .noWS = "outside")
+                printable(one$words), .noWS = "outside")
   }
-  off <- vapply(parts, function(one) one$off, NA)
+  off <- vapply(clauses, function(one) one$off, NA)
   list(
-    tags$p(class = "sentence", lapply(parts[!off], function(one) list(one$before, button(one))), ".", .noWS = "inside"),
-    if (any(off)) tags$p(class = "more-parts", tags$span(class = "quiet", "Also: "), lapply(parts[off], button))
+    tags$p(class = "sentence", lapply(clauses[!off], function(one) list(one$before, button(one))), ".",
+           .noWS = "inside"),
+    if (any(off)) tags$p(class = "more-parts", tags$span(class = "quiet", "Also: "), lapply(clauses[off], button))
   )
 }
 
@@ -105,8 +106,11 @@ said_rank <- function(state) {
   } else if (!is.null(pick)) {
     "the best of each"
   } else if (!is.null(rank)) {
-    if (length(rank$within)) paste0("ranked in each ", named_words(vapply(unlist(rank$within), column_or_grain,
-                                                                          ""))) else "ranked over all"
+    if (length(rank$within)) {
+      paste0("ranked in each ", named_words(vapply(unlist(rank$within), column_or_grain, "")))
+    } else {
+      "ranked over all"
+    }
   }
 }
 
@@ -127,8 +131,9 @@ said_running <- function(state) {
   running <- step_given(state, "running_total")
   moving <- step_given(state, "moving")
   c(
-    if (!is.null(running)) paste0("running", if (!is.null(running$restart)) sprintf(" from each %s's start",
-                                                                                      running$restart)),
+    if (!is.null(running)) {
+      paste0("running", if (!is.null(running$restart)) sprintf(" from each %s's start", running$restart))
+    },
     if (!is.null(moving)) sprintf("moving %s of %d", moving$what %||% "sum", moving$last %||% 12L)
   )[1]
 }

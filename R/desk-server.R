@@ -15,11 +15,12 @@ desk_server <- function(desk, token, host) {
   }
 }
 
-# What one reader has before them. `version` shows whether a choice has been overtaken by a later one.
+# What one reader has before them. `version` shows whether a choice has been overtaken by a later one, `answered` is the
+# one that the answer is of.
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
-  list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, page = 1L, lines = NULL,
-                told = NULL, failed = NULL), parent = emptyenv())
+  list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
+                lines = NULL, notice = NULL, failed = NULL), parent = emptyenv())
 }
 
 begin_with <- function(me, link) {
@@ -45,8 +46,8 @@ offer_file <- function(output, kind, me) {
 }
 
 put <- function(me, ...) {
-  parts <- lapply(list(...), function(tags) if (is.character(tags)) tags else html_of(htmltools::tagList(tags)))
-  me$session$sendCustomMessage("desk-put", parts)
+  html <- lapply(list(...), function(tags) if (is.character(tags)) tags else html_of(htmltools::tagList(tags)))
+  me$session$sendCustomMessage("desk-put", html)
 }
 
 # Whatever runs for a reader, at once or later, runs in here: an error is told in the page, the last answer stays, and
@@ -55,21 +56,24 @@ tell_problem <- function(me, code) {
   tryCatch({
     force(code)
     # What is wrong with a link is told until the reader acts, and what is wrong with the inquiry as long as it stands.
-    put(me, problem = me$told %||% me$failed %||% "")
+    put(me, problem = me$notice %||% me$failed %||% "")
     TRUE
   }, error = function(cnd) {
-    me$told <- escape(reader_words(cnd))
-    put(me, problem = me$told)
+    me$notice <- escape(reader_words(cnd))
+    put(me, problem = me$notice)
     FALSE
   })
 }
 
 # R's own words say nothing to a reader of the page; who runs the desk sees them.
 reader_words <- function(cnd) {
+  if (inherits(cnd, "hinterfeld_error_no_lines") && length(cnd$holds)) {
+    return(paste(c("These conditions leave no line.", capital(gsub("`", "", cnd$holds))), collapse = "\n"))
+  }
   if (inherits(cnd, "hinterfeld_error")) {
     return(problem_with_causes(cnd))
   }
-  say("desk_failed", c("The desk could not do what was asked.", x = problem_with_causes(cnd)))
+  say("desk_failed", "The desk could not do what was asked.", x = problem_with_causes(cnd))
   "This could not be done. Choose something else, or go back."
 }
 
@@ -98,23 +102,26 @@ later_for <- function(me, version, act) {
 
 show_answer <- function(me, version) {
   done <- tell_problem(me, answer <- desk_answer(me$desk, me$state))
-  if (!done) me$failed <- me$told
+  if (!done) me$failed <- me$notice
+  me$session$sendCustomMessage("desk-former", !done)
   me$session$sendCustomMessage("desk-busy", FALSE)
   if (!done) {
+    if (!is.null(me$answer)) put(me, notice = "Figure, table and files are those of the answer before.")
     return(invisible())
   }
   me$answer <- answer
+  me$answered <- version
   put(me, table = answer_table_tags(answer), aside = aside_tags(me$desk, answer), notes = notes_tags(answer),
-      told = "")
+      notice = "", answer = as.character(version))
   me$session$sendCustomMessage("desk-mark", answer$state$mark$rows %||% "none")
   later_for(me, version, function() show_figure(me, version))
 }
 
 show_figure <- function(me, version) {
   tags <- tryCatch(figure_tags(drawn_figure(answer_figure(me$answer), me$answer), me$answer), error = function(cnd) {
-    htmltools::tags$p(class = "quiet no-figure", visible(paste("No figure:", reader_words(cnd))))
+    htmltools::tags$p(class = "quiet no-figure", printable(paste("No figure:", reader_words(cnd))))
   })
-  put(me, figure = tags)
+  put(me, figure = tags, answer = as.character(version))
   later_for(me, version, function() {
     put(me, `adds-up` = escape(adds_up_words(me$answer)))
     me$session$sendCustomMessage("desk-settled", version)
@@ -123,7 +130,7 @@ show_figure <- function(me, version) {
 
 notes_tags <- function(answer) {
   words <- setdiff(as.character(unclass(in_words(answer$table))), left_out_words(answer$facts))
-  lapply(c(words, answer$notes), function(one) htmltools::tags$p(visible(one)))
+  lapply(c(words, answer$notes), function(note) htmltools::tags$p(printable(note)))
 }
 
 # Acts --------------------------------------------------------------------------------------------------------
@@ -135,18 +142,23 @@ desk_act <- function(me, ask) {
   if (is.null(act)) {
     return(invisible())
   }
-  me$told <- NULL
+  me$notice <- NULL
   tell_problem(me, act(me, ask))
 }
 
-change_with <- function(me, part, given, state = me$state) {
-  show_state(me, check_state(changed_state(state, part, given, me$desk$facts), me$desk$facts))
+change_with <- function(me, clause, given, state = me$state) {
+  show_state(me, changed_state(state, clause, given, me$desk$facts))
 }
 
+# A row of the answer that it was seen in: another answer may have come since the page showed it.
 asked_row <- function(me, ask) {
+  if (!rlang::is_scalar_integerish(ask$answer) || ask$answer != me$answered) {
+    stop_because("argument", "Another answer has come since.", i = "Choose the row again.", call = NULL)
+  }
   check_row(ask$row, me$answer$table, call = NULL)
   column <- if (rlang::is_string(ask$column) && inherits(me$answer$table, "hinterfeld_crosstab")) ask$column
-  list(row = as.integer(ask$row), column = if (isTRUE(column %in% names(answer_of(me$answer$table)$cells))) column)
+  list(answer = me$answer, row = as.integer(ask$row),
+       column = if (isTRUE(column %in% names(answer_of(me$answer$table)$cells))) column)
 }
 
 asked_column <- function(me, ask) {
@@ -161,17 +173,17 @@ asked_day <- function(text) {
   }
   day <- plain_days(read_iso_days_kernel(text))
   if (is.na(day)) {
-    stop_because("argument", c(sprintf("%s is not a day.", quoted(text)), i = "Write it as 2025-01-31."), call = NULL)
+    stop_because("argument", sprintf("%s is not a day.", quoted(text)), i = "Write it as 2025-01-31.", call = NULL)
   }
   day
 }
 
 desk_acts <- list(
   open = function(me, ask) {
-    if (isTRUE(ask$part %in% desk_parts)) put(me, choices = choice_form(ask$part, me$state, me$desk))
+    if (isTRUE(ask$part %in% desk_clauses)) put(me, choices = choice_form(ask$part, me$state, me$desk))
   },
   choose = function(me, ask) {
-    if (!isTRUE(ask$part %in% setdiff(desk_parts, "counts"))) {
+    if (!isTRUE(ask$part %in% setdiff(desk_clauses, "counts"))) {
       return(invisible())
     }
     change_with(me, ask$part, ask$given)
@@ -186,7 +198,7 @@ desk_acts <- list(
   figure = function(me, ask) change_with(me, "figure", list(figure = ask$figure)),
   mark = function(me, ask) {
     if (isTRUE(ask$rows %in% c("up", "down")) && is.null(step_given(me$state, "change"))) {
-      return(put(me, told = "First choose what to compare with; until then nothing can rise or fall."))
+      return(put(me, notice = "First choose what to compare with; until then nothing can rise or fall."))
     }
     change_with(me, "mark", list(rows = ask$rows, text = if (rlang::is_string(ask$text)) ask$text))
   },
@@ -213,7 +225,7 @@ desk_acts <- list(
   },
   point = function(me, ask) {
     at <- asked_row(me, ask)
-    if (!is.null(answer_of(me$answer$table))) put(me, told = escape(row_words(me$answer, at$row, at$column)))
+    if (!is.null(answer_of(me$answer$table))) put(me, notice = escape(row_words(me$answer, at$row, at$column)))
   },
   menu = function(me, ask) {
     at <- asked_row(me, ask)
@@ -223,22 +235,22 @@ desk_acts <- list(
     me$at <- at
     put(me, choices = row_menu(me$answer, me$desk, at$row, at$column))
   },
-  `row-only` = function(me, ask) add_condition(me, "keep", row_conditions(me$answer, me$at$row, me$at$column)),
+  `row-only` = function(me, ask) add_condition(me, "keep", row_conditions(me$at$answer, me$at$row, me$at$column)),
   `row-without` = function(me, ask) {
-    texts <- row_conditions(me$answer, me$at$row, me$at$column)
+    texts <- row_conditions(me$at$answer, me$at$row, me$at$column)
     add_condition(me, "leave_out", if (length(texts)) paste(texts, collapse = " & "))
   },
   `row-split` = function(me, ask) {
     column <- asked_column(me, ask)
     state <- me$state
     state$table$by <- c(state$table$by, column)
-    conditions <- row_conditions(me$answer, me$at$row, me$at$column)
+    conditions <- row_conditions(me$at$answer, me$at$row, me$at$column)
     change_with(me, "condition", list(verb = "keep", texts = conditions), state)
     put(me, choices = "")
   },
   `row-lines` = function(me, ask) {
-    show_lines(me, lines_behind(me$answer$table, me$at$row, me$at$column), paste(
-      "The lines behind", row_words(me$answer, me$at$row, me$at$column)))
+    show_lines(me, lines_behind(me$at$answer$table, me$at$row, me$at$column), paste(
+      "The lines behind", row_words(me$at$answer, me$at$row, me$at$column)))
   },
   aside = function(me, ask) put(me, lines = left_out_tags(me$desk, me$answer)),
   `left-out` = function(me, ask) {
@@ -256,8 +268,8 @@ desk_acts <- list(
   `add-to-brief` = function(me, ask) {
     check_text(ask$name, "name", call = NULL)
     if (is.null(me$desk$brief) || !grepl("^[[:alnum:]][[:alnum:]_. -]*$", ask$name)) {
-      stop_because("argument", c(sprintf("%s cannot be the name of a table.", quoted(ask$name)),
-                                 i = "Use letters, figures, spaces, - and _."), call = NULL)
+      stop_because("argument", sprintf("%s cannot be the name of a table.", quoted(ask$name)),
+                   i = "Use letters, figures, spaces, - and _.", call = NULL)
     }
     add_to_brief(me$desk$brief$path, me$state, ask$name, isTRUE(ask$replace))
     put(me, added = escape(sprintf("Added to %s as `%s`.", basename(me$desk$brief$path), ask$name)))
@@ -290,10 +302,10 @@ add_condition <- function(me, verb, texts) {
 choose_values <- function(me, ask, verb) {
   column <- asked_column(me, ask)
   places <- suppressWarnings(as.integer(unlist(ask$values)))
-  found <- value_choices(me$desk$facts, column)
-  chosen <- found[places[places %in% seq_along(found)]]
+  choices <- value_choices(me$desk$facts, column)
+  chosen <- choices[places[places %in% seq_along(choices)]]
   if (length(chosen)) {
-    add_condition(me, verb, value_condition(column, do.call(c, lapply(chosen, function(one) one$spellings))))
+    add_condition(me, verb, value_condition(column, do.call(c, lapply(chosen, function(choice) choice$spellings))))
   }
 }
 
@@ -311,8 +323,8 @@ watch_for_news <- function(me, session) {
     }
     later::later(look, 3)
     tell_problem(me, if (!identical(brief_stamps(me$desk$brief), me$stamps)) {
-      put(me, news = list("The data have changed. ", htmltools::tags$button(type = "button", `data-act` = "renew",
-                                                                            "Load the new data")))
+      put(me, news = list("The data have changed. ",
+                          htmltools::tags$button(type = "button", `data-act` = "renew", "Load the new data")))
     })
   }
   later::later(look, 3)

@@ -11,7 +11,7 @@ new_state <- function(table, within = NULL, figure = NULL, mark = NULL) {
 
 # The keys of a table that a desk knows: none that names a file.
 desk_keys <- c("by", "every", "measures", "keep", "leave_out", "subtotals", "fill", "add", "pick", "crosstab", "sort")
-most_link <- 20000L
+max_link <- 20000L
 
 # As JSON has it: what came by a link and what was chosen are the same.
 plain_state <- function(state) {
@@ -35,11 +35,11 @@ state_link <- function(state) {
 
 # The state that a link tells, checked like the table of a brief: a link may come from anybody.
 state_of_link <- function(link, facts, call = NULL) {
-  found <- sub("^[?&]inquiry=", "", regmatches(link, regexpr("[?&]inquiry=[^&]*", link)))
-  if (length(found) == 0 || nchar(found) > most_link) {
+  encoded <- sub("^[?&]inquiry=", "", regmatches(link, regexpr("[?&]inquiry=[^&]*", link)))
+  if (length(encoded) == 0 || nchar(encoded) > max_link) {
     stop_link("it is too long or has no `inquiry`", call)
   }
-  text <- tryCatch(utils::URLdecode(found), error = function(cnd) stop_link("it is cut off", call),
+  text <- tryCatch(utils::URLdecode(encoded), error = function(cnd) stop_link("it is cut off", call),
                    warning = function(cnd) stop_link("it is cut off", call))
   Encoding(text) <- "UTF-8"
   if (!validUTF8(text)) stop_link("it does not contain text", call)
@@ -48,8 +48,8 @@ state_of_link <- function(link, facts, call = NULL) {
 }
 
 stop_link <- function(why, call) {
-  stop_because("link", c(sprintf("This link does not hold an inquiry: %s.", why),
-                         i = "Copy all of it, or begin with the desk's first inquiry."), call = call)
+  stop_because("link", sprintf("This link does not hold an inquiry: %s.", why),
+               i = "Copy all of it, or begin with the desk's first inquiry.", call = call)
 }
 
 check_state <- function(state, facts, call = NULL) {
@@ -60,11 +60,14 @@ check_state <- function(state, facts, call = NULL) {
               call)
   }
   problems <- bind_problems(c(list(table_form_problems(state$table)), look_problems(state, facts)))
-  if (nrow(problems) == 0) problems <- bind_problems(table_problems(state$table, "inquiry", state_columns(facts)))
+  if (nrow(problems) == 0) {
+    problems <- bind_problems(c(table_problems(state$table, "inquiry", state_columns(facts)),
+                                naming_problems(state$table$measures, facts)))
+  }
   if (nrow(problems)) {
     hints <- ifelse(is.na(problems$hint), "", paste0(" ", problems$hint))
-    stop_because("link", c("This inquiry cannot be asked here.",
-                           stats::setNames(paste0(problems$problem, hints), rep("x", nrow(problems)))), call = call)
+    stop_because("link", "This inquiry cannot be asked here.",
+                 stats::setNames(paste0(problems$problem, hints), rep("x", nrow(problems))), call = call)
   }
   plain_state(state)
 }
@@ -75,6 +78,19 @@ state_columns <- function(facts) {
     c(all.vars(bare_name(m$spec$x)), all.vars(bare_name(m$spec$to)), m$spec$per)
   })
   unique(c(split_columns(facts), if (!is.null(taken)) "revenue", names(taken), unlist(taken)))
+}
+
+# A sentence that says "Revenue" is about the column: nothing else may have its name.
+naming_problems <- function(measures, facts) {
+  columns <- c("revenue", "units", names(facts$decimals))
+  lapply(Filter(is.list, measures), function(entry) {
+    name <- names(entry)
+    own <- identical(entry[[1]]$sum_of, name) && is.null(entry[[1]]$where)
+    if (name %in% columns && !own) {
+      new_problem("measures", sprintf("A measure cannot be called `%s`: that is a column.", name),
+                  "Give it another name.")
+    }
+  })
 }
 
 look_problems <- function(state, facts) {
@@ -95,8 +111,8 @@ mark_kinds <- c("up", "down", "best", "text")
 # A fresh desk: revenue by product, in the first column that holds a few values, by months of the last year where there
 # is none.
 first_state <- function(facts) {
-  known <- column_choices(facts)
-  product <- if ("product" %in% known$name) "product" else known$name[1]
+  columns <- column_choices(facts)
+  product <- if ("product" %in% columns$name) "product" else columns$name[1]
   new_state(list(by = as.list(if (!is.na(product)) product), measures = list(facts_numbers(facts)[1])))
 }
 

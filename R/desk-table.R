@@ -8,14 +8,14 @@ answer_table_tags <- function(answer, page = 1L) {
   pages <- max(1L, ceiling(nrow(t) / rows_of_page))
   page <- min(max(1L, page), pages)
   rows <- page_rows(nrow(t), page)
-  facts <- column_facts(t)
+  forms <- column_forms(t)
   about <- answer_of(t)
-  title <- visible(if (is.null(about)) listing_title(listing_of(t)) else table_title(t))
+  title <- printable(if (is.null(about)) listing_title(listing_of(t)) else table_title(t))
   list(
     tags$div(class = "scroll", tags$table(
       role = "grid", `aria-label` = title, `aria-rowcount` = nrow(t) + 1L,
-      tags$caption(title, unit_words(t, facts)), tags$thead(htmltools::HTML(head_cells(t, facts, about, answer$state))),
-      tags$tbody(htmltools::HTML(body_rows(t, rows, facts, about, marked_rows(answer)[rows])))
+      tags$caption(title, unit_words(t, forms)), tags$thead(htmltools::HTML(head_cells(t, forms, about, answer$state))),
+      tags$tbody(htmltools::HTML(body_rows(t, rows, forms, about, marked_rows(answer)[rows])))
     )),
     if (pages > 1) tags$p(
       class = "pages", tags$button(type = "button", `data-act` = "page", `data-page` = page - 1L,
@@ -32,29 +32,29 @@ page_rows <- function(n, page) {
   first + seq_len(min(rows_of_page, n - first))
 }
 
-head_cells <- function(t, facts, about, state) {
+head_cells <- function(t, forms, about, state) {
   sorted <- unlist(if (is.null(state$table$crosstab)) state$table$sort else state$table$crosstab$order)[1]
   heads <- if (inherits(t, "hinterfeld_totals")) short_headings(names(t), about) else names(t)
-  cells <- mapply(function(fact, head) {
-    way <- if (identical(sorted, fact$name)) "ascending" else if (identical(sorted, paste0("-", fact$name))) {
+  cells <- mapply(function(form, head) {
+    way <- if (identical(sorted, form$name)) "ascending" else if (identical(sorted, paste0("-", form$name))) {
       "descending"
     } else "none"
     name <- escape(gsub("_", " ", head))
-    sprintf('<th scope="col"%s aria-sort="%s">%s</th>', if (is_number(fact)) ' class="number"' else "", way,
+    sprintf('<th scope="col"%s aria-sort="%s">%s</th>', if (is_number(form)) ' class="number"' else "", way,
             if (is.null(about)) name else sprintf(
-              '<button type="button" data-act="sort" data-column="%s">%s</button>', escape(fact$name), name
+              '<button type="button" data-act="sort" data-column="%s">%s</button>', escape(form$name), name
             ))
-  }, facts, heads)
+  }, forms, heads)
   sprintf("<tr>%s</tr>", paste(cells, collapse = ""))
 }
 
-body_rows <- function(t, rows, facts, about, marked) {
+body_rows <- function(t, rows, forms, about, marked) {
   x <- tibble::as_tibble(t)[rows, ]
   totals <- if (is.null(about)) rep(FALSE, length(rows)) else total_rows(t)[rows]
-  cells <- Map(function(values, fact) {
-    html <- html_cells(values, fact, calendar_of(t), about$added[[fact$name]]$part)
-    sub("<td", sprintf('<td role="gridcell" tabindex="-1" data-column="%s"', escape(fact$name)), html, fixed = TRUE)
-  }, as.list(x), facts)
+  cells <- Map(function(values, form) {
+    html <- html_cells(values, form, calendar_of(t), about$added[[form$name]]$output)
+    sub("<td", sprintf('<td role="gridcell" tabindex="-1" data-column="%s"', escape(form$name)), html, fixed = TRUE)
+  }, as.list(x), forms)
   class <- trimws(paste(ifelse(totals, "total", ""), ifelse(marked, "marked", "")))
   paste(sprintf('<tr data-row="%d"%s>%s</tr>', rows, ifelse(nzchar(class), sprintf(' class="%s"', class), ""),
                 do.call(paste0, unname(cells))), collapse = "\n")
@@ -71,7 +71,7 @@ lines_tags <- function(lines, title, page = 1L, decimals = NULL) {
   x <- as.data.frame(lines)[rows, c(first, setdiff(names(lines), first)), drop = FALSE]
   text <- Map(function(values, name) {
     shown <- if (name %in% names(decimals)) {
-      money_text(values, decimals[[name]])
+      fixed_number_text(values, decimals[[name]])
     } else if (is.numeric(values) && !inherits(values, "Date")) people_plain(values) else as.character(values)
     ifelse(is.na(values), "&ndash;", escape(sub("^-(?=[0-9])", "\u2212", shown, perl = TRUE)))
   }, x, names(x))
@@ -83,13 +83,14 @@ lines_tags <- function(lines, title, page = 1L, decimals = NULL) {
     tags$button(type = "button", `data-act` = "lines-page", `data-page` = to, disabled = if (off) NA, label)
   }
   list(
-    tags$h2(visible(title)),
+    tags$h2(printable(title)),
     tags$p(paste0(count_of(nrow(lines), "line"), ". "),
            tags$a(class = "file", href = "#", `data-file` = "lines", "Download as CSV")),
-    tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = visible(title), tags$table(
-      tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", visible(gsub("_", " ", name)))))),
-      tags$tbody(htmltools::HTML(if (length(rows)) paste0("<tr>", do.call(paste0, unname(cells)), "</tr>",
-                                                          collapse = "\n") else ""))
+    tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = printable(title), tags$table(
+      tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", printable(gsub("_", " ", name)))))),
+      tags$tbody(htmltools::HTML(
+        if (length(rows)) paste0("<tr>", do.call(paste0, unname(cells)), "</tr>", collapse = "\n") else ""
+      ))
     )),
     if (pages > 1) tags$p(class = "pages", turn(page - 1L, "Lines before", page == 1), sprintf(
       " %s to %s ", group_digits(min(rows)), group_digits(max(rows))), turn(page + 1L, "Lines after", page == pages))

@@ -18,7 +18,7 @@ autoplot <- function(object, ...) {
 #' @rdname autoplot
 #' @exportS3Method ggplot2::autoplot
 autoplot.hinterfeld_totals <- function(object, ...) {
-  figure_for(object)(object, ...)
+  default_figure(object)(object, ...)
 }
 
 #' @rdname autoplot
@@ -27,13 +27,15 @@ autoplot.hinterfeld_crosstab <- function(object, ...) {
   figure_crosstab(object, ...)
 }
 
-figure_for <- function(t) {
+default_figure <- function(t) {
   answer <- answer_of(t)
-  has <- function(step) any(vapply(answer$added, function(known) known$kind == step, NA))
+  has <- function(step) any(vapply(answer$added, function(column) column$kind == step, NA))
   running <- length(running_columns(answer)) > 0
   timed <- !is.null(answer$every) && !is_recurring(answer$every) && length(answer$by) <= 1
   if (has("pareto")) {
     figure_pareto
+  } else if (has("causes")) {
+    figure_causes
   } else if (has("change")) {
     figure_change
   } else if (running && timed) {

@@ -32,19 +32,18 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   data$value <- rows$data$value
   period <- change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
-  found <- change_rows(data, rows, change, order, n, only)
-  found$rows$size <- if (order == "amount") found$rows$change else found$rows$pct
-  cap <- change_cap(found$rows$size)
-  named <- if (is.null(period)) "" else paste0(", ",
-                                               period_label(period, rows$answer$every, rows$answer$about$calendar))
+  changes <- change_rows(data, rows, change, order, n, only)
+  changes$rows$size <- if (order == "amount") changes$rows$change else changes$rows$pct
+  cap <- change_cap(changes$rows$size)
+  named <- of_period(period, rows$answer)
   what <- c(all = "Change in", up = "What rose:", down = "What fell:")[[only]]
-  draw_change(found$rows, cap, rows$of, unit_of(rows$answer, change), order == "amount") +
+  draw_change(changes$rows, cap, rows$of, unit_of(rows$answer, change), order == "amount") +
     figure_words(rows, change_sentences(rows$answer, change),
                  title %||% sprintf("%s %s%s%s", what, rows$of,
                                     if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
                  subtitle, caption,
-                 c(if (any(abs(found$rows$size) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
-                   not_drawn_note(found$rest)))
+                 c(if (any(abs(changes$rows$size) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
+                   not_drawn_note(changes$rest)))
 }
 
 # The least telling ones, by name as far as a line holds them.
@@ -68,7 +67,7 @@ change_period <- function(rows, at, call = caller_env()) {
 }
 
 change_rows <- function(data, rows, change, order, n, only, call = caller_env()) {
-  part <- function(name) {
+  output_column <- function(name) {
     column <- added_with(rows$answer, change, name)
     if (is.null(column)) stop_figure(sprintf("The table has lost a column of `add_change()` (%s).", name),
                                      "Keep all of its columns.", call = call)
@@ -78,7 +77,8 @@ change_rows <- function(data, rows, change, order, n, only, call = caller_env())
   out <- data.frame(
     member = member_names(data, rows$answer$by), now = if (is.null(now)) data$value else data[[now]],
     change = data[[change]],
-    before = part("before"), pct = part("pct"), direction = part("direction"), comparable = part("comparable")
+    before = output_column("before"), pct = output_column("pct"), direction = output_column("direction"),
+    comparable = output_column("comparable")
   )
   if (only != "all") out <- out[out$direction %in% list(up = c("up", "new"), down = c("down", "gone"))[[only]], ]
   if (nrow(out) == 0) stop_figure(sprintf("No row went %s.", only), "Draw all of them.", call = call)
@@ -114,8 +114,8 @@ draw_change <- function(data, cap, of, unit, amounts) {
   data$beyond <- !is.na(data$size) & abs(data$size) > cap
   words <- c(new = "new", gone = "gone", level = "0.0\u00a0%", unknown = "no earlier period", none = "not comparable")
   data$label <- ifelse(is.na(data$pct), words[data$direction], signed_percent(data$pct))
-  known <- data$direction == "unknown" & !is.na(data$before)
-  data$label[known] <- ifelse(data$before[known] < 0 & data$comparable[known] != "none", "earlier value below 0",
+  unknown <- data$direction == "unknown" & !is.na(data$before)
+  data$label[unknown] <- ifelse(data$before[unknown] < 0 & data$comparable[unknown] != "none", "earlier value below 0",
                               words[["none"]])
   if (amounts) {
     signed <- ifelse(is.na(data$change), "", paste0(ifelse(data$change > 0, "+", ""), bar_money(data$change), "  "))
@@ -123,11 +123,11 @@ draw_change <- function(data, cap, of, unit, amounts) {
   }
   data$name <- fitting_names(data$member, 3.6, 1, 0.3)
   data$money <- bar_money(data$now)
-  parts <- vapply(list(data$name, data$money, data$label), text_part, 0, size = 3.6)
+  fractions <- vapply(list(data$name, data$money, data$label), text_fraction, 0, size = 3.6)
   room <- if (amounts) 0.18 else 0.26
-  values <- axis_of(pmin(data$now, 0), pmax(data$now, 0), parts[1], parts[1] + room)
-  changes <- axis_of(pmin(data$end, 0), pmax(data$end, cap / 4), parts[1] + room + 0.04 + parts[2] +
-                       if (any(data$end < 0, na.rm = TRUE)) parts[3] else 0, 1 - parts[3])
+  values <- axis_of(pmin(data$now, 0), pmax(data$now, 0), fractions[1], fractions[1] + room)
+  changes <- axis_of(pmin(data$end, 0), pmax(data$end, cap / 4), fractions[1] + room + 0.04 + fractions[2] +
+                       if (any(data$end < 0, na.rm = TRUE)) fractions[3] else 0, 1 - fractions[3])
   heading <- data.frame(x = c(values(0), changes(0)), row = max(data$row, 4) + 0.95,
                         label = c(paste(c(of, unit), collapse = ", "), "change"))
   data$low <- values(pmin(data$now, 0))
@@ -148,7 +148,7 @@ draw_change <- function(data, cap, of, unit, amounts) {
     (if (nrow(drawn)) bar(drawn, "from", "to", fill = .data$kind)) +
     line(values(0)) + line(changes(0)) +
     bar_break(at_break(beyond, changes(0.88 * beyond$end)), 0.008) +
-    label_text(ggplot2::aes(x = parts[1] - 0.012, label = .data$name), hjust = 1) +
+    label_text(ggplot2::aes(x = fractions[1] - 0.012, label = .data$name), hjust = 1) +
     label_text(ggplot2::aes(x = .data$high, label = .data$money), hjust = -0.12, colour = faint_ink) +
     label_text(ggplot2::aes(x = .data$at, label = .data$label,
                             hjust = ifelse(!is.na(.data$end) & .data$end < 0, 1.12, -0.12))) +

@@ -16,10 +16,8 @@
 category_colours <- function(n = 5) {
   colours <- c("#473278", "#85382F", "#4F717C", "#948025", "#A9B98A")
   if (!rlang::is_integerish(n, n = 1, finite = TRUE) || n < 0 || n > length(colours)) {
-    stop_because("argument", c(
-      sprintf("`n` must be a whole number up to %d.", length(colours)),
-      i = "More than five categories cannot be told apart by colour: use panels or labels."
-    ))
+    stop_because("argument", sprintf("`n` must be a whole number up to %d.", length(colours)),
+                 i = "More than five categories cannot be told apart by colour: use panels or labels.")
   }
   colours[seq_len(n)]
 }

@@ -4,17 +4,15 @@
 figure_rows <- function(t, of, call = caller_env()) {
   check_totals(t, call = call)
   if (nrow(t) == 0) {
-    stop_because("figure", c("The table has no rows to draw.",
-                             i = "See with `audit()` which conditions left nothing."), call = call)
+    stop_because("figure", "The table has no rows to draw.", i = "See with `audit()` which conditions left nothing.",
+                 call = call)
   }
   t <- detail_rows(t)
   answer <- answer_of(t)
   of <- of %||% names(answer$measures)[1]
   if (!of %in% names(answer$measures)) {
-    stop_because("figure", c(
-      sprintf("There is no measure `%s` to draw.", of),
-      i = sprintf("The table holds %s.", columns_named(names(answer$measures)))
-    ), call = call)
+    stop_because("figure", sprintf("There is no measure `%s` to draw.", of),
+                 i = sprintf("The table holds %s.", columns_named(names(answer$measures))), call = call)
   }
   drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer, of)
 }
@@ -27,12 +25,12 @@ drawn_measure <- function(rows, answer, of) {
 }
 
 stop_figure <- function(problem, ..., call = caller_env()) {
-  stop_because("figure", c(problem, i = ...), call = call)
+  stop_because("figure", problem, i = ..., call = call)
 }
 
 # The column that a step has added with this part; the figure cannot be drawn without one.
-figure_column <- function(answer, step, part, call = caller_env()) {
-  name <- added_columns(answer, step, part)
+figure_column <- function(answer, step, output, call = caller_env()) {
+  name <- added_columns(answer, step, output)
   if (length(name) == 0) {
     stop_figure(sprintf("The table has no column of `add_%s()`.", step),
                 sprintf("Add it first with `add_%s()`.", step), call = call)
@@ -54,7 +52,7 @@ named_members <- function(data, by) {
   }
   groups <- member_groups(data, by)
   parts <- lapply(by, function(name) plain_value(data[[name]][groups$first]))
-  names <- told_apart(do.call(paste, c(parts, sep = ", ")))
+  names <- distinguishable(do.call(paste, c(parts, sep = ", ")))
   alike <- names %in% names[duplicated(names)]
   names[alike] <- do.call(paste, c(parts, sep = " / "))[alike]
   list(codes = groups$codes, names = make.unique(names, " "))
@@ -66,17 +64,18 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
   answer <- rows$answer
   spoken <- paste(c(table_words(answer), sentences), collapse = " ")
   incomplete <- incomplete_words(answer, if (dashed) "is incomplete and drawn dashed" else "is not complete")
-  together <- Filter(function(one) !any(one$apart %in% answer$inquiry$by), answer$about$alike)
-  noted <- paste(c(notes, incomplete, empty_note(rows$t, answer), alike_words(together, answer$inquiry$by),
-                   left_out_note(answer$about, "")),
-                 collapse = " ")
+  together <- Filter(function(shared) !any(shared$apart %in% answer$inquiry$by), answer$about$alike)
+  noted <- c(notes, incomplete, empty_note(rows$t, answer), alike_words(together, answer$inquiry$by),
+             left_out_note(answer$about, ""))
   figure_labels(title %||% title_words(answer), subtitle %||% spoken, caption %||% noted)
 }
 
-# In the theme's sizes, as millimetres.
+# In the theme's sizes, as millimetres. The caption keeps its sentences, for a page that shows the first and opens the
+# rest.
 figure_labels <- function(title, subtitle, caption) {
+  wrapped <- wrap_words(paste(caption, collapse = " "), 150, 12 * 0.75 * 25.4 / 72)
   ggplot2::labs(title = title, subtitle = wrap_words(subtitle, 114, 12 * 0.95 * 25.4 / 72),
-                caption = wrap_words(caption, 150, 12 * 0.75 * 25.4 / 72))
+                caption = structure(wrapped, sentences = caption))
 }
 
 # Lines of at most this many characters, fewer where these are wide: no line leaves a figure of 1280 pixels.
@@ -107,7 +106,12 @@ some_names <- function(names, most = 6) {
   first <- utils::head(names, most)
   more <- length(names) - length(first)
   short <- gsub("\u2026", "...", distinct_names(first, shorten(first, 24)), fixed = TRUE)
-  and_list(c(short, if (more > 0) sprintf("%s more", group_digits(more))))
+  all <- c(short, if (more > 0) sprintf("%s more", group_digits(more)))
+  # Commas inside names need a stronger mark between them.
+  if (length(all) < 2 || !any(grepl(", ", short, fixed = TRUE))) {
+    return(and_list(all))
+  }
+  paste(paste(all[-length(all)], collapse = "; "), "and", all[length(all)])
 }
 
 # Long names lose their middle, for it is often the end that tells them apart; the data keep them whole.
@@ -120,9 +124,9 @@ shorten <- function(x, width = 30) {
 }
 
 # Names no wider than this part of a panel: the longest lose their middle, by as many characters as it takes.
-fitting_names <- function(x, size, columns, part) {
+fitting_names <- function(x, size, columns, fraction) {
   whole <- x
-  wide <- function(text) text_widths(text, size) > part * panel_width(columns)
+  wide <- function(text) text_widths(text, size) > fraction * panel_width(columns)
   for (most in seq(44, 8, by = -2)) {
     long <- wide(x)
     if (!any(long)) break
@@ -133,17 +137,17 @@ fitting_names <- function(x, size, columns, part) {
 
 # Names that were shortened to the same show their start and the part that tells them apart.
 distinct_names <- function(whole, short) {
-  for (one in unique(short[duplicated(short)])) {
-    same <- which(short == one)
+  for (text in unique(short[duplicated(short)])) {
+    same <- which(short == text)
     if (length(unique(whole[same])) == 1) next
     letters <- strsplit(whole[same], "")
     least <- min(lengths(letters))
     front <- shared_length(lapply(letters, utils::head, least))
-    back <- shared_length(lapply(letters, function(one) rev(utils::tail(one, least))))
+    back <- shared_length(lapply(letters, function(text) rev(utils::tail(text, least))))
     back <- min(back, least - front)
-    short[same] <- vapply(letters, function(one) {
-      middle <- one[seq(max(front - 3L, 1L), max(length(one) - back, front + 1L))]
-      paste(c(utils::head(one, 6), "\u2026", middle[!is.na(middle)], if (back > 0) "\u2026"), collapse = "")
+    short[same] <- vapply(letters, function(text) {
+      middle <- text[seq(max(front - 3L, 1L), max(length(text) - back, front + 1L))]
+      paste(c(utils::head(text, 6), "\u2026", middle[!is.na(middle)], if (back > 0) "\u2026"), collapse = "")
     }, "")
   }
   short
@@ -151,7 +155,7 @@ distinct_names <- function(whole, short) {
 
 # How many letters all of these begin with.
 shared_length <- function(letters) {
-  same <- Reduce(`&`, lapply(letters[-1], function(one) one == letters[[1]]))
+  same <- Reduce(`&`, lapply(letters[-1], function(letter) letter == letters[[1]]))
   match(FALSE, same, length(same) + 1L) - 1L
 }
 
@@ -166,7 +170,7 @@ panel_width <- function(columns) {
 }
 
 # The widest of these texts as a part of a panel, in a figure of 1280 pixels with this many panels side by side.
-text_part <- function(text, size, columns = 1) {
+text_fraction <- function(text, size, columns = 1) {
   min(0.6, (max(text_widths(text, size), 0) + 26) / panel_width(columns))
 }
 
@@ -191,7 +195,7 @@ held_together <- function(text) {
 
 # A value beside its bar: whole units, spaces between thousands.
 bar_money <- function(x) {
-  ifelse(is.na(x), "", sub("-", "\u2212", held_together(money_text(round(x), 0)), fixed = TRUE))
+  ifelse(is.na(x), "", sub("-", "\u2212", held_together(fixed_number_text(round(x), 0)), fixed = TRUE))
 }
 
 signed_percent <- function(x) {
@@ -261,4 +265,9 @@ bar_break <- function(data, width) {
   ggplot2::geom_segment(ggplot2::aes(x = .data$cut - width * 0.25, xend = .data$cut + width * 0.25,
                                      y = .data$row - 0.42, yend = .data$row + 0.42),
                         cuts, colour = paper, linewidth = 1.6)
+}
+
+# ", 2026-05": the period of which a title tells; nothing where there is none.
+of_period <- function(period, answer) {
+  if (is.null(period)) "" else paste0(", ", period_label(period, answer$every, answer$about$calendar))
 }

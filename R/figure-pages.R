@@ -15,9 +15,7 @@
 #' length(pages)
 #' pages[[2]]
 figure_pages <- function(figure) {
-  if (!inherits(figure, "ggplot")) {
-    stop_because("argument", c("`figure` must be a figure.", i = sprintf("It is %s.", describe(figure))))
-  }
+  check_made(inherits(figure, "ggplot"), figure, "figure", "a figure")
   attr(figure, "pages", exact = TRUE) %||% list(figure)
 }
 

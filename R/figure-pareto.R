@@ -38,7 +38,7 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
                                 Filter(f = function(x) x >= 1 & x <= nrow(data)),
                                 expand = ggplot2::expansion(mult = 0.01)) +
     theme_hinterfeld() +
-    figure_words(rows, sentences[1], title %||% sub("[.]$", "", sentences[2]), subtitle, caption,
+    figure_words(rows, sentences[["what"]], title %||% sub("[.]$", "", sentences[["top"]]), subtitle, caption,
                  sprintf("Bars are the %s from the highest; the line is their cumulative share.",
                          noun_words(rows$answer)))
 }
@@ -50,11 +50,12 @@ noun_words <- function(answer) {
 pareto_members <- function(rows, call = caller_env()) {
   data <- rows$data
   column <- figure_column(rows$answer, "pareto", "share", call)
-  part <- function(name) added_with(rows$answer, column, name) %||%
+  output_column <- function(name) added_with(rows$answer, column, name) %||%
     stop_figure("The table has lost a column of `add_pareto()`.", "Keep all of its columns.", call = call)
   out <- data.frame(
     member = member_names(data, c(rows$answer$by, rows$answer$period)), cumulative = data[[column]],
-    members = data[[part("members")]], class = data[[part("class")]], first = part("cumulative")
+    members = data[[output_column("members")]], class = data[[output_column("class")]],
+    first = output_column("cumulative")
   )
   if (anyNA(out$cumulative)) {
     stop_figure("There are no shares to draw: the total is 0 or below.", "Keep lines whose total is above 0.",

@@ -27,8 +27,7 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
   pct <- added_columns(rows$answer, "change", "pct")
   labelled <- labelled_map(placed$rows, if (length(pct)) placed$rows[[pct[1]]], shape)
   placed$rows$kind <- if (length(pct)) change_kind(placed$rows[[pct[1]]]) else "none"
-  named <- if (is.null(period)) "" else paste0(", ",
-                                               period_label(period, rows$answer$every, rows$answer$about$calendar))
+  named <- of_period(period, rows$answer)
   sentence <- if (length(pct)) change_sentences(rows$answer, pct[1])
   draw_places(placed$rows, labelled, shape, rows$of, unit_of(rows$answer, rows$of), length(pct) > 0) +
     figure_words(rows, sentence,
@@ -52,9 +51,9 @@ place_rows <- function(data, rows, places, call = caller_env()) {
                         columns_named(rows$answer$by)), call = call)
   }
   places <- as.data.frame(places)
-  known <- member_groups(places, by)
-  if (known$count < nrow(places)) {
-    twice <- unique(member_names(places, by)[duplicated(known$codes)])
+  groups <- member_groups(places, by)
+  if (groups$count < nrow(places)) {
+    twice <- unique(member_names(places, by)[duplicated(groups$codes)])
     stop_figure(sprintf("`places` has %s more than once by %s: the table does not tell them apart.", examples_of(twice),
                         and_list(by)),
                 "Split the table by a column that distinguishes them, such as their region, or keep one row per place.",
@@ -68,9 +67,9 @@ place_rows <- function(data, rows, places, call = caller_env()) {
   }
   data$longitude <- places$longitude[at]
   data$latitude <- places$latitude[at]
-  found <- data[!is.na(at), ]
-  found$name <- place_names(found, by)
-  list(rows = found[order(-found$value), ], missing = sum(is.na(at)))
+  placed <- data[!is.na(at), ]
+  placed$name <- place_names(placed, by)
+  list(rows = placed[order(-placed$value), ], missing = sum(is.na(at)))
 }
 
 # The place alone; with the columns that stand before it where two places share a name.
@@ -165,20 +164,20 @@ map_frame <- function(longitude, latitude, room) {
 # first.
 place_labels <- function(data, texts, frame) {
   out <- data.frame(text = texts, x = NA_real_, y = NA_real_, shown = rep(FALSE, length(texts)))
-  settled_labels(data, out, seq_along(texts), frame)
+  placed_labels(data, out, seq_along(texts), frame)
 }
 
 # Numbers likewise; where even these find no room they stand on their circle.
 numbered_places <- function(data, labels, frame) {
   listed <- which(!labels$shown)
-  labels <- settled_labels(data, labels, listed, frame)
+  labels <- placed_labels(data, labels, listed, frame)
   left <- which(!labels$shown)
   labels$x[left] <- data$longitude[left] - 6 * frame$pixel_x
   labels$y[left] <- data$latitude[left]
   labels
 }
 
-settled_labels <- function(data, labels, rows, frame) {
+placed_labels <- function(data, labels, rows, frame) {
   width <- text_widths(labels$text, 3.1) * frame$pixel_x
   height <- 21 * frame$pixel_y
   radius <- sqrt(pmax(data$value, 0) / max(data$value, 1e-9)) * 33

@@ -22,7 +22,8 @@ figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = 
 
 check_time <- function(answer, what, call = caller_env()) {
   if (is.null(answer$every)) {
-    stop_figure(sprintf("%s needs a period.", what), "Total with `every = \"month\"`.", call = call)
+    stop_figure(sprintf("%s needs a period.", what), sprintf("Total with %s.", as_typed("every = \"month\"")),
+                call = call)
   }
   if (is_recurring(answer$every)) {
     stop_figure(sprintf("`%s` comes again every year and has no trend.", answer$every),
@@ -69,17 +70,17 @@ time_lines <- function(rows, column) {
 # its lines are available.
 filled_rows <- function(rows) {
   answer <- answer_of(rows$t)
-  if (answer$cut || answer$inquiry$fill || is.null(held_kernel(answer$facts))) {
+  if (answer$cut || answer$inquiry$fill || is.null(handle_value_kernel(answer$facts))) {
     return(rows)
   }
-  t <- as_before(replay(retotal(answer, ids_of(answer, answer$keys), fill = TRUE), answer$inquiry$steps), answer)
+  t <- restore_names(replay(retotal(answer, ids_of(answer, answer$keys), fill = TRUE), answer$inquiry$steps), answer)
   drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer_of(t), rows$of)
 }
 
 # Rows that a table which was cut does not have because there is no line for them, and not because they were left out.
 without_lines <- function(grid, t) {
   answer <- answer_of(t)
-  if (is.null(held_kernel(answer$facts))) {
+  if (is.null(handle_value_kernel(answer$facts))) {
     return(FALSE)
   }
   whole <- retotal(answer, ids_of(answer, answer$keys))
@@ -98,13 +99,13 @@ periods_drawn <- function(answer, period) {
 draw_lines <- function(lines, rows, marks = NULL) {
   data <- lines$data
   alone <- length(levels(data$group)) == 1
-  known <- data[!is.na(data$value), ]
-  ends <- known[!duplicated(known$group, fromLast = TRUE), ]
+  drawn <- data[!is.na(data$value), ]
+  ends <- drawn[!duplicated(drawn$group, fromLast = TRUE), ]
   gap <- diff(range(c(0, data$value), na.rm = TRUE)) / 17
   ends$label_y <- spread_labels(ends$value, gap)
   moved <- ends[!alone & abs(ends$label_y - ends$value) > gap / 4, ]
   ends$label <- shorten(as.character(ends$group), 26)
-  room <- if (alone) 0.03 else text_part(ends$label, 3.8)
+  room <- if (alone) 0.03 else text_fraction(ends$label, 3.8)
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value, colour = .data$group,
                                      group = paste(.data$group, .data$stretch))) +
     marks +
@@ -145,10 +146,10 @@ line_layers <- function(data) {
 
 # A value between two gaps makes no line.
 between_gaps <- function(data) {
-  known <- !is.na(data$value)
+  drawn <- !is.na(data$value)
   line <- paste(data$group, data$stretch)
   same <- line[-1] == line[-length(line)]
-  known & !c(FALSE, known[-length(known)] & same) & !c(known[-1] & same, FALSE) & !data$unfinished
+  drawn & !c(FALSE, drawn[-length(drawn)] & same) & !c(drawn[-1] & same, FALSE) & !data$unfinished
 }
 
 # Years, or quarters, months and days as the span gets shorter; only within the data.

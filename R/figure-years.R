@@ -26,9 +26,9 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   data <- year_lines(rows, cumulative)
   years <- levels(data$year)
   latest <- data[data$year == years[length(years)], ]
-  known <- data[!is.na(data$value), ]
-  ends <- known[!duplicated(known$year, fromLast = TRUE), ]
-  ends$label_y <- spread_labels(ends$value, diff(range(0, known$value)) / 16)
+  drawn <- data[!is.na(data$value), ]
+  ends <- drawn[!duplicated(drawn$year, fromLast = TRUE), ]
+  ends$label_y <- spread_labels(ends$value, diff(range(0, drawn$value)) / 16)
   sentence <- if (cumulative) sprintf("Each line adds up its year from the first %s.", answer$every) else NULL
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
     ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7,
@@ -40,14 +40,11 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
     ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1),
                         size = 2.6, stroke = 1) +
     year_labels(ends, years) +
-    ggplot2::scale_colour_manual(values = stats::setNames(grDevices::colorRampPalette(
-      c("#CFC8BA", "#8F8891")
-    )(max(1, length(years) - 1)),
-                                                          years[-length(years)])) +
+    ggplot2::scale_colour_manual(values = faint_years(years[-length(years)])) +
     ggplot2::scale_x_continuous(breaks = year_breaks(data, answer), labels = year_break_labels(data, answer),
                                 expand = ggplot2::expansion(mult = c(0.02, 0.1))) +
     ggplot2::scale_y_continuous(labels = axis_money(unit_of(answer, rows$of)),
-                                limits = range(0, known$value, ends$label_y)) +
+                                limits = range(0, drawn$value, ends$label_y)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld() +
     figure_words(rows, sentence,
@@ -100,4 +97,10 @@ year_break_labels <- function(data, answer) {
     week = sprintf("W%02d", as.integer(places)),
     quarter = sprintf("Q%d", as.integer(places))
   )
+}
+
+# Fainter the longer ago.
+faint_years <- function(years) {
+  colours <- grDevices::colorRampPalette(c("#CFC8BA", "#8F8891"))(max(1, length(years)))
+  stats::setNames(colours[seq_along(years)], years)
 }

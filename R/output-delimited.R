@@ -25,14 +25,14 @@ cell_texts <- function(x) {
   x <- formula_safe(as.list(x))
   feeds <- text_feeds_kernel(names(x))
   of_labels <- function(values) {
-    found <- distinct_codes(values)
-    labels <- enc2utf8(as.character(if (inherits(values, "Date")) plain_days(found$labels) else found$labels))
-    if (any(grepl("\n", labels, fixed = TRUE))) feeds <<- feeds + text_feeds_kernel(labels[as.integer(found$codes)])
-    given_labels(list(codes = found$codes, labels = labels), !is.na(labels) & labels != "")
+    coded <- distinct_codes(values)
+    labels <- enc2utf8(as.character(if (inherits(values, "Date")) plain_days(coded$labels) else coded$labels))
+    if (any(grepl("\n", labels, fixed = TRUE))) feeds <<- feeds + text_feeds_kernel(labels[as.integer(coded$codes)])
+    given_labels(list(codes = coded$codes, labels = labels), !is.na(labels) & labels != "")
   }
   of_money <- function(values, decimals) {
-    found <- fixed_codes(values, decimals)
-    label_kernel(found$codes, found$labels)
+    coded <- fixed_codes(values, decimals)
+    factor_kernel(coded$codes, coded$labels)
   }
   columns <- Map(function(values, name) {
     if (is_plain_days(values)) {
@@ -55,8 +55,8 @@ cell_texts <- function(x) {
 
 # Days that the writer writes as they are: whole ones, none missing, with a year of four digits.
 is_plain_days <- function(x) {
-  found <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), 1L)
-  !is.null(found) && found$first >= -354285 && found$last <= 2932896
+  days <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), 1L)
+  !is.null(days) && days$first >= -354285 && days$last <= 2932896
 }
 
 # A cell that begins like a formula would be run by a spreadsheet, whatever it says; numbers may begin with a sign.
@@ -64,14 +64,14 @@ is_plain_days <- function(x) {
 formula_safe <- function(x) {
   texts <- names(x)[vapply(x, function(column) is.character(column) || is.factor(column), NA)]
   for (name in texts) {
-    found <- distinct_codes(x[[name]])
-    risky <- which(like_formula(found$labels))
-    rows <- if (length(risky)) which(found$codes %in% risky)
+    coded <- distinct_codes(x[[name]])
+    risky <- which(like_formula(coded$labels))
+    rows <- if (length(risky)) which(coded$codes %in% risky)
     if (length(rows)) {
       text <- as.character(x[[name]])
       say("protected",
           sprintf("%s of `%s` begin like a formula and were written with an apostrophe in front, for example %s.",
-                               count_of(length(rows), "text"), name, examples_of(text[rows], 1)))
+                  count_of(length(rows), "text"), name, examples_of(text[rows], 1)))
       x[[name]] <- replace(text, rows, paste0("'", text[rows]))
     }
   }

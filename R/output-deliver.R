@@ -39,28 +39,23 @@ deliver <- function(x, path, width = 1280, height = 800) {
   writers <- if (figure) figure_writers else if (several) several_writers else table_writers
   if (!ending %in% names(writers)) {
     what <- if (figure) "A figure" else if (several) "Several tables" else "A table"
-    stop_because("file", c(
-      sprintf("%s cannot be written as \"%s\".", what, basename(path)),
-      i = sprintf("Give a file name that ends in %s.", examples_of(paste0(".", names(writers)), 10))
-    ))
+    stop_because("file", sprintf("%s cannot be written as \"%s\".", what, basename(path)),
+                 i = sprintf("Give a file name that ends in %s.", examples_of(paste0(".", names(writers)), 10)))
   }
   if (!dir.exists(dirname(path))) {
-    stop_because("file", c(
-      sprintf("There is no folder \"%s\".", dirname(path)),
-      i = "Make it first: `dir.create()`."
-    ))
+    stop_because("file", sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`.")
   }
   if (figure) {
-    return(invisible(deliver_pages(x, path, function(page, part) writers[[ending]](page, part, width, height))))
+    return(invisible(deliver_pages(x, path, function(page, draft) writers[[ending]](page, draft, width, height))))
   }
-  write_whole(path, function(part) in_plain_session(writers[[ending]](x, part)))
+  write_whole(path, function(draft) in_plain_session(writers[[ending]](x, draft)))
   invisible(path)
 }
 
 deliver_pages <- function(x, path, write) {
   pages <- attr(x, "pages", exact = TRUE) %||% list(x)
   paths <- numbered_paths(path, length(pages))
-  for (i in seq_along(pages)) write_whole(paths[i], function(part) in_plain_session(write(pages[[i]], part)))
+  for (i in seq_along(pages)) write_whole(paths[i], function(draft) in_plain_session(write(pages[[i]], draft)))
   paths
 }
 
@@ -93,21 +88,15 @@ figure_writers <- list(
 
 check_deliverable <- function(x, figure, several, call = caller_env()) {
   tables <- if (several) x else list(x)
-  if (!figure &&
-      (length(tables) == 0 || !all(vapply(tables, is.data.frame, NA)) || several && !rlang::is_named(tables))) {
-    stop_because("argument", c(
-      "`x` must be a table, a figure, or a named list of tables.", i = sprintf("It is %s.", describe(x))
-    ), call = call)
-  }
+  sound <- length(tables) && all(vapply(tables, is.data.frame, NA)) && (!several || rlang::is_named(tables))
+  check_made(figure || sound, x, "x", "a table, a figure, or a named list of tables", call = call)
   if (!figure) for (table in tables) check_plain(table, call)
 }
 
 check_plain <- function(x, call = caller_env()) {
   odd <- names(x)[vapply(x, function(column) is.list(column) || !is.null(dim(column)), NA)]
   if (length(odd)) {
-    stop_because("argument", c(
-      sprintf("%s cannot be written: a cell must hold one value.", columns_named(odd)),
-      i = "Leave the column out, or make it text."
-    ), call = call)
+    stop_because("argument", sprintf("%s cannot be written: a cell must hold one value.", columns_named(odd)),
+                 i = "Leave the column out, or make it text.", call = call)
   }
 }

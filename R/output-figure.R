@@ -35,9 +35,9 @@ write_svg <- function(x, path, width, height) {
   text <- rawToChar(readBin(path, "raw", file.size(path)))
   Encoding(text) <- "UTF-8"
   # XML can hold no control characters.
-  if (!identical(visible(text), text)) {
+  if (!identical(printable(text), text)) {
     say("visible", "Some text of the figure contains control characters, written as \ufffd.")
-    write_bytes(charToRaw(visible(text)), path)
+    write_bytes(charToRaw(printable(text)), path)
   }
 }
 

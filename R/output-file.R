@@ -4,23 +4,22 @@ write_whole <- function(path, write, call = caller_env()) {
   shown <- path
   path <- place_of(path, call)
   # In full, for writers that change the working directory.
-  part <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", file_ending(shown)))
-  on.exit(unlink(part))
-  tryCatch(write(part), error = function(cnd) {
+  draft <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", file_ending(shown)))
+  on.exit(unlink(draft))
+  tryCatch(write(draft), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
     # What a figure or another package says may have nothing to do with the disk.
     room <- if (inherits(cnd, "hinterfeld_unwritten")) more_room
     stop_not_written(shown, conditionMessage(cnd), room, call, parent = if (is.null(room)) cnd)
   })
-  problem <- settle_file_kernel(part)
+  problem <- flush_file_kernel(draft)
   if (nzchar(problem)) stop_not_written(shown, problem, more_room, call)
-  if (!is_complete(part)) stop_not_written(shown, "It was cut short. Is the disk full?", more_room, call)
+  if (!is_complete(draft)) stop_not_written(shown, "It was cut short. Is the disk full?", more_room, call)
   # A file that only its owner may read stays such a file.
-  same_rights_kernel(path, part)
-  if (!suppressWarnings(file.rename(part, path))) {
-    stop_because("file", c(sprintf("\"%s\" cannot be written.", shown),
-                           i = "Close it in other programs, or check that it is not write-protected."),
-                 call = call)
+  same_rights_kernel(path, draft)
+  if (!suppressWarnings(file.rename(draft, path))) {
+    stop_because("file", sprintf("\"%s\" cannot be written.", shown),
+                 i = "Close it in other programs, or check that it is not write-protected.", call = call)
   }
 }
 
@@ -34,11 +33,10 @@ place_of <- function(shown, call) {
   }
   kind <- file_kind_kernel(path)
   if (!kind %in% c("file", "none") || is_link(path)) {
-    stop_because("file", c(
-      sprintf("\"%s\" is not a file but %s.", shown, switch(kind, folder = "a folder", none = "a link to itself",
-                                                          "a pipe or a device")),
-      i = "Give the name of a file."
-    ), call = call)
+    stop_because("file",
+                 sprintf("\"%s\" is not a file but %s.", shown,
+                         switch(kind, folder = "a folder", none = "a link to itself", "a pipe or a device")),
+                 i = "Give the name of a file.", call = call)
   }
   path
 }
@@ -54,10 +52,8 @@ file_ending <- function(path) {
 more_room <- "Free some space, or write somewhere else."
 
 stop_not_written <- function(path, problem, hint, call, parent = NULL) {
-  stop_because("file", c(
-    sprintf("\"%s\" could not be written.", basename(path)), x = if (is.null(parent)) problem,
-    i = if (file.exists(path)) "The existing file is unchanged.", i = hint
-  ), call = call, parent = parent)
+  stop_because("file", sprintf("\"%s\" could not be written.", basename(path)), x = if (is.null(parent)) problem,
+               i = if (file.exists(path)) "The existing file is unchanged.", i = hint, call = call, parent = parent)
 }
 
 stop_unwritten <- function(problem) {

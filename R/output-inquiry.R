@@ -42,15 +42,17 @@ as_brief <- function(q, name = "table") {
   table <- list(
     by = if (length(q$by)) as.list(q$by), every = if (length(q$every) > 1) as.list(q$every) else q$every,
     measures = unname(Map(brief_measure_entry, q$measures, names(q$measures))),
-    subtotals = if (is.list(q$subtotals)) lapply(q$subtotals,
-                                                 function(one) if (length(one) == 1) one else as.list(
-                                                   one
-                                                 )) else q$subtotals,
+    subtotals = if (is.list(q$subtotals)) lapply(q$subtotals, yaml_entry) else q$subtotals,
     fill = if (q$fill) TRUE, add = if (length(q$steps)) lapply(q$steps, brief_step_entry),
     crosstab = if (!is.null(q$crosstab)) brief_crosstab_entry(q$crosstab),
     headings = if (length(q$headings)) as.list(q$headings)
   )
   structure(table_yaml(Filter(Negate(is.null), table), name), class = "hinterfeld_code")
+}
+
+# One text stands alone, several in a list.
+yaml_entry <- function(entries) {
+  if (length(entries) == 1) entries else as.list(entries)
 }
 
 # The lines of a brief's table.
@@ -63,7 +65,7 @@ table_yaml <- function(table, name) {
 
 #' @export
 print.hinterfeld_code <- function(x, ...) {
-  writeLines(visible(unclass(x)))
+  writeLines(printable(unclass(x)))
   invisible(x)
 }
 
@@ -86,23 +88,18 @@ format.hinterfeld_inquiry <- function(x, ...) {
   ))
 }
 
-check_inquiry_given <- function(q, call = caller_env()) {
-  check_made(inherits(q, "hinterfeld_inquiry"), q, "q", "an inquiry", "Take it from a table: `inquiry_of(t)`.", call)
-}
-
 # A column of the user's own is none that the calls would make.
 check_own_columns <- function(q, call = caller_env()) {
-  known <- names(q$measures)
+  columns <- names(q$measures)
   for (step in q$steps) {
     used <- step$args$of %||% setdiff(names(step$args$order), c(q$by, q$every, "level"))
-    if (!all(used %in% known)) {
-      stop_because("argument", c(
-        sprintf("%s uses `%s`, a column that was added by hand.", step_kinds[[step$kind]]$verb,
-                setdiff(used, known)[1]),
-        i = "Make it a measure, so that the inquiry knows it."
-      ), call = call)
+    if (!all(used %in% columns)) {
+      stop_because("argument",
+                   sprintf("%s uses `%s`, a column that was added by hand.", step_kinds[[step$kind]]$verb,
+                           setdiff(used, columns)[1]), i = "Make it a measure, so that the inquiry knows it.",
+                   call = call)
     }
-    known <- c(known, step$columns)
+    columns <- c(columns, step$columns)
   }
 }
 
@@ -189,10 +186,8 @@ brief_measure_entry <- function(m, name) {
     return(name)
   }
   if (!m$language) {
-    stop_because("argument", c(
-      sprintf("The measure `%s` calls R functions that a brief does not allow.", name),
-      i = "Compute it as a column of the lines, or use only functions that briefs allow."
-    ), call = NULL)
+    stop_because("argument", sprintf("The measure `%s` calls R functions that a brief does not allow.", name),
+                 i = "Compute it as a column of the lines, or use only functions that briefs allow.", call = NULL)
   }
   kind <- measure_kinds[[m$kind]]
   x <- if (kind$takes == "column") m$x else if (kind$takes == "lines") TRUE else expression_source(bare_name(m$x))

@@ -2,11 +2,11 @@
 
 write_json_file <- function(x, path) {
   about <- table_description(x)
-  columns <- lapply(unname(about$columns), function(fact) {
+  columns <- lapply(unname(about$columns), function(form) {
     Filter(Negate(is.null), list(
-      name = jsonlite::unbox(fact$name), type = jsonlite::unbox(json_type(fact$kind)),
-      unit = if (fact$kind == "money" && !is.null(about$unit)) jsonlite::unbox(about$unit),
-      decimals = if (fact$exact) jsonlite::unbox(fact$decimals)
+      name = jsonlite::unbox(form$name), type = jsonlite::unbox(json_type(form$kind)),
+      unit = if (form$kind == "money" && !is.null(about$unit)) jsonlite::unbox(about$unit),
+      decimals = if (form$exact) jsonlite::unbox(form$decimals)
     ))
   })
   description <- list(title = jsonlite::unbox(about$title %||% NA_character_), sentences = about$sentences,
@@ -28,8 +28,10 @@ json_rows <- function(rows) {
   columns <- Map(function(x, number) if (number) json_numbers(x) else json_values(x), as.list(rows), number)
   names <- vapply(names(rows), function(name) as.character(jsonlite::toJSON(name, auto_unbox = TRUE)), "")
   cells <- Map(function(name, values) paste0(name, ":", values), names, columns)
-  if (nrow(rows) == 0) "[]" else paste0("[", paste0("{", do.call(paste, c(unname(cells), sep = ",")), "}",
-                                                    collapse = ",\n"), "]")
+  if (nrow(rows) == 0) {
+    return("[]")
+  }
+  paste0("[", paste0("{", do.call(paste, c(unname(cells), sep = ",")), "}", collapse = ",\n"), "]")
 }
 
 json_numbers <- function(x) {
@@ -38,20 +40,43 @@ json_numbers <- function(x) {
 
 # Each value as JSON, once per distinct one; what is missing is null.
 json_values <- function(x) {
-  known <- unique(x[!is.na(x)])
-  text <- if (is.logical(x)) tolower(known) else json_texts(if (inherits(x,
-                                                                         "POSIXct")) format(
-                                                                           known, "%Y-%m-%dT%H:%M:%S"
-                                                                         ) else as.character(known))
-  replace(text[match(x, known)], is.na(x), "null")
+  values <- unique(x[!is.na(x)])
+  text <- if (is.logical(x)) {
+    tolower(values)
+  } else {
+    json_texts(if (inherits(x, "POSIXct")) format(values, "%Y-%m-%dT%H:%M:%S") else as.character(values))
+  }
+  replace(text[match(x, values)], is.na(x), "null")
+}
+
+# Plain values in lists, every vector as an array. The general writer of JSON takes longer for each of many small lists
+# than it takes to keep what they describe.
+plain_json <- function(x) {
+  if (is.null(x)) {
+    return("null")
+  }
+  values <- if (is.list(x)) vapply(x, plain_json, "") else
+    if (is.character(x)) json_texts(x) else if (is.logical(x)) tolower(x) else number_text(x)
+  if (!is.list(x) && anyNA(x)) values[is.na(x)] <- "null"
+  if (is.list(x) && !is.null(names(x))) {
+    sprintf("{%s}", paste0(json_texts(names(x)), ":", values, collapse = ","))
+  } else {
+    sprintf("[%s]", paste(values, collapse = ","))
+  }
 }
 
 # Texts in quotes. Quotes inside a text are escaped, so the separator between two texts occurs in none of them. The
 # extra text "end" keeps empty texts before it from being lost.
 json_texts <- function(x) {
-  json <- as.character(jsonlite::toJSON(c(enc2utf8(x), "end")))
-  parts <- strsplit(substr(json, 3, nchar(json) - 2), "\",\"", fixed = TRUE)[[1]]
-  paste0("\"", utils::head(parts, -1), "\"")
+  x <- enc2utf8(x)
+  texts <- sprintf("\"%s\"", x)
+  special <- grep("[\"\\\\<[:cntrl:]]", x)
+  if (length(special)) {
+    json <- as.character(jsonlite::toJSON(c(x[special], "end")))
+    inside <- strsplit(substr(json, 3, nchar(json) - 2), "\",\"", fixed = TRUE)[[1]]
+    texts[special] <- sprintf("\"%s\"", utils::head(inside, -1))
+  }
+  texts
 }
 
 json_type <- function(kind) {

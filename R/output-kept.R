@@ -5,21 +5,20 @@
 
 # `kept`: parts, rows, columns, roles, told (trail, orders, coverage, aside) and tallies by what they hold.
 kept_bytes <- function(kept) {
-  orders <- if (!is.null(kept$told$orders)) coded_orders(kept$told$orders)
+  orders <- if (!is.null(kept$chunk_audit$orders)) coded_orders(kept$chunk_audit$orders)
   bodies <- lapply(kept$tallies, tally_bytes)
   about <- list(
     parts = as.list(kept$parts), rows = as.double(kept$rows), columns = as.list(kept$columns),
-    roles = as.list(kept$roles), days = day_runs(kept$told$coverage[c("seen", "said")]),
-    trail = as.list(kept$told$trail),
-    aside = lapply(as.list(kept$told$aside), column_record), orders = orders[c("type", "count", "steps")],
-    used = lapply(kept$told$used, function(one) one[c("why", "rows")]), tallies = as.list(lengths(bodies))
+    roles = as.list(kept$roles), days = day_runs(kept$chunk_audit$coverage[c("seen", "said")]),
+    trail = as.list(kept$chunk_audit$trail),
+    aside = lapply(as.list(kept$chunk_audit$aside), column_record), orders = orders[c("type", "count", "steps")],
+    used = lapply(kept$chunk_audit$used, function(table) table[c("why", "rows")]), tallies = as.list(lengths(bodies))
   )
-  text <- jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA)
-  text <- charToRaw(enc2utf8(as.character(text)))
+  text <- charToRaw(plain_json(about))
   numbers <- function(x) writeBin(x, raw(), endian = "little")
   body <- c(charToRaw(kept_mark), numbers(kept_version), numbers(length(text)), text,
             unlist(lapply(orders$held, function(x) if (is.raw(x)) x else numbers(x)), use.names = FALSE),
-            unlist(c(lapply(kept$told$used, function(one) one$bits), bodies), use.names = FALSE))
+            unlist(c(lapply(kept$chunk_audit$used, function(table) table$bits), bodies), use.names = FALSE))
   c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
 }
 
@@ -32,5 +31,5 @@ column_record <- function(x) {
 
 write_kept <- function(kept, path) {
   bytes <- kept_bytes(kept)
-  write_whole(path, function(part) write_bytes(bytes, part))
+  write_whole(path, function(draft) write_bytes(bytes, draft))
 }

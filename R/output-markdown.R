@@ -6,9 +6,9 @@ write_markdown <- function(x, path) {
 
 markdown_lines <- function(x) {
   about <- table_description(x)
-  cells <- Map(function(values, fact) markdown_text(shown_text(values, fact, calendar_of(x))), as.list(x),
+  cells <- Map(function(values, form) markdown_text(shown_text(values, form, calendar_of(x))), as.list(x),
                about$columns)
-  right <- vapply(about$columns, function(fact) fact$kind %in% number_kinds, NA)
+  right <- vapply(about$columns, function(form) form$kind %in% number_kinds, NA)
   row <- function(cells) paste0("| ", do.call(paste, c(unname(cells), sep = " | ")), " |")
   c(
     if (!is.null(about$title)) c(paste0("## ",

@@ -3,14 +3,14 @@
 write_parquet_file <- function(x, path) {
   need_package("nanoparquet", "to write Parquet")
   # A column of only blanks is written without its decimals: as DECIMAL it could not be read again.
-  exact <- Filter(function(fact) fact$exact && !all(is.na(x[[fact$name]])), column_facts(x))
+  exact <- Filter(function(form) form$exact && !all(is.na(x[[form$name]])), column_forms(x))
   data <- tibble::new_tibble(lapply(as.list(x),
                                     function(column) if (is.factor(column)) as.character(
                                       column
                                     ) else column), nrow = nrow(x))
-  for (fact in exact) data[[fact$name]] <- inside_decimal(data[[fact$name]], fact$decimals)
+  for (form in exact) data[[form$name]] <- inside_decimal(data[[form$name]], form$decimals)
   types <- lapply(exact,
-                  function(fact) list("DECIMAL", precision = 18L, scale = fact$decimals, primitive_type = "INT64"))
+                  function(form) list("DECIMAL", precision = 18L, scale = form$decimals, primitive_type = "INT64"))
   none <- stats::setNames(strrep("0", 64), parquet_checksum_key)
   nanoparquet::write_parquet(data, path, schema = do.call(nanoparquet::parquet_schema, types), metadata = none)
   # The writer knows no checksums: the place that was kept for one is filled when the bytes are there.

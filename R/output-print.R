@@ -46,15 +46,16 @@ format.hinterfeld_totals <- function(x, ..., n = 10) {
 # The rows of a table whose columns are known: numbers as they are read, flush right. The first `keys` columns tell the
 # rows.
 answer_table <- function(x, n, headings = names(x), keys = 1) {
-  facts <- column_facts(x)
+  forms <- column_forms(x)
   shown <- utils::head(tibble::as_tibble(x), n)
-  number <- vapply(facts, function(fact) fact$kind %in% number_kinds, NA)
-  readable <- number | vapply(facts, function(fact) fact$kind == "period", NA)
+  number <- vapply(forms, function(form) form$kind %in% number_kinds, NA)
+  readable <- number | vapply(forms, function(form) form$kind == "period", NA)
   for (name in names(shown)[readable]) {
-    text <- shown_text(shown[[name]], facts[[name]], calendar_of(x))
+    text <- shown_text(shown[[name]], forms[[name]], calendar_of(x))
     shown[[name]] <- replace(text, is.na(shown[[name]]), NA)
   }
-  for (name in names(shown)[vapply(shown, is.character, NA) & !readable]) shown[[name]] <- told_apart(shown[[name]])
+  texts <- vapply(shown, is.character, NA) & !readable
+  shown[texts] <- lapply(shown[texts], distinguishable)
   text_table(shown, rows = n, right = names(shown)[number], headings = headings, more = nrow(x) - nrow(shown),
              keys = keys)
 }
@@ -76,7 +77,7 @@ print.hinterfeld_listing <- function(x, ..., n = 10) {
 #' @export
 format.hinterfeld_listing <- function(x, ..., n = 10) {
   listing <- listing_of(x)
-  heading <- sprintf("%s%s: %s", listing_title(listing), money_note(column_facts(x), listing$about$currency),
+  heading <- sprintf("%s%s: %s", listing_title(listing), money_note(column_forms(x), listing$about$currency),
                      count_of(nrow(x), "row"))
   c(text_notes(heading), answer_table(x, n), text_notes(listing_sentences(listing)))
 }
@@ -128,11 +129,14 @@ print.hinterfeld_checks <- function(x, ...) {
 #' @export
 format.hinterfeld_checks <- function(x, ...) {
   decimals <- attr(x, "decimals")
-  table <- mapply(money_text, x$table, decimals)
-  daybook <- mapply(money_text, x$daybook, decimals)
+  table <- mapply(fixed_number_text, x$table, decimals)
+  daybook <- mapply(fixed_number_text, x$daybook, decimals)
   finding <- ifelse(x$cut, sprintf("shows %s of %s", table, daybook), sprintf("%s of %s", table, daybook))
-  verdict <- ifelse(x$matches, ifelse(x$cut, "rows match", "adds up"), "DOES NOT ADD UP")
-  text_notes(sprintf("%s, %s: %s, %s", x$measure, x$of, finding, verdict))
+  text_notes(sprintf("%s, %s: %s, %s", x$measure, x$of, finding, reconcile_verdicts(x)))
+}
+
+reconcile_verdicts <- function(checks) {
+  ifelse(checks$matches, ifelse(checks$cut, "rows match", "adds up"), "DOES NOT ADD UP")
 }
 
 #' @rdname printing
@@ -149,10 +153,16 @@ print.hinterfeld_daybook <- function(x, ...) {
   invisible(x)
 }
 
+#' @rdname lines_of
+#' @rawNamespace S3method(utils::str, hinterfeld_daybook)
+str.hinterfeld_daybook <- function(object, ...) {
+  writeLines(format(object))
+}
+
 #' @export
 format.hinterfeld_daybook <- function(x, ...) {
   decimals <- x$decimals[["revenue"]]
-  revenue <- money_text(from_minor(sum_minor(x$columns$revenue), decimals), decimals)
+  revenue <- fixed_number_text(from_minor(sum_minor(x$columns$revenue), decimals), decimals)
   heading <- sprintf("Daybook of %s, %s, revenue %s", count_of(x$lines, "line"), span_words(x), revenue)
   role_lines <- sprintf("  %-8s %s", names(x$roles), x$roles)
   returns <- x$columns$revenue < 0
@@ -161,7 +171,7 @@ format.hinterfeld_daybook <- function(x, ...) {
     text_notes(heading), role_lines,
     if (length(others)) paste0("  ", text_notes(paste("columns ", paste(others, collapse = ", ")), text_width() - 2L)),
     if (any(returns)) {
-      amount <- money_text(from_minor(sum_minor(x$columns$revenue[returns]), decimals), decimals)
+      amount <- fixed_number_text(from_minor(sum_minor(x$columns$revenue[returns]), decimals), decimals)
       sprintf("Returns among them: %s, revenue %s.", count_of(sum(returns), "line"), amount)
     },
     text_notes(left_out_words(x))

@@ -30,15 +30,15 @@ survey_blocks <- function(x, n) {
   name_width <- min(32L, max(nchar(shown$column)))
   margin <- strrep(" ", name_width + 2L)
   blocks <- lapply(seq_len(nrow(shown)), function(i) {
-    facts <- survey_facts(shown[i, ])
-    text <- text_notes(facts, text_width() - name_width - 2L)
+    notes <- survey_notes(shown[i, ])
+    text <- text_notes(notes, text_width() - name_width - 2L)
     name <- formatC(cli::ansi_strtrim(shown$column[i], name_width), width = -name_width)
     paste0(c(paste0(name, "  "), rep(margin, length(text) - 1L)), text)
   })
   c(unlist(blocks), cut_note(0, utils::tail(x$column, -n)))
 }
 
-survey_facts <- function(row) {
+survey_notes <- function(row) {
   count <- function(x, noun, plural = paste0(noun, "s")) if (!is.na(x) && x > 0) count_of(x, noun, plural)
   filled <- !is.na(row$distinct) && row$distinct > 0
   ends <- if (filled) sprintf("%s to %s", row$smallest, row$largest)
@@ -82,7 +82,7 @@ survey_meaning_lines <- function(x, n) {
       "%s more ways", group_digits(more)))))
   }, "")
   c(text_table(shown, list(revenue = attr(x, "decimals")), rows = n, right = "share"), text_notes(ways),
-    text_notes("`print(x, spellings = TRUE)` has a row for each spelling."))
+    text_notes(sprintf("%s has a row for each spelling.", as_typed("print(x, spellings = TRUE)"))))
 }
 
 # Variants of one value stand indented below it.

@@ -23,20 +23,20 @@ save_tally <- function(tally, path) {
   check_tally(tally, "tally")
   check_text(path, "path")
   if (!dir.exists(dirname(path))) {
-    stop_because("file", c(sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`."))
+    stop_because("file", sprintf("There is no folder \"%s\".", dirname(path)), i = "Make it first: `dir.create()`.")
   }
   bytes <- tally_bytes(tally)
-  write_whole(path, function(part) {
-    write_bytes(bytes, part)
+  write_whole(path, function(draft) {
+    write_bytes(bytes, draft)
     # Its checksum with it: what reads back is what was meant.
-    if (!identical(readBin(part, "raw", length(bytes) + 1),
+    if (!identical(readBin(draft, "raw", length(bytes) + 1),
                    bytes)) stop_unwritten("It does not read back as it was written.")
   })
   invisible(path)
 }
 
 tally_bytes <- function(tally) {
-  parts <- lapply(tally$parts, coded_part)
+  rowsets <- lapply(tally$rowsets, coded_rowset)
   orders <- if (!is.null(tally$orders)) coded_orders(tally$orders)
   about <- list(
     every = tally$every, by = tally$by, measures = lapply(tally$measures, measure_record), lines = tally$lines,
@@ -44,16 +44,15 @@ tally_bytes <- function(tally) {
     currency = tally$currency,
     decimals = unname(tally$decimals), rounding = tally$rounding, trail = as.list(tally$trail),
     orders = orders[c("type", "count", "steps")], alike = tally$alike,
-    parts = lapply(parts, function(part) part[c("names", "labels", "types", "amounts", "groups")])
+    parts = lapply(rowsets, function(rowset) rowset[c("names", "labels", "types", "amounts", "groups")])
   )
-  text <- jsonlite::toJSON(about, auto_unbox = FALSE, null = "null", na = "null", digits = NA)
-  text <- charToRaw(enc2utf8(as.character(text)))
+  text <- charToRaw(plain_json(about))
   numbers <- function(x) writeBin(x, raw(), endian = "little")
   body <- c(
     list(charToRaw(tally_mark), numbers(tally_version), numbers(length(text)), text),
-    lapply(parts, function(part) {
-      unlist(c(lapply(part$codes, numbers),
-               lapply(part$held, function(amount) c(numbers(amount$values), numbers(amount$counted)))))
+    lapply(rowsets, function(rowset) {
+      unlist(c(lapply(rowset$codes, numbers),
+               lapply(rowset$held, function(amount) c(numbers(amount$values), numbers(amount$counted)))))
     }),
     lapply(orders$held, function(x) if (is.raw(x)) x else numbers(x))
   )
@@ -62,19 +61,20 @@ tally_bytes <- function(tally) {
 }
 
 # A part with its columns as labels and codes (0 for missing). Numbers are texts that read back as the same number.
-coded_part <- function(part) {
-  columns <- unname(lapply(part$columns, function(x) {
-    found <- if (is.factor(x)) list(codes = as.integer(x), labels = levels(x)) else plain_codes(x)
-    list(codes = replace(found$codes, is.na(found$codes), 0L), labels = found$labels, type = label_type(found$labels))
+coded_rowset <- function(rowset) {
+  columns <- unname(lapply(rowset$columns, function(x) {
+    coded <- if (is.factor(x)) list(codes = as.integer(x), labels = levels(x)) else plain_codes(x)
+    list(codes = replace(coded$codes, is.na(coded$codes), 0L), labels = coded$labels, type = label_type(coded$labels))
   }))
   list(
-    names = names(part$columns), types = vapply(columns, function(column) column$type, ""),
+    names = names(rowset$columns), types = vapply(columns, function(column) column$type, ""),
     labels = lapply(columns,
                     function(column) if (is.double(column$labels)) number_text(
                       unclass(column$labels)
                     ) else column$labels),
-    amounts = list(names = names(part$amounts), kinds = unname(vapply(part$amounts, function(amount) amount$kind, ""))),
-    groups = part$lines, codes = lapply(columns, function(column) column$codes), held = unname(part$amounts)
+    amounts = list(names = names(rowset$amounts),
+                   kinds = unname(vapply(rowset$amounts, function(amount) amount$kind, ""))),
+    groups = rowset$lines, codes = lapply(columns, function(column) column$codes), held = unname(rowset$amounts)
   )
 }
 
@@ -99,10 +99,9 @@ plain_codes <- function(x) {
 measure_record <- function(held) {
   spec <- held$spec
   if (!spec$language) {
-    stop_because("argument", c(
-      sprintf("The tally cannot be saved: the measure of `%s` calls functions of R.", held$label),
-      i = "Compute the column before `daybook()`, or use what expressions of briefs know."
-    ), call = NULL)
+    stop_because("argument",
+                 sprintf("The tally cannot be saved: the measure of `%s` calls functions of R.", held$label),
+                 i = "Compute the column before `daybook()`, or use what expressions of briefs know.", call = NULL)
   }
   text <- function(expr) if (!is.null(expr)) expression_source(expr)
   list(kind = spec$kind, column = is.character(spec$x), x = if (is.character(spec$x)) spec$x else text(spec$x),
@@ -118,8 +117,8 @@ label_type <- function(labels) {
   } else if (inherits(labels, "Date")) {
     "date"
   } else if (is.object(labels)) {
-    stop_because("argument", c(sprintf("A tally by %s cannot be saved.", class(labels)[1]),
-                               i = "Make the column text or a number before `daybook()`."), call = NULL)
+    stop_because("argument", sprintf("A tally by %s cannot be saved.", class(labels)[1]),
+                 i = "Make the column text or a number before `daybook()`.", call = NULL)
   } else {
     typeof(labels)
   }
@@ -138,7 +137,7 @@ format.hinterfeld_tally <- function(x, ...) {
     sprintf("Tally of %s, %s: %s.", count_of(x$lines, "line"), span_words(x),
             paste(c(and_list(names(x$measures)), split), collapse = " ")),
     sprintf("%s so far. Ask it with `totals()`; add to it with `merge_tallies()`.",
-            count_of(x$parts[[1]]$lines, "group")),
+            count_of(x$rowsets[[1]]$lines, "group")),
     left_out_words(x)
   ))
 }
@@ -147,6 +146,6 @@ format.hinterfeld_tally <- function(x, ...) {
 day_runs <- function(days) {
   lapply(days, function(days) {
     first <- c(TRUE, diff(days) > 1)[seq_along(days)]
-    list(from = as.list(days[first]), days = as.list(tabulate(cumsum(first), sum(first))))
+    list(from = days[first], days = tabulate(cumsum(first), sum(first)))
   })
 }

@@ -14,13 +14,13 @@ column_text <- function(x, decimals = NULL) {
   text <- if (inherits(x, "Date")) {
     format(x)
   } else if (is.numeric(x) && !is.null(decimals)) {
-    money_text(x, decimals)
+    fixed_number_text(x, decimals)
   } else if (is.numeric(x)) {
     ifelse(x == round(x), group_digits(x), people_plain(signif(x, 6)))
   } else {
     as.character(x)
   }
-  text <- gsub("[\r\n]", " ", visible(text))
+  text <- gsub("[\r\n]", " ", printable(text))
   text[is.na(x)] <- "-"
   list(text = text, right = is.numeric(x))
 }
@@ -76,7 +76,7 @@ column_pages <- function(widths, keys, width) {
 
 # Headings of one line or several, each with as many lines as the highest has, empty ones above.
 even_headings <- function(headings) {
-  headings <- lapply(headings, function(heading) gsub("[\r\n]", " ", visible(heading)))
+  headings <- lapply(headings, function(heading) gsub("[\r\n]", " ", printable(heading)))
   height <- max(lengths(headings))
   lapply(headings, function(heading) c(rep("", height - length(heading)), heading))
 }
@@ -100,7 +100,8 @@ table_lines <- function(cells, headings, widths, wrap) {
   }, cells, headings, widths)
   height <- do.call(pmax, lapply(texts, lengths))
   lines <- Map(function(text, cell, width) {
-    text <- Map(function(one, height) c(as.character(one), rep("", height - length(one))), text, height)
+    text <- Map(function(cell_text, height) c(as.character(cell_text), rep("", height - length(cell_text))), text,
+                height)
     as.character(cli::ansi_align(unlist(text), width, if (cell$right) "right" else "left"))
   }, texts, cells, widths)
   sub(" +$", "", do.call(paste, c(unname(lines), sep = "  ")))
@@ -129,16 +130,16 @@ fit_widths <- function(widths, right, width) {
 }
 
 cut_note <- function(rows, columns = character()) {
-  parts <- c(
+  phrases <- c(
     if (rows > 0) count_of(rows, "more row"),
     if (length(columns)) paste0(count_of(length(columns), "more column"), ": ", paste(columns, collapse = ", "))
   )
-  if (length(parts)) text_notes(paste("...", paste(parts, collapse = "; ")))
+  if (length(phrases)) text_notes(paste("...", paste(phrases, collapse = "; ")))
 }
 
 # Sentences as lines of text; the space between thousands does not break a number apart.
 text_notes <- function(notes, width = text_width()) {
-  notes <- visible(notes)
+  notes <- printable(notes)
   held <- gsub("(?<=[0-9]) (?=[0-9]{3}\\b|%)", "\u00a0", notes, perl = TRUE)
   gsub("\u00a0", " ", unlist(lapply(held, strwrap, width = width, exdent = 2)))
 }

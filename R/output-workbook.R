@@ -20,7 +20,7 @@ write_workbook <- function(tables, path) {
 
 # XML can hold no control characters.
 visible_texts <- function(x) {
-  hidden <- function(text) any(grepl("[[:cntrl:]]", text)) && !identical(visible(text), enc2utf8(text))
+  hidden <- function(text) any(grepl("[[:cntrl:]]", text)) && !identical(printable(text), enc2utf8(text))
   odd <- names(x)[vapply(as.list(x), function(column) (is.character(column) || is.factor(column)) &&
                          hidden(unique(as.character(column))), NA)]
   if (length(odd) == 0 && !hidden(names(x))) {
@@ -28,19 +28,18 @@ visible_texts <- function(x) {
   }
   say("visible", "Texts of the table hold control characters, which are written as \ufffd.")
   columns <- as.list(x)
-  columns[odd] <- lapply(columns[odd], function(column) visible(as.character(column)))
-  attributes(columns) <- replace(attributes(x), "names", list(visible(names(x))))
+  columns[odd] <- lapply(columns[odd], function(column) printable(as.character(column)))
+  attributes(columns) <- replace(attributes(x), "names", list(printable(names(x))))
   columns
 }
 
 check_worksheet_rows <- function(tables) {
   long <- which(vapply(tables, nrow, 0L) >= worksheet_rows)
   if (length(long)) {
-    stop_because("file", c(
-      sprintf("A worksheet holds %s rows; the table has %s.", group_digits(worksheet_rows),
-              group_digits(nrow(tables[[long[1]]]))),
-      i = "Write it as .csv or .parquet, or split the table by less."
-    ), call = NULL)
+    stop_because("file",
+                 sprintf("A worksheet holds %s rows; the table has %s.", group_digits(worksheet_rows),
+                         group_digits(nrow(tables[[long[1]]]))),
+                 i = "Write it as .csv or .parquet, or split the table by less.", call = NULL)
   }
 }
 
@@ -67,7 +66,7 @@ heading_style <- function() {
 write_contents <- function(book, tables, names) {
   about <- lapply(tables, table_description)
   lines <- do.call(rbind, Map(function(name, about, table) {
-    words <- visible(about$sentences)
+    words <- printable(about$sentences)
     data.frame(
       Sheet = c(name, rep("", max(0, length(words) - 1))), Rows = c(nrow(table), rep(NA, max(0, length(words) - 1))),
       `What it is and how it was computed` = if (length(words)) words else "A plain table, given as it is.",
@@ -83,7 +82,7 @@ write_contents <- function(book, tables, names) {
 }
 
 write_sheet <- function(book, x, sheet) {
-  facts <- column_facts(x)
+  forms <- column_forms(x)
   calendar <- calendar_of(x)
   data <- as.data.frame(lapply(as.list(x), worksheet_values), check.names = FALSE, optional = TRUE)
   names(data) <- names(x)
@@ -92,23 +91,23 @@ write_sheet <- function(book, x, sheet) {
   openxlsx::freezePane(book, sheet, firstRow = TRUE)
   rows <- seq_len(nrow(data)) + 1L
   # The package goes through all cells for every style that is added: one for each format, not for each column.
-  formats <- vapply(facts, function(fact) number_format(fact, calendar) %||% "", "")
+  formats <- vapply(forms, function(form) number_format(form, calendar) %||% "", "")
   for (format in setdiff(if (nrow(data)) unique(formats), "")) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, which(formats == format),
                        gridExpand = TRUE)
   }
-  right <- which(vapply(facts, function(fact) fact$kind %in% number_kinds, NA))
+  right <- which(vapply(forms, function(form) form$kind %in% number_kinds, NA))
   if (length(right)) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(halign = "right"), 1, right, gridExpand = TRUE, stack = TRUE)
   }
-  widths <- vapply(seq_along(facts), function(j) {
-    widest <- max(nchar(c(names(data)[j], shown_text(utils::head(x[[j]], 1000), facts[[j]], calendar)), "width"))
+  widths <- vapply(seq_along(forms), function(j) {
+    widest <- max(nchar(c(names(data)[j], shown_text(utils::head(x[[j]], 1000), forms[[j]], calendar)), "width"))
     min(60, widest + if (nrow(data)) 5 else 3)
   }, 0)
-  openxlsx::setColWidths(book, sheet, seq_along(facts), widths)
+  openxlsx::setColWidths(book, sheet, seq_along(forms), widths)
   totals <- which(total_rows(x)) + 1L
   if (length(totals)) {
-    openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(facts),
+    openxlsx::addStyle(book, sheet, openxlsx::createStyle(textDecoration = "bold"), totals, seq_along(forms),
                        gridExpand = TRUE, stack = TRUE)
   }
 }
@@ -123,14 +122,14 @@ worksheet_values <- function(x) {
   if (is.factor(x)) as.character(x) else x
 }
 
-number_format <- function(fact, calendar) {
-  plain <- paste0("#,##0", if (fact$digits > 0) paste0(".", strrep("0", fact$digits)))
-  switch(fact$kind,
+number_format <- function(form, calendar) {
+  plain <- paste0("#,##0", if (form$digits > 0) paste0(".", strrep("0", form$digits)))
+  switch(form$kind,
     money = plain,
     number = plain,
     percent = "0.0%",
     change = "+0.0%;-0.0%;0.0%",
-    period = if (fact$every == "month" && isTRUE(calendar$weeks == "iso")) "yyyy-mm" else "yyyy-mm-dd",
+    period = if (form$every == "month" && isTRUE(calendar$weeks == "iso")) "yyyy-mm" else "yyyy-mm-dd",
     date = "yyyy-mm-dd",
     NULL
   )
@@ -144,7 +143,7 @@ timeless_workbook <- function(path) {
   core <- file.path(folder, "docProps", "core.xml")
   text <- paste(readLines(core, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
   writeLines(gsub("[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]+Z", "2000-01-01T12:00:00Z", text), core, useBytes = TRUE)
-  parts <- sort(list.files(folder, recursive = TRUE, all.files = TRUE), method = "radix")
-  Sys.setFileTime(file.path(folder, parts), as.POSIXct("2000-01-01 12:00:00"))
-  zip::zip(path, parts, root = folder, include_directories = FALSE, compression_level = 4)
+  files <- sort(list.files(folder, recursive = TRUE, all.files = TRUE), method = "radix")
+  Sys.setFileTime(file.path(folder, files), as.POSIXct("2000-01-01 12:00:00"))
+  zip::zip(path, files, root = folder, include_directories = FALSE, compression_level = 4)
 }

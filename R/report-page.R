@@ -2,24 +2,24 @@
 
 report_page <- function(sections, title, words, book) {
   # The one script that may run is told by its bytes.
-  script <- enc2utf8(page_part("report.js"))
+  script <- enc2utf8(page_asset("report.js"))
   hash <- jsonlite::base64_enc(digest::digest(script, algo = "sha256", serialize = FALSE, raw = TRUE))
   # Nothing is fetched, whatever the data or the words may hold.
   policy <- sprintf("default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-%s'", hash)
   tags <- htmltools::tags
-  title <- visible(title)
+  title <- printable(title)
   made <- sprintf("Made with hinterfeld %s from %s. Amounts are exact to the last decimal shown.",
                   utils::packageVersion("hinterfeld"), count_of(book$lines, "line"))
   head <- list(
     tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
     tags$meta(`http-equiv` = "Content-Security-Policy", content = policy), tags$title(title),
-    tags$style(htmltools::HTML(page_part("report.css")))
+    tags$style(htmltools::HTML(page_asset("report.css")))
   )
   contents <- lapply(sections,
-                     function(section) tags$li(tags$a(href = paste0("#", section$id), visible(section$heading))))
+                     function(section) tags$li(tags$a(href = paste0("#", section$id), printable(section$heading))))
   body <- list(
     tags$a(class = "skip", href = "#headings", "Skip to the contents"),
-    tags$header(tags$h1(title), tags$p(class = "span", visible(book_words(book)))),
+    tags$header(tags$h1(title), tags$p(class = "span", printable(book_words(book)))),
     tags$nav(id = "headings", `aria-label` = "Contents",
              switch_element(sections),
              tags$details(open = NA, tags$summary("Contents"), tags$ol(contents))),
@@ -29,13 +29,12 @@ report_page <- function(sections, title, words, book) {
     htmltools::HTML(paste0("<script>", script, "</script>"))
   )
   # htmltools has no place for a policy in the head of a page of its own, so the frame is written here.
-  parts <- function(of) vapply(of, html_of, "")
-  paste(c("<!DOCTYPE html>", "<html lang=\"en\">", "<head>", parts(head), "</head>", "<body>", parts(body), "</body>",
-          "</html>"),
-        collapse = "\n")
+  tags_of <- function(of) vapply(of, html_of, "")
+  paste(c("<!DOCTYPE html>", "<html lang=\"en\">", "<head>", tags_of(head), "</head>", "<body>", tags_of(body),
+          "</body>", "</html>"), collapse = "\n")
 }
 
-page_part <- function(file) {
+page_asset <- function(file) {
   paste(readLines(system.file("report", file, package = "hinterfeld", mustWork = TRUE), encoding = "UTF-8"),
         collapse = "\n")
 }
@@ -50,7 +49,7 @@ book_words <- function(book) {
 section_element <- function(section) {
   tags <- htmltools::tags
   heading <- paste0(section$id, "-heading")
-  tags$section(id = section$id, `aria-labelledby` = heading, tags$h2(id = heading, visible(section$heading)),
+  tags$section(id = section$id, `aria-labelledby` = heading, tags$h2(id = heading, printable(section$heading)),
                if (length(section$variants)) {
                list(tags$div(class = "variant", `data-variant` = "", lapply(section$blocks, block_element)),
                     variants_elements(section))
@@ -64,9 +63,15 @@ block_element <- function(block) {
   switch(block$kind,
     table = htmltools::HTML(html_table(block)), figure = htmltools::HTML(html_figure(block$figure, block$picture)),
     cards = tags$ul(class = "cards", lapply(block$cards, card_element)),
-    text = lapply(visible(block$text), tags$p), words = words_element(block$words),
-    sentences = list(tags$h3(visible(block$title)), tags$ul(lapply(visible(block$sentences), tags$li)))
+    findings = tags$ol(class = "findings", Map(finding_element, printable(block$sentences), block$to)),
+    text = lapply(printable(block$text), tags$p), words = words_element(block$words),
+    sentences = list(tags$h3(printable(block$title)), tags$ul(lapply(printable(block$sentences), tags$li)))
   )
+}
+
+finding_element <- function(sentence, to) {
+  tags <- htmltools::tags
+  tags$li(held_together(sentence), if (!is.na(to)) list(" ", tags$a(href = paste0("#", to), "See it")))
 }
 
 words_element <- function(words) {
@@ -106,24 +111,24 @@ figure_picture <- function(figure) {
 # The note below the picture is told in a short line, and whole on demand.
 html_figure <- function(figure, picture) {
   tags <- htmltools::tags
-  image <- tags$img(width = "1280", height = "800", alt = visible(figure_alt(figure)), src = picture)
+  image <- tags$img(width = "1280", height = "800", alt = printable(figure_alt(figure)), src = picture)
   html_of(tags$figure(tags$div(class = "scroll", tabindex = "0", role = "region",
-                               `aria-label` = visible(figure_title(figure)), image),
+                               `aria-label` = printable(figure_title(figure)), image),
                       figure_line(figure$labels$caption), pages_note(figure)))
 }
 
-# The first sentence of a figure's note; the rest opens.
-figure_line <- function(note) {
-  note <- trimws(gsub("[[:space:]]+", " ", note %||% ""))
-  if (!nzchar(note)) {
+# The first sentence of a figure's caption; the rest opens.
+figure_line <- function(caption) {
+  sentences <- attr(caption, "sentences", exact = TRUE) %||% gsub("[[:space:]]+", " ", caption %||% character())
+  sentences <- sentences[nzchar(sentences)]
+  if (length(sentences) == 0) {
     return(NULL)
   }
   tags <- htmltools::tags
-  first <- regmatches(note, regexpr("^.*?[.](?= |$)", note, perl = TRUE))
-  if (length(first) == 0 || nchar(first) > 110) first <- shorten(note, 100)
-  rest <- trimws(substring(note, nchar(first) + 1))
-  if (!startsWith(note, first)) rest <- note
-  tags$figcaption(visible(first), if (nzchar(rest)) tags$details(tags$summary("More"), tags$p(visible(rest))))
+  long <- nchar(sentences[1]) > 110
+  rest <- paste(if (long) sentences else sentences[-1], collapse = " ")
+  tags$figcaption(printable(if (long) shorten(sentences[1], 100) else sentences[1]),
+                  if (nzchar(rest)) tags$details(tags$summary("More"), tags$p(printable(rest))))
 }
 
 # The report shows the first page of a figure, and tells what is on the others.
@@ -131,7 +136,7 @@ pages_note <- function(figure) {
   holds <- attr(figure, "holds", exact = TRUE)
   if (!is.null(holds)) {
     htmltools::tags$figcaption(sprintf("The first of %d pages. On the others: %s.", length(holds),
-                                       and_list(visible(unlist(holds[-1])))))
+                                       and_list(printable(unlist(holds[-1])))))
   }
 }
 
@@ -158,9 +163,9 @@ card_element <- function(card) {
            paste(" from", card$before))
   }
   tags$li(
-    tags$h3(paste0(visible(card$label), " "), tags$span(class = "period", card$period, .noWS = "outside")),
+    tags$h3(paste0(printable(card$label), " "), tags$span(class = "period", card$period, .noWS = "outside")),
     tags$p(class = "value", `data-value` = number_text(card$exact), card$value,
-           if (!is.null(card$unit)) list(" ", tags$span(class = "unit", visible(card$unit), .noWS = "outside"))),
+           if (!is.null(card$unit)) list(" ", tags$span(class = "unit", printable(card$unit), .noWS = "outside"))),
     change, tags$p(class = "against", whole_days(card$against))
   )
 }
@@ -168,10 +173,10 @@ card_element <- function(card) {
 # A day is not broken at its hyphens.
 whole_days <- function(text) {
   day <- "[0-9]{4}-[0-9]{2}-[0-9]{2}"
-  found <- gregexpr(day, text)
-  between <- as.list(visible(regmatches(text, found, invert = TRUE)[[1]]))
-  days <- lapply(regmatches(text, found)[[1]],
-                 function(one) htmltools::tags$span(class = "whole", one, .noWS = "outside"))
+  at <- gregexpr(day, text)
+  between <- as.list(printable(regmatches(text, at, invert = TRUE)[[1]]))
+  days <- lapply(regmatches(text, at)[[1]],
+                 function(day_text) htmltools::tags$span(class = "whole", day_text, .noWS = "outside"))
   # What stands between days begins and ends the text.
   c(between[1], unlist(Map(list, days, between[-1]), recursive = FALSE))
 }

@@ -2,8 +2,9 @@
 # page comes later.
 
 report_sections <- list(
-  headline = function(context) headline_section(context), trend = function(context) trend_section(context),
-  change = function(context) change_section(context), best_sellers = function(context) best_sellers_section(context),
+  findings = function(context) findings_section(context), headline = function(context) headline_section(context),
+  trend = function(context) trend_section(context), change = function(context) change_section(context),
+  causes = function(context) causes_section(context), best_sellers = function(context) best_sellers_section(context),
   pareto = function(context) pareto_section(context), running = function(context) running_section(context),
   crosstab = function(context) crosstab_section(context), weekdays = function(context) weekdays_section(context),
   unsold = function(context) unsold_section(context), left_out = function(context) left_out_section(context),
@@ -36,6 +37,26 @@ text_block <- function(...) {
 cards_block <- function(cards) {
   list(kind = "cards", cards = cards)
 }
+
+# What happened ------------------------------------------------------------------------------------------
+
+# Each finding leads to the section that shows more of it.
+findings_section <- function(context) {
+  n <- context$findings %||% 7
+  columns <- unlist(context$columns[c("category", "region", "place")])
+  found <- if (n > 0) findings_of(context$book, n, by = unique(c("product", unname(columns))), lines = FALSE)
+  if (is.null(found) || nrow(found) == 0) {
+    return(NULL)
+  }
+  about <- listing_of(found)$details$compared
+  new_section("findings", "What happened",
+              list(kind = "findings", sentences = found$finding, to = unname(sections_of_findings[found$kind])),
+              if (!is.null(about)) text_block(compared_sentence(about)))
+}
+
+sections_of_findings <- c(change = "causes", carrier = "change", share = "change", leader = "best_sellers",
+                          month = "trend", day = "trend", gap = "trend", silent = "best_sellers", new = "best_sellers",
+                          dependence = "pareto", spelling = "left_out")
 
 # Headline ---------------------------------------------------------------------------------------------
 
@@ -77,17 +98,18 @@ headline_card <- function(t, of) {
   about <- answer$about
   last <- nrow(t)
   shown <- answer_of(quietly(t[last, ]))
-  fact <- column_facts(t)[[of]]
+  form <- column_forms(t)[[of]]
   period <- t[[answer$period]][last]
   ends <- about$span[2]
-  part <- cover_of_periods(about, period, answer$every)$unfinished
+  unfinished <- cover_of_periods(about, period, answer$every)$unfinished
+  against <- change_sentences(shown, paste0(of, "_before"))
   list(
     label = capital(gsub("_", " ", of)),
-    period = paste0(period_label(period, answer$every, about$calendar), if (part) sprintf(", to %s", format(ends))),
-    value = shown_text(t[[of]][last], fact, about$calendar), unit = if (fact$kind == "money") about$currency,
+    period = paste0(period_label(period, answer$every, about$calendar), if (unfinished) paste(", to", format(ends))),
+    value = shown_text(t[[of]][last], form, about$calendar), unit = if (form$kind == "money") about$currency,
     pct = t[[paste0(of, "_change_pct")]][last],
-    before = shown_text(t[[paste0(of, "_before")]][last], fact, about$calendar),
-    against = paste(change_sentences(shown, paste0(of, "_before"))[-1], collapse = " "), exact = t[[of]][last]
+    before = shown_text(t[[paste0(of, "_before")]][last], form, about$calendar),
+    against = paste(against[names(against) != "what"], collapse = " "), exact = t[[of]][last]
   )
 }
 
@@ -134,6 +156,24 @@ change_section <- function(context) {
   }
   if (length(blocks) == 0) blocks <- change_blocks("product", context$book)
   do.call(new_section, c(list("change", "Change against the year before"), list(map), blocks))
+}
+
+# The causes of the latest year's change, for the whole and for each region, or else category.
+causes_section <- function(context) {
+  by <- context$columns$region %||% context$columns$category
+  if (!holds_measure(context$book, "units")) {
+    return(NULL)
+  }
+  t <- add_change(totals(context$book, by = tidyselect::all_of(by), every = "year", subtotals = list("year")))
+  t <- add_causes(t)
+  latest <- t[t$year == max_period(t), ]
+  if (all(latest$revenue_causes == "unknown")) {
+    return(NULL)
+  }
+  parts <- paste0("revenue_", c("change", "volume", "mix", "price", "new", "gone"))
+  new_section("causes", "Why it changed", figure_block(figure_causes(latest[latest$level != "year", ])),
+              table_block("causes", shown_columns(latest, c("year", by, "level", "revenue", parts)),
+                          "The causes of the change, which add up to it"))
 }
 
 place_split <- function(columns) {
@@ -200,8 +240,9 @@ crosstab_section <- function(context) {
     book <- restrict(book, when, sprintf("the last 12 months, from %s", from), TRUE, "keep")
   }
   t <- totals(book, by = "product", every = "month")
-  new_section("crosstab", "Products by month", table_block("product_by_month", crosstab(t, "product", "month"),
-                                                           "Revenue of each product in the last 12 months"))
+  shown <- crosstab(t, "product", "month")
+  new_section("crosstab", "Products by month",
+              table_block("product_by_month", shown, "Revenue of each product in the last 12 months"))
 }
 
 unsold_section <- function(context) {
@@ -224,8 +265,8 @@ left_out_section <- function(context) {
   new_section(
     "left_out", "What was left out, and why", text_block(left_out_words(context$book)),
     table_block("audit", audit_shown(context$book), "Every step from reading to totals"),
-    if (nrow(aside)) table_block("set_aside", utils::head(aside, most_aside - 1L),
-                                 paste0("Lines set aside", if (nrow(aside) >= most_aside) ", the first 50"))
+    if (nrow(aside)) table_block("set_aside", utils::head(aside, max_aside - 1L),
+                                 paste0("Lines set aside", if (nrow(aside) >= max_aside) ", the first 50"))
   )
 }
 
@@ -248,8 +289,8 @@ within_reading <- function(rows) {
 times_section <- function(context) {
   times <- context$times
   if (is.null(times)) {
-    stop_because("argument", c("Only a report made from a brief can say how long it took.",
-                               i = "Leave out the section \"times\", or make the report by a brief."), call = NULL)
+    stop_because("argument", "Only a report made from a brief can say how long it took.",
+                 i = "Leave out the section \"times\", or make the report by a brief.", call = NULL)
   }
   seconds <- unname(times[c("read", "count", "write")])
   done <- tibble::tibble(
@@ -275,17 +316,17 @@ checks_section <- function(section, blocks) {
     adds <- any(vapply(measures_shown(answer_of(block$table)), function(m) m$adds_up, NA))
     picked <- answer_of(block$table)$others
     if (adds && !picked) {
-      found <- reconcile(block$table)
-      data.frame(table = block$title %||% block$name, measure = found$measure, of = found$of, in_table = found$table,
-                 in_daybook = found$daybook,
-                 finding = ifelse(found$matches, ifelse(found$cut, "rows match", "adds up"), "DOES NOT ADD UP"))
+      table_checks <- reconcile(block$table)
+      data.frame(table = block$title %||% block$name, measure = table_checks$measure, of = table_checks$of,
+                 in_table = table_checks$table,
+                 in_daybook = table_checks$daybook,
+                 finding = reconcile_verdicts(table_checks), matches = table_checks$matches)
     }
   }))
-  bad <- sum(checks$finding == "DOES NOT ADD UP")
-  verdict <- if (bad == 0) sprintf("All %s passed.",
-                                   count_of(nrow(checks),
-                                            "check")) else sprintf("%s of %s DO NOT HOLD.", group_digits(bad),
-                                                                   count_of(nrow(checks), "check"))
+  bad <- sum(!checks$matches)
+  made <- count_of(NROW(checks), "check")
+  checks$matches <- NULL
+  verdict <- if (bad == 0) sprintf("All %s passed.", made) else sprintf("%s of %s failed.", group_digits(bad), made)
   section$blocks <- list(text_block(verdict, paste(
     "Each table's sums are compared with the daybook's total, taken from the lines again;",
     "for a table that shows only some rows, each row is checked by itself."

@@ -2,7 +2,7 @@
 
 switched_sections <- c("trend", "change", "best_sellers", "pareto", "running", "crosstab")
 switch_choices <- c("region", "category", "year")
-most_switched <- 12L
+max_switched <- 12L
 
 # The report's context for each value to choose, by its name. A year is shown as it stood at its end, so that it has
 # the years before it to be compared with.
@@ -13,16 +13,15 @@ switch_contexts <- function(context, by, call = caller_env()) {
   book <- context$book
   column <- context$columns[[by]]
   if (by != "year" && is.null(column)) {
-    stop_because("column", c(sprintf("The report cannot be switched by %s: there is no such column.", by),
-                             i = sprintf("Name it with `%s`, or leave `switch` out.", by)), call = call)
+    stop_because("column", sprintf("The report cannot be switched by %s: there is no such column.", by),
+                 i = sprintf("Name it with `%s`, or leave `switch` out.", by), call = call)
   }
   rules <- if (by == "year") year_rules(book) else value_rules(book, column)
-  if (length(rules) > most_switched) {
-    stop_because("argument", c(
-      sprintf("A report with a choice of %s would be too large; the limit is %d.", count_of(length(rules), by),
-              most_switched),
-      i = "Switch by a column of fewer values."
-    ), call = call)
+  if (length(rules) > max_switched) {
+    stop_because("argument",
+                 sprintf("A report with a choice of %s would be too large; the limit is %d.",
+                         count_of(length(rules), by), max_switched), i = "Switch by a column of fewer values.",
+                 call = call)
   }
   lapply(rules, function(rule) {
     context$book <- quietly(restrict(book, rule, rlang::as_label(rule), TRUE, "keep", call))
@@ -52,8 +51,8 @@ with_variants <- function(section, name, context) {
   if (is.null(section) || length(context$switch) == 0 || !name %in% switched_sections) {
     return(section)
   }
-  section$variants <- Map(function(one, k) {
-    made <- tryCatch(quietly(suppressWarnings(report_sections[[name]](one))), hinterfeld_error = identity)
+  section$variants <- Map(function(variant, k) {
+    made <- tryCatch(quietly(suppressWarnings(report_sections[[name]](variant))), hinterfeld_error = identity)
     if (inherits(made, "hinterfeld_error")) {
       return(list(text_block(paste("There is nothing to show here:", rlang::cnd_header(made)))))
     }
@@ -74,14 +73,14 @@ switch_element <- function(sections) {
   tags <- htmltools::tags
   names <- names(switched[[1]]$variants)
   tags$p(class = "switch", tags$label("Show ", tags$select(id = "switch", tags$option(value = "", "everything"), lapply(
-    names, function(name) tags$option(value = visible(name), visible(name))
+    names, function(name) tags$option(value = printable(name), printable(name))
   ))))
 }
 
 variants_elements <- function(section) {
   tags <- htmltools::tags
   unname(Map(function(blocks, name) {
-    tags$div(class = "variant", `data-variant` = visible(name), hidden = NA,
-             tags$p(class = "note", sprintf("Only %s.", visible(name))), lapply(blocks, block_element))
+    tags$div(class = "variant", `data-variant` = printable(name), hidden = NA,
+             tags$p(class = "note", sprintf("Only %s.", printable(name))), lapply(blocks, block_element))
   }, section$variants, names(section$variants)))
 }

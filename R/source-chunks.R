@@ -48,17 +48,17 @@ open_readings <- function(source, call) {
   }
   types <- source$options$types
   readings <- lapply(stats::setNames(nm = open), function(name) {
-    known <- texts[[name]]
-    given <- known[!known %in% c("", NA, source$options$blank)]
+    texts_of <- texts[[name]]
+    given <- texts_of[!texts_of %in% c("", NA, source$options$blank)]
     asked <- if (name %in% names(types)) types[[name]]
-    found <- typed_texts(given, name, asked, source$options$decimal_mark, source$shown, call)
-    if (length(found$bad)) {
-      stop_because("type", c(
-        sprintf("Column `%s` of %s should be %s, but not every value is.", name, source$shown, asked),
-        x = sprintf("It holds %s.", examples_of(given[found$bad])), i = "Mend the values, or read it as \"text\"."
-      ), call = call)
+    typed <- typed_texts(given, name, asked, source$options$decimal_mark, source$shown, call)
+    if (length(typed$bad)) {
+      stop_because("type",
+                   sprintf("Column `%s` of %s should be %s, but not every value is.", name, source$shown, asked),
+                   x = sprintf("It holds %s.", examples_of(given[typed$bad])),
+                   i = "Mend the values, or read it as \"text\".", call = call)
     }
-    if (!is.null(found$values)) list(texts = c(given, setdiff(known, given)), values = found$values)
+    if (!is.null(typed$values)) list(texts = c(given, setdiff(texts_of, given)), values = typed$values)
   })
   Filter(Negate(is.null), readings)
 }
@@ -68,8 +68,9 @@ reading_bar <- function(source) {
   if (!cli::is_dynamic_tty() || isTRUE(getOption("hinterfeld.quiet"))) {
     part <- function(i) {
       if (length(source$scans) > 1) {
-        say("progress", sprintf("Read %s (%d of %d, %s) ...", source$labels[i], i, length(source$scans),
-                                count_of(source$rows[i], "line")))
+        say("progress",
+            sprintf("Read %s (%d of %d, %s) ...", source$labels[i], i, length(source$scans),
+                    count_of(source$rows[i], "line")))
       }
     }
     return(list(add = function(n) NULL, part = part, done = function() NULL))
@@ -87,38 +88,38 @@ reading_bar <- function(source) {
 
 # The tallies that `take` makes of the daybook of each chunk, a list by name, merged: the same as of all lines at once.
 tallies_of_chunks <- function(source, make, take, call = caller_env()) {
-  found <- tallied_chunks(source, make, take, open_readings(source, call), call)
-  finished_tallies(found$tallies, found$told, source$shown, call)
+  chunks <- tallied_chunks(source, make, take, open_readings(source, call), call)
+  finished_tallies(chunks$tallies, chunks$chunk_audit, source$shown, call)
 }
 
 # Tallies and steps of chunks, merged: of lines that may be some of several parts.
 tallied_chunks <- function(source, make, take, readings, call) {
   merged <- new_merger(function(a, b) Map(joined_tallies, a, b))
-  steps <- new_merger(told_by_both)
+  steps <- new_merger(merge_chunk_audits)
   each_chunk(source, readings = readings, call = call, use = function(table) {
     book <- usable_book(make, table)
     steps$put(unclass(book)[c("trail", "orders", "coverage", "day_rules", "aside", "used")])
     # Orders are told once for all tallies.
     if (inherits(book, "hinterfeld_daybook")) merged$put(take(replace(book, "orders", list(NULL))))
   })
-  list(tallies = merged$all(), told = steps$all())
+  list(tallies = merged$all(), chunk_audit = steps$all())
 }
 
 # As tallies of all lines.
-finished_tallies <- function(tallies, told, shown, call) {
-  check_mostly_read(told$trail, call)
-  told$trail <- count_unused(told$trail, told$used)
+finished_tallies <- function(tallies, chunk_audit, shown, call) {
+  check_mostly_read(chunk_audit$trail, call)
+  chunk_audit$trail <- count_unused(chunk_audit$trail, chunk_audit$used)
   if (length(tallies) == 0) {
-    stop_because("no_lines", c("No line counts, so there is nothing to total.",
-                               i = "Check the conditions, and the lines that were set aside."), call = call)
+    stop_because("no_lines", "No line counts, so there is nothing to total.",
+                 i = "Check the conditions, and the lines that were set aside.", call = call)
   }
   lapply(tallies, function(tally) {
-    coverage <- new_coverage(told$coverage$seen, told$coverage$said)
+    coverage <- new_coverage(chunk_audit$coverage$seen, chunk_audit$coverage$said)
     # Days between the parts had no line that a condition could be asked of.
-    left <- intersect(tally$coverage$covered, told$coverage$seen)
-    coverage <- rule_out(coverage, told$day_rules, left, "day", tally$calendar, call)
+    left <- intersect(tally$coverage$covered, chunk_audit$coverage$seen)
+    coverage <- rule_out(coverage, chunk_audit$day_rules, left, "day", tally$calendar, call)
     tally <- with_coverage(tally, coverage)
-    tally[c("trail", "orders", "aside")] <- told[c("trail", "orders", "aside")]
+    tally[c("trail", "orders", "aside")] <- chunk_audit[c("trail", "orders", "aside")]
     tally$trail[1, c("why", "merged")] <- list(shown, 1)
     tally
   })
@@ -130,12 +131,11 @@ check_mostly_read <- function(trail, call) {
   unread <- trail$what == "set aside" & trail$why %in% c("day not readable", "revenue not a number")
   most <- which(unread & trail$lines_before - trail$lines_after > lines / 2)
   if (length(most)) {
-    stop_because(if (trail$why[most[1]] == "day not readable") "day_format" else "role", c(
-      sprintf("Of %s, %s cannot be used: %s.", count_of(lines, "line"),
-              count_of((trail$lines_before - trail$lines_after)[most[1]],
-                                                                  "line"), trail$why[most[1]]),
-      i = "Say how days are written with `day_format`, and numbers with `decimal_mark`; or give other columns."
-    ), call = call)
+    stop_because(if (trail$why[most[1]] == "day not readable") "day_format" else "role",
+                 sprintf("Of %s, %s cannot be used: %s.", count_of(lines, "line"),
+                         count_of((trail$lines_before - trail$lines_after)[most[1]], "line"), trail$why[most[1]]),
+                 i = sprintf("Say how days are written with %s and numbers with `decimal_mark`, or give other columns.",
+                             as_typed("day_format")), call = call)
   }
 }
 
@@ -146,32 +146,32 @@ usable_book <- function(make, lines) {
   tryCatch(make(lines), hinterfeld_error_no_lines = function(cnd) cnd$left)
 }
 
-told_by_both <- function(a, b) {
+merge_chunk_audits <- function(a, b) {
   together <- steps_together(a$trail, b$trail)
   list(trail = merge_trails(a$trail, b$trail, together), orders = merge_orders(a$orders, b$orders, together),
        coverage = merge_seen(a$coverage, b$coverage),
        day_rules = if (length(a$day_rules)) a$day_rules else b$day_rules,
-       aside = utils::head(both_asides(a$aside, b$aside), most_aside), used = both_used(a$used, b$used))
+       aside = utils::head(merge_asides(a$aside, b$aside), max_aside), used = merge_used_rows(a$used, b$used))
 }
 
 # Of lines that were set aside a reader is shown the first; one more tells that there are others.
-most_aside <- 51L
+max_aside <- 51L
 
-both_asides <- function(a, b) {
-  if (NROW(a) == 0) b else if (NROW(b) == 0) a else both_tables(a, b)
+merge_asides <- function(a, b) {
+  if (NROW(a) == 0) b else if (NROW(b) == 0) a else stack_tables(a, b)
 }
 
 # Merges results of similar size, so that a large one is not merged again for every small one.
 new_merger <- function(both) {
   waiting <- list()
-  put <- function(one) {
+  put <- function(tallied) {
     rank <- 1
     while (rank <= length(waiting) && !is.null(waiting[[rank]])) {
-      one <- both(waiting[[rank]], one)
+      tallied <- both(waiting[[rank]], tallied)
       waiting[rank] <<- list(NULL)
       rank <- rank + 1
     }
-    waiting[[rank]] <<- one
+    waiting[[rank]] <<- tallied
   }
   all <- function() {
     left <- Filter(Negate(is.null), waiting)
@@ -187,10 +187,8 @@ new_merger <- function(both) {
 #' @export
 tally_of.character <- function(book, by = NULL, measures = "revenue", every = "day", make, columns = NULL, ...) {
   if (missing(make) || !is.function(make)) {
-    stop_because("argument", c(
-      "`make` must be a function that turns lines into a daybook.",
-      i = "For example `make = function(lines) daybook(lines, day, revenue, product)`."
-    ))
+    stop_because("argument", "`make` must be a function that turns lines into a daybook.",
+                 i = "For example `make = function(lines) daybook(lines, day, revenue, product)`.")
   }
   by <- enquo(by)
   options <- checked_options(...)

@@ -14,13 +14,13 @@ database_columns <- function(con, table, from, call) {
     result <- asked_database(DBI::dbSendQuery(con, sprintf("SELECT * FROM %s WHERE 1 = 0", from)), table, call)
     about <- DBI::dbColumnInfo(result)
     DBI::dbClearResult(result)
-    types <- told_by(con, sprintf("SELECT id::oid::regtype::text AS type FROM unnest(ARRAY[%s]::int8[])
+    types <- query_rows(con, sprintf("SELECT id::oid::regtype::text AS type FROM unnest(ARRAY[%s]::int8[])
                                    WITH ORDINALITY AS o(id, place) ORDER BY place",
                                   paste(sprintf("%.0f", as.double(about$.oid)), collapse = ",")), table, call)$type
     return(data.frame(name = about$name, type = types, digits = NA_integer_, decimals = NA_integer_, readable = TRUE))
   }
   # A domain is asked for as the type under it. The modifier of a numeric holds its digits and decimals.
-  found <- told_by(con, sprintf("
+  columns <- query_rows(con, sprintf("
     SELECT a.attname::text AS name, coalesce(nullif(t.typbasetype, 0), t.oid)::regtype::text AS type,
       CASE WHEN a.atttypid = 'numeric'::regtype AND a.atttypmod <> -1
         THEN (((a.atttypmod - 4) >> 16) & 65535)::int END AS digits,
@@ -30,7 +30,7 @@ database_columns <- function(con, table, from, call) {
     FROM pg_catalog.pg_attribute a JOIN pg_catalog.pg_type t ON t.oid = a.atttypid
     WHERE a.attrelid = to_regclass(%s) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum",
     DBI::dbQuoteString(con, from)), table, call)
-  as.data.frame(found)
+  as.data.frame(columns)
 }
 
 # Whole numbers come as they are written, because they may have more digits than a double; times of day, lists and
@@ -65,12 +65,12 @@ odd_sql <- function(con, column, sql, prototype = NULL) {
 
 # The aggregates, by column, that tell whether it holds such a value.
 odd_columns_sql <- function(scan, names) {
-  found <- lapply(stats::setNames(nm = names), function(name) {
+  conditions <- lapply(stats::setNames(nm = names), function(name) {
     sql <- odd_sql(scan$con, scan$columns[scan$columns$name == name, ],
                    as.character(DBI::dbQuoteIdentifier(scan$con, name)), scan$prototype[[name]])
     if (!is.null(sql)) sprintf("max(CASE WHEN %s THEN 1 ELSE 0 END)", sql)
   })
-  unlist(found)
+  unlist(conditions)
 }
 
 # The scan with these columns as text.
@@ -83,10 +83,10 @@ with_odd <- function(scan, odd) {
 
 # `table` in its parts: shop.sales, or "my shop"."sales of ""2026""" with quotes where a part has a dot or a quote.
 name_parts <- function(table) {
-  found <- regmatches(table, gregexpr("\"(?:[^\"]|\"\")*\"|[^.\"]+", table, perl = TRUE))[[1]]
-  quoted <- startsWith(found, "\"")
-  if (!any(quoted) || !identical(paste(found, collapse = "."), table)) {
+  parts_named <- regmatches(table, gregexpr("\"(?:[^\"]|\"\")*\"|[^.\"]+", table, perl = TRUE))[[1]]
+  quoted <- startsWith(parts_named, "\"")
+  if (!any(quoted) || !identical(paste(parts_named, collapse = "."), table)) {
     return(strsplit(table, ".", fixed = TRUE)[[1]])
   }
-  ifelse(quoted, gsub("\"\"", "\"", substr(found, 2, nchar(found) - 1), fixed = TRUE), found)
+  ifelse(quoted, gsub("\"\"", "\"", substr(parts_named, 2, nchar(parts_named) - 1), fixed = TRUE), parts_named)
 }

@@ -8,26 +8,26 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
   source <- open_table(con, table, columns, options, call)
   scan <- source$scans[[1]]
   slot <- slot_sql(scan, by, call)
-  found <- found_slots(scan, slot, source$names, changed, known, call)
-  slots <- found$slot
+  listed <- found_slots(scan, slot, source$names, changed, known, call)
+  slots <- listed$slot
   if (length(slots) == 0) {
-    stop_because("no_lines", c(sprintf("%s has no lines, so there is nothing to total.", quoted(scan$path)),
-                               i = "Check that this is the right table."), call = call)
+    stop_because("no_lines", sprintf("%s has no lines, so there is nothing to total.", quoted(scan$path)),
+                 i = "Check that this is the right table.", call = call)
   }
-  scan <- with_odd(scan, found$odd)
+  scan <- with_odd(scan, listed$odd)
   source <- planned_source(source, scan)
   reader <- part_reader(scan, slot, slots)
   source$kind <- database_parts_kind
-  source$rows <- found$n
+  source$rows <- listed$n
   source$labels <- part_labels(source$labels, slots, slot$size)
   source$scans <- lapply(seq_along(slots), function(i) {
     part <- scan
-    part[c("rows", "part", "until", "reader")] <- list(found$n[i], i, i, reader)
+    part[c("rows", "part", "until", "reader")] <- list(listed$n[i], i, i, reader)
     part
   })
-  source$stamps <- paste(table_stamp(con, scan), slot$text, slots, found$n, found$stamp)
+  source$stamps <- paste(table_stamp(con, scan), slot$text, slots, listed$n, listed$stamp)
   source$parted <- slot$words
-  source$found <- found
+  source$listed <- listed
   source$close <- reader$close
   source
 }
@@ -35,19 +35,19 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
 # list(moment =, slot =, n =, stamp =, odd =): by part what tells it, its lines and its stamp; and the columns that hold
 # values that R would change. Where the database is as it was when `known` was found, its rows are not gone through
 # again.
-found_slots <- function(scan, slot, names, changed, known, call) {
+found_slots <- function(scan, slot, names, changed, former, call) {
   odd <- odd_columns_sql(scan, names)
   stamp <- if (is.null(changed)) version_sql() else change_sql(scan, names, changed)
   sql <- sprintf("SELECT %s FROM %s GROUP BY %s ORDER BY %s",
                  paste(c(sprintf("%s AS slot, count(*) AS n, %s AS stamp", slot$text, stamp), odd), collapse = ", "),
                  scan$from, slot$value, slot$value)
   moment <- if (is.null(changed)) moment_of(scan$con, scan, sql)
-  if (!is.null(moment) && identical(known$moment, moment)) {
-    return(known)
+  if (!is.null(moment) && identical(former$moment, moment)) {
+    return(former)
   }
-  found <- told_by(scan$con, sql, scan$path, call)
-  list(moment = moment, slot = as.character(found$slot), n = as.double(found$n), stamp = as.character(found$stamp),
-       odd = names(odd)[vapply(found[-(1:3)], function(x) any(x %in% 1), NA)])
+  rows <- query_rows(scan$con, sql, scan$path, call)
+  list(moment = moment, slot = as.character(rows$slot), n = as.double(rows$n), stamp = as.character(rows$stamp),
+       odd = names(odd)[vapply(rows[-(1:3)], function(x) any(x %in% 1), NA)])
 }
 
 database_parts_kind <- list(
@@ -75,11 +75,11 @@ slot_sql <- function(scan, by, call) {
   } else if (is.null(size) && type %in% c("date", "date-time") && !lite) {
     sprintf("CAST(%s AS date)", column)
   } else {
-    stop_because("type", c(
-      sprintf("`%s` of %s is %s, so it cannot divide the table %s.", name, quoted(scan$path), type,
-              if (is.null(size)) "by day" else "by ranges"),
-      i = "Name a column of days, or one of whole numbers with the size of a range: `parts: {order_id: 100000}`."
-    ), call = call)
+    stop_because("type",
+                 sprintf("`%s` of %s is %s, so it cannot divide the table %s.", name, quoted(scan$path), type,
+                         if (is.null(size)) "by day" else "by ranges"),
+                 i = "Name a column of days, or one of whole numbers with the size of a range.",
+                 i = "For example `parts: {order_id: 100000}`.", call = call)
   }
   list(value = value, text = sprintf("CAST(%s AS text)", value), size = size, number = !is.null(size),
        words = if (is.null(size)) sprintf("days of `%s`", name) else
@@ -92,11 +92,11 @@ is_whole <- function(scan, names) {
 }
 
 part_labels <- function(table, slots, size) {
-  told <- if (is.null(size)) gsub("[/\\\\]", "-", slots) else {
+  labels_of <- if (is.null(size)) gsub("[/\\\\]", "-", slots) else {
     from <- as.numeric(slots) * size
     sprintf("%.0f to %.0f", from, from + size - 1)
   }
-  paste(table, replace(told, is.na(slots), "blank"))
+  paste(table, replace(labels_of, is.na(slots), "blank"))
 }
 
 # Every row of PostgreSQL has a version, told by its place and the number of the change that made it. Parallel workers
@@ -110,7 +110,7 @@ has_versions <- function(con, table, call = caller_env()) {
     return(FALSE)
   }
   from <- query_source(con, table, call)
-  kinds <- told_by(con, sprintf("SELECT relkind::text AS kind FROM pg_catalog.pg_class WHERE oid = to_regclass(%s)",
+  kinds <- query_rows(con, sprintf("SELECT relkind::text AS kind FROM pg_catalog.pg_class WHERE oid = to_regclass(%s)",
                                 DBI::dbQuoteString(con, from)), table, call)$kind
   length(kinds) == 1 && kinds %in% c("r", "p", "m")
 }
@@ -119,8 +119,8 @@ has_versions <- function(con, table, call = caller_env()) {
 change_sql <- function(scan, names, changed) {
   numbers <- names[vapply(scan$prototype[names], is.numeric, NA) | is_whole(scan, names)]
   quoted <- vapply(numbers, function(name) as.character(DBI::dbQuoteIdentifier(scan$con, name)), "")
-  told <- c(sprintf("sum(%s)", quoted), sprintf("max(%s)", DBI::dbQuoteIdentifier(scan$con, changed)))
-  paste(sprintf("coalesce(CAST(%s AS text), '')", told), collapse = " || ' ' || ")
+  versions <- c(sprintf("sum(%s)", quoted), sprintf("max(%s)", DBI::dbQuoteIdentifier(scan$con, changed)))
+  paste(sprintf("coalesce(CAST(%s AS text), '')", versions), collapse = " || ' ' || ")
 }
 
 # What a table is known by; a table that is written again is another.
@@ -145,20 +145,20 @@ moment_of <- function(con, scan, sql) {
   if (!isTRUE(allowed$asked && allowed$own && !allowed$guarded)) {
     return(NULL)
   }
-  told <- DBI::dbGetQuery(con, "
+  moment <- DBI::dbGetQuery(con, "
     SELECT pg_current_snapshot()::text AS seen, s.system_identifier::text AS server, p.timeline_id::text AS line,
       p.checkpoint_lsn::text AS checkpoint, current_setting('TimeZone') AS zone, current_setting('DateStyle') AS style
     FROM pg_control_system() s, pg_control_checkpoint() p")
-  paste(c(told, table_stamp(con, scan), sql), collapse = " ")
+  paste(c(moment, table_stamp(con, scan), sql), collapse = " ")
 }
 
 # One stamp for a whole table: the versions of its rows, or else all that it holds.
 whole_table_stamp <- function(con, table, load) {
   if (has_versions(con, table)) {
     scan <- scan_query(con, table)
-    found <- told_by(con, sprintf("SELECT count(*) AS n, %s AS stamp FROM %s", version_sql(), scan$from), table,
+    stamp <- query_rows(con, sprintf("SELECT count(*) AS n, %s AS stamp FROM %s", version_sql(), scan$from), table,
                      caller_env())
-    return(paste(table_stamp(con, scan), found$n, found$stamp))
+    return(paste(table_stamp(con, scan), stamp$n, stamp$stamp))
   }
   digest::digest(lapply(load(), function(x) if (is.character(x)) x[seq_along(x)] else x), "sha256")
 }
@@ -180,9 +180,9 @@ part_reader <- function(scan, slot, slots) {
   open <- function(part, until, columns, call) {
     close()
     asked <- slots[part:until]
-    known <- asked[!is.na(asked)]
-    span <- if (length(known)) {
-      sprintf("%s >= %s AND %s <= %s", slot$value, literal(known[1]), slot$value, literal(known[length(known)]))
+    days <- asked[!is.na(asked)]
+    span <- if (length(days)) {
+      sprintf("%s >= %s AND %s <= %s", slot$value, literal(days[1]), slot$value, literal(days[length(days)]))
     }
     where <- if (length(asked) < length(slots)) {
       paste("WHERE", paste(c(span, if (anyNA(asked)) sprintf("%s IS NULL", slot$value)), collapse = " OR "))

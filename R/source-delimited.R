@@ -8,25 +8,27 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
   stamp <- file_stamps(path)
   text <- plain_text_file(path, options$encoding %||% "UTF-8", call)
   delimiter <- options$delimiter %||% find_delimiter(heading_text(first_bytes(text$path, longest_heading), path, call))
-  found <- text_stretches_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
+  scan <- text_stretches_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
                                  getOption("hinterfeld.block", block_size), threads_wanted())
-  if (found$odd$line > 0) stop_odd_byte(found$odd, path, call)
-  check_names(found$heading, path, delimiter, call)
-  check_records(found, path, delimiter, call)
-  list(path = path, text = text, stamp = stamp, delimiter = delimiter, names = found$heading,
-       rows = found$records - 1, line_end = found$line_end, empty = found$empty, facts = found$columns,
-       stretches = found$stretches)
+  if (scan$odd$line > 0) stop_odd_byte(scan$odd, path, call)
+  check_names(scan$heading, path, delimiter, call)
+  check_records(scan, path, delimiter, call)
+  list(path = path, text = text, stamp = stamp, delimiter = delimiter, names = scan$heading,
+       rows = scan$records - 1, line_end = scan$line_end, empty = scan$empty, profile = scan$columns,
+       stretches = scan$stretches)
 }
 
 # How each column is read, told from all parts.
 plan_delimited <- function(scans, names, options) {
-  merged <- function(fact, how) Reduce(how, lapply(scans, function(scan) scan$facts[[fact]][match(names, scan$names)]))
-  facts <- list(
+  merged <- function(field, how) {
+    Reduce(how, lapply(scans, function(scan) scan$profile[[field]][match(names, scan$names)]))
+  }
+  profile <- list(
     given = merged("given", `|`), words = merged("words", `|`), days = merged("days", `&`),
     numbers = merged("numbers", `&`),
     one_text = bitwAnd(merged("lengths", bitwOr), merged("shorter", bitwOr)) == 0
   )
-  column_kinds(facts, names, options$types, options$blank)
+  column_kinds(profile, names, options$types, options$blank)
 }
 
 # `take` is given some stretches of the file at a time, as a list of columns: numbers, days as dates, and text.
@@ -38,19 +40,18 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
   numbers <- names(kinds)[plain][order(places[plain])]
   stretches <- scan$stretches
   for (of in split(seq_along(stretches$offset), (seq_along(stretches$offset) - 1) %/% threads_wanted())) {
-    passed <- pass_stretches_kernel(path.expand(text$path), stretches$offset[of], stretches$bytes[of],
+    passed <- read_stretches_kernel(path.expand(text$path), stretches$offset[of], stretches$bytes[of],
                                     stretches$records[of], scan$delimiter, length(scan$names), places[!plain],
                                     sort(places[plain]))
     read <- if (!is.null(passed) && any(plain)) read_lines(passed$lines, numbers, options$decimal_mark %||% ".")
     rows <- sum(stretches$records[of])
     if (is.null(passed) || is.character(read) || any(lengths(read) != rows)) {
       check_unchanged(scan$path, scan$stamp, call)
-      stop_because("shape", c(
-        sprintf("%s no longer matches the count made before reading.", basename(scan$path)),
-        x = if (is.character(read)) read else sprintf("%s were counted, %s read.", count_of(rows, "row"),
-                                                      group_digits(if (length(read)) min(lengths(read)) else 0)),
-        i = "Read it again when nothing is writing to it."
-      ), call = call)
+      taken <- if (length(read)) min(lengths(read)) else 0
+      counts <- sprintf("%s were counted, %s read.", count_of(rows, "row"), group_digits(taken))
+      stop_because("shape", sprintf("%s no longer matches the count made before reading.", basename(scan$path)),
+                   x = if (is.character(read)) read else counts,
+                   i = "Read it again when nothing is writing to it.", call = call)
     }
     texts <- stats::setNames(passed$texts, names(kinds)[!plain])
     days <- names(kinds)[kinds == "day"]
@@ -97,10 +98,9 @@ heading_text <- function(bytes, path, call = caller_env()) {
   if (length(first) && first > 1) bytes <- utils::tail(bytes, 1 - first)
   ends <- grepRaw("[\r\n]", bytes)
   if (length(ends) == 0 && length(bytes) >= longest_heading) {
-    stop_because("shape", c(
-      sprintf("The heading of %s is longer than %s bytes.", basename(path), group_digits(longest_heading)),
-      i = "Is it a table of text with a line for each row?"
-    ), call = call)
+    stop_because("shape",
+                 sprintf("The heading of %s is longer than %s bytes.", basename(path), group_digits(longest_heading)),
+                 i = "Is it a table of text with a line for each row?", call = call)
   }
   rawToChar(utils::head(bytes, if (length(ends)) ends[1] - 1 else length(bytes)))
 }
@@ -142,14 +142,10 @@ check_names <- function(names, path, delimiter, call) {
   wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name",
                     sprintf("\"%s\"", c(dots, names[duplicated(names)]))))
   if (length(wrong)) {
-    stop_because("shape", c(
-      sprintf("The heading of %s must give every column a name of its own.", basename(path)),
-      x = sprintf("It has %s.", examples_of(wrong, quote = "")),
-      i = if (!is.null(delimiter)) {
-        sprintf("Mend the heading, or give another `delimiter` than \"%s\".", delimiter)
-      } else {
-        "Mend the heading."
-      }
-    ), call = call)
+    stop_because("shape", sprintf("The heading of %s must give every column a name of its own.", basename(path)),
+                 x = sprintf("It has %s.", examples_of(wrong, quote = "")),
+                 i = "Mend the heading.",
+                 i = if (!is.null(delimiter)) sprintf("Or give another `delimiter` than \"%s\".", delimiter),
+                 call = call)
   }
 }

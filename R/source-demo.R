@@ -95,19 +95,14 @@ demo_brief <- function() {
 #' @rdname demo_files
 #' @export
 demo_daybook <- function(completed = TRUE) {
-  if (!rlang::is_bool(completed)) {
-    stop_because("argument", c(
-      "`completed` must be TRUE or FALSE.",
-      i = sprintf("It is %s.", describe(completed))
-    ))
-  }
-  known <- as.character(completed)
-  if (is.null(demo_books[[known]])) {
+  check_flag(completed, "completed")
+  key <- as.character(completed)
+  if (is.null(demo_books[[key]])) {
     # The demo's files are known to have lines without an order or a product: no news to a caller.
-    demo_books[[known]] <- suppressMessages(kilnmoor_daybook(demo_files(), completed),
+    demo_books[[key]] <- suppressMessages(kilnmoor_daybook(demo_files(), completed),
                                             classes = "hinterfeld_message_attach")
   }
-  demo_books[[known]]
+  demo_books[[key]]
 }
 
 # The files of a package do not change: they are read once in a session.

@@ -3,7 +3,7 @@
 # see otherwise than R: keys are compared byte by byte, and amounts are computed in its exact decimals. What cannot be
 # had so is refused by a condition of class "hinterfeld_ungrouped", and whoever asked fetches the lines.
 
-ungrouped <- function(...) {
+stop_ungrouped <- function(...) {
   stop(structure(class = c("hinterfeld_ungrouped", "error", "condition"),
                  list(message = sprintf(...), call = NULL)))
 }
@@ -14,12 +14,14 @@ key_types <- c("smallint", "integer", "bigint", "date", text_types_sql)
 
 # A table of a database under an alias, with the types that the database has for its columns.
 aliased_table <- function(con, table, alias, call = caller_env()) {
-  if (DBI::dbGetInfo(con)$server.version < 130000) ungrouped("the server is too old to report the decimals of numbers.")
+  if (DBI::dbGetInfo(con)$server.version < 130000) {
+    stop_ungrouped("the server is too old to report the decimals of numbers.")
+  }
   from <- query_source(con, table, call)
   columns <- database_columns(con, table, from, call)
   columns <- columns[columns$readable, ]
-  if (nrow(told_by(con, sprintf("SELECT 1 FROM %s LIMIT 1", from), table, call)) == 0) {
-    ungrouped("%s is empty.", table_short_name(table))
+  if (nrow(query_rows(con, sprintf("SELECT 1 FROM %s LIMIT 1", from), table, call)) == 0) {
+    stop_ungrouped("%s is empty.", table_short_name(table))
   }
   list(con = con, table = table, about = columns, name = table_short_name(table),
        from = paste(sub(" AS asked$", "", from), "AS", alias), alias = alias, names = columns$name,
@@ -43,21 +45,22 @@ amount_sql <- function(expr, side, size = FALSE) {
   }
   if (is.symbol(expr)) {
     name <- as.character(expr)
-    if (!name %in% side$names) ungrouped("`%s` is not a column of %s.", name, side$name)
+    if (!name %in% side$names) stop_ungrouped("`%s` is not a column of %s.", name, side$name)
     if (!side$types[[name]] %in% exact_types) {
-      ungrouped("`%s` is %s, which is not exact.", name, side$types[[name]])
+      stop_ungrouped("`%s` is %s, which is not exact.", name, side$types[[name]])
     }
     return(sprintf(if (size) "abs(%s::numeric)" else "%s::numeric", column_sql(side, name)))
   }
   operator <- if (is.call(expr) && is.symbol(expr[[1]])) as.character(expr[[1]])
-  parts <- lapply(as.list(expr)[-1], amount_sql, side = side, size = size)
+  operands <- lapply(as.list(expr)[-1], amount_sql, side = side, size = size)
   if (identical(operator, "(")) {
-    parts[[1]]
+    operands[[1]]
   } else if (isTRUE(operator %in% c("+", "-", "*"))) {
     sign <- if (size && operator == "-") "+" else operator
-    sprintf("(%s)", if (length(parts) == 1) paste0(sign, parts[[1]]) else paste(parts[[1]], sign, parts[[2]]))
+    one <- length(operands) == 1
+    sprintf("(%s)", if (one) paste0(sign, operands[[1]]) else paste(operands[[1]], sign, operands[[2]]))
   } else {
-    ungrouped("`%s` is not computed in the database.", expression_text(expr))
+    stop_ungrouped("`%s` is not computed in the database.", expression_text(expr))
   }
 }
 
@@ -84,16 +87,16 @@ declared_decimals <- function(amount, side) {
 # their decimals.
 proven_decimals <- function(amounts, side, from, rounding, call) {
   declared <- lapply(amounts, declared_decimals, side = side)
-  known <- vapply(seq_along(amounts), function(i) {
+  proven <- vapply(seq_along(amounts), function(i) {
     isTRUE(declared[[i]] <= (amounts[[i]]$decimals %||% -1L))
   }, NA)
-  found <- lapply(amounts, function(amount) amount$decimals)
-  if (!all(known)) found[!known] <- looked_up_decimals(amounts[!known], side, from, rounding, call)
-  found
+  decimals <- lapply(amounts, function(amount) amount$decimals)
+  if (!all(proven)) decimals[!proven] <- looked_up_decimals(amounts[!proven], side, from, rounding, call)
+  decimals
 }
 
 looked_up_decimals <- function(amounts, side, from, rounding, call) {
-  found <- told_by(side$con, sprintf("SELECT %s FROM %s", paste(unlist(lapply(
+  looked_up <- query_rows(side$con, sprintf("SELECT %s FROM %s", paste(unlist(lapply(
     amounts, function(amount) {
       c(sprintf("max(scale(trim_scale(%s)))::int", amount_sql(amount$expr, side)),
         sprintf("max(%s)::float8", amount_sql(amount$expr, side, size = TRUE)),
@@ -102,19 +105,19 @@ looked_up_decimals <- function(amounts, side, from, rounding, call) {
     }
   )), collapse = ", "), from), side$table, call)
   at <- 3 * (seq_along(amounts) - 1)
-  scale <- replace(as.integer(found[at + 1]), is.na(found[at + 1]), 0L)
-  size <- replace(as.double(found[at + 2]), is.na(found[at + 2]), 0)
-  plain <- unlist(found[at + 3])
+  scale <- replace(as.integer(looked_up[at + 1]), is.na(looked_up[at + 1]), 0L)
+  size <- replace(as.double(looked_up[at + 2]), is.na(looked_up[at + 2]), 0)
+  plain <- unlist(looked_up[at + 3])
   for (i in seq_along(amounts)) {
     amount <- amounts[[i]]
-    if (isFALSE(plain[i])) ungrouped("`%s` holds what is not a number.", amount$text)
+    if (isFALSE(plain[i])) stop_ungrouped("`%s` holds what is not a number.", amount$text)
     decimals <- amount$decimals %||% scale[i]
-    if (decimals > most_decimals || scale[i] > decimals && !amount$rounded) {
-      ungrouped("`%s` has more decimals than are kept.", amount$text)
+    if (decimals > max_decimals || scale[i] > decimals && !amount$rounded) {
+      stop_ungrouped("`%s` has more decimals than are kept.", amount$text)
     }
     computed <- is.call(amount$expr)
     if (size[i] * 10^max(scale[i], decimals) >= (if (computed) 1e14 else 1e15)) {
-      ungrouped("`%s` has more digits than a number of R holds exactly.", amount$text)
+      stop_ungrouped("`%s` has more digits than a number of R holds exactly.", amount$text)
     }
     if (computed) check_halves(amount, decimals, side, from, rounding, call)
     amounts[[i]]$decimals <- decimals
@@ -122,23 +125,23 @@ looked_up_decimals <- function(amounts, side, from, rounding, call) {
   lapply(amounts, function(amount) amount$decimals)
 }
 
-most_halves <- 1e5
+max_halves <- 1e5
 
 # Noise in doubles matters only at exact halves, so these are computed both in the database and in R and compared.
 check_halves <- function(amount, decimals, side, from, rounding, call) {
   exact <- amount_sql(amount$expr, side)
   operands <- vapply(amount$operands, function(name) column_sql(side, name), "")
   units <- sprintf("(%s) * %s", exact, number_text(10^decimals))
-  rows <- told_by(side$con, sprintf(
+  rows <- query_rows(side$con, sprintf(
     "SELECT DISTINCT %s, (%s)::float8 FROM %s WHERE abs(%s - trunc(%s)) = 0.5 LIMIT %d",
     paste(sprintf("(%s)::float8", operands), collapse = ", "), minor_sql(exact, decimals, rounding), from, units, units,
-    as.integer(most_halves) + 1L
+    as.integer(max_halves) + 1L
   ), side$table, call)
-  if (nrow(rows) > most_halves) ungrouped("`%s` has too many halves to look at.", amount$text)
+  if (nrow(rows) > max_halves) stop_ungrouped("`%s` has too many halves to look at.", amount$text)
   columns <- stats::setNames(lapply(rows[seq_along(operands)], as.double), amount$operands)
   here <- to_minor(rep_len(rlang::eval_tidy(amount$expr, columns), nrow(rows)), decimals, rounding)
   if (!identical(as.double(here), as.double(rows[[length(operands) + 1]]))) {
-    ungrouped("`%s` has halves that double numbers do not show as such.", amount$text)
+    stop_ungrouped("`%s` has halves that double numbers do not show as such.", amount$text)
   }
 }
 
@@ -173,15 +176,15 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
   sql <- sprintf("SELECT %s FROM (SELECT %s FROM %s) AS the_lines GROUP BY %s", asked, inner, from,
                  paste(flags, collapse = ", "))
   expected <- if (is.finite(most)) expected_rows(con, sql, side$table, call) else 0
-  if (expected > most) ungrouped("the database expects about %s groups.", group_digits(expected))
+  if (expected > most) stop_ungrouped("the database expects about %s groups.", group_digits(expected))
   # Groups that fit into memory need no sorting on disk; the setting ends with the transaction.
   DBI::dbExecute(con, "SET LOCAL work_mem = '256MB'")
   rows <- all_rows(con, sql, side$table, call)
-  if (any(rows$odd %in% TRUE)) ungrouped("a column that is split by holds numbers or days that R would change.")
+  if (any(rows$odd %in% TRUE)) stop_ungrouped("a column that is split by holds numbers or days that R would change.")
   n <- length(keys)
   values <- rows[n + 2 + seq_along(sums)]
   if (any(vapply(values, function(x) any(is.nan(x) | abs(x) >= 1e15, na.rm = TRUE), NA))) {
-    ungrouped("a sum has more digits than R can hold exactly, or is not a number.")
+    stop_ungrouped("a sum has more digits than R can hold exactly, or is not a number.")
   }
   of <- function(which) {
     taken <- values[seq(which, length(values), if (extremes) 3 else 1)]
@@ -196,7 +199,7 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
 # Whether a group has a key that R would have as another.
 odd_keys_sql <- function(keys, sides) {
   found <- unlist(lapply(seq_along(keys), function(i) {
-    owner <- Find(function(one) names(keys)[i] %in% one$names, sides)
+    owner <- Find(function(side) names(keys)[i] %in% side$names, sides)
     column <- owner$about[owner$names %in% names(keys)[i], ]
     if (!is.null(owner)) odd_sql(owner$con, column, sprintf("k%d", i))
   }))
@@ -205,7 +208,7 @@ odd_keys_sql <- function(keys, sides) {
 
 # How many rows the database expects a question to give; many where it does not say.
 expected_rows <- function(con, sql, table, call) {
-  plan <- parsed_json(as.character(told_by(con, paste("EXPLAIN (FORMAT JSON)", sql), table, call)[[1]][1]))
+  plan <- parsed_json(as.character(query_rows(con, paste("EXPLAIN (FORMAT JSON)", sql), table, call)[[1]][1]))
   expected <- plan[[1]]$Plan[["Plan Rows"]]
   if (is.numeric(expected)) expected else Inf
 }
@@ -232,38 +235,38 @@ joined_table <- function(con, table, by, sides, from, call = caller_env()) {
   side <- aliased_table(con, table, sprintf("t%d", length(sides)), call)
   pairs <- Map(function(ours, theirs) {
     owner <- Find(function(one) ours %in% one$names, sides)
-    if (is.null(owner) || !theirs %in% side$names) ungrouped("The key `%s` is not in the database.", ours)
+    if (is.null(owner) || !theirs %in% side$names) stop_ungrouped("The key `%s` is not in the database.", ours)
     types <- c(owner$types[[ours]], side$types[[theirs]])
     if (types[1] != types[2] || !types[1] %in% key_types) {
-      ungrouped("The key `%s` is %s in the lines and %s in %s.", ours, types[1], types[2], side$name)
+      stop_ungrouped("The key `%s` is %s in the lines and %s in %s.", ours, types[1], types[2], side$name)
     }
     c(column_sql(owner, ours), column_sql(side, theirs))
   }, names(by), by)
   theirs <- vapply(pairs, function(pair) pair[2], "")
   key <- paste(theirs, collapse = ", ")
-  twice <- told_by(con, sprintf(
+  twice <- query_rows(con, sprintf(
     "SELECT 1 FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1 LIMIT 1", side$from,
     paste(theirs, "IS NOT NULL", collapse = " AND "), key
   ), table, call)
-  if (nrow(twice)) ungrouped("%s has a key more than once.", side$name)
+  if (nrow(twice)) stop_ungrouped("%s has a key more than once.", side$name)
   on <- paste(vapply(pairs, paste, "", collapse = " = "), collapse = " AND ")
   side$matched <- sprintf("(%s IS NOT NULL)", theirs[1])
   side$join <- sprintf("LEFT JOIN %s ON %s", side$from, on)
-  side$unused <- as.double(told_by(con, sprintf(
+  side$unused <- as.double(query_rows(con, sprintf(
     "SELECT count(*)::float8 FROM %s WHERE NOT EXISTS (SELECT 1 FROM %s WHERE %s)", side$from, from, on
   ), table, call)[[1]])
   side
 }
 
 # Might a column hold names of several rows? Then the table is looked at here.
-may_be_alike <- function(side, columns, call = caller_env()) {
+may_share_names <- function(side, columns, call = caller_env()) {
   texts <- columns[side$types[columns] %in% text_types_sql]
   any(vapply(texts, function(name) {
     column <- column_sql(side, name)
-    found <- told_by(side$con, sprintf(
-      "SELECT count(*) FILTER (WHERE n > 1)::float8 AS shared, count(*)::float8 AS known FROM
+    counts <- query_rows(side$con, sprintf(
+      "SELECT count(*) FILTER (WHERE n > 1)::float8 AS shared, count(*)::float8 AS present FROM
        (SELECT count(*) AS n FROM %s WHERE %s IS NOT NULL GROUP BY %s) AS c", side$from, column, column
     ), side$table, call)
-    found$shared > 0 && found$shared <= found$known / 4
+    counts$shared > 0 && counts$shared <= counts$present / 4
   }, NA))
 }

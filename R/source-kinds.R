@@ -37,8 +37,8 @@ table_endings <- function() {
 
 kind_of_file <- function(path) {
   ending <- tolower(sub("^.*[.]", "", basename(path)))
-  found <- vapply(source_kinds, function(kind) ending %in% kind$endings, NA)
-  if (any(found)) names(source_kinds)[found] else "text"
+  fits <- vapply(source_kinds, function(kind) ending %in% kind$endings, NA)
+  if (any(fits)) names(source_kinds)[fits] else "text"
 }
 
 # The kind of all parts, with the options that it takes.
@@ -46,20 +46,18 @@ kind_of_files <- function(files, options, call = caller_env()) {
   kinds <- vapply(files, kind_of_file, "")
   if (length(unique(kinds)) > 1) {
     first <- match(unique(kinds), kinds)[1:2]
-    stop_because("file", c(
-      "Files that are read together must be of one kind.",
-      x = sprintf("%s is %s, %s is %s.", basename(files[first[1]]), source_kinds[[kinds[first[1]]]]$what,
-                  basename(files[first[2]]), source_kinds[[kinds[first[2]]]]$what),
-      i = "Read each kind for itself, or name a pattern such as \"*.csv\"."
-    ), call = call)
+    stop_because("file", "Files that are read together must be of one kind.",
+                 x = sprintf("%s is %s, %s is %s.", basename(files[first[1]]), source_kinds[[kinds[first[1]]]]$what,
+                             basename(files[first[2]]), source_kinds[[kinds[first[2]]]]$what),
+                 i = "Read each kind for itself, or name a pattern such as \"*.csv\".", call = call)
   }
   foreign <- setdiff(names(options), source_kinds[[kinds[1]]]$options)
   if (length(foreign)) {
-    stop_because("argument", c(
-      sprintf("%s is %s, which takes no %s.", basename(files[1]), source_kinds[[kinds[1]]]$what,
-              paste0("`", foreign, "`", collapse = ", ")),
-      i = sprintf("It takes %s.", paste0("`", source_kinds[[kinds[1]]]$options, "`", collapse = ", "))
-    ), call = call)
+    stop_because("argument",
+                 sprintf("%s is %s, which takes no %s.", basename(files[1]), source_kinds[[kinds[1]]]$what,
+                         paste0("`", foreign, "`", collapse = ", ")),
+                 i = sprintf("It takes %s.", paste0("`", source_kinds[[kinds[1]]]$options, "`", collapse = ", ")),
+                 call = call)
   }
   source_kinds[[kinds[1]]]
 }

@@ -5,12 +5,12 @@ load_outline <- function(path) {
   check_file(path)
   shape <- file_json(path)
   if (is.null(shape)) {
-    stop_because("file", c(sprintf("%s is not GeoJSON.", basename(path)), i = "It is not JSON."), call = NULL)
+    stop_because("file", sprintf("%s is not GeoJSON.", basename(path)), i = "It is not JSON.", call = NULL)
   }
   rings <- polygon_rings(shape)
   if (length(rings) == 0) {
-    stop_because("file", c(sprintf("%s has no polygon.", basename(path)),
-                           i = "Outlines are GeoJSON polygons or multipolygons."), call = NULL)
+    stop_because("file", sprintf("%s has no polygon.", basename(path)),
+                 i = "Outlines are GeoJSON polygons or multipolygons.", call = NULL)
   }
   do.call(rbind, lapply(seq_along(rings), function(i) {
     data.frame(longitude = vapply(rings[[i]], function(p) as.numeric(p[[1]]), 0),

@@ -38,7 +38,7 @@ chunks_parquet <- function(scan, plan, options, take, call = caller_env()) {
     check_pages(chunks, scan$path, call)
     table <- nanoparquet::read_parquet(scan$path, col_select = names(plan))
     check_values(table, scan$path, call)
-    check_told(table, chunks, scan, call)
+    check_recorded(table, chunks, scan, call)
     check_whole(table, scan, call)
     # Text crosses to the other process as codes.
     lapply(plain_chunk(table, names(plan), options$types), function(x) if (is.character(x)) text_codes(x) else x)
@@ -48,9 +48,9 @@ chunks_parquet <- function(scan, plan, options, take, call = caller_env()) {
 }
 
 read_parquet_apart <- function(path, call, job) {
-  found <- opened_or_stop(in_a_copy(job), path, "Parquet", call)
-  if (is.null(found)) stop_damaged(path, "Reading it ended the process that read it.", call = call)
-  found
+  columns <- opened_or_stop(in_a_copy(job), path, "Parquet", call)
+  if (is.null(columns)) stop_damaged(path, "Reading it ended the process that read it.", call = call)
+  columns
 }
 
 # Our own files contain the SHA-256 of everything before the description at their end.
@@ -70,8 +70,8 @@ parquet_footer <- function(path) {
 
 check_checksum <- function(about, path, call) {
   keys <- about$file_meta_data$key_value_metadata[[1]]
-  told <- keys$value[keys$key %in% parquet_checksum_key]
-  if (length(told) && !identical(told, parquet_checksum(path))) {
+  recorded <- keys$value[keys$key %in% parquet_checksum_key]
+  if (length(recorded) && !identical(recorded, parquet_checksum(path))) {
     stop_damaged(path, "Its checksum does not fit its contents.", call = call)
   }
 }
@@ -88,7 +88,7 @@ check_pages <- function(chunks, path, call) {
 }
 
 # How many values there are and are missing, and the smallest and largest, where the writer noted them.
-check_told <- function(table, chunks, scan, call) {
+check_recorded <- function(table, chunks, scan, call) {
   if (nrow(table) != scan$rows) {
     stop_damaged(scan$path, sprintf("It says that it has %s, and %s were read.", count_of(scan$rows, "row"),
                                     group_digits(nrow(table))), call = call)
@@ -101,9 +101,9 @@ check_told <- function(table, chunks, scan, call) {
       stop_damaged(scan$path, sprintf("Column `%s` lacks %s, and says that it lacks %s.", name,
                                       count_of(missing, "value"), group_digits(sum(own$null_count))), call = call)
     }
-    told <- if (is.integer(x) || inherits(x, "Date") || is.double(x) && !is.object(x)) told_range(own, x)
-    found <- if (length(told)) range_of(x)
-    if (length(told) && !identical(as.double(found), told)) {
+    recorded <- if (is.integer(x) || inherits(x, "Date") || is.double(x) && !is.object(x)) recorded_range(own, x)
+    range_read <- if (length(recorded)) range_of(x)
+    if (length(recorded) && !identical(as.double(range_read), recorded)) {
       stop_damaged(scan$path, sprintf("Column `%s` does not have the smallest and largest value that it says.", name),
                    call = call)
     }
@@ -118,7 +118,7 @@ range_of <- function(x) {
 
 # The smallest and largest number of a column `x`, of chunks whose writer noted both; NULL for numbers that stand in the
 # file for others, such as decimals.
-told_range <- function(chunks, x) {
+recorded_range <- function(chunks, x) {
   type <- if (is.double(x) && !is.object(x)) "DOUBLE" else "INT32"
   if (nrow(chunks) == 0 || !all(chunks$type == type) || !all(c("min_value", "max_value") %in% names(chunks))) {
     return(NULL)
@@ -134,10 +134,9 @@ told_range <- function(chunks, x) {
 check_whole <- function(table, scan, call) {
   for (name in intersect(names(table), scan$long)) {
     if (any(abs(table[[name]]) >= 2^53, na.rm = TRUE)) {
-      stop_because("type", c(
-        sprintf("Column `%s` of %s holds whole numbers of more than 15 digits.", name, basename(scan$path)),
-        i = "Write them as text, or leave the column out with `columns`."
-      ), call = call)
+      stop_because("type",
+                   sprintf("Column `%s` of %s holds whole numbers of more than 15 digits.", name, basename(scan$path)),
+                   i = "Write them as text, or leave the column out with `columns`.", call = call)
     }
   }
 }

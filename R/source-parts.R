@@ -3,26 +3,22 @@
 # Paths of files, each looked at, in the order they are read in: as given, inside a folder or a pattern by name.
 source_files <- function(path, call = caller_env()) {
   if (!is.character(path) || length(path) == 0 || anyNA(path) || !all(nzchar(path))) {
-    stop_because("argument", c(
-      "`path` must be text: paths of files, a folder, or a pattern such as \"sales/*.csv\".",
-      x = sprintf("It is %s.", describe(path))
-    ), call = call)
+    stop_because("argument", "`path` must be text: paths of files, a folder, or a pattern such as \"sales/*.csv\".",
+                 x = sprintf("It is %s.", describe(path)), call = call)
   }
-  files <- unlist(lapply(path, function(one) {
-    if (dir.exists(one)) {
-      files_of_folder(one, call)
-    } else if (grepl("[*?]", one) && !file.exists(one)) {
-      files_of_pattern(one, call)
+  files <- unlist(lapply(path, function(place) {
+    if (dir.exists(place)) {
+      files_of_folder(place, call)
+    } else if (grepl("[*?]", place) && !file.exists(place)) {
+      files_of_pattern(place, call)
     } else {
-      one
+      place
     }
   }))
   again <- duplicated(normalizePath(files, mustWork = FALSE))
   if (any(again)) {
-    stop_because("file", c(
-      sprintf("%s is named twice: its lines would count double.", quoted(basename(files[again][1]))),
-      i = "Give each file once."
-    ), call = call)
+    stop_because("file", sprintf("%s is named twice: its lines would count double.", quoted(basename(files[again][1]))),
+                 i = "Give each file once.", call = call)
   }
   for (file in files) check_file(file, call)
   mention_copies(files)
@@ -39,9 +35,9 @@ mention_copies <- function(files) {
   hashes <- file_hashes(alike)
   for (hash in unique(hashes[duplicated(hashes)])) {
     same <- file_labels(files)[files %in% alike[hashes == hash]]
-    say("same_content", c(sprintf("%s have the same content, and the lines of %s count.", and_list(quoted(same)),
-                                  if (length(same) == 2) "both" else "all of them"),
-                          i = "Remove the copy, unless it is meant."))
+    say("same_content",
+        sprintf("%s have the same content, and the lines of %s count.", and_list(quoted(same)),
+                if (length(same) == 2) "both" else "all of them"), i = "Remove the copy, unless it is meant.")
   }
 }
 
@@ -56,23 +52,22 @@ files_of_folder <- function(folder, call, deep = FALSE) {
   tables <- grepl(table_endings(), names, ignore.case = TRUE)
   all <- c(names, if (!deep) inside)
   if (!any(tables)) {
-    stop_because("file", c(
-      sprintf("The folder \"%s\" has no table.", folder),
-      x = if (length(all)) sprintf("It holds %s.", examples_of(all)) else "It is empty.",
-      if (length(inside) && !deep) c(i = deeper),
-      i = sprintf("Files of tables end in %s.", examples_of(paste0(".", known_endings()), 20))
-    ), call = call)
+    stop_because("file", sprintf("The folder \"%s\" has no table.", folder),
+                 x = if (length(all)) sprintf("It holds %s.", examples_of(all)) else "It is empty.",
+                 if (length(inside) && !deep) c(i = deeper),
+                 i = sprintf("Files of tables end in %s.", examples_of(paste0(".", known_endings()), 20)), call = call)
   }
   if (!all(tables)) {
-    say("left_alone", sprintf("In \"%s\", %s ignored: %s.", folder,
-                              if (sum(!tables) == 1) "1 file is" else paste(group_digits(sum(!tables)), "files are"),
-                              examples_of(names[!tables])))
+    say("left_alone",
+        sprintf("In \"%s\", %s ignored: %s.", folder,
+                if (sum(!tables) == 1) "1 file is" else paste(group_digits(sum(!tables)), "files are"),
+                examples_of(names[!tables])))
   }
   if (length(inside) && !deep) {
-    say("not_looked_into", c(sprintf("In \"%s\" %s not looked into: %s.", folder,
-                                     if (length(inside) == 1) "1 folder is" else
-                                       paste(group_digits(length(inside)), "folders are"), examples_of(inside)),
-                             i = deeper))
+    say("not_looked_into",
+        sprintf("In \"%s\" %s not looked into: %s.", folder,
+                if (length(inside) == 1) "1 folder is" else paste(group_digits(length(inside)), "folders are"),
+                examples_of(inside)), i = deeper)
   }
   file.path(folder, names[tables])
 }
@@ -96,19 +91,18 @@ files_of_pattern <- function(pattern, call) {
   }
   if (length(files) == 0) {
     near <- utils::head(list.files(dirname(pattern)), 5)
-    stop_because("file", c(
-      sprintf("No file matches \"%s\".", pattern),
-      i = if (length(near)) sprintf("The folder holds %s.",
-                                    examples_of(near)) else "Its folder is empty or does not exist."
-    ), call = call)
+    there <- if (length(near)) sprintf("The folder holds %s.", examples_of(near))
+    stop_because("file", sprintf("No file matches \"%s\".", pattern),
+                 i = there %||% "Its folder is empty or does not exist.",
+                 call = call)
   }
   files
 }
 
 # The files at any depth whose last steps are like these.
 files_below <- function(folder, rest) {
-  like <- vapply(utils::glob2rx(rest, trim.tail = FALSE), function(one) {
-    gsub("^\\^|\\$$", "", gsub(".*", "[^/]*", one, fixed = TRUE))
+  like <- vapply(utils::glob2rx(rest, trim.tail = FALSE), function(pattern) {
+    gsub("^\\^|\\$$", "", gsub(".*", "[^/]*", pattern, fixed = TRUE))
   }, "")
   inside <- sort(list.files(folder, recursive = TRUE), method = "radix")
   file.path(folder, inside[grepl(sprintf("(^|/)%s$", paste(like, collapse = "/")), inside)])
@@ -130,41 +124,35 @@ file_labels <- function(files) {
 check_file <- function(path, call = caller_env()) {
   check_text(path, "path", call = call)
   if (dir.exists(path)) {
-    stop_because("file", c(sprintf("\"%s\" is a folder, not a file.", path), i = "Give one file."), call = call)
+    stop_because("file", sprintf("\"%s\" is a folder, not a file.", path), i = "Give one file.", call = call)
   }
   if (!file.exists(path)) {
     folder <- dirname(path)
     near <- nearest(basename(path), list.files(folder))
-    stop_because("file", c(
-      sprintf("There is no file \"%s\".", path),
-      i = if (!dir.exists(folder)) "Its folder does not exist either.",
-      if (length(near)) c(i = sprintf("The folder holds %s.", examples_of(near)))
-    ), call = call)
+    stop_because("file", sprintf("There is no file \"%s\".", path),
+                 i = if (!dir.exists(folder)) "Its folder does not exist either.",
+                 if (length(near)) c(i = sprintf("The folder holds %s.", examples_of(near))), call = call)
   }
   if (file_kind_kernel(path.expand(path)) == "other") {
-    stop_because("file", c(
-      sprintf("\"%s\" is not a regular file.", path),
-      i = "A pipe or device may never end: save its output to a file first."
-    ), call = call)
+    stop_because("file", sprintf("\"%s\" is not a regular file.", path),
+                 i = "A pipe or device may never end: save its output to a file first.", call = call)
   }
   if (file.size(path) == 0) {
-    stop_because("file", c(
-      sprintf("\"%s\" is empty.", path),
-      i = "A table needs at least a line with the names of its columns."
-    ), call = call)
+    stop_because("file", sprintf("\"%s\" is empty.", path),
+                 i = "A table needs at least a line with the names of its columns.", call = call)
   }
   if (file.access(path, 4) != 0) {
-    stop_because("file", c(sprintf("\"%s\" may not be read.", path), i = "Ask for the right to read it."), call = call)
+    stop_because("file", sprintf("\"%s\" may not be read.", path), i = "Ask for the right to read it.", call = call)
   }
 }
 
 # A part that is written on while it is read gives no table.
 check_unchanged <- function(path, stamp, call) {
   if (file_stamps(path) != stamp) {
-    stop_because("file", c(
-      sprintf("%s %s while it was read.", basename(path), if (file.exists(path)) "was changed" else "vanished"),
-      i = "Read it again when nobody writes it."
-    ), call = call)
+    stop_because("file",
+                 sprintf("%s %s while it was read.", basename(path),
+                         if (file.exists(path)) "was changed" else "vanished"),
+                 i = "Read it again when nobody writes it.", call = call)
   }
 }
 

@@ -8,11 +8,11 @@ side_by_side <- function(jobs) {
     return(lapply(jobs, function(job) job()))
   }
   done <- parallel::mclapply(jobs, heard_job, mc.cores = workers, mc.set.seed = FALSE)
-  lapply(done, function(one) {
-    if (!is.list(one)) stop_because("run", "A process that was drawing ended early. Is there enough memory?")
-    for (cnd in one$said) if (inherits(cnd, "warning")) warning(cnd) else message(cnd)
-    if (!is.null(one$error)) rlang::cnd_signal(one$error)
-    one$value
+  lapply(done, function(result) {
+    if (!is.list(result)) stop_because("run", "A process that was drawing ended early. Is there enough memory?")
+    for (cnd in result$said) if (inherits(cnd, "warning")) warning(cnd) else message(cnd)
+    if (!is.null(result$error)) rlang::cnd_signal(result$error)
+    result$value
   })
 }
 

@@ -20,22 +20,22 @@ wait_for_rest <- function(files, seconds = getOption("hinterfeld.rest", 1), most
       return(invisible())
     }
   }
-  stop_because("file", c(sprintf("%s %s still written to.", and_list(quoted(basename(files[moved]))),
-                                 if (sum(moved) == 1) "is" else "are"),
-                         i = "Run again when it is complete."), call = call)
+  stop_because("file",
+               sprintf("%s %s still written to.", and_list(quoted(basename(files[moved]))),
+                       if (sum(moved) == 1) "is" else "are"), i = "Run again when it is complete.", call = call)
 }
 
 # The hashes (XXH128) of files. A file whose stamp has not moved since it was hashed is not read again: `known` holds
 # the stamps and hashes by path.
-file_hashes <- function(files, known = hashed_files) {
+file_hashes <- function(files, hashes = hashed_files) {
   for (file in files) check_file(file)
   paths <- normalizePath(files)
   stamps <- file_stamps(files)
   vapply(seq_along(files), function(i) {
-    if (!identical(known[[paths[i]]]$stamp, stamps[i])) {
-      assign(paths[i], list(stamp = stamps[i], hash = rlang::hash_file(files[i])), known)
+    if (!identical(hashes[[paths[i]]]$stamp, stamps[i])) {
+      assign(paths[i], list(stamp = stamps[i], hash = rlang::hash_file(files[i])), hashes)
     }
-    known[[paths[i]]]$hash
+    hashes[[paths[i]]]$hash
   }, "")
 }
 

@@ -87,13 +87,13 @@ open_files <- function(path, columns, options, call = caller_env(), scan = funct
   done <- FALSE
   on.exit(if (!done) close_source(list(scans = scans)))
   for (file in files) {
-    found <- scan(kind, file, options, call, wanted)
+    scanned <- scan(kind, file, options, call, wanted)
     # What was unpacked for the scan is unpacked again to be read, where it would not be the only one.
-    if (length(files) > 1 && !is.null(found$text$temporary)) {
-      unlink(found$text$temporary)
-      found["text"] <- list(NULL)
+    if (length(files) > 1 && !is.null(scanned$text$temporary)) {
+      unlink(scanned$text$temporary)
+      scanned["text"] <- list(NULL)
     }
-    scans <- c(scans, list(found))
+    scans <- c(scans, list(scanned))
   }
   say_open_ends(files[vapply(scans, function(scan) isFALSE(scan$line_end), NA)])
   shown <- shown_files(files, path)
@@ -109,8 +109,8 @@ open_files <- function(path, columns, options, call = caller_env(), scan = funct
 # A last line without its end may be half of one.
 say_open_ends <- function(files) {
   if (length(files)) {
-    say("no_line_end", c(sprintf("The last line of %s has no line end.", examples_of(file_labels(files))),
-                         i = "Check that the file is complete and no longer being written."))
+    say("no_line_end", sprintf("The last line of %s has no line end.", examples_of(file_labels(files))),
+        i = "Check that the file is complete and no longer being written.")
   }
 }
 
@@ -131,12 +131,12 @@ agreed_columns <- function(scans, wanted, call) {
     missing <- setdiff(wanted %||% first, scan$names)
     extra <- if (is.null(wanted)) setdiff(scan$names, first)
     if (length(missing) || length(extra)) {
-      stop_because("shape", c(
-        sprintf("%s and %s have different columns.", basename(scans[[1]]$path), basename(scan$path)),
-        x = if (length(missing)) sprintf("%s lacks %s.", basename(scan$path), columns_named(missing)),
-        x = if (length(extra)) sprintf("%s also has %s.", basename(scan$path), columns_named(extra)),
-        i = "Correct the files, or name the columns you want: `columns = c(day, product, revenue)`."
-      ), call = call)
+      stop_because("shape",
+                   sprintf("%s and %s have different columns.", basename(scans[[1]]$path), basename(scan$path)),
+                   x = if (length(missing)) sprintf("%s lacks %s.", basename(scan$path), columns_named(missing)),
+                   x = if (length(extra)) sprintf("%s also has %s.", basename(scan$path), columns_named(extra)),
+                   i = "Correct the files, or name the columns you want: `columns = c(day, product, revenue)`.",
+                   call = call)
     }
   }
   wanted %||% first
@@ -183,25 +183,24 @@ open_column <- function(x, name, source, places, call) {
     return(x)
   }
   asked <- if (name %in% names(source$options$types)) source$options$types[[name]]
-  parts <- lazy_parts_kernel(x)
-  found <- typed_texts(parts$labels, name, asked, source$options$decimal_mark, source$shown, call)
-  if (length(found$bad)) {
-    rows <- which(parts$codes %in% found$bad)
+  coded <- lazy_parts_kernel(x)
+  typed <- typed_texts(coded$labels, name, asked, source$options$decimal_mark, source$shown, call)
+  if (length(typed$bad)) {
+    rows <- which(coded$codes %in% typed$bad)
     stop_misfits(x, rows, name, asked, source, places, call)
   }
-  if (is.null(found$values)) x else found$values[parts$codes]
+  if (is.null(typed$values)) x else typed$values[coded$codes]
 }
 
 stop_misfits <- function(x, rows, name, asked, source, places, call) {
   first <- utils::head(rows, 3)
   place <- line_places(first, list(places = places))
-  stop_because("type", c(
-    sprintf("Column `%s` of %s should be %s, but %s not.", name, source$shown, asked,
-            if (length(rows) == 1) "1 value is" else paste(group_digits(length(rows)), "values are")),
-    x = sprintf("Row %d%s holds \"%s\".", place$row,
-                if (length(source$files) > 1) paste(" of", place$file) else "", x[first]),
-    i = "Mend the values, or read the column as \"text\"."
-  ), rows = rows, call = call)
+  stop_because("type",
+               sprintf("Column `%s` of %s should be %s, but %s not.", name, source$shown, asked,
+                       if (length(rows) == 1) "1 value is" else paste(group_digits(length(rows)), "values are")),
+               x = sprintf("Row %d%s holds \"%s\".", place$row,
+                           if (length(source$files) > 1) paste(" of", place$file) else "", x[first]),
+               i = "Mend the values, or read the column as \"text\".", rows = rows, call = call)
 }
 
 # The names of a source's columns, from its first part's heading alone.

@@ -35,123 +35,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// rank_kernel
-Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
-RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< std::string >::type ties(tiesSEXP);
-    rcpp_result_gen = Rcpp::wrap(rank_kernel(order, scope, value, ties));
-    return rcpp_result_gen;
-END_RCPP
-}
-// running_kernel
-Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place, Rcpp::NumericVector value, int width);
-RcppExport SEXP _hinterfeld_running_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP placeSEXP, SEXP valueSEXP, SEXP widthSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_kernel(order, scope, place, value, width));
-    return rcpp_result_gen;
-END_RCPP
-}
-// order_kernel
-Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank, bool highest_first, int threads);
-RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP codesSEXP, SEXP rankSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
+// causes_kernel
+Rcpp::NumericMatrix causes_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector before, Rcpp::NumericVector now, Rcpp::NumericVector pieces_before, Rcpp::NumericVector pieces_now);
+RcppExport SEXP _hinterfeld_causes_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP beforeSEXP, SEXP nowSEXP, SEXP pieces_beforeSEXP, SEXP pieces_nowSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rank(rankSEXP);
-    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(order_kernel(scope, scopes, value, codes, rank, highest_first, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// leaders_kernel
-Rcpp::IntegerVector leaders_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n, bool highest_first);
-RcppExport SEXP _hinterfeld_leaders_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP highest_firstSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< int >::type n(nSEXP);
-    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
-    rcpp_result_gen = Rcpp::wrap(leaders_kernel(scope, scopes, value, n, highest_first));
-    return rcpp_result_gen;
-END_RCPP
-}
-// tied_kernel
-Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value);
-RcppExport SEXP _hinterfeld_tied_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    rcpp_result_gen = Rcpp::wrap(tied_kernel(order, scope, value));
-    return rcpp_result_gen;
-END_RCPP
-}
-// pareto_kernel
-Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor, Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds);
-RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP minorSEXP, SEXP cumulativeSEXP, SEXP totalSEXP, SEXP boundsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type minor(minorSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cumulative(cumulativeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type total(totalSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bounds(boundsSEXP);
-    rcpp_result_gen = Rcpp::wrap(pareto_kernel(order, scope, minor, cumulative, total, bounds));
-    return rcpp_result_gen;
-END_RCPP
-}
-// middle_kernel
-Rcpp::List middle_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value, Rcpp::NumericVector times);
-RcppExport SEXP _hinterfeld_middle_kernel(SEXP orderSEXP, SEXP groupSEXP, SEXP valueSEXP, SEXP timesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type times(timesSEXP);
-    rcpp_result_gen = Rcpp::wrap(middle_kernel(order, group, value, times));
-    return rcpp_result_gen;
-END_RCPP
-}
-// change_kernel
-Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::IntegerVector apart, int threads);
-RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP apartSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type before(beforeSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type earlier(earlierSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type apart(apartSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(change_kernel(now, earlier, apart, threads));
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type pieces_before(pieces_beforeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type pieces_now(pieces_nowSEXP);
+    rcpp_result_gen = Rcpp::wrap(causes_kernel(scope, scopes, before, now, pieces_before, pieces_now));
     return rcpp_result_gen;
 END_RCPP
 }
-// different_days_kernel
-Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x);
-RcppExport SEXP _hinterfeld_different_days_kernel(SEXP xSEXP) {
+// number_codes_kernel
+Rcpp::List number_codes_kernel(SEXP x, int threads);
+RcppExport SEXP _hinterfeld_number_codes_kernel(SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(different_days_kernel(x));
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(number_codes_kernel(x, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -244,16 +150,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// answered_kernel
-Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads);
-RcppExport SEXP _hinterfeld_answered_kernel(SEXP answerSEXP, SEXP codesSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
+// rows_where_kernel
+Rcpp::List rows_where_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads);
+RcppExport SEXP _hinterfeld_rows_where_kernel(SEXP answerSEXP, SEXP codesSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type answer(answerSEXP);
     Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< bool >::type wanted(wantedSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(answered_kernel(answer, codes, wanted, threads));
+    rcpp_result_gen = Rcpp::wrap(rows_where_kernel(answer, codes, wanted, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -269,16 +175,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// labels_kernel
-SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads);
-RcppExport SEXP _hinterfeld_labels_kernel(SEXP labelsSEXP, SEXP codesSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+// label_values_kernel
+SEXP label_values_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads);
+RcppExport SEXP _hinterfeld_label_values_kernel(SEXP labelsSEXP, SEXP codesSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type labels(labelsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(labels_kernel(labels, codes, rows, threads));
+    rcpp_result_gen = Rcpp::wrap(label_values_kernel(labels, codes, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -293,36 +199,25 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// label_kernel
-SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels);
-RcppExport SEXP _hinterfeld_label_kernel(SEXP codesSEXP, SEXP levelsSEXP) {
+// factor_kernel
+SEXP factor_kernel(SEXP codes, Rcpp::CharacterVector levels);
+RcppExport SEXP _hinterfeld_factor_kernel(SEXP codesSEXP, SEXP levelsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type levels(levelsSEXP);
-    rcpp_result_gen = Rcpp::wrap(label_kernel(codes, levels));
+    rcpp_result_gen = Rcpp::wrap(factor_kernel(codes, levels));
     return rcpp_result_gen;
 END_RCPP
 }
-// dressed_kernel
-SEXP dressed_kernel(SEXP x, SEXP attributes);
-RcppExport SEXP _hinterfeld_dressed_kernel(SEXP xSEXP, SEXP attributesSEXP) {
+// set_attributes_kernel
+SEXP set_attributes_kernel(SEXP x, SEXP attributes);
+RcppExport SEXP _hinterfeld_set_attributes_kernel(SEXP xSEXP, SEXP attributesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< SEXP >::type attributes(attributesSEXP);
-    rcpp_result_gen = Rcpp::wrap(dressed_kernel(x, attributes));
-    return rcpp_result_gen;
-END_RCPP
-}
-// exchange_kernel
-bool exchange_kernel(std::string one, std::string other);
-RcppExport SEXP _hinterfeld_exchange_kernel(SEXP oneSEXP, SEXP otherSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< std::string >::type one(oneSEXP);
-    Rcpp::traits::input_parameter< std::string >::type other(otherSEXP);
-    rcpp_result_gen = Rcpp::wrap(exchange_kernel(one, other));
+    rcpp_result_gen = Rcpp::wrap(set_attributes_kernel(x, attributes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -337,13 +232,13 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// settle_file_kernel
-std::string settle_file_kernel(std::string path);
-RcppExport SEXP _hinterfeld_settle_file_kernel(SEXP pathSEXP) {
+// flush_file_kernel
+std::string flush_file_kernel(std::string path);
+RcppExport SEXP _hinterfeld_flush_file_kernel(SEXP pathSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    rcpp_result_gen = Rcpp::wrap(settle_file_kernel(path));
+    rcpp_result_gen = Rcpp::wrap(flush_file_kernel(path));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -414,23 +309,32 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
-// handle_kernel
-SEXP handle_kernel(SEXP held);
-RcppExport SEXP _hinterfeld_handle_kernel(SEXP heldSEXP) {
+// distinct_kernel
+Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector codes, int size, SEXP mask, int threads);
+RcppExport SEXP _hinterfeld_distinct_kernel(SEXP groupSEXP, SEXP groupsSEXP, SEXP codesSEXP, SEXP sizeSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type held(heldSEXP);
-    rcpp_result_gen = Rcpp::wrap(handle_kernel(held));
+    Rcpp::traits::input_parameter< SEXP >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type size(sizeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type mask(maskSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(distinct_kernel(group, groups, codes, size, mask, threads));
     return rcpp_result_gen;
 END_RCPP
 }
-// held_kernel
-SEXP held_kernel(SEXP handle);
-RcppExport SEXP _hinterfeld_held_kernel(SEXP handleSEXP) {
+// middle_kernel
+Rcpp::NumericVector middle_kernel(SEXP group, int groups, Rcpp::NumericVector value, SEXP mask, int threads);
+RcppExport SEXP _hinterfeld_middle_kernel(SEXP groupSEXP, SEXP groupsSEXP, SEXP valueSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type handle(handleSEXP);
-    rcpp_result_gen = Rcpp::wrap(held_kernel(handle));
+    Rcpp::traits::input_parameter< SEXP >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type mask(maskSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(middle_kernel(group, groups, value, mask, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -560,9 +464,9 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// reached_kernel
-Rcpp::IntegerVector reached_kernel(Rcpp::IntegerVector reached, SEXP values, double first, Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step);
-RcppExport SEXP _hinterfeld_reached_kernel(SEXP reachedSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP stepSEXP) {
+// last_step_kernel
+Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, double first, Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step);
+RcppExport SEXP _hinterfeld_last_step_kernel(SEXP reachedSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP stepSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type reached(reachedSEXP);
@@ -570,7 +474,7 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type first(firstSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::IntegerVector> >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type step(stepSEXP);
-    rcpp_result_gen = Rcpp::wrap(reached_kernel(reached, values, first, rows, step));
+    rcpp_result_gen = Rcpp::wrap(last_step_kernel(reached, values, first, rows, step));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -612,9 +516,9 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// pass_stretches_kernel
-SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes, Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain);
-RcppExport SEXP _hinterfeld_pass_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP) {
+// read_stretches_kernel
+SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes, Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain);
+RcppExport SEXP _hinterfeld_read_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
@@ -625,7 +529,7 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type texts(textsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type plain(plainSEXP);
-    rcpp_result_gen = Rcpp::wrap(pass_stretches_kernel(path, offsets, bytes, counted, delimiter, columns, texts, plain));
+    rcpp_result_gen = Rcpp::wrap(read_stretches_kernel(path, offsets, bytes, counted, delimiter, columns, texts, plain));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -638,6 +542,150 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
     rcpp_result_gen = Rcpp::wrap(gunzip_kernel(path, to, limit));
+    return rcpp_result_gen;
+END_RCPP
+}
+// rank_kernel
+Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
+RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< std::string >::type ties(tiesSEXP);
+    rcpp_result_gen = Rcpp::wrap(rank_kernel(order, scope, value, ties));
+    return rcpp_result_gen;
+END_RCPP
+}
+// running_kernel
+Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place, Rcpp::NumericVector value, int width);
+RcppExport SEXP _hinterfeld_running_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP placeSEXP, SEXP valueSEXP, SEXP widthSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_kernel(order, scope, place, value, width));
+    return rcpp_result_gen;
+END_RCPP
+}
+// running_in_order_kernel
+SEXP running_in_order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::IntegerVector place, Rcpp::NumericVector value);
+RcppExport SEXP _hinterfeld_running_in_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP placeSEXP, SEXP valueSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_in_order_kernel(scope, scopes, place, value));
+    return rcpp_result_gen;
+END_RCPP
+}
+// order_kernel
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank, bool highest_first, int threads);
+RcppExport SEXP _hinterfeld_order_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP codesSEXP, SEXP rankSEXP, SEXP highest_firstSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rank(rankSEXP);
+    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(order_kernel(scope, scopes, value, codes, rank, highest_first, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// top_rows_kernel
+Rcpp::IntegerVector top_rows_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n, bool highest_first);
+RcppExport SEXP _hinterfeld_top_rows_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP highest_firstSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< bool >::type highest_first(highest_firstSEXP);
+    rcpp_result_gen = Rcpp::wrap(top_rows_kernel(scope, scopes, value, n, highest_first));
+    return rcpp_result_gen;
+END_RCPP
+}
+// tied_kernel
+Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value);
+RcppExport SEXP _hinterfeld_tied_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    rcpp_result_gen = Rcpp::wrap(tied_kernel(order, scope, value));
+    return rcpp_result_gen;
+END_RCPP
+}
+// pareto_kernel
+Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor, Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds);
+RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP minorSEXP, SEXP cumulativeSEXP, SEXP totalSEXP, SEXP boundsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type minor(minorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cumulative(cumulativeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type total(totalSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bounds(boundsSEXP);
+    rcpp_result_gen = Rcpp::wrap(pareto_kernel(order, scope, minor, cumulative, total, bounds));
+    return rcpp_result_gen;
+END_RCPP
+}
+// median_kernel
+Rcpp::List median_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value, Rcpp::NumericVector times);
+RcppExport SEXP _hinterfeld_median_kernel(SEXP orderSEXP, SEXP groupSEXP, SEXP valueSEXP, SEXP timesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type times(timesSEXP);
+    rcpp_result_gen = Rcpp::wrap(median_kernel(order, group, value, times));
+    return rcpp_result_gen;
+END_RCPP
+}
+// change_kernel
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::IntegerVector apart, int threads);
+RcppExport SEXP _hinterfeld_change_kernel(SEXP nowSEXP, SEXP earlierSEXP, SEXP apartSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type earlier(earlierSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type apart(apartSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(change_kernel(now, earlier, apart, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// different_days_kernel
+Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x);
+RcppExport SEXP _hinterfeld_different_days_kernel(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(different_days_kernel(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// swap_paths_kernel
+bool swap_paths_kernel(std::string one, std::string other);
+RcppExport SEXP _hinterfeld_swap_paths_kernel(SEXP oneSEXP, SEXP otherSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type one(oneSEXP);
+    Rcpp::traits::input_parameter< std::string >::type other(otherSEXP);
+    rcpp_result_gen = Rcpp::wrap(swap_paths_kernel(one, other));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -765,19 +813,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// handle_kernel
+SEXP handle_kernel(SEXP held);
+RcppExport SEXP _hinterfeld_handle_kernel(SEXP heldSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type held(heldSEXP);
+    rcpp_result_gen = Rcpp::wrap(handle_kernel(held));
+    return rcpp_result_gen;
+END_RCPP
+}
+// handle_value_kernel
+SEXP handle_value_kernel(SEXP handle);
+RcppExport SEXP _hinterfeld_handle_value_kernel(SEXP handleSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type handle(handleSEXP);
+    rcpp_result_gen = Rcpp::wrap(handle_value_kernel(handle));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
-    {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
-    {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
-    {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 7},
-    {"_hinterfeld_leaders_kernel", (DL_FUNC) &_hinterfeld_leaders_kernel, 5},
-    {"_hinterfeld_tied_kernel", (DL_FUNC) &_hinterfeld_tied_kernel, 3},
-    {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
-    {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 4},
-    {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
-    {"_hinterfeld_different_days_kernel", (DL_FUNC) &_hinterfeld_different_days_kernel, 1},
+    {"_hinterfeld_causes_kernel", (DL_FUNC) &_hinterfeld_causes_kernel, 6},
+    {"_hinterfeld_number_codes_kernel", (DL_FUNC) &_hinterfeld_number_codes_kernel, 2},
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
     {"_hinterfeld_text_column_kernel", (DL_FUNC) &_hinterfeld_text_column_kernel, 1},
     {"_hinterfeld_add_text_kernel", (DL_FUNC) &_hinterfeld_add_text_kernel, 4},
@@ -786,15 +847,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_add_numbers_kernel", (DL_FUNC) &_hinterfeld_add_numbers_kernel, 4},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
     {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
-    {"_hinterfeld_answered_kernel", (DL_FUNC) &_hinterfeld_answered_kernel, 4},
+    {"_hinterfeld_rows_where_kernel", (DL_FUNC) &_hinterfeld_rows_where_kernel, 4},
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
-    {"_hinterfeld_labels_kernel", (DL_FUNC) &_hinterfeld_labels_kernel, 4},
+    {"_hinterfeld_label_values_kernel", (DL_FUNC) &_hinterfeld_label_values_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
-    {"_hinterfeld_label_kernel", (DL_FUNC) &_hinterfeld_label_kernel, 2},
-    {"_hinterfeld_dressed_kernel", (DL_FUNC) &_hinterfeld_dressed_kernel, 2},
-    {"_hinterfeld_exchange_kernel", (DL_FUNC) &_hinterfeld_exchange_kernel, 2},
+    {"_hinterfeld_factor_kernel", (DL_FUNC) &_hinterfeld_factor_kernel, 2},
+    {"_hinterfeld_set_attributes_kernel", (DL_FUNC) &_hinterfeld_set_attributes_kernel, 2},
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
-    {"_hinterfeld_settle_file_kernel", (DL_FUNC) &_hinterfeld_settle_file_kernel, 1},
+    {"_hinterfeld_flush_file_kernel", (DL_FUNC) &_hinterfeld_flush_file_kernel, 1},
     {"_hinterfeld_same_rights_kernel", (DL_FUNC) &_hinterfeld_same_rights_kernel, 2},
     {"_hinterfeld_line_feeds_kernel", (DL_FUNC) &_hinterfeld_line_feeds_kernel, 1},
     {"_hinterfeld_text_feeds_kernel", (DL_FUNC) &_hinterfeld_text_feeds_kernel, 1},
@@ -802,8 +862,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_silence_kernel", (DL_FUNC) &_hinterfeld_silence_kernel, 0},
-    {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
-    {"_hinterfeld_held_kernel", (DL_FUNC) &_hinterfeld_held_kernel, 1},
+    {"_hinterfeld_distinct_kernel", (DL_FUNC) &_hinterfeld_distinct_kernel, 6},
+    {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 5},
     {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
     {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 2},
@@ -815,12 +875,23 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
-    {"_hinterfeld_reached_kernel", (DL_FUNC) &_hinterfeld_reached_kernel, 5},
+    {"_hinterfeld_last_step_kernel", (DL_FUNC) &_hinterfeld_last_step_kernel, 5},
     {"_hinterfeld_damaged_chunk_kernel", (DL_FUNC) &_hinterfeld_damaged_chunk_kernel, 3},
     {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 6},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
-    {"_hinterfeld_pass_stretches_kernel", (DL_FUNC) &_hinterfeld_pass_stretches_kernel, 8},
+    {"_hinterfeld_read_stretches_kernel", (DL_FUNC) &_hinterfeld_read_stretches_kernel, 8},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
+    {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
+    {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
+    {"_hinterfeld_running_in_order_kernel", (DL_FUNC) &_hinterfeld_running_in_order_kernel, 4},
+    {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 7},
+    {"_hinterfeld_top_rows_kernel", (DL_FUNC) &_hinterfeld_top_rows_kernel, 5},
+    {"_hinterfeld_tied_kernel", (DL_FUNC) &_hinterfeld_tied_kernel, 3},
+    {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
+    {"_hinterfeld_median_kernel", (DL_FUNC) &_hinterfeld_median_kernel, 4},
+    {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
+    {"_hinterfeld_different_days_kernel", (DL_FUNC) &_hinterfeld_different_days_kernel, 1},
+    {"_hinterfeld_swap_paths_kernel", (DL_FUNC) &_hinterfeld_swap_paths_kernel, 2},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},
     {"_hinterfeld_find_kernel", (DL_FUNC) &_hinterfeld_find_kernel, 5},
@@ -832,6 +903,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_fixed_codes_kernel", (DL_FUNC) &_hinterfeld_fixed_codes_kernel, 2},
     {"_hinterfeld_short_number_kernel", (DL_FUNC) &_hinterfeld_short_number_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
+    {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
+    {"_hinterfeld_handle_value_kernel", (DL_FUNC) &_hinterfeld_handle_value_kernel, 1},
     {NULL, NULL, 0}
 };
 

@@ -38,7 +38,7 @@ Rcpp::IntegerVector period_bounds_kernel(Rcpp::IntegerVector days, std::string e
   });
 }
 
-// Where each day stands: the sales year, or the week, month or quarter of it from 1, or the weekday
+// Where each day is: the sales year, or the week, month or quarter of it from 1; the day of its month, or the weekday
 // (1 for Monday).
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector position_kernel(Rcpp::IntegerVector days, std::string what, Rcpp::IntegerVector rules) {
@@ -47,6 +47,7 @@ Rcpp::IntegerVector position_kernel(Rcpp::IntegerVector days, std::string what, 
   if (what == "week") return each_day(days, [&](int day) { return calendar::week_of_year(day, sales) + 1; });
   if (what == "month") return each_day(days, [&](int day) { return calendar::month_of_year(day, sales) + 1; });
   if (what == "quarter") return each_day(days, [&](int day) { return calendar::month_of_year(day, sales) / 3 + 1; });
+  if (what == "day") return each_day(days, [&](int day) { return calendar::civil_from_days(day).day; });
   if (what == "weekday") return each_day(days, [&](int day) { return calendar::weekday(day) + 1; });
   Rcpp::stop("unknown position: %s", what);
 }

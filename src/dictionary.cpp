@@ -4,9 +4,9 @@
 #include <climits>
 #include <vector>
 
-#include "border.h"
+#include "checks.h"
 #include "lazy_text.h"
-#include "pages.h"
+#include "memory.h"
 #include "threads.h"
 
 namespace {
@@ -290,7 +290,7 @@ bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
 // The rows (from 1) of lines whose answer is as wanted, and how many lines gave none. Without codes each line has its
 // own answer; with codes it has that of its code, and the last answer is that of a missing one.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List answered_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads) {
+Rcpp::List rows_where_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads) {
   if (Rf_isNull(codes)) {
     const int* given = LOGICAL(answer);
     return answered(answer.size(), wanted, threads, [given](std::size_t i) { return given[i]; });
@@ -339,7 +339,7 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
 
 // What the codes (from 1) of some rows (from 1) represent, with the attributes of the labels: integers or doubles.
 // [[Rcpp::export(rng = false)]]
-SEXP labels_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
+SEXP label_values_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
   const int *code = INTEGER(codes), *row = INTEGER(rows);
   border::check_rows(row, n, codes.size(), threads);
@@ -377,7 +377,7 @@ bool holds_text_kernel(SEXP x, std::string text) {
 // Codes that a kernel has just made, as a factor. Setting the attributes in R would wrap the codes, and a wrapped
 // vector is copied when it is first read.
 // [[Rcpp::export(rng = false)]]
-SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels) {
+SEXP factor_kernel(SEXP codes, Rcpp::CharacterVector levels) {
   Rf_setAttrib(codes, R_LevelsSymbol, levels);
   Rf_setAttrib(codes, R_ClassSymbol, Rf_mkString("factor"));
   return codes;
@@ -385,7 +385,7 @@ SEXP label_kernel(SEXP codes, Rcpp::CharacterVector levels) {
 
 // Attributes for a vector that a kernel has just made; set in R they would copy it.
 // [[Rcpp::export(rng = false)]]
-SEXP dressed_kernel(SEXP x, SEXP attributes) {
+SEXP set_attributes_kernel(SEXP x, SEXP attributes) {
   if (Rf_isNull(attributes)) return x;
   const Rcpp::List given(attributes);
   if (given.size() == 0) return x;

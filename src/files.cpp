@@ -49,7 +49,7 @@ std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes) {
 
 // Puts a file that others have written on the disk: "" or what the system says.
 // [[Rcpp::export(rng = false)]]
-std::string settle_file_kernel(std::string path) {
+std::string flush_file_kernel(std::string path) {
   std::FILE* file = std::fopen(path.c_str(), "rb+");
   if (file == nullptr) return std::strerror(errno);
   return closed(file, settled(file));

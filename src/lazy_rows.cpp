@@ -2,8 +2,8 @@
 #include <Rcpp.h>
 #include <R_ext/Altrep.h>
 
-#include "border.h"
-#include "pages.h"
+#include "checks.h"
+#include "memory.h"
 #include "threads.h"
 
 namespace lazy_rows {

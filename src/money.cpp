@@ -3,7 +3,7 @@
 #include <climits>
 
 #include "money.h"
-#include "pages.h"
+#include "memory.h"
 #include "threads.h"
 
 // Units of each value: NA stays NA, NaN is not a number, Inf is too large. `whole` gives integers where all fit and

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "border.h"
+#include "checks.h"
 
 namespace orders {
 
@@ -56,7 +56,7 @@ SEXP whole_range_kernel(SEXP x) {
 // Of each order the last step that one of its lines reached; `values` are the orders of lines as numbers from `first`
 // on, `rows` the lines that count (NULL for all), `step` one or one for each of them.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector reached_kernel(Rcpp::IntegerVector reached, SEXP values, double first,
+Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, double first,
                                    Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step) {
   Rcpp::IntegerVector out = Rcpp::clone(reached);
   const int* at = nullptr;

@@ -8,9 +8,9 @@
 
 #include "file_handle.h"
 #include "lazy_text.h"
-#include "pages.h"
+#include "memory.h"
 #include "records.h"
-#include "relay.h"
+#include "fields.h"
 #include "threads.h"
 
 namespace {
@@ -289,7 +289,7 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
 // Stretches of a file of this many columns that follow one another, each read by a thread: the columns of `texts` (from
 // 1) as text, those of `plain` as lines, kBetween behind each field. NULL where they are not what was counted.
 // [[Rcpp::export(rng = false)]]
-SEXP pass_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
+SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
                            Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts,
                            Rcpp::IntegerVector plain) {
   std::vector<int> where(columns, relay::kNowhere);

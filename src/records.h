@@ -10,7 +10,7 @@
 #include <emmintrin.h>
 #endif
 
-#include "profile.h"
+#include "column_profile.h"
 #include "threads.h"
 #include "utf8.h"
 

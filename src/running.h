@@ -3,6 +3,7 @@
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
+#include <vector>
 
 #include "money.h"
 
@@ -24,6 +25,27 @@ void totals(const int* order, std::size_t n, const int* scope, const int* place,
     }
     for (; i < end; ++i) put(order[i], total);
   }
+}
+
+// The same of rows that are in order of place, whatever their scopes: no order is needed. Rows without a place (0) get
+// nothing. False where the rows are in another order.
+template <typename Put>
+bool totals_in_order(std::size_t n, const int* scope, std::size_t scopes, const int* place, const double* value,
+                     Put put) {
+  for (std::size_t i = 1; i < n; ++i) {
+    if (place[i] < place[i - 1]) return false;
+  }
+  std::vector<int64_t> total(scopes + 1, 0);
+  for (std::size_t i = 0; i < n;) {
+    std::size_t end = i;
+    for (; end < n && place[end] == place[i]; ++end) {
+      if (place[i] > 0) total[scope[end]] = money::add(total[scope[end]], minor_at(value[end]));
+    }
+    for (; i < end; ++i) {
+      if (place[i] > 0) put(i, total[scope[i]]);
+    }
+  }
+  return true;
 }
 
 // Sums over the last `width` places, the row's own included; places without a row count as nothing.

@@ -13,7 +13,7 @@
 
 #include "keys.h"
 #include "money.h"
-#include "pages.h"
+#include "memory.h"
 #include "threads.h"
 
 namespace tally {

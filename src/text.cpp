@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "keys.h"
-#include "pages.h"
+#include "memory.h"
 #include "text.h"
 
 namespace {

@@ -20,6 +20,4 @@ local({
   page$script("document.querySelectorAll('#table td')[0].focus()")
   page$press("\uE007")
   picture("desk-best-sellers")
-  page$click("[data-act='row-lines']")
-  picture("desk-lines")
 })

@@ -2,7 +2,7 @@
 (function () {
   "use strict";
   const byId = (id) => document.getElementById(id);
-  const places = { inquiry: 1, choices: 1, problem: 1, aside: 1, figure: 1, table: 1, told: 1, notes: 1, lines: 1, news: 1,
+  const places = { inquiry: 1, choices: 1, problem: 1, aside: 1, figure: 1, table: 1, notice: 1, notes: 1, lines: 1, news: 1,
     values: 1, added: 1, "adds-up": 1 };
   const dialogs = ["choices", "lines"];
   let opener = null;      // what is to have the focus again when a dialog is closed
@@ -43,6 +43,13 @@
         el.focus();
       }
     }
+  }
+
+  // Table and figure know which answer they are of; a figure of another answer than the table's is dimmed until its own
+  // comes.
+  function of(parts) {
+    for (const id of ["table", "figure"]) if (id in parts) byId(id).dataset.answer = parts.answer;
+    byId("figure").classList.toggle("former", byId("figure").dataset.answer !== byId("table").dataset.answer);
   }
 
   function show(id, open) {
@@ -116,7 +123,8 @@
     const row = el.closest("#table tr[data-row], .mark[data-row]");
     if (!row) return null;
     const cell = el.closest("td[data-column]");
-    return { row: Number(row.dataset.row), column: cell ? cell.dataset.column : null, el: cell || row };
+    return { row: Number(row.dataset.row), column: cell ? cell.dataset.column : null, el: cell || row,
+      answer: Number(row.closest("[data-answer]").dataset.answer) };
   }
 
   function point(el) {
@@ -125,7 +133,7 @@
     if (!at || key === pointed) return;
     pointed = key;
     clearTimeout(point.timer);
-    point.timer = setTimeout(() => ask("point", { row: at.row, column: at.column }), 120);
+    point.timer = setTimeout(() => ask("point", { row: at.row, column: at.column, answer: at.answer }), 120);
   }
 
   const acts = {
@@ -155,7 +163,7 @@
   acts.without = (el) => chosen(el, "without");
 
   function copy(text, what) {
-    const done = () => { byId("told").textContent = what + " copied."; };
+    const done = () => { byId("notice").textContent = what + " copied."; };
     if (navigator.clipboard && window.isSecureContext) {
       navigator.clipboard.writeText(text).then(done, () => fallback(text, done));
     } else fallback(text, done);
@@ -180,7 +188,7 @@
     if (button && button.dataset.part) { open(button); byId("choices").hidden = true; ask("open", { part: button.dataset.part }); return; }
     if (button && button.dataset.act && acts[button.dataset.act]) { acts[button.dataset.act](button); return; }
     const at = cellOf(event.target);
-    if (at) { open(at.el); byId("choices").hidden = true; ask("menu", { row: at.row, column: at.column }); return; }
+    if (at) { open(at.el); byId("choices").hidden = true; ask("menu", { row: at.row, column: at.column, answer: at.answer }); return; }
     // A click beside a dialog closes it.
     if (event.target.isConnected && !dialogs.some((id) => byId(id).contains(event.target))) close();
   });
@@ -259,7 +267,11 @@
   }
 
   function begin() {
-    Shiny.addCustomMessageHandler("desk-put", (parts) => { for (const id of Object.keys(parts)) put(id, parts[id]); });
+    Shiny.addCustomMessageHandler("desk-put", (parts) => {
+      for (const id of Object.keys(parts)) put(id, parts[id]);
+      if (parts.answer) of(parts);
+    });
+    Shiny.addCustomMessageHandler("desk-former", (former) => { document.body.classList.toggle("former", former); });
     Shiny.addCustomMessageHandler("desk-busy", (busy) => { byId("answer").setAttribute("aria-busy", busy ? "true" : "false"); });
     Shiny.addCustomMessageHandler("desk-settled", (version) => { document.body.dataset.settled = version; });
     Shiny.addCustomMessageHandler("desk-mark", (rows) => {

@@ -119,9 +119,29 @@ follow <- function(move, value, shape, o, place) {
   if (!inherits(value, "hinterfeld_totals")) differ("it is not a totals table any more")
   shape$at <- compare_rows(value, shape)
   if (move$kind == "totals") check_order(value, shape, move, o)
+  if (move$kind %in% c("change", "named")) check_causes(value, shape, move)
   # From here on rows stand as the table has them.
   shape$rows <- shape$rows[shape$at, , drop = FALSE]
   shape
+}
+
+# Volume, mix, price, new and gone products of a change make the change, wherever it can be compared.
+check_causes <- function(t, shape, move) {
+  if (shape$measures[[move$p$of]]$kind != "sum") return()
+  # A measure with a condition, and a tally that does not hold the pieces, have none.
+  why <- tryCatch(suppressMessages(add_causes(t, move$p$of, name = "why")),
+                  hinterfeld_error_measure = function(cnd) NULL, hinterfeld_error_facts = function(cnd) NULL,
+                  hinterfeld_error_column = function(cnd) NULL)
+  if (is.null(why)) return()
+  change <- t[[paste0(move$p$name, "_change")]]
+  parts <- Reduce(`+`, lapply(c("volume", "mix", "price", "new", "gone"), function(part) why[[paste0("why_", part)]]))
+  split <- why$why_causes == "split"
+  unit <- 10^-shape$scales[[move$p$of]] / 4
+  if (any(split != (t[[paste0(move$p$name, "_direction")]] != "unknown"))) differ("causes of what cannot be compared")
+  if (any(is.na(parts) == split) || any(abs(parts - change)[split] > unit)) {
+    differ("the causes of %s make %s and the change is %s", move$p$of, format(parts[split][1]),
+           format(change[split][1]))
+  }
 }
 
 start_shape <- function(move, o) {

@@ -1,19 +1,33 @@
 # A desk for tests of what stands behind the page, and one served by a process for the page itself.
 
+# What a reader does and sees, asked without a browser: the tests of the desk reach inside here and nowhere else.
+inside_desk <- c(
+  "add_to_brief", "adds_up_words", "answer_figure", "answer_table_tags", "aside_tags", "begin_with", "brief_desk",
+  "brief_states", "changed_state", "check_state", "choice_form", "column_choices", "column_forms",
+  "condition_words", "desk_act", "desk_acts", "desk_answer", "desk_clauses", "drawn_figure", "figure_kinds",
+  "figure_tags", "first_state", "group_digits", "html_of", "left_out_lines", "left_out_tags", "lines_tags",
+  "marked_rows", "new_desk", "new_reader", "new_state", "new_token", "number_kinds", "percent_text",
+  "plain_columns_text", "possible_figures", "refused_request", "restrict_by", "row_conditions", "row_menu",
+  "row_words", "rows_of_page", "sentence_tags", "signed_percent", "state_code", "state_link", "state_of_link",
+  "state_text", "tie_rules", "token_response", "total_rows", "valid_state", "value_choices", "value_condition",
+  "values_choices", "ways_out_tags"
+)
+for (name in inside_desk) assign(name, utils::getFromNamespace(name, "hinterfeld"))
+
 a_desk <- local({
   desk <- NULL
   function() {
-    desk <<- desk %||% hinterfeld:::new_desk(demo_daybook())
+    desk <<- desk %||% new_desk(demo_daybook())
     desk
   }
 })
 
 desk_state <- function(...) {
-  hinterfeld:::new_state(list(...))
+  new_state(list(...))
 }
 
 html_text <- function(tags) {
-  as.character(hinterfeld:::html_of(htmltools::tagList(tags)))
+  as.character(html_of(htmltools::tagList(tags)))
 }
 
 # A process of `hinterfeld desk`, and its address.
@@ -53,7 +67,7 @@ read_desk <- function(address, env = parent.frame(), width = 1280) {
   }
   settled()
   until <- function(code) {
-    for (try in 1:100) {
+    for (try in 1:400) {
       if (isTRUE(page$script(code))) return(TRUE)
       Sys.sleep(0.05)
     }
@@ -85,10 +99,10 @@ read_desk <- function(address, env = parent.frame(), width = 1280) {
 
 # What the cells of the page must hold: the exact values of the first page of a table.
 cells_of <- function(t) {
-  facts <- hinterfeld:::column_facts(t)
-  x <- utils::head(tibble::as_tibble(t), hinterfeld:::rows_of_page)
+  facts <- column_forms(t)
+  x <- utils::head(tibble::as_tibble(t), rows_of_page)
   texts <- Map(function(values, fact) {
-    text <- if (fact$kind %in% hinterfeld:::number_kinds) hinterfeld:::plain_columns_text(values, fact) else
+    text <- if (fact$kind %in% number_kinds) plain_columns_text(values, fact) else
       as.character(values)
     replace(text, is.na(values), "")
   }, as.list(x), facts)
@@ -113,15 +127,15 @@ random_choice <- function(state, columns) {
                                 "year month_of_year", "year quarter"))),
     versus = list(versus = pick(c("none", "year_before", "period_before")), period = pick(c("", "latest", "2025"))),
     rank = list(rank = pick(c("none", "rank", "best_sellers", "slow_sellers")), n = pick(1:7), each = flag(),
-                others = flag(), ties = pick(hinterfeld:::tie_rules)),
+                others = flag(), ties = pick(tie_rules)),
     share = list(share = pick(c("none", "all", "within", if (!is.null(state$table$crosstab)) c("row", "column"))),
                  each = flag()),
     running = list(running = pick(c("none", "running", "moving")), restart = pick(c("none", "year")), last = pick(2:5)),
     pareto = list(pareto = pick(c("yes", "no"))),
     grid = list(columns = as.list(if (length(split) > 1) sample(split, 1))),
     rows = list(subtotals = flag(), fill = flag()),
-    condition = list(verb = verb, texts = hinterfeld:::value_condition("region", sample(c("Vale", "Highfen", NA), 2))),
-    drop = list(verb = verb, place = 1), figure = list(figure = pick(names(hinterfeld:::figure_kinds))),
+    condition = list(verb = verb, texts = value_condition("region", sample(c("Vale", "Highfen", NA), 2))),
+    drop = list(verb = verb, place = 1), figure = list(figure = pick(names(figure_kinds))),
     mark = list(rows = pick(c("up", "down", "best", "text", "none")), text = "kiln"), list()
   )
   if (part == "drop" && length(state$table[[verb]]) == 0) random_choice(state, columns) else list(part = part,

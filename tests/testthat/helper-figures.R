@@ -9,7 +9,7 @@ layer_of <- function(figure, geom) {
 }
 
 labels_of <- function(figure) {
-  unlist(lapply(seq_along(figure$layers), function(i) as.character(drawn(figure, i)$label)))
+  unlist(lapply(ggplot2::ggplot_build(figure)$data, function(layer) as.character(layer$label)))
 }
 
 # 300 products with long names, over 30 months.

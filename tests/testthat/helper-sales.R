@@ -28,6 +28,21 @@ random_sales <- function(seed, n = 400, days = 430) {
 
 quiet <- function(code) suppressMessages(code, classes = "hinterfeld_message")
 
+# What is played again and again: few rounds here, more in CI, any number with HINTERFELD_ROUNDS.
+rounds <- function(few, many) {
+  asked <- Sys.getenv("HINTERFELD_ROUNDS")
+  if (nzchar(asked)) as.integer(asked) else if (nzchar(Sys.getenv("HINTERFELD_CI"))) many else few
+}
+
+# Which of some ways are played: a few of them here, by chance, and all in CI.
+some_of <- function(all, few) {
+  sort(sample(all, min(all, rounds(few, all))))
+}
+
+seeds <- function(first, few, many) {
+  first - 1L + seq_len(rounds(few, many))
+}
+
 # What is made once for all test files of a process.
 made_once <- function(name, code) {
   made <- getOption("hinterfeld.tests", new.env())

@@ -16,13 +16,14 @@ test_that("a brief in chunks writes the bytes of a brief at once", {
     "  kept: {by: region, keep: [\"status == 'paid'\"], measures: [lines, {dearest: {largest_of: revenue, per: day}}]}",
     "  grid: {by: [region, product], every: quarter, crosstab: {rows: [region, product], columns: quarter}}",
     "  best: {by: [region, product], pick: {best_sellers: {n: 1, within: region}}}",
+    "  why: {by: region, every: month, add: [{change: {versus: period_before}}, {causes: {}}]}",
     "outputs: {tables: [csv, json]}"
   ), brief)
   quiet(run_brief(brief, into = file.path(folder, "at_once")))
   withr::local_options(hinterfeld.in_memory = 10, hinterfeld.block = 2500)
   expect_message(run_brief(brief, into = file.path(folder, "chunks")), "Reading .* in chunks")
   files <- setdiff(list.files(file.path(folder, "at_once")), "run.json")
-  expect_length(files, 8)
+  expect_length(files, 10)
   for (file in files) {
     expect_identical(readLines(file.path(folder, "chunks", file)), readLines(file.path(folder, "at_once", file)),
                      label = file)

@@ -17,8 +17,9 @@ test_that("one file, odd names and no likely columns still make a brief", {
   expect_true(any(grepl("revenue: Net amount", starter, fixed = TRUE)))
   writeLines(c("a,b", "x,y"), path)
   expect_true(any(grepl("revenue: a .*no column looks like it", starter_brief(path, folder))))
-  expect_identical(hinterfeld:::relative_to(file.path(folder, "x", "y.csv"), file.path(folder, "z", "q")),
-                   "../../x/y.csv")
+  dir.create(file.path(folder, "z", "q"), recursive = TRUE)
+  away <- starter_brief(path, file.path(folder, "z", "q"))
+  expect_true(any(grepl(paste0("../../", basename(path)), away, fixed = TRUE)))
 })
 
 test_that("what comes from data stays what it is in a starter brief", {

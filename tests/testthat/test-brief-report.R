@@ -29,7 +29,6 @@ test_that("how long reading, counting and writing took stands in the record, and
   page <- paste(readLines(file.path(dirname(path), "out", "march.html")), collapse = "\n")
   read <- sprintf("data-value=\"5 lines\".{1,60}data-value=\"%s\"", format(record$times$read))
   expect_match(page, paste0("Read and check</td>.{1,20}", read))
-  expect_false("times" %in% hinterfeld:::usual_sections())
   expect_error(sales_report(kilnmoor_book(), withr::local_tempfile(fileext = ".html"), sections = "times"),
                "Only a report made from a brief", class = "hinterfeld_error_argument")
 })

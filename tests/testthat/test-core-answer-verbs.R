@@ -86,3 +86,14 @@ test_that("a period compared with a number says what to do, instead of no rows",
   expect_identical(nrow(t[t$year == as.Date("2025-01-01"), ]), 4L)
   expect_identical(nrow(t[t$revenue == 5, ]), 0L)
 })
+
+test_that("columns bound to a table join it, and a table bound to something else is plain", {
+  t <- totals(kilnmoor_book(), by = region)
+  beside <- quiet(cbind(t, target = 1:4))
+  expect_s3_class(beside, "hinterfeld_totals")
+  expect_identical(beside$target, 1:4)
+  expect_identical(beside$revenue, t$revenue)
+  behind <- cbind(data.frame(n = 1:4), t)
+  expect_identical(class(behind), "data.frame")
+  expect_identical(names(behind), c("n", names(t)))
+})

@@ -33,26 +33,6 @@ test_that("a table keeps its facts while it lives, and no longer", {
   t <- totals(daybook(a_sale(revenue = 1:3), day, revenue, product), by = product)
   gc()
   expect_true(all(reconcile(t)$matches))
-  handle <- attr(t, "answer")$facts
-  expect_type(handle, "externalptr")
-  expect_null(hinterfeld:::held_kernel(saved(handle)))
-})
-
-test_that("an answer that contradicts itself cannot be made", {
-  t <- totals(book, by = region)
-  answer <- attr(t, "answer")
-  columns <- as.list(tibble::as_tibble(t))
-  make <- function(...) {
-    changed <- list(...)
-    hinterfeld:::new_totals(columns, replace(answer, names(changed), changed))
-  }
-  expect_s3_class(make(cut = TRUE), "hinterfeld_totals")
-  expect_error(make(inquiry = list()), "contradicts")
-  expect_error(hinterfeld:::new_totals(columns[1], answer), "contradicts")
-  expect_error(hinterfeld:::new_totals(columns, answer[-1]), "contradicts")
-  wrong <- answer
-  wrong$columns$revenue$role <- "guess"
-  expect_error(hinterfeld:::new_totals(columns, wrong), "contradicts")
 })
 
 test_that("columns are what they are, whatever they are called", {

@@ -5,7 +5,7 @@ sql_earlier <- function(db, period, moved, until) {
 }
 
 test_that("changes equal SQL per member for month, year and day, and members add up to the total", {
-  for (seed in 81:82) {
+  for (seed in seeds(81, 1, 2)) {
     random <- random_book(seed, days = 800)
     last <- random$book$span[2]
     cases <- list(
@@ -181,7 +181,7 @@ test_that("steps are taken anew for new rows, whatever columns are called or wer
 
 test_that("whole periods taken from the table are what their lines give", {
   changed <- function(t, ...) tibble::as_tibble(quiet(add_change(t, ...)))
-  for (seed in 86:87) {
+  for (seed in seeds(86, 1, 2)) {
     book <- random_book(seed, days = 800)$book
     for (every in c("day", "week", "month", "quarter", "year")) {
       for (versus in c("year_before", "period_before")) {
@@ -280,7 +280,9 @@ test_that("sentences about a change speak of the rows that are left", {
     n <- vapply(c("unknown", "new", "gone"), function(one) sum(t$revenue_direction %in% one), 0L)
     words <- c("without a comparable earlier value", "new", "gone")
     said <- paste0(n, ifelse(n == 1, " row ", " rows "), words)[n > 0]
-    if (length(said)) paste0(hinterfeld:::and_list(said), ".") else character()
+    last <- length(said)
+    if (last > 1) said <- paste(paste(said[-last], collapse = ", "), "and", said[last])
+    if (last) paste0(said, ".") else character()
   }
   for (rows in list(seq_len(nrow(t)), which(t$year == as.Date("2026-01-01")), which(t$revenue_direction == "new"),
                     which(t$revenue_direction == "up"))) {
@@ -290,4 +292,23 @@ test_that("sentences about a change speak of the rows that are left", {
   expect_no_match(in_words(head(t[setdiff(names(t), "revenue_direction")], 5)), "rows? new")
   days <- totals(kilnmoor_book(), every = "day")
   expect_identical(add_change(days[2:3, ], versus = "period_before")$revenue_before, days$revenue[1:2])
+})
+
+test_that("periods and a day are named by texts as well", {
+  t <- totals(kilnmoor_book(), by = region)
+  month <- function(text) {
+    first <- as.Date(paste0(text, "-01"))
+    c(first, seq(first, by = "month", length.out = 2)[2] - 1)
+  }
+  named <- add_change(t, periods = c("2026-05", "2025-05"))
+  expect_identical(named, add_change(t, periods = list(`2026-05` = month("2026-05"), `2025-05` = month("2025-05"))))
+  expect_identical(add_change(t, periods = c("May 2026", "2025-Q1"))$revenue_now, named$revenue_now)
+  years <- totals(kilnmoor_book(), every = "year")
+  expect_identical(add_change(years, as_of = "2026-05-31"), add_change(years, as_of = as.Date("2026-05-31")))
+  expect_identical(in_period(years, 2025), in_period(years, "2025"))
+  expect_snapshot(error = TRUE, {
+    add_change(t, periods = c("2026-05", "Mai"))
+    add_change(years, as_of = "yesterday")
+    in_period(years, 3)
+  })
 })

@@ -1,5 +1,5 @@
 test_that("cells and margins equal SQL for random lines", {
-  for (seed in 21:24) {
+  for (seed in seeds(21, 2, 4)) {
     random <- random_book(seed)
     t <- totals(random$book, by = product, every = "month",
                 measures = list("revenue", regions = count_distinct(region)))
@@ -191,8 +191,6 @@ test_that("rows are sorted and picked by any column, totals stay, and the inquir
   place <- rlang::env(asNamespace("hinterfeld"), book = kilnmoor)
   for (line in as_code(q)) eval(parse(text = line), place)
   expect_identical(place$t, best)
-  spec <- yaml::yaml.load(paste(as_brief(q, "again"), collapse = "\n"), handlers = hinterfeld:::yaml_handlers)
-  expect_identical(hinterfeld:::brief_table(kilnmoor, spec$tables$again, NULL), best)
   expect_snapshot(error = TRUE, {
     best_sellers(best, n = 2)
     best_sellers(x, n = 2, of = "Valley")

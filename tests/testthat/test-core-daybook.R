@@ -26,7 +26,7 @@ test_that("unusable lines stop the daybook, each reason counted", {
 })
 
 test_that("lines and revenue add up at every step, for random lines", {
-  for (seed in 1:25) {
+  for (seed in seeds(1, 6, 25)) {
     sales <- random_sales(seed)
     book <- daybook(sales, day, pieces * price, product, on_bad = "set_aside")
     kept <- keep_lines(book, status == "paid" | region == "Vale")
@@ -117,4 +117,15 @@ test_that("the demo's unusable lines stop a daybook that may not set them aside"
   lines <- load_table(demo_files()[["order_lines"]])
   lines <- quiet(attach_table(lines, load_table(demo_files()[["orders"]]), order_id, need = "any"))
   expect_snapshot(error = TRUE, daybook(lines, order_day, quantity * unit_price, product_id))
+})
+
+test_that("a daybook gives its lines where R is asked for rows", {
+  lines <- tibble::tibble(day = as.Date("2026-03-01") + 0:3, product = c("b", "a", NA, "b"), revenue = c(1.5, 2, 3, -1))
+  book <- daybook(lines, day, revenue, product, on_bad = "set_aside")
+  expect_identical(tibble::as_tibble(book), lines_of(book))
+  expect_s3_class(as.data.frame(book), "data.frame", exact = TRUE)
+  expect_equal(as.data.frame(head(book, 2)), as.data.frame(book)[1:2, ], ignore_attr = TRUE)
+  expect_identical(nrow(head(book, 100)), 3L)
+  expect_error(head(book, -1), class = "hinterfeld_error_argument")
+  expect_output(utils::str(book), "Daybook of 3 lines")
 })

@@ -1,20 +1,3 @@
-test_that("counts and examples read as people write them", {
-  count_of <- hinterfeld:::count_of
-  expect_identical(c(count_of(1, "line"), count_of(0, "line"), count_of(12345, "line")),
-                   c("1 line", "0 lines", "12 345 lines"))
-  expect_identical(count_of(2, "value differs", "values differ"), "2 values differ")
-  examples_of <- hinterfeld:::examples_of
-  expect_identical(examples_of(c("a", "b", "a")), '"a", "b"')
-  expect_identical(examples_of(letters[1:7], 2), '"a", "b" and 5 more')
-})
-
-test_that("the nearest names are near, and none is named when nothing is", {
-  nearest <- hinterfeld:::nearest
-  expect_identical(nearest("Regoin", c("region", "town")), "region")
-  expect_identical(nearest("xyz", c("region", "town")), character())
-  expect_identical(nearest("x", character()), character())
-})
-
 test_that("every error is classed, so that programs can catch it", {
   caught <- tryCatch(totals(a_book(), by = nowhere), hinterfeld_error = function(cnd) class(cnd))
   expect_identical(caught[1:2], c("hinterfeld_error_column", "hinterfeld_error"))
@@ -24,16 +7,7 @@ test_that("every error is classed, so that programs can catch it", {
   expect_identical(bad$reasons, "day not readable")
 })
 
-test_that("values are described in words", {
-  describe <- hinterfeld:::describe
-  expect_identical(
-    vapply(list(NULL, 1, c("a", "b"), mean, mtcars, TRUE, a_book()), describe, ""),
-    c("empty (NULL)", "a number", "a vector of 2 text values", "a function", "a table", "a logical", "a daybook")
-  )
-})
-
 test_that("messages name values without their control characters", {
-  expect_identical(hinterfeld:::examples_of(c("a\u001b[31m", "b\u009b")), "\"a\ufffd[31m\", \"b\ufffd\"")
   expect_message(keep_lines(a_book(region = "Vale"), region %in% c("Vale", "\u001b]0;x\u0007")), "\ufffd]0;x",
                  fixed = TRUE)
 })
@@ -46,4 +20,14 @@ test_that("no message sends a terminal what a file's or a column's name holds", 
   writeLines(c("day,\ufeffproduct,revenue", "2026-01-01,a,1"), path)
   told <- tryCatch(daybook(load_table(path), day, revenue, product), hinterfeld_error_column = conditionMessage)
   expect_match(told, "Did you mean `\ufffdproduct`", fixed = TRUE)
+})
+
+test_that("what was given is described in words, and the nearest names are near", {
+  said <- vapply(list(NULL, 1, c("a", "b"), mean, mtcars, TRUE), function(x) {
+    tryCatch(totals(x), hinterfeld_error = function(cnd) sub("^.*It is (.*?)[.].*$", "\\1", conditionMessage(cnd)))
+  }, "")
+  expect_identical(said, c("empty (NULL)", "a number", "a vector of 2 text values", "a function", "a table",
+                           "a logical"))
+  expect_error(totals(a_book(region = "Vale"), by = "Regoin"), "Did you mean `region`?", fixed = TRUE)
+  expect_no_match(conditionMessage(tryCatch(totals(a_book(), by = "xyz"), error = identity)), "Did you mean")
 })

@@ -1,3 +1,20 @@
+grains <- c("day", "week", "month", "quarter", "year", "weekday", "month_of_year", "quarter_of_year")
+
+# The period of each grain that each of many days lies in.
+periods_of_days <- function(calendar) {
+  days <- as.Date("2022-01-01") + 0:1500
+  book <- daybook(a_sale(day = days, product = format(days)), day, revenue, product, calendar = calendar)
+  lapply(stats::setNames(nm = grains), function(grain) {
+    t <- quiet(totals(book, by = product, every = grain))
+    as.character(t[[grain]])[match(format(days), t$product)]
+  })
+}
+
+# Whether all days of each period of one grain lie in the same period of another.
+makes_up <- function(every, asked, of_day) {
+  !anyDuplicated(unique(cbind(of_day[[every]], of_day[[asked]]))[, 1])
+}
+
 # A tally is asked like the daybook that it was taken of.
 
 same_table <- function(tally, book, ask) expect_identical(quiet(ask(tally)), quiet(ask(book)))
@@ -7,7 +24,7 @@ totals_quietly <- function(facts, every, measures) {
 }
 
 test_that("every step, crosstab and listing of a tally is that of its lines, bit for bit", {
-  for (seed in 31:32) {
+  for (seed in seeds(31, 1, 2)) {
     book <- random_book(seed, days = 800)$book
     tally <- quiet(tally_of(book, by = c(region, product), measures = list(
       "revenue", pieces = sum_of(units), mean = mean_of(revenue), best = largest_of(revenue, per = "day"),
@@ -18,7 +35,7 @@ test_that("every step, crosstab and listing of a tally is that of its lines, bit
       "revenue", pieces = sum_of(units), mean = mean_of(revenue), best = largest_of(revenue, per = "day"),
       tickets = count_distinct(order), middle = median_of(revenue, per = "day")
     )
-    for (every in names(hinterfeld:::grain_kinds)) {
+    for (every in grains) {
       named <- totals_quietly(tally, every, measures)
       expect_identical(named, totals_quietly(book, every, asked))
     }
@@ -56,10 +73,11 @@ test_that("conditions on its columns leave whole groups, and the audit goes on",
 test_that("a tally of longer periods tells these and longer ones, fiscal years and 4-4-5 among them", {
   for (calendar in list(sales_calendar("04-01"), sales_calendar(weeks = "445"), sales_calendar("04-06"))) {
     book <- random_book(33, days = 900, calendar = calendar)$book
+    of_day <- periods_of_days(calendar)
     for (every in c("week", "month", "quarter", "year")) {
       tally <- tally_of(book, by = region, every = every)
-      for (asked in names(hinterfeld:::grain_kinds)) {
-        if (hinterfeld:::told_from(asked, every, calendar)) {
+      for (asked in grains) {
+        if (makes_up(every, asked, of_day)) {
           same_table(tally, book, function(x) totals(x, by = region, every = asked, subtotals = TRUE))
         } else {
           expect_error(totals(tally, every = asked), class = "hinterfeld_error_facts")
@@ -68,7 +86,7 @@ test_that("a tally of longer periods tells these and longer ones, fiscal years a
       # Months without a line inside its years are nothing that a tally of years knows.
       whole <- function(x) {
         t <- quiet(add_change(totals(x, by = region, every = every), like_for_like = FALSE))
-        attr(t, "answer")$found[[1]]$told["empty"] <- list(NULL)
+        attr(t, "answer")$step_stats[[1]]$summary["empty"] <- list(NULL)
         t
       }
       same_table(tally, book, whole)

@@ -133,3 +133,25 @@ test_that("days outside a key's lookup belong to no period", {
   expect_identical(result$codes[[1]], 0:2)
   expect_identical(result$values$x, c(3, 1, 2))
 })
+
+test_that("units come back as currency, of all rows or some, integers and doubles", {
+  units <- c(105L, NA, -7L, 0L)
+  expect_identical(hinterfeld:::from_minor(units, 2L), c(1.05, NA, -0.07, 0))
+  expect_identical(hinterfeld:::from_minor(as.double(units), 2L, c(3L, 3L, 1L)), c(-0.07, -0.07, 1.05))
+  expect_identical(hinterfeld:::from_minor(2^50, 0L), 2^50)
+  expect_identical(hinterfeld:::from_minor(NA, 2L), NA_real_)
+  expect_identical(hinterfeld:::from_minor(double(), 2L), double())
+  withr::local_seed(4)
+  many <- sample(1e9, 120000)
+  rows <- sample(120000L)
+  expect_identical(hinterfeld:::from_minor(many, 2L, rows), many[rows] / 100)
+})
+
+test_that("codes of a column come back from its labels", {
+  key <- hinterfeld:::new_key("k", NULL, c("b", "Total", "not given"))
+  labels <- list(total = "Total of all", not_given = "not given, blank")
+  expect_identical(hinterfeld:::label_codes(key, c("Total", "Total of all", "not given, blank", "not given", NA,
+                                                   "other"), labels), c(2L, -1L, 0L, 3L, 0L, NA))
+  numbers <- hinterfeld:::new_key("k", NULL, c(9, 10, 100))
+  expect_identical(hinterfeld:::label_codes(numbers, c("100", "Total of all", "9"), labels), c(3L, -1L, 1L))
+})

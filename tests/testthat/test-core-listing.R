@@ -12,10 +12,3 @@ test_that("a key with one value may be left out, and nothing is lost", {
   expect_message(yearly[c("region", "revenue")], "cannot be told apart")
   expect_s3_class(yearly[yearly$region == "Vale", c("year", "revenue")], "hinterfeld_listing")
 })
-
-test_that("columns are shown in any order", {
-  shown <- hinterfeld:::shown_columns
-  expect_s3_class(shown(yearly, c("revenue", "region", "year")), "hinterfeld_totals")
-  expect_named(shown(yearly, c("revenue", "region")), c("revenue", "region"))
-  expect_snapshot(error = TRUE, shown(yearly, "regoin"))
-})

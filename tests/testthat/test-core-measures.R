@@ -1,5 +1,5 @@
 test_that("every measure equals SQL in every grain, on random lines", {
-  for (seed in 1:2) {
+  for (seed in seeds(1, 1, 2)) {
     random <- random_book(seed)
     # Every grain once, half of them for each.
     for (every in names(sql_periods)[seq_along(sql_periods) %% 2 == seed - 1]) {
@@ -11,7 +11,7 @@ test_that("every measure equals SQL in every grain, on random lines", {
 })
 
 test_that("every measure and margin equals SQL with subtotals, on random lines and the demo", {
-  books <- c(lapply(4:5, random_book, env = environment()), list(list(
+  books <- c(lapply(seeds(4, 1, 2), random_book, env = environment()), list(list(
     book = kilnmoor_book(), db = demo_database()
   )))
   for (one in books) {
@@ -104,7 +104,7 @@ test_that("lines without an order are not taken per order, and it is said", {
 })
 
 test_that("medians of lines and of totals per day or order equal the middle values", {
-  for (seed in 51:52) {
+  for (seed in seeds(51, 1, 2)) {
     random <- random_book(seed)
     t <- quiet(totals(random$book, by = region, subtotals = TRUE, measures = list(
       line = median_of(revenue), ticket = median_of(revenue, per = order), day = median_of(revenue, per = "day"),
@@ -135,7 +135,7 @@ test_that("medians of lines and of totals per day or order equal the middle valu
 })
 
 test_that("a ratio is one total by another in every level, change and margin, from lines and from a tally", {
-  for (seed in 61:62) {
+  for (seed in seeds(61, 1, 2)) {
     random <- random_book(seed)
     measures <- list(price = ratio_of(revenue, units), web = ratio_of(revenue, revenue * 2, where = region != "Vale"))
     t <- totals(random$book, by = c(region, product), every = "year", measures = measures, subtotals = TRUE)
@@ -174,4 +174,78 @@ test_that("a ratio says what it counts, and what it cannot be", {
   })
   none <- totals(daybook(a_sale(revenue = 0), day, revenue, product), measures = list(x = ratio_of(revenue, revenue)))
   expect_identical(none$x, NA_real_)
+})
+
+test_that("distinct values are counted whatever numbers they are", {
+  most <- .Machine$integer.max
+  orders <- list(
+    integers = c(7L, 7L, 9L, NA, 8L, 7L), least = c(-most, -most, 2L - most, NA, 1L - most, -most),
+    far = c(-most, most, 0L, NA, most, -most), halves = c(0.5, 0.25, -0, 0, NA, 1e300),
+    days = as.Date("2026-03-01") + c(0, 0.5, 400, NA, 1e5, 0),
+    moments = as.POSIXct("2026-03-01", tz = "UTC") + c(1, 1, 2, NA, 3, 1),
+    texts = c("a", "b", "a", NA, "c", "a"), flags = c(TRUE, FALSE, TRUE, NA, FALSE, TRUE)
+  )
+  for (name in names(orders)) {
+    x <- orders[[name]]
+    lines <- tibble::tibble(day = as.Date("2026-03-02"), product = c("p", "p", "q", "q", "q", "p"), revenue = 1, x = x)
+    book <- daybook(lines, day, revenue, product)
+    ours <- function(...) totals(book, ..., measures = list(n = count_distinct(x)))
+    distinct <- function(rows) length(unique(x[rows & !is.na(x)]))
+    expect_identical(ours()$n, as.double(distinct(TRUE)), label = name)
+    by <- ours(by = product)
+    expect_identical(by$n[match(c("p", "q"), by$product)],
+                     as.double(c(distinct(lines$product == "p"), distinct(lines$product == "q"))), label = name)
+    tally <- tally_of(book, by = product, measures = list("revenue", n = count_distinct(x)))
+    expect_identical(totals(tally, by = product, measures = "n")$n, by$n)
+  }
+})
+
+test_that("first and last days equal SQL, by rows and subtotals, from tallies, parts and chunks too", {
+  for (seed in seeds(501, 2, 15)) {
+    random <- random_book(seed)
+    asked <- list(first = first_of(day), last = last_of(day), paid = last_of(day, where = price > 20))
+    t <- quiet(totals(random$book, by = region, every = "month", measures = asked, subtotals = TRUE))
+    columns <- "min(day) AS first, max(day) AS last, max(CASE WHEN price > 20 THEN day END) AS paid"
+    rows <- sql(random$db, paste("SELECT date(day, 'start of month') AS month, region,", columns,
+                                 "FROM lines GROUP BY 1, 2"))
+    detail <- t[t$level == t$level[1], ]
+    at <- match(paste(detail$month, detail$region), paste(rows$month, rows$region))
+    months <- sql(random$db, paste("SELECT date(day, 'start of month') AS month,", columns, "FROM lines GROUP BY 1"))
+    total <- t[t$region == "Total" & t$level != "Total", ]
+    for (name in names(asked)) {
+      expect_identical(format(detail[[name]]), ifelse(is.na(rows[[name]]), NA, rows[[name]])[at], info = name)
+      expect_identical(format(total[[name]]), months[[name]][match(format(total$month), months$month)])
+    }
+    tally <- tally_of(random$book, by = region, measures = asked)
+    of_tally <- function(tally) {
+      as.data.frame(quiet(totals(tally, by = region, every = "month", measures = names(asked), subtotals = TRUE)))
+    }
+    expect_identical(of_tally(tally), as.data.frame(t))
+    expect_identical(of_tally(load_tally(save_tally(tally, withr::local_tempfile()))), as.data.frame(t))
+    expect_identical(of_tally(merge_tallies(tally, of_other_lines(tally))), as.data.frame(t))
+  }
+})
+
+test_that("a first day is none of the numbers that steps take, and is delivered as a date", {
+  book <- kilnmoor_book()
+  t <- totals(book, by = region, every = "year", measures = list(first = first_of(day)))
+  expect_snapshot(error = TRUE, {
+    add_rank(t, of = "first")
+    add_change(t, of = "first")
+    totals(book, measures = list(x = last_of(region)))
+  })
+  for (ending in c(".csv", ".xlsx", ".parquet")) {
+    path <- deliver(t, withr::local_tempfile(fileext = ending))
+    back <- if (ending == ".xlsx") readxl::read_excel(path, 2) else load_table(path)
+    expect_identical(as.Date(back$first), t$first, label = ending)
+  }
+  x <- crosstab(totals(book, by = c(region, category), measures = list(last = last_of(day))), region, category, "last")
+  expect_s3_class(x$Total, "Date")
+  brief <- brief_folder(sub("by: region", "by: region\n    measures: [revenue, first: {first_of: day}]", small_brief))
+  quiet(run_brief(brief))
+  written <- load_table(file.path(dirname(brief), "out", "regions.csv"))
+  expect_s3_class(written$first, "Date")
+  run <- run_cli("totals", file.path(dirname(brief), "sales.csv"), "--by", "region", "--measure", "last = last_of(day)",
+                 "--csv")
+  expect_match(run$stdout, "last")
 })

@@ -46,19 +46,6 @@ test_that("rounding agrees with decimal text for random thousandths", {
   expect_identical(minor_of(thousandths / 1000), exact)
 })
 
-test_that("units come back as currency, of all rows or some, integers and doubles", {
-  units <- c(105L, NA, -7L, 0L)
-  expect_identical(hinterfeld:::from_minor(units, 2L), c(1.05, NA, -0.07, 0))
-  expect_identical(hinterfeld:::from_minor(as.double(units), 2L, c(3L, 3L, 1L)), c(-0.07, -0.07, 1.05))
-  expect_identical(hinterfeld:::from_minor(2^50, 0L), 2^50)
-  expect_identical(hinterfeld:::from_minor(NA, 2L), NA_real_)
-  expect_identical(hinterfeld:::from_minor(double(), 2L), double())
-  withr::local_seed(4)
-  many <- sample(1e9, 120000)
-  rows <- sample(120000L)
-  expect_identical(hinterfeld:::from_minor(many, 2L, rows), many[rows] / 100)
-})
-
 test_that("up to the bound every function is exact, and beyond it each says so", {
   near <- daybook(a_sale(day = as.Date("2024-01-01") + 0:2, product = c("a", "b", "a"), revenue = c(6e12, 3e12, 4e12)),
                   day, revenue, product)

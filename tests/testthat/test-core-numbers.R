@@ -28,6 +28,8 @@ test_that("numbers read back, and short ones are short", {
 })
 
 test_that("amounts that no 64 bits of units hold are written too", {
+  x <- c(0.1, -0.05, 1e6, NA, 123456789012345678, 0.1)
+  expect_identical(fixed_text(x, 2), c("0.10", "-0.05", "1000000.00", NA, "123456789012345680.00", "0.10"))
   x <- c(1.5, 1e18, NA, 1e18, -2e17, 0)
   expect_identical(fixed_text(x, 2), c("1.50", "1000000000000000000.00", NA, "1000000000000000000.00",
                                        "-200000000000000000.00", "0.00"))

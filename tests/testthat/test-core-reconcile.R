@@ -1,5 +1,5 @@
 test_that("tables add up to their daybook, whatever the levels", {
-  for (seed in 31:35) {
+  for (seed in seeds(31, 2, 5)) {
     random <- random_book(seed)
     t <- totals(random$book, by = c(product, region), every = "month", subtotals = TRUE, fill = seed == 31,
                 measures = list("revenue", "lines", web = sum_of(units, where = region == "Vale")))
@@ -45,4 +45,9 @@ test_that("a table with subtotals that was cut is looked at by the levels that a
   one <- reconcile(t[t$region == "h", ])
   expect_true(all(one$cut) && all(one$matches))
   expect_false(any(reconcile(t)$cut))
+})
+
+test_that("a table that has lost all of its rows reconciles to nothing", {
+  t <- add_change(totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE))
+  for (empty in list(t[0, ], add_causes(t)[0, ])) expect_identical(length(reconcile(empty)$matches), 0L)
 })

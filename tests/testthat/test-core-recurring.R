@@ -1,16 +1,17 @@
 test_that("recurring periods say how many single periods each holds", {
   expect_snapshot(t <- totals(kilnmoor_book(), every = "month_of_year"))
   expect_snapshot(t <- totals(kilnmoor_book(), every = "weekday"))
-  expect_identical(unname(hinterfeld:::single_periods(kilnmoor_book(), "month_of_year")), rep(4:3, c(8, 4)))
+  expect_identical(quiet(totals(kilnmoor_book(), every = "month_of_year"))$single_months, rep(4:3, c(8, 4)))
 })
 
 test_that("a month that the data only touch is named and does not count, a weekday only where there is one", {
   book <- daybook(a_sale(day = as.Date(c("2024-01-31", "2024-03-01"))), day, revenue, product)
-  expect_identical(hinterfeld:::single_periods(book, "month_of_year"), c(Jan = 0L, Feb = 1L, Mar = 0L))
+  expect_identical(quiet(totals(book, every = "month_of_year", fill = TRUE))$single_months, c(0L, 1L, 0L))
   expect_message(totals(book, every = "month_of_year"), "2024-01 and 2024-03 are not complete")
-  expect_identical(sum(hinterfeld:::single_periods(book, "weekday")), 31L)
   short <- daybook(a_sale(day = as.Date(c("2024-01-01", "2024-01-03"))), day, revenue, product)
-  expect_identical(hinterfeld:::single_periods(short, "weekday"), c(Mon = 1L, Tue = 1L, Wed = 1L))
+  weekdays <- function(book) quiet(totals(book, every = "weekday", fill = TRUE))
+  expect_identical(sum(weekdays(book)$single_days), 31L)
+  expect_identical(weekdays(short)$single_days, c(1L, 1L, 1L))
 })
 
 test_that("a table of recurring periods carries how many single ones each row adds together", {

@@ -90,3 +90,15 @@ test_that("a condition is kept with the values of its variables", {
   expect_identical(audit(book)$why[nrow(audit(book))], "region == \"Vale\" & day >= as.Date(\"2026-01-01\")")
   expect_match(in_words(totals(book)), "region == \"Vale\"", all = FALSE, fixed = TRUE)
 })
+
+test_that("a condition on the months of a tally covers whole months", {
+  book <- random_book(5, days = 300)$book
+  tally <- tally_of(book, by = region, every = "month")
+  asked <- function(facts) {
+    t <- quiet(add_change(totals(facts, by = region, every = "month"), versus = "period_before", like_for_like = FALSE))
+    as.data.frame(t)[c("month", "region", "revenue", "revenue_before", "revenue_direction")]
+  }
+  by_month <- quiet(keep_lines(tally, month >= as.Date("2024-03-01")))
+  expect_identical(asked(by_month), asked(quiet(keep_lines(book, day >= as.Date("2024-03-01")))))
+  expect_identical(by_month$span[1], as.Date("2024-03-01"))
+})

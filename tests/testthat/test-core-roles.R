@@ -19,15 +19,6 @@ test_that("numbers that are none are told from blanks", {
                    c("no revenue", "revenue not a number", "revenue not a number", "no revenue"))
 })
 
-test_that("ISO days are read strictly", {
-  read <- function(x) hinterfeld:::read_iso_days_kernel(x)
-  expect_identical(read(c("2024-02-29", "2023-02-29", "2024-2-9", "2024-13-01", "2024-00-10", "20240229", "2024-02-29x",
-                          NA, "")),
-                   c(19782L, rep(NA, 8)))
-  days <- seq(as.Date("1899-12-25"), as.Date("2101-03-03"), by = 13)
-  expect_identical(read(format(days)), as.integer(days))
-})
-
 test_that("roles may be computed", {
   book <- daybook(data.frame(stamp = "2026-03-02 10:15", sku = "K1", cents = 575), as.Date(substr(stamp, 1, 10)),
                   cents / 100, paste0("item ", sku))

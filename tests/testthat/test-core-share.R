@@ -1,5 +1,5 @@
 test_that("shares equal SQL and add up to 1 in each scope", {
-  for (seed in 51:54) {
+  for (seed in seeds(51, 2, 4)) {
     random <- random_book(seed)
     t <- totals(random$book, by = c(product, region), measures = c("revenue", "lines"), subtotals = TRUE)
     t <- quiet(suppressWarnings(add_share(add_share(t, "lines", product), name = "of_all")))

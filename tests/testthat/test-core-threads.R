@@ -13,24 +13,7 @@ test_that("after a fork totals answer", {
   expect_identical(found, here$revenue)
 })
 
-test_that("the threads are as many as the option, else as the environment says", {
-  withr::local_options(hinterfeld.threads = 3)
-  expect_identical(hinterfeld:::threads_wanted(), 3L)
-  wanted <- function(...) {
-    withr::local_envvar(...)
-    run <- processx::run(file.path(R.home("bin"), "Rscript"), c("-e", "cat(hinterfeld:::threads_wanted())"))
-    as.integer(run$stdout)
-  }
-  expect_identical(wanted(OMP_NUM_THREADS = "1"), 1L)
-  expect_identical(wanted(OMP_THREAD_LIMIT = "1"), 1L)
-})
-
-test_that("kernels let no row or code in that is not there, and threads stop together", {
-  expect_error(hinterfeld:::take_rows(list(1:3), c(1L, NA)), "out of range")
-  expect_error(hinterfeld:::take_rows(list(1:3), 4L), "out of range")
-  expect_error(hinterfeld:::lazy_rows_kernel(list(1:3), 0L, 1L), "out of range")
-  expect_error(hinterfeld:::recode_kernel(c(1L, 3L), c(TRUE, FALSE), NA, 1L), "without a label")
-  expect_error(hinterfeld:::labels_kernel(c(1, 2), c(1L, 3L), 1:2, 1L), "out of range")
+test_that("threads stop together", {
   withr::local_options(hinterfeld.threads = 2)
   large <- daybook(a_sale(product = rep("p", 200000), revenue = rep(1e7, 200000)), day, revenue, product,
                    decimals = 6) |>

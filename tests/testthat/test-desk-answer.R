@@ -1,21 +1,21 @@
 test_that("an answer carries what was said while it was made, and counts each condition once", {
-  desk <- hinterfeld:::new_desk(demo_daybook())
+  desk <- new_desk(demo_daybook())
   state <- desk_state(by = list("town"), measures = list("revenue"),
                       keep = list("region %in% c(\"Vale\", \"Highfen\")"))
-  answer <- hinterfeld:::desk_answer(desk, state)
+  answer <- desk_answer(desk, state)
   book <- keep_lines(demo_daybook(), region %in% c("Vale", "Highfen"))
   expect_identical(as.data.frame(answer$table), as.data.frame(totals(book, by = town)))
   expect_length(desk$counted, 1)
-  hinterfeld:::desk_answer(desk, desk_state(measures = list("revenue"), keep = state$table$keep))
+  desk_answer(desk, desk_state(measures = list("revenue"), keep = state$table$keep))
   expect_length(desk$counted, 1)
 })
 
 test_that("rows are highlighted that rose, fell, are best or hold a text", {
   marked <- function(rows, ...) {
-    state <- hinterfeld:::new_state(list(by = list("region"), every = list("year"), measures = list("revenue"),
+    state <- new_state(list(by = list("region"), every = list("year"), measures = list("revenue"),
                                          add = list(list(change = NULL))), mark = list(rows = rows, ...))
-    answer <- hinterfeld:::desk_answer(a_desk(), state)
-    answer$table[hinterfeld:::marked_rows(answer), ]
+    answer <- desk_answer(a_desk(), state)
+    answer$table[marked_rows(answer), ]
   }
   expect_true(all(quiet(marked("up"))$revenue_change > 0))
   expect_true(all(quiet(marked("down"))$revenue_change < 0))
@@ -25,10 +25,10 @@ test_that("rows are highlighted that rose, fell, are best or hold a text", {
 })
 
 test_that("what nobody could read is refused before it takes minutes", {
-  ask <- function(...) hinterfeld:::desk_answer(a_desk(), desk_state(by = list("customer_id", "product"), ...))
+  ask <- function(...) desk_answer(a_desk(), desk_state(by = list("customer_id", "product"), ...))
   expect_error(ask(measures = list("revenue"), crosstab = list(rows = list("product"), columns = list("customer_id"))),
                "1 271 columns across cannot be read; at most 400 are shown")
-  expect_error(hinterfeld:::answer_figure(ask(measures = list("revenue"))), "would have 1 271 panels")
+  expect_error(answer_figure(ask(measures = list("revenue"))), "would have 1 271 panels")
 })
 
 test_that("a brief whose lines memory does not hold is asked by way of a tally, which is kept", {
@@ -37,7 +37,7 @@ test_that("a brief whose lines memory does not hold is asked by way of a tally, 
   writeLines(c(readLines(path), "keep: kept"), path)
   for (i in 1:3) write_part(folder, sprintf("%d.csv", i), i)
   quiet(run_brief(path))
-  whole <- quiet(hinterfeld:::brief_desk(read_brief(path)))
+  whole <- quiet(brief_desk(read_brief(path)))
   states <- list(
     desk_state(by = list("region", "product"), measures = list("revenue", "units"),
                pick = list(best_sellers = list(n = 2L, within = list("region")))),
@@ -47,21 +47,21 @@ test_that("a brief whose lines memory does not hold is asked by way of a tally, 
   )
   same <- function(desk) {
     for (state in states) {
-      answers <- lapply(list(desk, whole), function(one) quiet(hinterfeld:::desk_answer(one, state)))
+      answers <- lapply(list(desk, whole), function(one) quiet(desk_answer(one, state)))
       expect_identical(tibble::as_tibble(answers[[1]]$table), tibble::as_tibble(answers[[2]]$table))
     }
   }
   withr::local_options(hinterfeld.in_memory = 1)
-  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "the desk uses a tally per day by product, region")
+  expect_message(desk <- brief_desk(read_brief(path)), "the desk uses a tally per day by product, region")
   expect_s3_class(desk$facts, "hinterfeld_tally")
   same(desk)
   # What the run and the desk keep of the same parts does not push each other out.
   said <- testthat::capture_messages({
-    same(hinterfeld:::brief_desk(read_brief(path)))
+    same(brief_desk(read_brief(path)))
     run_brief(path, again = TRUE)
   })
   expect_identical(unique(trimws(grep("to read", said, value = TRUE))), "3 parts are kept, 0 to read.")
   writeLines(grep("^keep", readLines(path), invert = TRUE, value = TRUE), path)
-  expect_message(desk <- hinterfeld:::brief_desk(read_brief(path)), "Add `keep` to the brief")
+  expect_message(desk <- brief_desk(read_brief(path)), "Add `keep` to the brief")
   same(desk)
 })

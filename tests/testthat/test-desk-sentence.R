@@ -1,8 +1,8 @@
 test_that("the sentence says the inquiry, part by part", {
   desk <- a_desk()
   said <- function(...) {
-    state <- hinterfeld:::settled_state(hinterfeld:::new_state(list(...), within = "region"), desk$facts)
-    text <- gsub("<[^>]*>", "", html_text(hinterfeld:::sentence_tags(state, desk)[[1]]))
+    state <- valid_state(new_state(list(...), within = "region"), desk$facts)
+    text <- gsub("<[^>]*>", "", html_text(sentence_tags(state, desk)[[1]]))
     htmltools::HTML(text)
   }
   step <- function(kind, ...) stats::setNames(list(list(...)), kind)
@@ -28,17 +28,17 @@ test_that("a heading of the data never becomes markup", {
   lines <- data.frame(day = as.Date("2026-03-02") + 0:3, product = c("\"><script>x</script>", "a", "b", "c"),
                       revenue = 1:4, x = c("</td>", "'", "\"", "&"))
   names(lines)[4] <- hostile
-  desk <- hinterfeld:::new_desk(daybook(lines, "day", "product", revenue = revenue))
+  desk <- new_desk(daybook(lines, "day", "product", revenue = revenue))
   state <- desk_state(by = list("product", hostile), measures = list("revenue"), keep = list(sprintf(
     "`%s` != \"<b>\"", hostile)))
-  answer <- hinterfeld:::desk_answer(desk, state)
+  answer <- desk_answer(desk, state)
   all <- html_text(list(
-    hinterfeld:::sentence_tags(state, desk), hinterfeld:::answer_table_tags(answer),
-    hinterfeld:::aside_tags(desk, answer),
-    hinterfeld:::row_menu(answer, desk, 1), hinterfeld:::ways_out_tags(answer, desk),
-    hinterfeld:::values_choices(desk, hostile), hinterfeld:::lines_tags(lines_behind(answer$table, 1), "<b>"),
-    lapply(hinterfeld:::desk_parts, hinterfeld:::choice_form, state = state, desk = desk),
-    hinterfeld:::figure_tags(hinterfeld:::drawn_figure(hinterfeld:::answer_figure(answer), answer), answer)
+    sentence_tags(state, desk), answer_table_tags(answer),
+    aside_tags(desk, answer),
+    row_menu(answer, desk, 1), ways_out_tags(answer, desk),
+    values_choices(desk, hostile), lines_tags(lines_behind(answer$table, 1), "<b>"),
+    lapply(desk_clauses, choice_form, state = state, desk = desk),
+    figure_tags(drawn_figure(answer_figure(answer), answer), answer)
   ))
   expect_false(grepl("<img src=x|<script|<b>|</td></td>", all))
   expect_match(all, "&lt;img src=x", fixed = TRUE)

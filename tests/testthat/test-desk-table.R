@@ -1,11 +1,11 @@
 test_that("a page of the table holds its rows, with exact values, totals in their place and a head that sorts", {
   state <- desk_state(by = list("region", "product"), measures = list("revenue"), subtotals = TRUE,
                       sort = list("-revenue"))
-  answer <- hinterfeld:::desk_answer(a_desk(), state)
-  html <- html_text(hinterfeld:::answer_table_tags(answer, 2))
+  answer <- desk_answer(a_desk(), state)
+  html <- html_text(answer_table_tags(answer, 2))
   t <- sort_rows(totals(demo_daybook(), by = c(region, product), subtotals = TRUE), down(revenue))
   rows <- regmatches(html, gregexpr("<tr data-row=\"[0-9]+\"[^>]*>", html))[[1]]
-  class <- if (hinterfeld:::total_rows(t)[101]) " class=\"total\"" else ""
+  class <- if (total_rows(t)[101]) " class=\"total\"" else ""
   expect_identical(rows[1], sprintf("<tr data-row=\"101\"%s>", class))
   expect_length(rows, 100)
   found <- regmatches(html, gregexpr("data-column=\"revenue\" class=\"number\" data-value=\"[^\"]*", html))[[1]]
@@ -17,7 +17,7 @@ test_that("a page of the table holds its rows, with exact values, totals in thei
 test_that("changes stand with a true minus sign", {
   state <- desk_state(by = list("region"), every = list("year"), measures = list("revenue"),
                       add = list(list(change = NULL)))
-  html <- html_text(hinterfeld:::answer_table_tags(hinterfeld:::desk_answer(a_desk(), state)))
+  html <- html_text(answer_table_tags(desk_answer(a_desk(), state)))
   expect_match(html, "\u2212[0-9]")
   expect_no_match(html, ">-[0-9]")
 })

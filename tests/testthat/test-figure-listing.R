@@ -1,9 +1,11 @@
 test_that("the best of each scope is drawn with its name, amount and share, a page for each measure", {
   t <- totals(kilnmoor_book(), by = c(region, town), measures = c("revenue", "units"))
   best <- best_of_each(t, within = region)
-  expect_setequal(labels_of(autoplot(best)), c(best$region, sprintf("%s  %s  (%s)", best$best_town,
-                                                      bar_money(best$best_town_revenue),
-                                                      percent_text(best$best_town_share))))
+  plain <- function(x) gsub("[\u00a0\u202f]", " ", x)
+  texts <- sprintf("%s  %s  (%s %%)", best$best_town,
+                   format(round(best$best_town_revenue), big.mark = " ", trim = TRUE),
+                   format(round(100 * best$best_town_share, 1), nsmall = 1, trim = TRUE))
+  expect_setequal(plain(labels_of(autoplot(best))), c(best$region, texts))
   both <- figure_pages(autoplot(best_of_each(t, within = region, of = c("revenue", "units"))))
   expect_length(both, 2)
   expect_match(both[[2]]$labels$subtitle, "^By units")

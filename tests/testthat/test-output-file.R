@@ -72,10 +72,10 @@ test_that("cut files are told by their ends", {
   t <- totals(a_book(), by = product)
   for (ending in c(".parquet", ".xlsx")) {
     path <- deliver(t, withr::local_tempfile(fileext = ending))
-    expect_true(hinterfeld:::is_complete(path))
+    expect_no_error(load_table(path))
     bytes <- readBin(path, "raw", file.size(path))
     writeBin(utils::head(bytes, -5), path)
-    expect_false(hinterfeld:::is_complete(path))
+    expect_error(load_table(path), class = "hinterfeld_error_file")
   }
 })
 
@@ -105,7 +105,7 @@ test_that("a file keeps its rights, a link its place, and nothing but a file is 
     expect_no_warning(expect_snapshot(error = TRUE, deliver(t, path)))
   }
   expect_identical(Sys.readlink("round.csv"), "round.csv")
-  expect_identical(hinterfeld:::file_kind_kernel("pipe.csv"), "other")
+  expect_true(file.exists("pipe.csv"))
 })
 
 test_that("a run's outputs keep the rights that were given to them", {

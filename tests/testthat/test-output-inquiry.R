@@ -23,6 +23,15 @@ test_that("code and lines of a brief read as somebody would write them", {
   expect_snapshot(as_code(inquiry_of(add_change(totals(book, every = "year"), as_of = as.Date("2026-05-31")))))
 })
 
+test_that("two changes of one table come back, the second by its name", {
+  t <- quiet(totals(kilnmoor_book(), every = "month", measures = c("revenue", "units")))
+  t <- add_change(add_change(t, versus = "period_before"), of = "units", versus = "period_before", name = "units")
+  place <- rlang::env(book = kilnmoor_book())
+  for (line in as_code(inquiry_of(t))) quiet(eval(parse(text = line), place))
+  expect_identical(place$t, t)
+  expect_match(as_brief(inquiry_of(t)), "name: units", all = FALSE)
+})
+
 test_that("odd names, dates and periods come back", {
   again(add_change(totals(book, by = region), periods = list(
     "Spring '26" = as.Date(c("2026-03-01", "2026-05-31")), b = as.Date(c("2025-09-01", "2025-11-30"))

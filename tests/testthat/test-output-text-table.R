@@ -1,10 +1,9 @@
-text_table_of <- function(x, ...) hinterfeld:::text_table(x, list(a = 2), ...)
-
 test_that("a table is cut to the width and the rows, and says so", {
-  x <- data.frame(name = c("Throwing wheel, belt drive", "Bat"), a = c(1234567.8, NA), b = c(1, 22), c = c(0.25, 1))
-  expect_snapshot(writeLines(text_table_of(x, width = 80)))
-  expect_snapshot(writeLines(text_table_of(x, width = 30, rows = 1)))
-  expect_snapshot(writeLines(text_table_of(x, width = 44, wrap = TRUE)))
+  book <- a_book(product = c("Throwing wheel, belt drive", "Bat"), revenue = c(1234567.8, 22), n = 1:2)
+  t <- totals(book, by = product, measures = list("revenue", mean = mean_of(revenue), n = sum_of(n)))
+  expect_snapshot(print(t))
+  narrow <- withr::with_options(list(width = 44, cli.width = 44), format(t, n = 1))
+  expect_snapshot(writeLines(narrow))
 })
 
 test_that("control characters of data do not reach a terminal", {

@@ -70,10 +70,10 @@ test_that("each sheet's days have the format of their period, and each format a 
 })
 
 test_that("names of sheets are made valid and distinct", {
-  sheets <- hinterfeld:::sheet_names(list(contents = 1, `a/b` = 1, `A B` = 1, `[]` = 1, strrep("x", 40)) |>
-                                     stats::setNames(
-    c("contents", "a/b", "A B", "[]", strrep("x", 40))))
-  expect_identical(sheets, c("table contents", "a b", "A B 2", "table", strrep("x", 31)))
+  tables <- stats::setNames(rep(list(data.frame(n = 1)), 5), c("contents", "a/b", "A B", "[]", strrep("x", 40)))
+  path <- deliver(tables, withr::local_tempfile(fileext = ".xlsx"))
+  sheets <- c("Contents", "table contents", "a b", "A B 2", "table", strrep("x", 31))
+  expect_identical(readxl::excel_sheets(path), sheets)
 })
 
 test_that("a sheet that cannot hold the rows is refused", {

@@ -6,12 +6,13 @@ test_that("polygons are found in every kind of GeoJSON", {
     sprintf(paste0('{"type":"FeatureCollection","features":[{"type":"Feature","geometry":{"type":"GeometryCollection",',
                    '"geometries":[{"type":"Polygon","coordinates":[%s]}]}}]}'), ring)
   )
-  rings <- vapply(shapes, function(shape) {
-    path <- withr::local_tempfile(lines = shape)
-    max(hinterfeld:::load_outline(path)$ring)
-  }, 0L, USE.NAMES = FALSE)
+  t <- totals(a_book(product = "p"), by = product)
+  places <- data.frame(product = "p", longitude = 0, latitude = 0)
+  outline <- function(path) drawn(figure_places(t, places = places, outline = path), 1)
+  rings <- vapply(shapes, function(shape) length(unique(outline(withr::local_tempfile(lines = shape))$group)), 0L,
+                  USE.NAMES = FALSE)
   expect_identical(rings, c(1L, 2L, 1L))
-  expect_identical(nrow(hinterfeld:::load_outline(demo_files()[["island"]])), 97L)
+  expect_identical(nrow(outline(demo_files()[["island"]])), 97L)
 })
 
 test_that("files that hold no outline are explained", {
@@ -19,6 +20,8 @@ test_that("files that hold no outline are explained", {
   withr::local_dir(dir)
   writeLines('{"type":"Point","coordinates":[0,0]}', "point.json")
   writeLines("no json", "broken.json")
-  expect_snapshot(error = TRUE, hinterfeld:::load_outline("point.json"))
-  expect_error(hinterfeld:::load_outline("broken.json"), class = "hinterfeld_error_file")
+  t <- totals(a_book(product = "p"), by = product)
+  places <- data.frame(product = "p", longitude = 0, latitude = 0)
+  expect_snapshot(error = TRUE, figure_places(t, places = places, outline = "point.json"))
+  expect_error(figure_places(t, places = places, outline = "broken.json"), class = "hinterfeld_error_file")
 })

@@ -1,0 +1,123 @@
+#' Causes of a change: volume, mix and price
+#'
+#' Splits the change of every row into what it is made of: more or fewer pieces, a shift between dearer and cheaper
+#' products, other prices, and products that are new or gone. Every row, subtotals included, is computed from the
+#' products of its own scope, never from the causes of other rows.
+#'
+#' @param t A totals table with [add_change()].
+#' @param of Text: name of the measure whose change is split; a sum without a condition of its own.
+#' @param over Column whose members have a price, by default the product.
+#' @param units Text: name of the column of pieces.
+#' @param name Text: what the new columns start with, instead of `of`.
+#' @return `t` with the columns
+#'   * `<of>_volume`: as if only the number of pieces had changed, at the earlier prices and the earlier mix;
+#'   * `<of>_mix`: what the shift between dearer and cheaper products adds to that, at the earlier prices;
+#'   * `<of>_price`: the pieces of now at the prices of now instead of the earlier ones;
+#'   * `<of>_new`, `<of>_gone`: the change of products that have a price only now, and of those that had one only
+#'     before; a product without pieces, or of which more came back than was sold, has none;
+#'   * `<of>_causes`: `split`, or `unknown` where the periods cannot be compared, and the causes are missing.
+#'
+#'   The five columns add up to `<of>_change`, to the minor unit.
+#' @section Definition: With pieces q and revenue r of each product that has a price in both periods (0 before, 1
+#'   now), Q the sum of q and R the sum of r: volume is R0 Q1 / Q0 - R0, mix is the sum of q1 r0 / q0 less R0 Q1 / Q0,
+#'   price is R1 less the sum of q1 r0 / q0. R0 Q1 / Q0 and the sum of q1 r0 / q0 are each rounded once to the minor
+#'   unit, so the parts add up. This is the price-volume-mix variance of management accounting: C. Drury, Management and
+#'   Cost Accounting, sales margin price, volume and mix variances.
+#' @section Errors: `hinterfeld_error_column` if the table has no change of `of`; `hinterfeld_error_measure` for a
+#'   measure that is not a plain sum; `hinterfeld_error_facts` for a tally that does not hold `over` and `units`.
+#' @export
+#' @examples
+#' t <- totals(demo_daybook(), by = region, every = "year", subtotals = TRUE)
+#' add_causes(add_change(t))
+add_causes <- function(t, of = "revenue", over = "product", units = "units", name = NULL) {
+  check_totals(t)
+  check_name(name)
+  check_measure(t, of)
+  check_text(units, "units")
+  over <- pick_columns(enquo(over), split_columns(facts_of(answer_of(t))), "over")
+  if (length(over) != 1) {
+    stop_because("argument", sprintf("%s must name one column.", as_typed("over")), i = "For example `over = product`.")
+  }
+  columns <- stats::setNames(paste0(name %||% of, cause_endings), names(cause_endings))
+  args <- list(of = of, over = over, units = units)
+  take_step(step_on(t, "causes", args, columns), t, call = rlang::current_env())
+}
+
+#' @export
+take_step.hinterfeld_step_causes <- function(step, t, again = FALSE, call = caller_env()) {
+  of <- step_names(t, step$args$of)
+  change <- change_step(t, of, call)
+  measures <- with_pieces(t, of, step$args$units, call)
+  codes <- row_codes(t, call)
+  answer <- answer_of(t)
+  causes <- matrix(rep(c(NA, 2), c(5, 1)), nrow(t), 6, byrow = TRUE)
+  for (i in seq_along(answer$levels)) {
+    split <- answer$keys[answer$levels[[i]]$split]
+    rows <- which(codes$level == i)
+    # A total over all periods has no earlier one.
+    dated <- intersect(answer$periods, split)
+    if (length(rows) && (is.null(answer$every) || !is.null(single_grain(ids_of(answer, dated))))) {
+      causes[rows, ] <- causes_of_level(answer, split, rows, codes, measures, step$args$over, change)
+    }
+  }
+  apart <- t[[names_of(answer, change$columns[["direction"]])]] == "unknown"
+  causes[apart, ] <- rep(c(NA, 2), c(5, 1))[col(causes)[apart, ]]
+  measure <- answer$measures[[of]]
+  parts <- lapply(1:5, function(k) {
+    list(values = from_minor(causes[, k], measure$decimals), counts = measure$counts, decimals = measure$decimals,
+         signed = TRUE)
+  })
+  verdict <- list(values = lazy_text(as.integer(causes[, 6]), causes_verdicts), counts = "class")
+  add_columns_of(t, step, c(parts, list(verdict)), step_stats_of(t, count_missing(causes[, 1])), call)
+}
+
+cause_endings <- c(volume = "_volume", mix = "_mix", price = "_price", new = "_new", gone = "_gone", causes = "_causes")
+
+causes_verdicts <- c("split", "unknown")
+
+# The last change of a measure that the table has.
+change_step <- function(t, of, call = caller_env()) {
+  answer <- answer_of(t)
+  found <- Filter(function(step) step$kind == "change" && step_names(t, step$args$of) == of &&
+                    all(names_of(answer, step$columns) %in% names(t)), answer$inquiry$steps)
+  if (length(found) == 0) {
+    stop_because("column", sprintf("The table has no change of `%s`.", of),
+                 i = sprintf("Add it first with %s.", as_typed("add_change()")), call = call)
+  }
+  found[[length(found)]]
+}
+
+# The measure and its pieces, as an inquiry holds them.
+with_pieces <- function(t, of, units, call) {
+  answer <- answer_of(t)
+  spec <- answer$inquiry$measures[[ids_of(answer, of)]]
+  if (spec$kind != "sum" || !is.null(spec$where)) {
+    stop_because("measure", sprintf("The change of `%s` has no causes.", of),
+                 i = "Volume, mix and price are of a sum that has no condition of its own.", call = call)
+  }
+  pieces <- facts_measures(facts_of(answer, call), list(units = units), call)$units$spec
+  list(of = spec, pieces = pieces)
+}
+
+# The causes of the rows of one level, from the members of each row's own scope, as columns: volume, mix, price, new,
+# gone, and the code of the verdict.
+causes_of_level <- function(answer, split, rows, codes, measures, over, change) {
+  facts <- codes$facts
+  ids <- ids_of(answer, split)
+  answer$inquiry$measures <- measures
+  fine <- quietly(retotal(answer, union(ids, over), names(measures)))
+  how <- change$args[intersect(c("versus", "align", "like_for_like", "periods"), names(change$args))]
+  for (name in names(measures)) fine <- quietly(rlang::exec(add_change, fine, of = name, !!!how, name = name))
+  own <- row_codes(fine)
+  at <- match(ids, ids_of(answer_of(fine), answer_of(fine)$keys))
+  scope <- if (length(split)) {
+    find_groups(own$keys[at], lapply(codes$keys[match(split, answer$keys)], function(code) code[rows]),
+                key_sizes(own$all[at]))
+  } else {
+    rep(1L, nrow(fine))
+  }
+  minor <- function(name, ending) minor_of(exact_values(fine, paste0(name, ending)))$minor
+  now <- if (is.null(change$args$periods)) "" else "_now"
+  causes_kernel(as.integer(scope), length(rows), minor("of", "_before"), minor("of", now), minor("pieces", "_before"),
+                minor("pieces", now))
+}

@@ -1,0 +1,160 @@
+// Numbers as codes in their order: those that are whole and near each other by their distance from the least, all
+// others by hashing.
+#include <Rcpp.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <cstring>
+#include <vector>
+
+#include "keys.h"
+#include "memory.h"
+#include "sort.h"
+#include "threads.h"
+
+namespace coding {
+
+constexpr std::size_t kAhead = 24;  // numbers
+
+inline bool missing(int x) { return x == NA_INTEGER; }
+inline bool missing(double x) { return std::isnan(x); }
+
+struct Range {
+  double least = R_PosInf, largest = R_NegInf;
+  bool whole = true;
+};
+
+template <typename T>
+Range range_of(const T* x, std::size_t n, int wanted) {
+  const int count = threads::useful(n, wanted);
+  std::vector<Range> own(count);
+  threads::each(count, [&](int t) {
+    Range range;
+    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+      if (missing(x[i])) continue;
+      const double v = static_cast<double>(x[i]);
+      if (!(std::fabs(v) < 9007199254740992.0) || v != static_cast<double>(static_cast<int64_t>(v))) {
+        range.whole = false;
+        break;
+      }
+      range.least = std::min(range.least, v);
+      range.largest = std::max(range.largest, v);
+    }
+    own[t] = range;
+  });
+  Range all;
+  for (const Range& range : own) {
+    all.whole = all.whole && range.whole;
+    all.least = std::min(all.least, range.least);
+    all.largest = std::max(all.largest, range.largest);
+  }
+  return all;
+}
+
+// Each distance from the least has a place, which becomes its code once all are known.
+template <typename T>
+std::vector<double> by_distance(const T* x, std::size_t n, double least, std::size_t places, int wanted, int* codes) {
+  pages::Zeros<std::atomic<unsigned char>> seen(places);
+  const int64_t first = static_cast<int64_t>(least);
+  auto place = [=](T v) { return static_cast<std::size_t>(static_cast<int64_t>(v) - first); };
+  threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
+    for (std::size_t i = from; i < to; ++i) {
+      if (missing(x[i])) continue;
+      std::atomic<unsigned char>& mark = seen.get()[place(x[i])];
+      // What is marked already is not written again: threads would wait for each other.
+      if (mark.load(std::memory_order_relaxed) == 0) mark.store(1, std::memory_order_relaxed);
+    }
+  });
+  pages::Zeros<int> code(places);
+  std::vector<double> labels;
+  for (std::size_t p = 0; p < places; ++p) {
+    if (seen.get()[p].load(std::memory_order_relaxed) == 0) continue;
+    labels.push_back(static_cast<double>(first + static_cast<int64_t>(p)));
+    code.get()[p] = static_cast<int>(labels.size());
+  }
+  threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
+    for (std::size_t i = from; i < to; ++i) {
+      if (i + kAhead < to && !missing(x[i + kAhead])) __builtin_prefetch(code.get() + place(x[i + kAhead]));
+      codes[i] = missing(x[i]) ? NA_INTEGER : code.get()[place(x[i])];
+    }
+  });
+  return labels;
+}
+
+// A number as its bits, and back: -0 is 0.
+inline uint64_t bits_of(double x) {
+  x += 0.0;
+  uint64_t bits;
+  std::memcpy(&bits, &x, sizeof bits);
+  return bits;
+}
+
+inline double of_bits(uint64_t bits) {
+  double x;
+  std::memcpy(&x, &bits, sizeof x);
+  return x;
+}
+
+// Each thread gives slots to the numbers of its lines; what all of them have is sorted, and slots become codes.
+template <typename T>
+std::vector<double> by_hashing(const T* x, std::size_t n, int wanted, int* codes) {
+  const int count = threads::useful(n, wanted);
+  std::vector<tally::Slots> slots(count);
+  threads::each(count, [&](int t) {
+    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+      codes[i] = missing(x[i]) ? NA_INTEGER : static_cast<int>(slots[t].find(bits_of(static_cast<double>(x[i]))));
+    }
+  });
+  std::vector<double> labels;
+  for (const tally::Slots& own : slots) {
+    for (std::size_t s = 0; s < own.size(); ++s) labels.push_back(of_bits(own.number(s)));
+  }
+  std::sort(labels.begin(), labels.end());
+  labels.erase(std::unique(labels.begin(), labels.end()), labels.end());
+  threads::each(count, [&](int t) {
+    std::vector<int> code(slots[t].size());
+    for (std::size_t s = 0; s < code.size(); ++s) {
+      const auto at = std::lower_bound(labels.begin(), labels.end(), of_bits(slots[t].number(s)));
+      code[s] = static_cast<int>(at - labels.begin()) + 1;
+    }
+    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+      if (codes[i] != NA_INTEGER) codes[i] = code[codes[i]];
+    }
+  });
+  return labels;
+}
+
+template <typename T>
+std::vector<double> code(const T* x, std::size_t n, int wanted, int* codes) {
+  const Range range = range_of(x, n, wanted);
+  if (range.least > range.largest && range.whole) {
+    std::fill(codes, codes + n, NA_INTEGER);
+    return {};
+  }
+  const double places = range.largest - range.least + 1;
+  if (range.whole && places <= 4.0 * static_cast<double>(n) + 65536) {
+    return by_distance(x, n, range.least, static_cast<std::size_t>(places), wanted, codes);
+  }
+  return by_hashing(x, n, wanted, codes);
+}
+
+}  // namespace coding
+
+// The codes of numbers in their order, from 1, and what they represent; a missing number has none.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List number_codes_kernel(SEXP x, int threads) {
+  const std::size_t n = static_cast<std::size_t>(Rf_xlength(x));
+  if (n > INT_MAX) Rcpp::stop("more numbers than codes");
+  Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
+  std::vector<double> labels;
+  if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
+    labels = coding::code(INTEGER(x), n, threads, INTEGER(codes));
+  } else if (TYPEOF(x) == REALSXP) {
+    labels = coding::code(REAL(x), n, threads, INTEGER(codes));
+  } else {
+    Rcpp::stop("codes are for numbers");
+  }
+  return Rcpp::List::create(Rcpp::_["codes"] = SEXP(codes),
+                            Rcpp::_["labels"] = Rcpp::NumericVector(labels.begin(), labels.end()));
+}

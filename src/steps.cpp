@@ -1,0 +1,278 @@
+#include <Rcpp.h>
+
+#include "sort.h"
+#include "memory.h"
+#include "ranks.h"
+#include "running.h"
+
+namespace {
+
+ranks::Ties ties_of(const std::string& name) {
+  if (name == "standard") return ranks::Ties::standard;
+  if (name == "dense") return ranks::Ties::dense;
+  if (name == "ordinal") return ranks::Ties::ordinal;
+  if (name == "modified") return ranks::Ties::modified;
+  if (name == "fractional") return ranks::Ties::fractional;
+  Rcpp::stop("unknown rule for ties: %s", name);
+}
+
+// Row numbers from 0.
+std::vector<int> from_zero(const Rcpp::IntegerVector& order) {
+  std::vector<int> out(order.begin(), order.end());
+  for (int& row : out) --row;
+  return out;
+}
+
+}  // namespace
+
+// Rank of each row; `order` puts rows in order of scope and from the best value, missing ones last.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value,
+                                std::string ties) {
+  Rcpp::NumericVector out(value.size(), NA_REAL);
+  double* to = REAL(out);
+  ranks::assign(from_zero(order).data(), order.size(), scope.begin(), value.begin(), ties_of(ties),
+                [&](int row, double rank) { to[row] = rank; });
+  return out;
+}
+
+// Running totals (width 0) or moving sums over `width` places, in minor units; `order` puts rows in order of
+// scope and place. NaN everywhere when a total does not fit.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector running_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::IntegerVector place,
+                                   Rcpp::NumericVector value, int width) {
+  Rcpp::NumericVector out(value.size(), NA_REAL);
+  double* to = REAL(out);
+  auto put = [&](int row, int64_t total) { to[row] = money::publish(total); };
+  const std::vector<int> rows = from_zero(order);
+  try {
+    if (width == 0) {
+      running::totals(rows.data(), rows.size(), scope.begin(), place.begin(), value.begin(), put);
+    } else {
+      running::moving(rows.data(), rows.size(), scope.begin(), place.begin(), value.begin(), width, put);
+    }
+  } catch (const std::overflow_error&) {
+    std::fill(out.begin(), out.end(), R_NaN);
+  }
+  return out;
+}
+
+// Running totals of rows that are in order of place, in scopes from 1; NULL where they are in another order.
+// [[Rcpp::export(rng = false)]]
+SEXP running_in_order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::IntegerVector place,
+                             Rcpp::NumericVector value) {
+  const R_xlen_t n = scope.size();
+  if (place.size() != n || value.size() != n) Rcpp::stop("a scope, a place and a value for each row");
+  for (const int own : scope) {
+    if (own < 1 || own > scopes) Rcpp::stop("a scope out of range");
+  }
+  Rcpp::NumericVector out(n, NA_REAL);
+  double* to = REAL(out);
+  try {
+    if (!running::totals_in_order(static_cast<std::size_t>(n), scope.begin(), static_cast<std::size_t>(scopes),
+                                  place.begin(), value.begin(),
+                                  [&](std::size_t row, int64_t total) { to[row] = money::publish(total); })) {
+      return R_NilValue;
+    }
+  } catch (const std::overflow_error&) {
+    std::fill(out.begin(), out.end(), R_NaN);
+  }
+  return out;
+}
+
+// Row numbers (from 1) in order of scope, value and name; without `value` of names only. `codes` (NULL for none) are
+// names, -1 a total, which comes last; `rank` tells the place of each code, NULL that codes are places.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP value, SEXP codes, SEXP rank,
+                                 bool highest_first,
+                                 int threads) {
+  const std::size_t n = scope.size();
+  order::By by;
+  if (!Rf_isNull(value)) by.value = REAL(value);
+  if (!Rf_isNull(codes)) by.code = INTEGER(codes);
+  if (!Rf_isNull(rank)) by.rank = INTEGER(rank);
+  by.highest_first = highest_first;
+  Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n));
+  int* out = INTEGER(result);
+  order::in_scopes(n, INTEGER(scope), scopes, by, threads, out);
+  threads::ranges(n, threads, [&](std::size_t from, std::size_t to) {
+    for (std::size_t i = from; i < to; ++i) ++out[i];
+  });
+  return Rcpp::IntegerVector(static_cast<SEXP>(result));
+}
+
+// Rows (from 1) that hold one of the `n` best distinct values of their scope: all that any tie rule can rank `n` or
+// better.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector top_rows_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n,
+                                   bool highest_first) {
+  const std::size_t rows = scope.size(), most = n;
+  const int* of = INTEGER(scope);
+  const double* x = REAL(value);
+  std::vector<uint64_t> best((static_cast<std::size_t>(scopes) + 1) * most, UINT64_MAX);
+  for (std::size_t i = 0; i < rows; ++i) {
+    uint64_t* mine = best.data() + of[i] * most;
+    const uint64_t key = order::key(x[i], highest_first, false);
+    if (key >= mine[most - 1]) continue;
+    uint64_t* at = std::lower_bound(mine, mine + most, key);
+    if (*at == key) continue;
+    std::copy_backward(at, mine + most - 1, mine + most);
+    *at = key;
+  }
+  std::vector<int> out;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const uint64_t key = order::key(x[i], highest_first, false);
+    if (key <= best[of[i] * most + most - 1] && key != UINT64_MAX) out.push_back(static_cast<int>(i) + 1);
+  }
+  return Rcpp::IntegerVector(out.begin(), out.end());
+}
+
+// Places in the order (from 1) of rows that are equal in scope and value to a neighbour.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value) {
+  const R_xlen_t n = order.size();
+  const int *row = INTEGER(order), *of = INTEGER(scope);
+  const double* x = REAL(value);
+  auto same = [&](R_xlen_t i, R_xlen_t j) {
+    const int a = row[i] - 1, b = row[j] - 1;
+    return of[a] == of[b] && (x[a] == x[b] || (std::isnan(x[a]) && std::isnan(x[b])));
+  };
+  std::vector<int> out;
+  bool before = false;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    const bool after = i + 1 < n && same(i, i + 1);
+    if (before || after) out.push_back(static_cast<int>(i) + 1);
+    before = after;
+  }
+  return Rcpp::IntegerVector(out.begin(), out.end());
+}
+
+// For rows in order of scope and value: share of the scope's total that they and those before make, share of its
+// members, and class by the share before; NA where the total is. Per scope its rows, and the members of the first class
+// and their share. `low` counts members at or below 0, which have the last class.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor,
+                         Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds) {
+  const std::size_t n = order.size();
+  const int *row_at = INTEGER(order), *of = INTEGER(scope);
+  const double *value = REAL(minor), *so_far = REAL(cumulative), *whole = REAL(total), *bound = REAL(bounds);
+  const int classes = bounds.size();
+  Rcpp::Shield<SEXP> share(pages::vector(REALSXP, n)), members(pages::vector(REALSXP, n)),
+      class_of(pages::vector(INTSXP, n));
+  double *part = REAL(share), *member = REAL(members);
+  int* to = INTEGER(class_of);
+  Rcpp::IntegerVector rows(total.size()), top(total.size());
+  Rcpp::NumericVector top_share(total.size());
+  for (std::size_t i = 0; i < n; ++i) ++rows[of[i] - 1];
+  double low = 0;
+  std::size_t first = 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    const int row = row_at[i] - 1, s = of[row] - 1;
+    if (i > 0 && of[row_at[i - 1] - 1] != of[row]) first = i;
+    part[row] = so_far[row] / whole[s];
+    member[row] = static_cast<double>(i - first + 1) / rows[s];
+    const bool counts = value[row] > 0;
+    if (std::isnan(whole[s])) {
+      to[row] = NA_INTEGER;
+    } else if (!counts) {
+      to[row] = classes;
+      ++low;
+    } else {
+      const double before = (so_far[row] - value[row]) / whole[s];
+      to[row] = std::min(static_cast<int>(std::upper_bound(bound, bound + classes, before) - bound) + 1, classes);
+    }
+    if (to[row] == 1) {
+      ++top[s];
+      top_share[s] = std::max(top_share[s], part[row]);
+    }
+  }
+  return Rcpp::List::create(Rcpp::_["share"] = share, Rcpp::_["members"] = members, Rcpp::_["class"] = class_of,
+                            Rcpp::_["rows"] = rows,
+                            Rcpp::_["top"] = top, Rcpp::_["top_share"] = top_share, Rcpp::_["low"] = low);
+}
+
+// The middle of each group's values, each as often as `times` says: `order` puts rows in order of group and value. The
+// sum of the two middle ones, which of an odd number are one, and how many they are.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List median_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, Rcpp::NumericVector value,
+                         Rcpp::NumericVector times) {
+  std::vector<int> groups;
+  std::vector<double> middle;
+  const R_xlen_t n = order.size();
+  for (R_xlen_t from = 0, to = 0; from < n; from = to) {
+    const int own = group[order[from] - 1];
+    double all = 0;
+    for (to = from; to < n && group[order[to] - 1] == own; ++to) all += times[order[to] - 1];
+    double passed = 0, sum = 0;
+    // Places are counted from 1: the lower middle is place (all + 1) / 2, the upper all / 2 + 1.
+    const double lower = std::floor((all + 1) / 2), upper = std::floor(all / 2) + 1;
+    for (R_xlen_t i = from; i < to; ++i) {
+      const double before = passed;
+      passed += times[order[i] - 1];
+      if (before < lower && lower <= passed) sum += value[order[i] - 1];
+      if (before < upper && upper <= passed) sum += value[order[i] - 1];
+    }
+    groups.push_back(own);
+    middle.push_back(sum);
+  }
+  return Rcpp::List::create(Rcpp::_["group"] = Rcpp::IntegerVector(groups.begin(), groups.end()),
+                            Rcpp::_["value"] = Rcpp::NumericVector(middle.begin(), middle.end()),
+                            Rcpp::_["parts"] = Rcpp::NumericVector(static_cast<int>(middle.size()), 2.0));
+}
+
+// Difference, part of the earlier value where that is above 0, and direction: 1 up, 2 down, 3 level, 4 new, 5 gone,
+// 6 unknown. What is `unknown` has no earlier value.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::IntegerVector apart,
+                         int threads) {
+  const std::size_t n = now.size();
+  const double *x = REAL(now), *before = REAL(earlier);
+  const int* dark = INTEGER(apart);
+  Rcpp::Shield<SEXP> from(pages::vector(REALSXP, n)), difference(pages::vector(REALSXP, n)),
+      part(pages::vector(REALSXP, n)),
+      direction(pages::vector(INTSXP, n));
+  double *known = REAL(from), *less = REAL(difference), *fraction = REAL(part);
+  int* way = INTEGER(direction);
+  const double none = NA_REAL;
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    for (std::size_t i = a; i < b; ++i) {
+      const double then = known[i] = dark[i] == 1 ? none : before[i];
+      const bool nothing_now = std::isnan(x[i]) || x[i] == 0, nothing_then = std::isnan(then) || then == 0;
+      less[i] = std::isnan(x[i]) || std::isnan(then) ? none : x[i] - then;
+      fraction[i] = then > 0 && dark[i] == 0 ? less[i] / then : none;
+      if (dark[i] != 0 || then < 0) way[i] = 6;
+      else if (nothing_now && nothing_then) way[i] = 3;
+      else if (nothing_then) way[i] = 4;
+      else if (nothing_now) way[i] = 5;
+      else way[i] = x[i] > then ? 1 : x[i] < then ? 2 : 3;
+    }
+  });
+  return Rcpp::List::create(Rcpp::_["earlier"] = from, Rcpp::_["difference"] = difference, Rcpp::_["fraction"] = part,
+                            Rcpp::_["direction"] = direction);
+}
+
+// The different days among days, in their order, without the missing.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x) {
+  int least = INT_MAX, most = INT_MIN;
+  const int* value = INTEGER(x);
+  const R_xlen_t n = x.size();
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (value[i] == INT_MIN) continue;
+    least = std::min(least, value[i]);
+    most = std::max(most, value[i]);
+  }
+  if (least > most) return Rcpp::IntegerVector(0);
+  std::vector<bool> held(static_cast<size_t>(static_cast<int64_t>(most) - least) + 1);
+  int last = INT_MIN;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (value[i] == last || value[i] == INT_MIN) continue;
+    last = value[i];
+    held[static_cast<size_t>(static_cast<int64_t>(last) - least)] = true;
+  }
+  std::vector<int> days;
+  for (size_t i = 0; i < held.size(); ++i) {
+    if (held[i]) days.push_back(static_cast<int>(least + static_cast<int64_t>(i)));
+  }
+  return Rcpp::wrap(days);
+}

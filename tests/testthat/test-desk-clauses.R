@@ -1,0 +1,82 @@
+changed <- function(state, part, ...) changed_state(state, part, list(...), a_desk()$facts)
+
+test_that("a choice changes its part, and what does not go with it any more is taken out", {
+  state <- desk_state(by = list("product"), measures = list("revenue"))
+  state <- changed(state, "within", within = list("region"))
+  expect_identical(unlist(state$table$by), c("region", "product"))
+  state <- changed(state, "rank", rank = "best_sellers", n = 3, ties = "standard")
+  expect_identical(state$table$pick, list(best_sellers = list(n = 3L, within = list("region"))))
+  state <- changed(state, "every", every = "year")
+  state <- changed(state, "versus", versus = "year_before", period = "2025")
+  expect_identical(vapply(state$table$add, names, ""), c("change", "in_period"))
+  state <- changed(state, "every", every = "weekday")
+  expect_null(state$table$add)
+  state <- changed(state, "within")
+  expect_identical(state$table$pick, list(best_sellers = list(n = 3L)))
+  state <- changed(state, "grid", columns = list("weekday"))
+  expect_null(state$table$pick)
+  expect_identical(state$table$crosstab[c("rows", "columns")], list(rows = list("product"), columns = list("weekday")))
+  state <- changed(state, "swap")
+  expect_identical(unlist(state$table$crosstab$columns), "product")
+  state <- changed(state, "by", by = list())
+  expect_null(state$table$crosstab)
+})
+
+test_that("another measure is what ranks, shares and changes are about; shares of counts of orders are taken out", {
+  state <- desk_state(by = list("region"), every = list("year"), measures = list("revenue"),
+                      add = list(list(change = NULL), list(share = NULL), list(rank = NULL)))
+  units <- changed(state, "measure", column = "units", how = "total")
+  expect_identical(unlist(lapply(units$table$add, function(step) step[[1]]$of)), rep("units", 3))
+  orders <- changed(state, "measure", column = "distinct order", how = "total")
+  expect_identical(vapply(orders$table$add, names, ""), c("change", "rank"))
+  price <- changed(state, "measure", column = "revenue", how = "ratio units", beside = list("orders"))
+  expect_identical(names(desk_answer(a_desk(), price)$table)[3:4], c("revenue_per_units", "orders"))
+})
+
+test_that("random choices give what R gives when it is asked by the code that the desk shows", {
+  withr::local_seed(20)
+  desk <- a_desk()
+  columns <- c("product", "region", "town", "category", "channel")
+  state <- first_state(desk$facts)
+  asked <- 0
+  for (i in seq_len(rounds(25, 100))) {
+    if (i %% 12 == 0) state <- first_state(desk$facts)
+    choice <- random_choice(state, columns)
+    to <- changed_state(state, choice$part, choice$given, desk$facts)
+    expect_identical(state_of_link(state_link(to), desk$facts), to)
+    answer <- tryCatch(desk_answer(desk, to), hinterfeld_error_no_lines = function(cnd) NULL)
+    if (is.null(answer)) next
+    code <- state_code(answer)
+    place <- rlang::env(book = desk$facts)
+    quiet(suppressWarnings(eval(parse(text = code), place)))
+    expect_identical(as.data.frame(place$t), as.data.frame(answer$table), info = paste(code, collapse = "; "))
+    state <- to
+    asked <- asked + 1
+  }
+  expect_gt(asked, rounds(25, 100) / 2)
+})
+
+test_that("random choices on a tally of days give what the daybook gives, or say what the tally does not hold", {
+  withr::local_seed(21)
+  columns <- c("product", "region", "town", "category")
+  tally <- tally_of(demo_daybook(), by = tidyselect::all_of(columns), measures = list("revenue", "units"))
+  desk <- new_desk(tally)
+  state <- first_state(tally)
+  asked <- 0
+  for (i in seq_len(rounds(25, 100))) {
+    if (i %% 12 == 0) state <- first_state(tally)
+    choice <- random_choice(state, columns)
+    to <- tryCatch(changed_state(state, choice$part, choice$given, tally),
+                   hinterfeld_error_link = function(cnd) NULL, hinterfeld_error_facts = function(cnd) NULL)
+    if (is.null(to)) next
+    expect_identical(state_of_link(state_link(to), tally), to)
+    answer <- tryCatch(desk_answer(desk, to), hinterfeld_error_no_lines = function(cnd) NULL,
+                       hinterfeld_error_facts = function(cnd) NULL)
+    if (is.null(answer)) next
+    whole <- desk_answer(a_desk(), to)
+    expect_identical(as.data.frame(answer$table), as.data.frame(whole$table), info = state_link(to))
+    state <- to
+    asked <- asked + 1
+  }
+  expect_gt(asked, rounds(25, 100) / 2)
+})

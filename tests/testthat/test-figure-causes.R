@@ -1,0 +1,25 @@
+test_that("the steps lead from the earlier value to the one of now", {
+  t <- add_causes(add_change(totals(kilnmoor_book(), by = region, every = "year")))
+  figure <- autoplot(t)
+  now <- in_period(t, "2026")
+  bars <- drawn(figure, layer_of(figure, "GeomRect"))
+  expect_identical(nrow(bars), 6L * nrow(now))
+  for (panel in split(bars, bars$PANEL)) {
+    panel <- panel[order(-panel$ymin), ]
+    expect_equal(panel$xmin[1], 0)
+    expect_equal(panel$xmin[2:5], panel$xmax[1:4])
+    expect_equal(panel$xmax[5], panel$xmax[6])
+  }
+  expect_setequal(round(bars$xmax[bars$ymin < 1], 2), now$revenue_change)
+  expect_match(figure$labels$title, "Why revenue changed by region, 2026")
+  expect_drawn(figure)
+})
+
+test_that("only rows with causes are drawn, the largest first, and the others are named", {
+  t <- add_causes(add_change(totals(kilnmoor_book(), by = town, every = "year")))
+  figure <- figure_causes(t, n = 2)
+  expect_length(unique(drawn(figure, layer_of(figure, "GeomRect"))$PANEL), 2)
+  expect_match(figure$labels$caption, "Not drawn")
+  expect_error(figure_causes(t, at = as.Date("2023-01-01")), "No row has causes", class = "hinterfeld_error_figure")
+  expect_error(figure_causes(add_change(totals(kilnmoor_book(), every = "year"))), class = "hinterfeld_error_figure")
+})

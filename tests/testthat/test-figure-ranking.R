@@ -1,0 +1,65 @@
+bars_of <- function(figure) drawn(figure, layer_of(figure, "GeomRect"))
+
+test_that("panels stand from the largest, rows in each panel's own order, ties and the rest marked", {
+  t <- best_sellers(totals(kilnmoor_book(), by = c(region, product)), n = 3, within = region, others = TRUE)
+  figure <- figure_ranking(t)
+  bars <- bars_of(figure)
+  expect_identical(length(unique(bars$PANEL)), 4L)
+  # The rest of each panel is drawn fainter.
+  rest <- names(which.min(table(bars$fill)))
+  members <- bars[bars$fill != rest, ]
+  # Bars are parts of the largest.
+  expect_equal(members$xmax * max(t$revenue[!is.na(t$revenue_rank)]), t$revenue[!is.na(t$revenue_rank)])
+  expect_true(all(tapply(members$xmax, members$PANEL, function(x) !is.unsorted(-x))))
+  expect_identical(sum(bars$fill == rest), 4L)
+  packing <- keep_lines(kilnmoor_book(), region == "Highfen" & category == "Packing & safety")
+  expect_identical(sum(grepl("^1=  11\u00a0180$", labels_of(figure_ranking(totals(packing, by = product))))), 2L)
+  expect_drawn(figure)
+})
+
+test_that("shares of each panel add up to 1", {
+  t <- add_share(totals(kilnmoor_book(), by = c(region, category)), within = region)
+  figure <- figure_share(t)
+  bars <- bars_of(figure)
+  expect_equal(c(tapply(bars$xmax, bars$PANEL, sum)) * max(t$revenue_share), rep(1, 4), ignore_attr = TRUE)
+  expect_drawn(figure)
+})
+
+test_that("300 members, twenty parts, negative and zero values stay readable", {
+  book <- many_products()
+  figure <- figure_ranking(totals(book, by = product), n = 30)
+  expect_identical(nrow(bars_of(figure)), 31L)
+  expect_drawn(figure)
+  share <- figure_share(totals(book, by = product))
+  expect_identical(nrow(bars_of(share)), 20L)
+  expect_match(share$labels$caption, "Each panel shows its 20 largest.", fixed = TRUE)
+  negative <- daybook(a_sale(region = c("n", "s"), revenue = c(5, -3)), day, revenue, product)
+  expect_equal(bars_of(figure_ranking(totals(negative, by = region)))$xmin, c(0, -0.6))
+  zero <- daybook(a_sale(region = c("n", "s"), revenue = c(0, 0)), day, revenue, product)
+  expect_drawn(figure_ranking(totals(zero, by = region)))
+})
+
+test_that("what one picture does not hold goes on on further pages, all of it", {
+  t <- totals(kilnmoor_book(), by = c(town, product))
+  figure <- figure_ranking(t, n = 3)
+  pages <- figure_pages(figure)
+  expect_length(pages, 3)
+  expect_match(figure$labels$title, "(1 of 3)", fixed = TRUE)
+  drawn <- unlist(lapply(pages, labels_of))
+  best <- best_sellers(t, n = 3, within = town)
+  expect_identical(sum(grepl("^[123]=?  ", drawn)), nrow(best))
+  expect_match(figure$labels$caption, "Each panel has a scale of its own.", fixed = TRUE)
+  folder <- withr::local_tempdir()
+  paths <- deliver(figure, file.path(folder, "towns.svg"))
+  expect_identical(basename(paths), sprintf("towns-%d.svg", 1:3))
+  expect_setequal(list.files(folder), basename(paths))
+  long <- figure_pages(figure_ranking(totals(many_products(), by = product), n = 100))
+  expect_identical(vapply(long, function(page) nrow(bars_of(page)), 0L), c(32L, 32L, 32L, 5L))
+  expect_length(figure_pages(figure_trend(totals(kilnmoor_book(), every = "month"))), 1)
+  expect_error(figure_pages(t), class = "hinterfeld_error_argument")
+})
+
+test_that("a table with nothing left to draw is refused", {
+  expect_snapshot(error = TRUE, figure_ranking(totals(kilnmoor_book(), by = region), within = region))
+  expect_snapshot(error = TRUE, figure_share(totals(kilnmoor_book())))
+})
