@@ -206,7 +206,7 @@ asked_again <- function(made, chain) {
 }
 
 # The desk answers the same inquiry with the identical table, by way of its link, and what it says of a row is that row:
-# only these lines, and all but these.
+# only these lines, and all but these. It refuses a measure that has the name of a column and is another number.
 on_the_desk <- function(made, chain, base) {
   if (any(vapply(chain, function(move) move$kind %in% c("cut", "note", "plain"), NA))) return(NULL)
   place <- tryCatch(moved(made, chain), hinterfeld_error = function(cnd) NULL)
@@ -216,11 +216,19 @@ on_the_desk <- function(made, chain, base) {
   if (!is.null(spec$headings)) return(NULL)
   book <- place$book
   inside <- rlang::env(asNamespace("hinterfeld"), spec = spec, book = book)
-  answer <- quiet_eval(quote({
+  answer <- tryCatch(quiet_eval(quote({
     desk <- new_desk(book)
     state <- new_state(spec, within_of(spec))
     desk_answer(desk, state_of_link(state_link(state), book))
-  }), inside)
+  }), inside), hinterfeld_error_link = identity)
+  untrue <- any(vapply(chain, function(move) {
+    m <- move$measures$revenue
+    !is.null(m) && !(m$kind == "sum" && identical(m$x, "revenue") && is.null(m$where))
+  }, NA))
+  if (inherits(answer, "error") != untrue) {
+    return(if (untrue) "the desk takes a `revenue` that is another number" else conditionMessage(answer))
+  }
+  if (untrue) return(NULL)
   if (!identical(answer$table, place$t)) {
     return(paste("another table on the desk:", toString(utils::head(all.equal(place$t, answer$table), 2))))
   }
