@@ -85,14 +85,6 @@ same_rights_kernel <- function(of, to) {
     invisible(.Call(`_hinterfeld_same_rights_kernel`, of, to))
 }
 
-line_feeds_kernel <- function(path) {
-    .Call(`_hinterfeld_line_feeds_kernel`, path)
-}
-
-text_feeds_kernel <- function(x) {
-    .Call(`_hinterfeld_text_feeds_kernel`, x)
-}
-
 output_failed_kernel <- function() {
     .Call(`_hinterfeld_output_failed_kernel`)
 }
@@ -169,16 +161,16 @@ damaged_chunk_kernel <- function(path, starts, bytes) {
     .Call(`_hinterfeld_damaged_chunk_kernel`, path, starts, bytes)
 }
 
-text_stretches_kernel <- function(path, delimiter, decimal, wanted, size, threads) {
-    .Call(`_hinterfeld_text_stretches_kernel`, path, delimiter, decimal, wanted, size, threads)
+text_stretches_kernel <- function(path, delimiter, decimal, wanted, texts, size, threads) {
+    .Call(`_hinterfeld_text_stretches_kernel`, path, delimiter, decimal, wanted, texts, size, threads)
 }
 
 first_names_kernel <- function(bytes, delimiter) {
     .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
 
-read_stretches_kernel <- function(path, offsets, bytes, counted, delimiter, columns, texts, plain) {
-    .Call(`_hinterfeld_read_stretches_kernel`, path, offsets, bytes, counted, delimiter, columns, texts, plain)
+read_stretches_kernel <- function(path, offsets, bytes, counted, delimiter, decimal, columns, texts, numbers) {
+    .Call(`_hinterfeld_read_stretches_kernel`, path, offsets, bytes, counted, delimiter, decimal, columns, texts, numbers)
 }
 
 gunzip_kernel <- function(path, to, limit) {
@@ -279,5 +271,9 @@ handle_kernel <- function(held) {
 
 handle_value_kernel <- function(handle) {
     .Call(`_hinterfeld_handle_value_kernel`, handle)
+}
+
+write_delimited_kernel <- function(path, names, columns, rows, delimiter, threads) {
+    .Call(`_hinterfeld_write_delimited_kernel`, path, names, columns, rows, delimiter, threads)
 }
 

@@ -1,21 +1,36 @@
 # Delimited text: counted and looked at by the compiled scan, all of it; then read stretch by stretch, each held
-# against the count: text and days are coded from their bytes, numbers are read by a fast reader of plain lines.
+# against the count. Text and days are coded from their bytes.
 
 delimiters <- c(",", ";", "\t", "|")
 
-# What a file holds, checked, before a value of it is read. Of columns that are not wanted no type is told.
-scan_delimited <- function(path, options, call = caller_env(), wanted = NULL) {
+# What a file holds, checked, before a value of it is used. Of columns that are not wanted no type is told. With `take`
+# their values are taken along, for who needs all of them at once.
+scan_delimited <- function(path, options, call = caller_env(), wanted = NULL, take = FALSE) {
   stamp <- file_stamps(path)
   text <- plain_text_file(path, options$encoding %||% "UTF-8", call)
   delimiter <- options$delimiter %||% find_delimiter(heading_text(first_bytes(text$path, longest_heading), path, call))
   scan <- text_stretches_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
-                                 getOption("hinterfeld.block", block_size), threads_wanted())
+                                if (take) as.character(names(options$types)[options$types != "number"]),
+                                getOption("hinterfeld.block", block_size), threads_wanted())
   if (scan$odd$line > 0) stop_odd_byte(scan$odd, path, call)
   check_names(scan$heading, path, delimiter, call)
   check_records(scan, path, delimiter, call)
   list(path = path, text = text, stamp = stamp, delimiter = delimiter, names = scan$heading,
        rows = scan$records - 1, line_end = scan$line_end, empty = scan$empty, profile = scan$columns,
-       stretches = scan$stretches)
+       stretches = scan$stretches, taken = new_taken(scan$taken, scan$heading))
+}
+
+# Columns that were taken while a file was counted, held until somebody uses them.
+new_taken <- function(columns, names) {
+  if (length(columns)) rlang::env(columns = stats::setNames(columns, names))
+}
+
+# Those of them that are as the plan wants them; they are used once, and then given up.
+use_taken <- function(taken, kinds) {
+  columns <- taken$columns[names(kinds)]
+  taken$columns <- NULL
+  fits <- vapply(columns, is.numeric, NA) == (kinds == "number")
+  if (length(columns)) columns[fits & lengths(columns) > 0]
 }
 
 # How each column is read, told from all parts.
@@ -31,32 +46,37 @@ plan_delimited <- function(scans, names, options) {
   column_kinds(profile, names, options$types, options$blank)
 }
 
-# `take` is given some stretches of the file at a time, as a list of columns: numbers, days as dates, and text.
+# `take` is given the values of some stretches at a time, as a list of columns: numbers, days as dates, and text. Those
+# that were taken while the file was counted are there already; otherwise it is read again.
 chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
+  taken <- use_taken(scan$taken, kinds)
+  read <- kinds[!names(kinds) %in% names(taken)]
+  days <- names(kinds)[kinds == "day"]
+  give <- function(columns) {
+    columns[days] <- lapply(columns[days], days_of_texts)
+    take(columns[names(kinds)])
+  }
+  if (length(read) == 0) {
+    if (scan$rows > 0) give(taken)
+    return(check_unchanged(scan$path, scan$stamp, call))
+  }
   text <- scan$text %||% plain_text_file(scan$path, options$encoding %||% "UTF-8", call)
   on.exit(unlink(text$temporary))
-  places <- match(names(kinds), scan$names)
-  plain <- kinds == "number"
-  numbers <- names(kinds)[plain][order(places[plain])]
   stretches <- scan$stretches
+  places <- split(match(names(read), scan$names), factor(read == "number", c(FALSE, TRUE)))
+  at <- 0
   for (of in split(seq_along(stretches$offset), (seq_along(stretches$offset) - 1) %/% threads_wanted())) {
-    passed <- read_stretches_kernel(path.expand(text$path), stretches$offset[of], stretches$bytes[of],
-                                    stretches$records[of], scan$delimiter, length(scan$names), places[!plain],
-                                    sort(places[plain]))
-    read <- if (!is.null(passed) && any(plain)) read_lines(passed$lines, numbers, options$decimal_mark %||% ".")
-    rows <- sum(stretches$records[of])
-    if (is.null(passed) || is.character(read) || any(lengths(read) != rows)) {
+    values <- read_stretches_kernel(path.expand(text$path), stretches$offset[of], stretches$bytes[of],
+                                    stretches$records[of], scan$delimiter, options$decimal_mark %||% ".",
+                                    length(scan$names), places[[1]], places[[2]])
+    if (is.null(values)) {
       check_unchanged(scan$path, scan$stamp, call)
-      taken <- if (length(read)) min(lengths(read)) else 0
-      counts <- sprintf("%s were counted, %s read.", count_of(rows, "row"), group_digits(taken))
       stop_because("shape", sprintf("%s no longer matches the count made before reading.", basename(scan$path)),
-                   x = if (is.character(read)) read else counts,
                    i = "Read it again when nothing is writing to it.", call = call)
     }
-    texts <- stats::setNames(passed$texts, names(kinds)[!plain])
-    days <- names(kinds)[kinds == "day"]
-    texts[days] <- lapply(texts[days], days_of_texts)
-    take(c(texts, read)[names(kinds)])
+    rows <- at + seq_len(sum(stretches$records[of]))
+    at <- at + length(rows)
+    give(c(stats::setNames(c(values$texts, values$numbers), scan$names[unlist(places)]), lapply(taken, `[`, rows)))
   }
   check_unchanged(scan$path, scan$stamp, call)
 }
@@ -65,29 +85,6 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
 days_of_texts <- function(x) {
   coded <- text_codes(x)
   plain_days(iso_days(coded$labels)[coded$codes])
-}
-
-# Numbers of some lines by the fast reader, which has nothing to guess: no quotes, no heading, every type told. Its
-# complaint as a text where it has one.
-read_lines <- function(lines, names, mark) {
-  warned <- NULL
-  # It is let come to its end: a reader that is left in the middle says so in the next file.
-  columns <- tryCatch(withCallingHandlers(
-    data.table::fread(
-      text = lines, sep = "|", quote = "", dec = mark, header = FALSE, fill = FALSE, select = seq_along(names),
-      colClasses = list(double = seq_along(names)), na.strings = NULL, strip.white = FALSE,
-      blank.lines.skip = FALSE, integer64 = "character", logical01 = FALSE, showProgress = FALSE, data.table = FALSE,
-      nThread = threads_wanted()
-    ),
-    warning = function(cnd) {
-      if (!grepl("Previous fread", conditionMessage(cnd), fixed = TRUE)) warned <<- conditionMessage(cnd)
-      invokeRestart("muffleWarning")
-    }
-  ), error = conditionMessage)
-  if (is.character(columns) || !is.null(warned)) {
-    return(warned %||% columns)
-  }
-  stats::setNames(as.list(columns), names)
 }
 
 # The first line that is not empty; a file without line ends would make it as long as itself.

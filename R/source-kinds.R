@@ -4,6 +4,7 @@
 # options   of load_table() that it takes
 # scan      (path, options, call, wanted): a part looked at: its names, rows, empty lines, and what the kind needs to
 #           read it; `wanted` columns, NULL for all
+# whole     the same for a part that is read at once, where its values can be taken along
 # plan      (scans, names, options): how each column is read, told from all parts
 # chunks    (scan, plan, options, take, call): hands each chunk, a list of columns, to `take`
 # names     (path, options, call): the names of a part's columns, quickly
@@ -11,8 +12,9 @@ source_kinds <- list(
   text = list(
     what = "delimited text", endings = c("csv", "tsv", "txt", "tab", "dat", "psv"),
     options = c("delimiter", "decimal_mark", "types", "blank", "encoding"),
-    scan = function(...) scan_delimited(...), plan = function(...) plan_delimited(...),
-    chunks = function(...) chunks_delimited(...), names = function(...) delimited_names(...)
+    scan = function(...) scan_delimited(...), whole = function(...) scan_delimited(..., take = TRUE),
+    plan = function(...) plan_delimited(...), chunks = function(...) chunks_delimited(...),
+    names = function(...) delimited_names(...)
   ),
   parquet = list(
     what = "Parquet", endings = "parquet", options = "types",

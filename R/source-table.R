@@ -59,7 +59,7 @@ load_table.default <- function(path, columns = NULL, ..., delimiter = NULL, deci
                                blank = character(), encoding = "UTF-8", sheet = NULL, range = NULL) {
   rlang::check_dots_empty()
   options <- checked_options(delimiter, decimal_mark, types, blank, encoding, sheet, range)
-  source <- open_files(path, enquo(columns), options)
+  source <- open_files(path, enquo(columns), options, scan = scan_whole)
   on.exit(close_source(source))
   read_source(source)
 }
@@ -106,6 +106,10 @@ open_files <- function(path, columns, options, call = caller_env(), scan = funct
        rows = vapply(scans, function(scan) scan$rows, 0), plan = kind$plan(scans, names, options))
 }
 
+scan_whole <- function(kind, ...) {
+  (kind$whole %||% kind$scan)(...)
+}
+
 # A last line without its end may be half of one.
 say_open_ends <- function(files) {
   if (length(files)) {
@@ -145,13 +149,21 @@ agreed_columns <- function(scans, wanted, call) {
 # A source as one table.
 read_source <- function(source, call = caller_env()) {
   columns <- NULL
+  whole <- NULL
   at <- 0
   for (scan in source$scans) {
     source$kind$chunks(scan, source$plan, source$options, call = call, take = function(chunk) {
+      if (length(chunk[[1]]) == sum(source$rows)) {
+        whole <<- chunk
+        return()
+      }
       if (is.null(columns)) columns <<- new_columns(lapply(chunk, `[`, 0L), sum(source$rows))
       add_chunk(columns, chunk, at)
       at <<- at + length(chunk[[1]])
     })
+  }
+  if (!is.null(whole)) {
+    return(as_lines(lapply(whole, function(x) if (is.character(x)) text_codes(x) else x), source, call))
   }
   if (is.null(columns)) {
     say("no_rows", sprintf("%s has a heading and no rows.", source$shown))

@@ -252,26 +252,6 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
-// line_feeds_kernel
-double line_feeds_kernel(std::string path);
-RcppExport SEXP _hinterfeld_line_feeds_kernel(SEXP pathSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    rcpp_result_gen = Rcpp::wrap(line_feeds_kernel(path));
-    return rcpp_result_gen;
-END_RCPP
-}
-// text_feeds_kernel
-double text_feeds_kernel(SEXP x);
-RcppExport SEXP _hinterfeld_text_feeds_kernel(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(text_feeds_kernel(x));
-    return rcpp_result_gen;
-END_RCPP
-}
 // output_failed_kernel
 bool output_failed_kernel();
 RcppExport SEXP _hinterfeld_output_failed_kernel() {
@@ -491,17 +471,18 @@ BEGIN_RCPP
 END_RCPP
 }
 // text_stretches_kernel
-Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal, Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads);
-RcppExport SEXP _hinterfeld_text_stretches_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
+Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal, Rcpp::Nullable<Rcpp::CharacterVector> wanted, Rcpp::Nullable<Rcpp::CharacterVector> texts, double size, int threads);
+RcppExport SEXP _hinterfeld_text_stretches_kernel(SEXP pathSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP wantedSEXP, SEXP textsSEXP, SEXP sizeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::CharacterVector> >::type wanted(wantedSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::CharacterVector> >::type texts(textsSEXP);
     Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(text_stretches_kernel(path, delimiter, decimal, wanted, size, threads));
+    rcpp_result_gen = Rcpp::wrap(text_stretches_kernel(path, delimiter, decimal, wanted, texts, size, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -517,8 +498,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // read_stretches_kernel
-SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes, Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector plain);
-RcppExport SEXP _hinterfeld_read_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP plainSEXP) {
+SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes, Rcpp::NumericVector counted, std::string delimiter, std::string decimal, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector numbers);
+RcppExport SEXP _hinterfeld_read_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP numbersSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
@@ -526,10 +507,11 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type counted(countedSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
     Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type texts(textsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type plain(plainSEXP);
-    rcpp_result_gen = Rcpp::wrap(read_stretches_kernel(path, offsets, bytes, counted, delimiter, columns, texts, plain));
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type numbers(numbersSEXP);
+    rcpp_result_gen = Rcpp::wrap(read_stretches_kernel(path, offsets, bytes, counted, delimiter, decimal, columns, texts, numbers));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -833,6 +815,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// write_delimited_kernel
+std::string write_delimited_kernel(std::string path, Rcpp::CharacterVector names, Rcpp::List columns, double rows, std::string delimiter, int threads);
+RcppExport SEXP _hinterfeld_write_delimited_kernel(SEXP pathSEXP, SEXP namesSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP delimiterSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type names(namesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(write_delimited_kernel(path, names, columns, rows, delimiter, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
@@ -856,8 +853,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
     {"_hinterfeld_flush_file_kernel", (DL_FUNC) &_hinterfeld_flush_file_kernel, 1},
     {"_hinterfeld_same_rights_kernel", (DL_FUNC) &_hinterfeld_same_rights_kernel, 2},
-    {"_hinterfeld_line_feeds_kernel", (DL_FUNC) &_hinterfeld_line_feeds_kernel, 1},
-    {"_hinterfeld_text_feeds_kernel", (DL_FUNC) &_hinterfeld_text_feeds_kernel, 1},
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
     {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
@@ -877,9 +872,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
     {"_hinterfeld_last_step_kernel", (DL_FUNC) &_hinterfeld_last_step_kernel, 5},
     {"_hinterfeld_damaged_chunk_kernel", (DL_FUNC) &_hinterfeld_damaged_chunk_kernel, 3},
-    {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 6},
+    {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 7},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
-    {"_hinterfeld_read_stretches_kernel", (DL_FUNC) &_hinterfeld_read_stretches_kernel, 8},
+    {"_hinterfeld_read_stretches_kernel", (DL_FUNC) &_hinterfeld_read_stretches_kernel, 9},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
@@ -905,6 +900,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},
     {"_hinterfeld_handle_value_kernel", (DL_FUNC) &_hinterfeld_handle_value_kernel, 1},
+    {"_hinterfeld_write_delimited_kernel", (DL_FUNC) &_hinterfeld_write_delimited_kernel, 6},
     {NULL, NULL, 0}
 };
 

@@ -1,6 +1,7 @@
 // What the values of a column look like, all of them: so that a reader need not guess their type from a few.
 #pragma once
 #include <algorithm>
+#include <cmath>
 #include <cstddef>
 #include <cstdint>
 #include <cstring>
@@ -49,6 +50,73 @@ inline bool plain_day(const char* s, std::size_t n) {
   return day <= calendar::days_in_month(year, month);
 }
 
+// A plain decimal: a sign for what is below 0, digits without a leading zero, a mark, digits; at most 15 of them, so
+// that it is exact as a whole number and a power of ten.
+struct Decimal {
+  bool plain = false, negative = false;
+  std::size_t whole = 0, fraction = 0;  // digits before and behind the mark
+  std::size_t zeros = 0;                // the last ones of the fraction
+};
+
+inline Decimal decimal_at(const char* at, const char* to, char mark) {
+  Decimal out;
+  out.negative = *at == '-';
+  if (out.negative) ++at;
+  const std::size_t n = static_cast<std::size_t>(to - at);
+  if (n == 0 || n > kWidest) return out;
+  const Seen seen = look(at);
+  const std::uint32_t all = (1u << n) - 1, others = all & ~seen.digits;
+  out.whole = n;
+  if (others != 0) {
+    out.whole = static_cast<std::size_t>(__builtin_ctz(others));
+    if (others != 1u << out.whole || at[out.whole] != mark || out.whole == 0 || out.whole + 1 == n) return out;
+    out.fraction = n - out.whole - 1;
+  }
+  if (out.whole + out.fraction > 15 || (out.whole > 1 && *at == '0')) return out;
+  const std::uint32_t telling = all & ~seen.zeros & ~(others != 0 ? 1u << out.whole : 0);
+  if (telling == 0 && out.negative) return out;
+  const std::size_t last = telling == 0 ? 0 : static_cast<std::size_t>(32 - __builtin_clz(telling));
+  out.zeros = std::min(out.fraction, n - last);
+  out.plain = true;
+  return out;
+}
+
+// Digits as a number, at most 15 of them.
+inline std::uint64_t digits_at(const char* at, std::size_t n) {
+#if defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+  // Eight at once: neighbours are put together to two, four and eight digits.
+  const auto eight = [](const char* from, std::size_t count) -> std::uint64_t {
+    if (count == 0) return 0;
+    std::uint64_t word;
+    std::memcpy(&word, from, 8);
+    word = (word - 0x3030303030303030u) << (64 - 8 * count);
+    word = word * 10 + (word >> 8);
+    return ((word & 0x000000ff000000ffu) * 0x000f424000000064u +
+            (word >> 16 & 0x000000ff000000ffu) * 0x0000271000000001u) >> 32;
+  };
+  if (n <= 8) return eight(at, n);
+  return eight(at, n - 8) * 100000000 + eight(at + n - 8, 8);
+#else
+  std::uint64_t out = 0;
+  for (std::size_t k = 0; k < n; ++k) out = out * 10 + static_cast<std::uint64_t>(at[k] - '0');
+  return out;
+#endif
+}
+
+// The double nearest to a plain decimal, NaN for any other text. Both numbers of the quotient are exact, so it is
+// rounded once.
+inline double number_at(const char* at, const Decimal& form) {
+  constexpr double kPowers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+  if (!form.plain) return std::nan("");
+  if (form.negative) ++at;
+  double out = static_cast<double>(digits_at(at, form.whole));
+  if (form.fraction > 0) {
+    const double scale = kPowers[form.fraction];
+    out = (out * scale + static_cast<double>(digits_at(at + form.whole + 1, form.fraction))) / scale;
+  }
+  return form.negative ? -out : out;
+}
+
 // kBehind bytes (see records.h) may be read behind a value.
 class Column {
  public:
@@ -85,28 +153,12 @@ class Column {
   // None of the characters of numbers, dates, times, TRUE, FALSE and NA.
   static bool is_wordy(char c) { return std::strchr("0123456789+-.,: \t\r\nTtZzEeRrUuFfAaLlSsNn", c) == nullptr; }
 
-  // A sign for what is below 0, digits without a leading zero, a mark, digits.
   bool plain_number(const char* at, const char* to, char decimal) {
-    const bool negative = *at == '-';
-    if (negative) ++at;
-    const std::size_t n = static_cast<std::size_t>(to - at);
-    if (n == 0 || n > kWidest) return false;
-    const Seen seen = look(at);
-    const std::uint32_t all = (1u << n) - 1, others = all & ~seen.digits;
-    std::size_t whole = n, fraction = 0;
-    if (others != 0) {
-      whole = static_cast<std::size_t>(__builtin_ctz(others));
-      if (others != 1u << whole || at[whole] != decimal || whole == 0 || whole + 1 == n) return false;
-      fraction = n - whole - 1;
-    }
-    if (whole + fraction > 15 || (whole > 1 && *at == '0')) return false;
-    const std::uint32_t telling = all & ~seen.zeros & ~(others != 0 ? 1u << whole : 0);
-    if (telling == 0 && negative) return false;
-    const std::size_t last = telling == 0 ? 0 : static_cast<std::size_t>(32 - __builtin_clz(telling));
-    const std::size_t zeros = std::min(fraction, n - last);
-    lengths_ |= 1u << fraction;
+    const Decimal form = decimal_at(at, to, decimal);
+    if (!form.plain) return false;
+    lengths_ |= 1u << form.fraction;
     // The lengths that the same number could be written with.
-    shorter_ |= ((1u << fraction) - 1) & ~((1u << (fraction - zeros)) - 1);
+    shorter_ |= ((1u << form.fraction) - 1) & ~((1u << (form.fraction - form.zeros)) - 1);
     return true;
   }
 

@@ -5,8 +5,6 @@
 #include <cstdio>
 #include <cstring>
 #include <string>
-#include <vector>
-
 #include <sys/stat.h>
 
 #if !defined(_WIN32)
@@ -14,8 +12,6 @@
 #include <fcntl.h>
 #include <unistd.h>
 #endif
-
-#include "records.h"
 
 namespace {
 
@@ -70,38 +66,6 @@ void same_rights_kernel(std::string of, std::string to) {
   // Some disks know no rights.
   if (chmod(to.c_str(), mode) != 0) return;
 #endif
-}
-
-// How many line feeds are in a file; -1 where it cannot be read.
-// [[Rcpp::export(rng = false)]]
-double line_feeds_kernel(std::string path) {
-  std::FILE* file = std::fopen(path.c_str(), "rb");
-  if (file == nullptr) return -1;
-  constexpr std::size_t kSize = std::size_t{1} << 18;
-  std::vector<char> piece(kSize + records::kBehind);
-  std::size_t found = 0, got;
-  while ((got = std::fread(piece.data(), 1, kSize, file)) > 0) {
-    const char* end = piece.data() + got;
-    for (const char* at = piece.data(); at < end; at += 64) {
-      found += static_cast<std::size_t>(__builtin_popcountll(records::look64(at, end, '\n').feeds));
-    }
-  }
-  const bool good = std::ferror(file) == 0;
-  std::fclose(file);
-  return good ? static_cast<double>(found) : -1;
-}
-
-// How many line feeds are in texts.
-// [[Rcpp::export(rng = false)]]
-double text_feeds_kernel(SEXP x) {
-  const R_xlen_t n = Rf_xlength(x);
-  double found = 0;
-  for (R_xlen_t i = 0; i < n; ++i) {
-    const SEXP text = STRING_ELT(x, i);
-    if (text == NA_STRING) continue;
-    for (const char* at = CHAR(text); (at = std::strchr(at, '\n')) != nullptr; ++at) ++found;
-  }
-  return found;
 }
 
 // Has writing to standard output failed? A closed pipe is not a failure: its reader has seen enough.

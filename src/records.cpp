@@ -9,8 +9,8 @@
 #include "file_handle.h"
 #include "lazy_text.h"
 #include "memory.h"
-#include "records.h"
-#include "fields.h"
+#include "record_count.h"
+#include "field_values.h"
 #include "threads.h"
 
 namespace {
@@ -40,10 +40,10 @@ Rcpp::CharacterVector utf8_texts(const std::vector<std::string>& texts) {
   return out;
 }
 
-// Which of the heading's columns are asked for; none told apart where all are.
-std::vector<bool> wanted_of(const std::vector<std::string>& heading, Rcpp::Nullable<Rcpp::CharacterVector> wanted) {
-  if (wanted.isNull()) return {};
-  const Rcpp::CharacterVector asked(wanted);
+// Which of the heading's columns are named; none told apart where all are.
+std::vector<bool> named_in(const std::vector<std::string>& heading, Rcpp::Nullable<Rcpp::CharacterVector> names) {
+  if (names.isNull()) return {};
+  const Rcpp::CharacterVector asked(names);
   std::vector<bool> out(heading.size(), false);
   for (const auto& name : asked) {
     const std::string text = Rf_translateCharUTF8(name);
@@ -138,44 +138,113 @@ class Blocks {
   std::vector<char> held_;
 };
 
-// A stretch of a file passed on piece by piece; false where it is not what was counted.
-bool pass_stretch(std::FILE* file, double offset, std::size_t bytes, relay::Passer& to) {
+// The values of a stretch of a file, read piece by piece; false where it is not what was counted.
+bool read_stretch(std::FILE* file, double offset, std::size_t bytes, char delimiter, relay::Values& to) {
   std::vector<char> piece(2 * records::kPiece + records::kBehind);
   if (!move_to(file, offset)) return false;
   std::size_t held = 0;
   while (held > 0 || bytes > 0) {
     const std::size_t room = piece.size() - records::kBehind - held, more = std::min(room, bytes);
     if (std::fread(piece.data() + held, 1, more, file) != more) return false;
-    const char* end = piece.data() + held + more;
+    const char *const from = piece.data(), *const end = from + held + more;
     piece[held + more] = '\n';
     bytes -= more;
-    const char* rest = to.pass(piece.data(), end, bytes == 0);
-    if (rest == nullptr || utf8::odd_byte(piece.data(), rest) != rest) return false;
+    const char* rest = records::walk(from, end, bytes == 0, delimiter, to);
+    if (rest == nullptr) return false;
     held = static_cast<std::size_t>(end - rest);
     std::copy(rest, end, piece.begin());
     // A record may be longer than a piece.
     if (held > piece.size() / 2) piece.resize(2 * piece.size());
   }
-  return to.complete();
+  return to.good();
 }
 
-// The codes of a text, of which each thread passed on some by its own numbers, as one text.
-SEXP coded_text(std::vector<relay::Passer>& passed, std::size_t k, SEXP codes, const std::vector<std::size_t>& starts) {
-  relay::Texts& whole = passed[0].texts(k);
-  const int count = static_cast<int>(passed.size());
-  std::vector<std::vector<int>> now(count);
-  for (int t = 1; t < count; ++t) now[t] = whole.codes_of(passed[t].texts(k));
-  int* const code = INTEGER(codes);
-  threads::each(count, [&](int t) {
-    if (t > 0) std::transform(code + starts[t], code + starts[t + 1], code + starts[t],
-                              [&](int own) { return now[t][own - 1]; });
-  });
-  Rcpp::CharacterVector labels(whole.size());
+// The texts that each thread numbered for itself as one: the labels, and for each thread the numbers that its own have
+// there (from 1). FALSE if one of them is not UTF-8.
+bool merged_texts(const std::vector<relay::Texts*>& of, Rcpp::CharacterVector& labels,
+                  std::vector<std::vector<int>>& now) {
+  relay::Texts& whole = *of[0];
+  for (const relay::Texts* texts : of) now.push_back(whole.codes_of(*texts));
+  labels = Rcpp::CharacterVector(whole.size());
   for (int code = 1; code <= whole.size(); ++code) {
-    SET_STRING_ELT(labels, code - 1,
-                   Rf_mkCharLenCE(whole.text(code), static_cast<int>(whole.length(code)), CE_UTF8));
+    const char* const text = whole.text(code);
+    const std::size_t n = whole.length(code);
+    if (utf8::odd_byte(text, text + n) != text + n) return false;
+    SET_STRING_ELT(labels, code - 1, Rf_mkCharLenCE(text, static_cast<int>(n), CE_UTF8));
   }
-  return lazy_text::text(codes, labels);
+  return true;
+}
+
+// Some records of a thread's store, and where they go.
+struct Segment {
+  int thread;
+  std::size_t records;
+};
+
+// What the threads took, in the order of the records; the memory of each column is given back before the next.
+Rcpp::List taken_columns(std::vector<relay::Store>& stores, const std::vector<relay::Taken>& kinds,
+                         const std::vector<Segment>& segments) {
+  const int count = static_cast<int>(stores.size());
+  std::size_t n = 0;
+  for (const Segment& segment : segments) n += segment.records;
+  // copy(t, from, to, records): each thread copies what it took.
+  const auto each_segment = [&](auto copy) {
+    threads::each(count, [&](int t) {
+      std::size_t from = 0, to = 0;
+      for (const Segment& segment : segments) {
+        if (segment.thread == t) {
+          copy(t, from, to, segment.records);
+          from += segment.records;
+        }
+        to += segment.records;
+      }
+    });
+  };
+  Rcpp::List out(kinds.size());
+  for (std::size_t k = 0; k < kinds.size(); ++k) {
+    if (kinds[k] == relay::Taken::kNumber) {
+      const Rcpp::Shield<SEXP> numbers(pages::vector(REALSXP, n));
+      double* const number = REAL(numbers);
+      each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
+        std::copy_n(stores[t].numbers(k).data() + from, records, number + to);
+      });
+      out[k] = numbers;
+    } else if (kinds[k] == relay::Taken::kText) {
+      std::vector<relay::Texts*> texts;
+      for (relay::Store& store : stores) texts.push_back(&store.values().texts(k));
+      std::vector<std::vector<int>> now;
+      Rcpp::CharacterVector labels;
+      if (!merged_texts(texts, labels, now)) Rcpp::stop("a text is not UTF-8");
+      const Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
+      int* const code = INTEGER(codes);
+      each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
+        const int* own = stores[t].codes(k).data() + from;
+        std::transform(own, own + records, code + to, [&](int of) { return now[t][of - 1]; });
+      });
+      out[k] = lazy_text::text(codes, labels);
+    }
+    for (relay::Store& store : stores) {
+      store.numbers(k).clear();
+      store.codes(k).clear();
+    }
+  }
+  return out;
+}
+
+// How each wanted column is taken while it is counted, told from the first records: as a number if they are, unless it
+// is asked for as text.
+std::vector<relay::Taken> taken_kinds(const char* at, const char* end, const records::Marks& marks,
+                                      const std::vector<bool>& wanted, const std::vector<bool>& as_text,
+                                      std::size_t fields) {
+  const bool last = end - at <= static_cast<std::ptrdiff_t>(records::kPiece);
+  const records::Count first = records::scan(at, last ? end : at + records::kPiece, last, marks, fields, wanted);
+  std::vector<relay::Taken> kinds(fields, relay::Taken::kNot);
+  for (std::size_t k = 0; k < fields; ++k) {
+    const profile::Column& column = first.columns[k];
+    const bool number = column.given() && column.numbers() && !column.days() && !as_text[k];
+    if (wanted.empty() || wanted[k]) kinds[k] = number ? relay::Taken::kNumber : relay::Taken::kText;
+  }
+  return kinds;
 }
 
 // Pieces of bytes unpacked one after another, all members of a gzip file.
@@ -196,15 +265,20 @@ class Unpacker {
 // What a file of delimited text in UTF-8 holds, all of it: the heading, how many records, where they do not have the
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
 // wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd`
-// is the line of the first byte that is not text, 0 for none.
+// is the line of the first byte that is not text, 0 for none. If `texts` are given, the values of the wanted columns
+// are `taken` along: `texts` as text, the others as numbers or text, by what the first ones look like.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal,
-                              Rcpp::Nullable<Rcpp::CharacterVector> wanted, double size, int threads) {
-  const records::Marks marks(delimiter[0], decimal[0]);
+                                 Rcpp::Nullable<Rcpp::CharacterVector> wanted,
+                                 Rcpp::Nullable<Rcpp::CharacterVector> texts, double size, int threads) {
+  const records::Marks marks{delimiter[0], decimal[0]};
   Blocks blocks(path, block_size(path, size), threads);
   std::vector<std::string> heading;
   std::vector<bool> columns_wanted;
   std::vector<double> offsets, bytes, held;
+  std::vector<relay::Store> stores;
+  std::vector<relay::Taken> kinds;
+  std::vector<Segment> segments;
   records::Count whole;
   double odd_line = 0;
   int odd_value = 0;
@@ -219,23 +293,26 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
     };
     if (blocks.offset() == 0 && end - at >= 3 && std::memcmp(at, "\xef\xbb\xbf", 3) == 0) at += 3;
     if (whole.fields == 0) {
-      const char* rest = relay::first_record(at, end, marks, heading);
+      const char* rest = records::first_record(at, end, marks.delimiter, heading);
       const char* odd = utf8::odd_byte(at, rest);
       if (odd != rest) {
         told(odd);
         heading.clear();
         break;
       }
-      const records::Count top = records::scan(at, rest, marks, 0);
+      const records::Count top = records::scan(at, rest, true, marks, 0);
       records::append(whole, top);
       // Nothing but empty lines so far.
       if (heading.empty()) continue;
       whole.fields = top.fields;
       whole.columns.assign(top.fields, profile::Column());
-      columns_wanted = wanted_of(heading, wanted);
-      at = rest;
+      columns_wanted = named_in(heading, wanted);
+      if (texts.isNotNull()) {
+        kinds = taken_kinds(at, end, marks, columns_wanted, named_in(heading, texts), whole.fields);
+        for (int t = 0; t < threads; ++t) stores.emplace_back(marks.decimal, NA_REAL, kinds);
+      }
     }
-    const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads);
+    const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads, stores);
     if (found.odd != nullptr) {
       told(found.odd);
       break;
@@ -245,6 +322,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       offsets.push_back(blocks.offset() + static_cast<double>(part.from - blocks.data()));
       bytes.push_back(static_cast<double>(part.to - part.from));
       held.push_back(static_cast<double>(part.records));
+      segments.push_back({part.thread, part.records});
     }
     feeds = static_cast<double>(whole.lines);
   }
@@ -260,6 +338,9 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
     lengths[k] = static_cast<int>(column.lengths());
     shorter[k] = static_cast<int>(column.shorter());
   }
+  const bool sound = odd_line == 0 && whole.misfit_count == 0 && whole.quote_count == 0 && whole.open_line == 0;
+  Rcpp::List taken;
+  if (sound && !stores.empty()) taken = taken_columns(stores, kinds, segments);
   return Rcpp::List::create(
       Rcpp::_["heading"] = utf8_texts(heading), Rcpp::_["records"] = static_cast<double>(whole.records),
       Rcpp::_["fields"] = static_cast<double>(whole.fields),
@@ -270,6 +351,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       Rcpp::_["columns"] = Rcpp::List::create(
           Rcpp::_["given"] = given, Rcpp::_["words"] = words, Rcpp::_["days"] = days, Rcpp::_["numbers"] = numbers,
           Rcpp::_["lengths"] = lengths, Rcpp::_["shorter"] = shorter),
+      Rcpp::_["taken"] = taken,
       Rcpp::_["stretches"] = Rcpp::List::create(Rcpp::_["offset"] = offsets, Rcpp::_["bytes"] = bytes,
                                                 Rcpp::_["records"] = held),
       Rcpp::_["odd"] = Rcpp::List::create(Rcpp::_["line"] = odd_line, Rcpp::_["byte"] = odd_value));
@@ -282,50 +364,63 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
   const char* end = at + bytes.size();
   if (end - at >= 3 && std::memcmp(at, "\xef\xbb\xbf", 3) == 0) at += 3;
   std::vector<std::string> fields;
-  relay::first_record(at, end, records::Marks(delimiter[0]), fields);
+  records::first_record(at, end, delimiter[0], fields);
   return utf8_texts(fields);
 }
 
 // Stretches of a file of this many columns that follow one another, each read by a thread: the columns of `texts` (from
-// 1) as text, those of `plain` as lines, kBetween behind each field. NULL where they are not what was counted.
+// 1) as coded text, those of `numbers` as doubles. NULL where they are not what was counted.
 // [[Rcpp::export(rng = false)]]
 SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
-                           Rcpp::NumericVector counted, std::string delimiter, int columns, Rcpp::IntegerVector texts,
-                           Rcpp::IntegerVector plain) {
-  std::vector<int> where(columns, relay::kNowhere);
-  for (R_xlen_t k = 0; k < texts.size(); ++k) where.at(texts[k] - 1) = static_cast<int>(k);
-  for (const int place : plain) where.at(place - 1) = relay::kPlain;
+                           Rcpp::NumericVector counted, std::string delimiter, std::string decimal, int columns,
+                           Rcpp::IntegerVector texts, Rcpp::IntegerVector numbers) {
   const int parts = static_cast<int>(offsets.size());
   std::vector<std::size_t> starts(1, 0);
   for (const double records : counted) starts.push_back(starts.back() + static_cast<std::size_t>(records));
-  Rcpp::List codes(texts.size());
-  for (R_xlen_t k = 0; k < texts.size(); ++k) codes[k] = pages::vector(INTSXP, starts[parts]);
+  std::vector<relay::Target> first(columns);
+  Rcpp::List codes(texts.size()), values(numbers.size());
+  for (R_xlen_t k = 0; k < texts.size(); ++k) {
+    codes[k] = pages::vector(INTSXP, starts[parts]);
+    first.at(texts[k] - 1).codes = INTEGER(codes[k]);
+  }
+  for (R_xlen_t k = 0; k < numbers.size(); ++k) {
+    values[k] = pages::vector(REALSXP, starts[parts]);
+    first.at(numbers[k] - 1).numbers = REAL(values[k]);
+  }
   std::vector<File> files;
-  std::vector<relay::Passer> passed;
+  std::vector<relay::Values> read;
   for (int t = 0; t < parts; ++t) {
     files.emplace_back(std::fopen(path.c_str(), "rb"));
     if (!files[t]) return R_NilValue;
-    passed.emplace_back(records::Marks(delimiter[0]), where, texts.size(), static_cast<std::size_t>(bytes[t]));
-    std::vector<int*> to;
-    for (R_xlen_t k = 0; k < texts.size(); ++k) to.push_back(INTEGER(codes[k]) + starts[t]);
-    passed[t].expect(starts[t + 1] - starts[t], to);
+    std::vector<relay::Target> targets = first;
+    for (relay::Target& target : targets) {
+      if (target.codes != nullptr) target.codes += starts[t];
+      if (target.numbers != nullptr) target.numbers += starts[t];
+    }
+    read.emplace_back(decimal[0], NA_REAL, first.size());
+    read[t].set_room(targets, starts[t + 1] - starts[t]);
   }
   std::atomic<bool> good{true};
   threads::each(parts, [&](int t) {
-    if (!pass_stretch(files[t].get(), offsets[t], static_cast<std::size_t>(bytes[t]), passed[t])) good = false;
+    const bool fits = read_stretch(files[t].get(), offsets[t], static_cast<std::size_t>(bytes[t]), delimiter[0],
+                                   read[t]);
+    if (!fits || read[t].records() != starts[t + 1] - starts[t]) good = false;
   });
   if (!good) return R_NilValue;
-  std::string lines;
-  for (const relay::Passer& part : passed) {
-    if (plain.size() > 0) lines.append(part.plain(), part.plain_size());
-  }
-  Rcpp::List found(texts.size());
   for (R_xlen_t k = 0; k < texts.size(); ++k) {
-    found[k] = coded_text(passed, static_cast<std::size_t>(k), codes[k], starts);
+    std::vector<relay::Texts*> of;
+    for (relay::Values& values : read) of.push_back(&values.texts(static_cast<std::size_t>(texts[k] - 1)));
+    Rcpp::CharacterVector labels;
+    std::vector<std::vector<int>> now;
+    if (!merged_texts(of, labels, now)) return R_NilValue;
+    int* const code = INTEGER(codes[k]);
+    threads::each(parts, [&](int t) {
+      if (t > 0) std::transform(code + starts[t], code + starts[t + 1], code + starts[t],
+                                [&](int own) { return now[t][own - 1]; });
+    });
+    codes[k] = lazy_text::text(codes[k], labels);
   }
-  return Rcpp::List::create(Rcpp::_["texts"] = found,
-                            Rcpp::_["lines"] = Rf_ScalarString(Rf_mkCharLenCE(
-                                lines.data(), static_cast<int>(lines.size()), CE_UTF8)));
+  return Rcpp::List::create(Rcpp::_["texts"] = codes, Rcpp::_["numbers"] = values);
 }
 
 // Unpacks a gzip file, all members of it, checked by its own lengths and checksums. Gives what is wrong: "", "cut",

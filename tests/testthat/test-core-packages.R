@@ -47,3 +47,14 @@ test_that("at most 15 packages besides those of R itself are imported", {
   base <- rownames(utils::installed.packages(priority = "base"))
   expect_lte(length(setdiff(sub("[ (].*$", "", asked), base)), 15)
 })
+
+test_that("no package that groups or totals tables is used", {
+  sources <- Filter(is.function, as.list(asNamespace("hinterfeld"), all.names = TRUE))
+  called <- unlist(lapply(sources, function(x) {
+    lines <- deparse(x)
+    regmatches(lines, gregexpr("[[:alnum:].]+(?=:::?[[:alnum:]`])", lines, perl = TRUE))
+  }))
+  totalling <- c("data.table", "dplyr", "tidyr")
+  expect_identical(intersect(called, totalling), character())
+  expect_identical(intersect(names(getNamespaceImports("hinterfeld")), totalling), character())
+})

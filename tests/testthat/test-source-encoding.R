@@ -36,7 +36,7 @@ test_that("the count is the same in any number of threads and any size of block,
   withr::local_seed(5)
   scan <- function(lines, threads, size) {
     path <- text_at(paste(lines, collapse = "\n"))
-    hinterfeld:::text_stretches_kernel(path, ",", ".", NULL, size, threads)
+    hinterfeld:::text_stretches_kernel(path, ",", ".", NULL, NULL, size, threads)
   }
   for (round in 1:2) {
     n <- 30000
