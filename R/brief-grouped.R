@@ -50,97 +50,11 @@ grouped_plan <- function(brief, con, call = caller_env()) {
            recursive = FALSE)
   )
   matched <- stats::setNames(lapply(sides, function(table) table$matched), sprintf(".matched %d", seq_along(sides)))
-  plan <- list(side = side, sides = sides, from = from, keys = keys, amounts = amounts,
-               rounding = roles$rounding %||% "half_up")
-  # Tables attached in R are attached to all lines, even those left out later, so their keys are needed.
-  here <- unlist(lapply(plain$data$attach, function(step) c(names(unlist(step$by)), unlist(step$by))))
-  few <- expected_rows(con, sprintf("SELECT 1 FROM %s%s", from, grouping_sql(keys)), side$table, call) <=
-    getOption("hinterfeld.few_groups", max_few_groups)
   # A ratio takes the lines that have both of its columns, so those that lack one are groups of their own.
   paired <- replace(paired_columns(content), paired_columns(content) == "units", unlist(roles$units))
   lacking <- stats::setNames(lapply(paired, function(name) sprintf("(%s IS NULL)", column_sql(side, name))),
                              sprintf(".lacking %s", paired))
-  plan$keys <- c(if (few) keys else collapse_dropped_lines(plan, content, here, call), matched, lacking)
-  plan
-}
-
-# Up to this many groups, fetching all of them costs no more than the queries needed to have fewer.
-max_few_groups <- 2e5
-
-grouping_sql <- function(keys) {
-  if (length(keys)) paste(" GROUP BY", paste(unlist(keys), collapse = ", ")) else ""
-}
-
-# What the first condition leaves out needs no keys: where it looks at one text column alone, the column's values are
-# put to it here, and lines that are usable and fall out are grouped only by that and their day, which tells what the
-# data cover. Whatever cannot be used stays as it is, and so do the columns `held`.
-collapse_dropped_lines <- function(plan, content, held, call) {
-  keys <- plan$keys
-  rule <- content$restrict[[1]]
-  if (is.null(rule)) {
-    return(keys)
-  }
-  text <- rule$keep %||% rule$leave_out
-  expr <- str2lang(text)
-  column <- all.vars(expr)
-  roles <- content$daybook
-  others <- content
-  others$restrict <- content$restrict[-1]
-  owner <- Find(function(table) column[1] %in% table$names, c(list(plan$side), plan$sides))
-  fit <- length(column) == 1 && column %in% names(keys) && !column %in% unlist(roles[c("day", "product", "order")]) &&
-    owner$types[[column]] %in% text_types_sql && value_by_value(expr, column, rlang::empty_env())
-  if (!fit) {
-    return(keys)
-  }
-  sql <- keys[[column]]
-  day <- unlist(roles$day)
-  product <- unlist(roles$product)
-  date <- Find(function(table) day %in% table$names, c(list(plan$side), plan$sides))
-  without <- is.null(roles$order) && all(c(day, product) %in% names(keys)) && identical(date$types[[day]], "date")
-  usable <- if (without) {
-    # A text that starts with a printable ASCII character is not blank.
-    sold <- Find(function(table) product %in% table$names, c(list(plan$side), plan$sides))
-    seen <- if (sold$types[[product]] %in% text_types_sql) "BETWEEN '!' AND '~'" else "IS NOT NULL"
-    sprintf("%s IS NOT NULL AND %s %s AND %s IS NOT NULL", keys[[day]], keys[[product]], seen,
-            amount_sql(plan$amounts[[1]]$expr, plan$side))
-  }
-  product_of <- if (without) sprintf(", min(%s) FILTER (WHERE %s) AS product", keys[[product]], usable) else ""
-  distinct <- query_rows(owner$con, sprintf("SELECT %s AS v%s FROM %s GROUP BY 1 LIMIT 1001", sql,
-                                      product_of, plan$from), plan$side$table, call)
-  values <- as.character(distinct$v)
-  if (length(values) > 1000) {
-    return(keys)
-  }
-  # As a column of the daybook, where blanks are missing.
-  coded <- encode_text(values)
-  answer <- evaluate_condition(list(columns = stats::setNames(list(coded), column), lines = length(values)),
-                               rlang::new_quosure(expr, expression_place()), call)
-  kept <- answer %in% is.null(rule$leave_out)
-  quoted <- function(x) paste(DBI::dbQuoteString(owner$con, x[!is.na(x)]), collapse = ", ")
-  if (!column %in% split_or_asked(others)) keys[[column]] <- classed_values(sql, values, answer, quoted)
-  # Of the lines that fall out and could be used.
-  sold <- distinct$product[!kept & !is.na(distinct$product)][1]
-  if (!without || !any(kept & !is.na(values)) || is.na(sold)) {
-    return(keys)
-  }
-  # A blank may count as well.
-  blank <- if (any(kept & is.na(values))) sprintf(" OR %s IS NULL", sql) else ""
-  out <- sprintf("(%s IN (%s)%s) IS NOT TRUE AND %s", sql, quoted(values[kept]), blank, usable)
-  for (name in setdiff(names(keys), c(column, day, held))) {
-    instead <- if (name == product) DBI::dbQuoteString(owner$con, as.character(sold)) else "NULL"
-    keys[[name]] <- sprintf("CASE WHEN %s THEN %s ELSE %s END", out, instead, plan$keys[[name]])
-  }
-  keys
-}
-
-# Maps all values with the same answer to one of them.
-classed_values <- function(sql, values, answer, quoted) {
-  held <- !is.na(values)
-  cases <- vapply(unique(answer[held]), function(class) {
-    alike <- values[held & answer %in% class]
-    sprintf("WHEN %s IN (%s) THEN %s", sql, quoted(alike), quoted(alike[1]))
-  }, "")
-  if (length(cases)) sprintf("CASE %s END", paste(cases, collapse = " ")) else sql
+  list(side = side, sides = sides, from = from, keys = c(keys, matched, lacking), amounts = amounts)
 }
 
 key_sql <- function(side, name) {
@@ -154,30 +68,20 @@ key_sql <- function(side, name) {
   if (side$types[[name]] == "bigint") paste0(column, "::text") else column
 }
 
-# Revenue, units and the columns that measures take, by the name that the daybook knows them by.
+# Revenue, units and the columns that measures take, with the decimals that the daybook keeps.
 asked_amounts <- function(content, side) {
   roles <- content$daybook
   decimals <- asked_decimals(unlist(roles$decimals) %||% 2)
   revenue <- rlang::quo_get_expr(brief_quo(roles$revenue))
-  plain <- is.symbol(revenue) || rlang::is_string(revenue)
-  if (rlang::is_string(revenue)) revenue <- as.symbol(revenue)
-  wanted <- setdiff(c(unlist(roles$units), names(decimals), measured_columns(content)), c("revenue", "units", "lines"))
-  amounts <- list(list(name = if (plain) as.character(revenue) else ".revenue", expr = revenue,
-                       decimals = decimals[["revenue"]], rounded = TRUE))
-  for (name in wanted) {
-    amounts <- c(amounts, list(list(name = name, expr = as.symbol(name), rounded = FALSE,
-                                    decimals = if (name %in% names(decimals)) decimals[[name]])))
+  if (!is.symbol(revenue) && !rlang::is_string(revenue)) {
+    stop_ungrouped("`%s` is computed line by line.", expression_text(revenue))
   }
-  amounts <- lapply(amounts, function(amount) {
-    operands <- all.vars(amount$expr)
-    long <- operands[side$types[operands] %in% "bigint"]
-    if (length(long) && !amount$rounded) stop_ungrouped("`%s` is read as text.", long[1])
-    c(amount, list(operands = operands, text = expression_text(amount$expr)))
-  })
-  names(amounts) <- vapply(amounts, function(amount) amount$name, "")
-  twice <- names(amounts)[duplicated(names(amounts))]
-  if (length(twice)) stop_ungrouped("`%s` is added up in two ways.", twice[1])
-  amounts
+  units <- unlist(roles$units)
+  if (!is.null(units)) names(decimals)[names(decimals) == "units"] <- units
+  others <- setdiff(c(units, names(decimals), measured_columns(content)), c("revenue", "units", "lines"))
+  if (as.character(revenue) %in% others) stop_ungrouped("`%s` is added up in two ways.", as.character(revenue))
+  columns <- c(as.character(revenue), others)
+  stats::setNames(Map(added_column, list(side), columns, decimals[c("revenue", others)]), columns)
 }
 
 # Does some measure take the smallest or largest amount of single lines?
@@ -271,16 +175,13 @@ joined_sides <- function(steps, con, database, side, used, call) {
 tallies_of_groups <- function(plan, brief, always, call = caller_env()) {
   side <- plan$side
   entry <- brief$content$data$lines
-  decimals_of_amounts <- proven_decimals(plan$amounts, side, side$from, plan$rounding, call)
-  amounts <- Map(function(amount, decimals) replace(amount, "decimals", decimals), plan$amounts, decimals_of_amounts)
-  operands <- unique(unlist(lapply(amounts, function(amount) amount$operands)))
   say_progress("Grouping the lines of %s in the database", side$name)
   # With fewer than ten lines per group, fetching the lines is faster than grouping them, if they fit into memory.
   most <- if (always) Inf else open_brief_file(parse_file_entry(entry, brief))$rows / 10
-  groups <- grouped_lines(side, plan$from, plan$keys, amounts, operands, plan$rounding,
-                          asks_extremes(brief$content), odd_keys_sql(plan$keys, c(list(side), plan$sides)), most, call)
+  groups <- grouped_lines(side, plan$from, plan$keys, plan$amounts, asks_extremes(brief$content),
+                          odd_keys_sql(plan$keys, c(list(side), plan$sides)), most, call)
   lines <- lines_of_groups(groups, plan, brief, side)
-  book <- book_of_groups(lines, length(plan$sides), amounts, brief)
+  book <- book_of_groups(lines, length(plan$sides), brief)
   check_mostly_read(book$trail, call)
   needs <- brief_needs(brief$content, book)
   lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
@@ -315,27 +216,15 @@ lines_of_groups <- function(groups, plan, brief, side) {
 
 # The steps of a brief that are still to be taken. Marked as a chunk: the grouped rows are too few to judge whether most
 # lines are unreadable.
-book_of_groups <- function(lines, joined, amounts, brief) {
+book_of_groups <- function(lines, joined, brief) {
   old <- options(hinterfeld.chunk = TRUE)
   on.exit(options(old))
-  content <- brief$content
-  texts <- columns_of_names(content)
-  wanted <- columns_used(content)
-  content$data$attach <- content$data$attach[seq_along(content$data$attach) > joined]
-  text <- rlang::as_label(brief_quo(content$daybook$revenue))
-  revenue <- amounts[[1]]
-  if (revenue$name == ".revenue") content$daybook$revenue <- ".revenue"
-  decimals <- lapply(amounts[-1], function(amount) amount$decimals)
-  content$daybook$decimals <- c(list(revenue = revenue$decimals), decimals)
-  names(content$daybook$decimals)[names(content$daybook$decimals) %in% unlist(content$daybook$units)] <- "units"
-  brief$content <- content
+  texts <- columns_of_names(brief$content)
+  wanted <- columns_used(brief$content)
+  steps <- brief$content$data$attach
+  brief$content$data$attach <- steps[seq_along(steps) > joined]
   tables <- attached_tables(brief, texts, wanted)
-  book <- tryCatch(quietly(book_of_lines(lines, tables, brief)), hinterfeld_error_unusable_lines = function(cnd) {
+  tryCatch(quietly(book_of_lines(lines, tables, brief)), hinterfeld_error_unusable_lines = function(cnd) {
     stop_ungrouped("some lines cannot be used.")
   }, hinterfeld_error_no_lines = function(cnd) stop_ungrouped("no line is left."))
-  if (revenue$name == ".revenue") {
-    book$trail$why <- replace(book$trail$why, book$trail$why == "revenue is .revenue",
-                              paste("revenue is", text))
-  }
-  book
 }

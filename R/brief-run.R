@@ -25,9 +25,10 @@
 #'   in the database if two things hold: the brief has no report, or its lines do not fit in memory; and it asks only
 #'   for sums, counts, means, smallest and largest amounts, totals per day or order, and distinct values. The result is
 #'   the same, to the last bit, as from reading all lines, and the audit says "grouped in the database". Where this
-#'   cannot be guaranteed, the lines are fetched, and a message says why: amounts that are not exact numbers (`integer`,
-#'   `numeric`), conditions on the amount of each line, or expressions other than sums and products. Lines that fit in
-#'   memory are also fetched if there are fewer than ten to a group, because that is faster.
+#'   cannot be guaranteed, the lines are fetched, and a message says why. An amount must be a column of type `smallint`
+#'   or `integer`, or of type `numeric` with at most 15 digits and no more decimals than the brief keeps (`decimals`);
+#'   no condition may look at the amount of each line. Lines that fit in memory are also fetched if there are fewer than
+#'   ten to a group, because that is faster.
 #'   `options(hinterfeld.grouped = FALSE)` always fetches the lines; `TRUE` groups them in the database wherever
 #'   possible.
 #' @section Errors: `hinterfeld_error_brief`, which lists every mistake in the brief; the errors of the functions it

@@ -1,7 +1,7 @@
 # Lines that a database groups where they are: rows of equal keys come with how many lines they represent and with the
 # sum, the smallest and the largest of each amount, in whole minor units. Nothing is asked of the database that it might
-# see otherwise than R: keys are compared byte by byte, and amounts are computed in its exact decimals. What cannot be
-# had so is refused by a condition of class "hinterfeld_ungrouped", and whoever asked fetches the lines.
+# see otherwise than R: keys are compared byte by byte, and amounts are exact as they are. What cannot be had so is
+# refused by a condition of class "hinterfeld_ungrouped", and whoever asked fetches the lines.
 
 stop_ungrouped <- function(...) {
   stop(structure(class = c("hinterfeld_ungrouped", "error", "condition"),
@@ -9,7 +9,6 @@ stop_ungrouped <- function(...) {
 }
 
 text_types_sql <- c("text", "character varying")
-exact_types <- c("smallint", "integer", "bigint", "numeric")
 key_types <- c("smallint", "integer", "bigint", "date", text_types_sql)
 
 # A table of a database under an alias, with the types that the database has for its columns.
@@ -38,138 +37,35 @@ column_sql <- function(side, name) {
   }
 }
 
-# An expression over exact columns in the database's exact numbers; with `size`, how large its parts are together.
-amount_sql <- function(expr, side, size = FALSE) {
-  if (is.numeric(expr) && length(expr) == 1 && is.finite(expr)) {
-    return(sprintf("%s::numeric", number_text(if (size) abs(expr) else expr)))
-  }
-  if (is.symbol(expr)) {
-    name <- as.character(expr)
-    if (!name %in% side$names) stop_ungrouped("`%s` is not a column of %s.", name, side$name)
-    if (!side$types[[name]] %in% exact_types) {
-      stop_ungrouped("`%s` is %s, which is not exact.", name, side$types[[name]])
-    }
-    return(sprintf(if (size) "abs(%s::numeric)" else "%s::numeric", column_sql(side, name)))
-  }
-  operator <- if (is.call(expr) && is.symbol(expr[[1]])) as.character(expr[[1]])
-  operands <- lapply(as.list(expr)[-1], amount_sql, side = side, size = size)
-  if (identical(operator, "(")) {
-    operands[[1]]
-  } else if (isTRUE(operator %in% c("+", "-", "*"))) {
-    sign <- if (size && operator == "-") "+" else operator
-    one <- length(operands) == 1
-    sprintf("(%s)", if (one) paste0(sign, operands[[1]]) else paste(operands[[1]], sign, operands[[2]]))
-  } else {
-    stop_ungrouped("`%s` is not computed in the database.", expression_text(expr))
-  }
-}
-
-# Whole minor units, a half going where the daybook sends it.
-minor_sql <- function(sql, decimals, rounding) {
-  units <- sprintf("(%s) * %s", sql, number_text(10^decimals))
-  if (rounding == "half_up") {
-    # round() of exact numbers goes away from zero.
-    sprintf("round(%s)", units)
-  } else {
-    sprintf("CASE WHEN abs(%1$s - trunc(%1$s)) = 0.5 THEN 2 * round((%1$s) / 2) ELSE round(%1$s) END", units)
-  }
-}
-
-# The decimals that a column is declared with, where it can hold no more digits than a double shows; NULL otherwise.
-declared_decimals <- function(amount, side) {
-  name <- if (is.symbol(amount$expr)) as.character(amount$expr)
+# A column that is added up in the database: its declared type is exact, and has no more digits than a double shows nor
+# more decimals than are `kept`, so that nothing is rounded on the way.
+added_column <- function(side, name, kept) {
   about <- side$about[side$about$name %in% name, ]
-  if (nrow(about) == 1 && isTRUE(about$digits <= 15)) about$decimals
-}
-
-# Amounts that come out the same here and there: decimals of a double that represent no more than 15 digits, and halves
-# that this computer sees as such. `amounts` by name: expr, decimals (NULL for those that it has) and `operands`. Gives
-# their decimals.
-proven_decimals <- function(amounts, side, from, rounding, call) {
-  declared <- lapply(amounts, declared_decimals, side = side)
-  proven <- vapply(seq_along(amounts), function(i) {
-    isTRUE(declared[[i]] <= (amounts[[i]]$decimals %||% -1L))
-  }, NA)
-  decimals <- lapply(amounts, function(amount) amount$decimals)
-  if (!all(proven)) decimals[!proven] <- looked_up_decimals(amounts[!proven], side, from, rounding, call)
-  decimals
-}
-
-looked_up_decimals <- function(amounts, side, from, rounding, call) {
-  looked_up <- query_rows(side$con, sprintf("SELECT %s FROM %s", paste(unlist(lapply(
-    amounts, function(amount) {
-      c(sprintf("max(scale(trim_scale(%s)))::int", amount_sql(amount$expr, side)),
-        sprintf("max(%s)::float8", amount_sql(amount$expr, side, size = TRUE)),
-        # Neither infinite nor no number.
-        sprintf("bool_and(%s::text ~ '^[-0-9.]*$')", amount_sql(amount$expr, side)))
-    }
-  )), collapse = ", "), from), side$table, call)
-  at <- 3 * (seq_along(amounts) - 1)
-  scale <- replace(as.integer(looked_up[at + 1]), is.na(looked_up[at + 1]), 0L)
-  size <- replace(as.double(looked_up[at + 2]), is.na(looked_up[at + 2]), 0)
-  plain <- unlist(looked_up[at + 3])
-  for (i in seq_along(amounts)) {
-    amount <- amounts[[i]]
-    if (isFALSE(plain[i])) stop_ungrouped("`%s` holds what is not a number.", amount$text)
-    decimals <- amount$decimals %||% scale[i]
-    if (decimals > max_decimals || scale[i] > decimals && !amount$rounded) {
-      stop_ungrouped("`%s` has more decimals than are kept.", amount$text)
-    }
-    computed <- is.call(amount$expr)
-    if (size[i] * 10^max(scale[i], decimals) >= (if (computed) 1e14 else 1e15)) {
-      stop_ungrouped("`%s` has more digits than a number of R holds exactly.", amount$text)
-    }
-    if (computed) check_halves(amount, decimals, side, from, rounding, call)
-    amounts[[i]]$decimals <- decimals
+  if (nrow(about) == 0) stop_ungrouped("`%s` is not a column of %s.", name, side$name)
+  whole <- about$type %in% c("smallint", "integer")
+  if (!whole && !isTRUE(about$type == "numeric" && about$digits <= 15)) {
+    stop_ungrouped("`%s` is %s; only an integer or a numeric of at most 15 digits is added up there.", name, about$type)
   }
-  lapply(amounts, function(amount) amount$decimals)
+  decimals <- if (whole) 0L else about$decimals
+  if (is.na(kept) && decimals > 0) stop_ungrouped("`decimals` does not name `%s`.", name)
+  if (!is.na(kept) && decimals > kept) stop_ungrouped("`%s` has more decimals than are kept.", name)
+  list(sql = sprintf("%s::numeric", column_sql(side, name)), decimals = if (is.na(kept)) 0L else kept)
 }
 
-max_halves <- 1e5
-
-# Noise in doubles matters only at exact halves, so these are computed both in the database and in R and compared.
-check_halves <- function(amount, decimals, side, from, rounding, call) {
-  exact <- amount_sql(amount$expr, side)
-  operands <- vapply(amount$operands, function(name) column_sql(side, name), "")
-  units <- sprintf("(%s) * %s", exact, number_text(10^decimals))
-  rows <- query_rows(side$con, sprintf(
-    "SELECT DISTINCT %s, (%s)::float8 FROM %s WHERE abs(%s - trunc(%s)) = 0.5 LIMIT %d",
-    paste(sprintf("(%s)::float8", operands), collapse = ", "), minor_sql(exact, decimals, rounding), from, units, units,
-    as.integer(max_halves) + 1L
-  ), side$table, call)
-  if (nrow(rows) > max_halves) stop_ungrouped("`%s` has too many halves to look at.", amount$text)
-  columns <- stats::setNames(lapply(rows[seq_along(operands)], as.double), amount$operands)
-  here <- to_minor(rep_len(rlang::eval_tidy(amount$expr, columns), nrow(rows)), decimals, rounding)
-  if (!identical(as.double(here), as.double(rows[[length(operands) + 1]]))) {
-    stop_ungrouped("`%s` has halves that double numbers do not show as such.", amount$text)
-  }
-}
-
-# The lines grouped: `keys` by name, `amounts` with their decimals; `operands` are columns of which a line that is not
-# blank has one; `extremes` asks for the smallest and largest amounts too. More than `most` groups, as the database
-# expects them, are not worth it. Gives rows with keys, amounts in currency and how many lines each represents.
-grouped_lines <- function(side, from, keys, amounts, operands, rounding, extremes, odd, most = Inf,
-                          call = caller_env()) {
+# The lines grouped: `keys` and `amounts` by name, of which a line that is not blank has one; `extremes` asks for the
+# smallest and largest amounts too. More than `most` groups, as the database expects them, are not worth it. Gives rows
+# with keys, amounts in currency and how many lines each represents.
+grouped_lines <- function(side, from, keys, amounts, extremes, odd, most = Inf, call = caller_env()) {
   con <- side$con
   k <- sprintf("k%d", seq_along(keys))
   a <- sprintf("a%d", seq_along(amounts))
-  given <- if (length(operands)) {
-    sprintf("num_nonnulls(%s) > 0", paste(vapply(operands, column_sql, "", side = side), collapse = ", "))
-  } else {
-    "TRUE"
-  }
-  # A column that has no more decimals than are kept is added up as it is.
-  plain <- vapply(amounts, function(amount) isTRUE(declared_decimals(amount, side) <= amount$decimals), NA)
-  minor <- Map(function(amount, plain) {
-    sql <- amount_sql(amount$expr, side)
-    if (plain) sql else minor_sql(sql, amount$decimals, rounding)
-  }, amounts, plain)
-  units <- ifelse(plain, sprintf(" * %s", number_text(10^vapply(amounts, function(amount) amount$decimals, 0L))), "")
-  inner <- paste(c(sprintf("%s AS %s", unlist(keys), k), sprintf("%s AS %s", unlist(minor), a), paste(given, "AS g")),
-                 collapse = ", ")
+  columns <- vapply(amounts, function(amount) amount$sql, "")
+  inner <- paste(c(sprintf("%s AS %s", unlist(keys), k), sprintf("%s AS %s", columns, a),
+                   sprintf("num_nonnulls(%s) > 0 AS g", paste(columns, collapse = ", "))), collapse = ", ")
   # The extremes are computed only where they are asked for.
-  sums <- sprintf("(%s(%s)%s)::float8", rep(if (extremes) c("sum", "min", "max") else "sum", length(a)),
-                  rep(a, each = if (extremes) 3 else 1), rep(units, each = if (extremes) 3 else 1))
+  kinds <- if (extremes) c("sum", "min", "max") else "sum"
+  units <- number_text(10^vapply(amounts, function(amount) as.double(amount$decimals), 0))
+  sums <- sprintf("(%s(%s) * %s)::float8", kinds, rep(a, each = length(kinds)), rep(units, each = length(kinds)))
   sums <- sprintf("%s AS v%d", sums, seq_along(sums))
   flags <- c(k, sprintf("(%s IS NULL)", a), "g")
   asked <- paste(c(k, "count(*)::float8 AS times", "g", sums, paste(odd, "AS odd")), collapse = ", ")
@@ -187,7 +83,7 @@ grouped_lines <- function(side, from, keys, amounts, operands, rounding, extreme
     stop_ungrouped("a sum has more digits than R can hold exactly, or is not a number.")
   }
   of <- function(which) {
-    taken <- values[seq(which, length(values), if (extremes) 3 else 1)]
+    taken <- values[seq(which, length(values), length(kinds))]
     stats::setNames(lapply(unname(as.list(taken)), as.double), names(amounts))
   }
   currency <- Map(function(x, amount) from_minor(x, amount$decimals), of(1), amounts)

@@ -115,5 +115,9 @@ SEXP lazy_parts_kernel(SEXP x) {
 // Text of codes from 1 and their labels.
 // [[Rcpp::export(rng = false)]]
 SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) {
+  const int most = static_cast<int>(labels.size());
+  int odd = 0;
+  for (const int code : codes) odd |= (code < 1 || code > most) && code != NA_INTEGER;
+  if (odd != 0) Rcpp::stop("a code without a label");
   return lazy_text::text(codes, labels);
 }

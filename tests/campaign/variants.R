@@ -327,11 +327,17 @@ grouped_there <- function(made, chain, base) {
   if (is.null(brief)) return(NULL)
   lines <- given_lines(made)
   types <- ifelse(types_of_lines == "number", "numeric", types_of_lines)
-  types[c("price", "cost", "shelf")] <- sprintf("numeric(24, %d)", c(unlist(made$places[c("price", "cost")]), 1L))
+  places <- c(unlist(made$places[c("price", "cost")]), shelf = 1L)
+  digits <- vapply(names(places), function(name) {
+    largest <- max(abs(as.numeric(lines[[name]])), 0, na.rm = TRUE)
+    if (isTRUE(largest * 10^places[[name]] < 1e15)) 15L else 24L
+  }, 0L)
+  types[names(places)] <- sprintf("numeric(%d, %d)", digits, places)
+  brief$content$daybook$decimals <- list(revenue = made$decimals, cost = unname(places[["cost"]]))
   DBI::dbWriteTable(campaign_server$con, "lines", lines, overwrite = TRUE, row.names = FALSE,
                     field.types = replace(types, names(types) == "pieces", "integer")[names(lines)])
   withr::local_envvar(CAMPAIGN = campaign_server$address)
-  withr::local_options(hinterfeld.grouped = TRUE, hinterfeld.few_groups = pick(c(0, 1e5)))
+  withr::local_options(hinterfeld.grouped = TRUE)
   both <- tryCatch(quiet_eval(quote(with_databases(list(brief_facts(brief), brief_daybook(brief)))),
                               rlang::env(asNamespace("hinterfeld"), brief = brief)),
                    hinterfeld_error_facts = function(cnd) NULL)

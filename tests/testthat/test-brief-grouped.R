@@ -33,7 +33,7 @@ shop_brief <- function(folder, ..., items = "{database: SHOP, table: items}") {
     "    - {table: {database: SHOP, table: orders}, by: order_id, need: any}",
     sprintf("    - {table: %s, by: item, need: any}", items),
     sprintf("daybook: {day: day, product: name, revenue: '%s', units: quantity, order: order_id, %s}",
-            changed$revenue %||% "quantity * unit_price * (1 - discount)", changed$daybook %||% "on_bad: set_aside"),
+            changed$revenue %||% "unit_price", changed$daybook %||% "on_bad: set_aside"),
     "restrict:", sprintf("  - {keep: '%s', why: counted}", changed$keep %||% "reads_as(status, \"paid\", \"open\")"),
     "tables:", "  daily: {by: product, every: day, measures: [revenue, units, lines]}",
     "  monthly:", "    by: [category, place]", "    every: month", "    subtotals: true",
@@ -90,24 +90,22 @@ test_that("lines that a database groups give the bytes of lines that are fetched
   withr::local_envvar(SHOP = server$address, TZ = "UTC")
   folder <- withr::local_tempdir()
   for (seed in seeds(1, 1, 2)) {
-    # Few groups are asked for as they are; with none that are few, lines that fall out need no keys.
-    withr::local_options(hinterfeld.few_groups = c(0, 1e5)[seed])
     items <- fill_shop(con, seed)
     utils::write.csv(items, file.path(folder, "items.csv"), row.names = FALSE)
     expect_same_run(shop_brief(folder))
-    # Without orders to count, and with days that are dates, lines that fall out first need no keys.
     DBI::dbExecute(con, "UPDATE orders SET day = NULL WHERE day = 'soon'")
     DBI::dbExecute(con, "ALTER TABLE orders ALTER day TYPE date USING day::date")
     others <- list(
-      list(daybook = "on_bad: set_aside, decimals: 1, rounding: half_even"), list(without_orders = TRUE),
+      list(daybook = "on_bad: set_aside, decimals: 4"), list(without_orders = TRUE),
       list(without_orders = TRUE, keep = "status != \"open\""),
       list(without_orders = TRUE, keep = "place == \"Vale\" | status == \"open\""),
-      # A table that is attached here, by a key that the database groups by; revenue that is a column.
-      list(items = "items.csv", revenue = "unit_price"),
-      # A part of revenue that is looked at too is a key.
-      list(keep = "unit_price > 10 & discount < 0.5 | status == \"p\u00e9nding\"")
+      # A table that is attached here, by a key that the database groups by.
+      list(items = "items.csv"),
+      # Another amount with its decimals, and a condition on one that is not added up.
+      list(daybook = "on_bad: set_aside, decimals: {discount: 3}", more = "{sum_of: discount}"),
+      list(keep = "discount < 0.5 | status == \"p\u00e9nding\"")
     )
-    for (other in others[some_of(6, 3)]) expect_same_run(rlang::exec(shop_brief, folder, !!!other))
+    for (other in others[some_of(7, 3)]) expect_same_run(rlang::exec(shop_brief, folder, !!!other))
   }
 })
 
@@ -126,30 +124,32 @@ test_that("what the database cannot do exactly, or line by line, is fetched, and
     list("looks at the units of each line", keep = "units > 0"),
     list("every single value", more = "{median_of: revenue}"),
     list("computed line by line", more = "{sum_of: revenue - units}"),
-    list("is not computed in the database", revenue = "quantity * pmax(unit_price, 1)")
+    list("computed line by line", revenue = "quantity * unit_price"),
+    list("more decimals than are kept", revenue = "discount"),
+    list("does not name `discount`", more = "{sum_of: discount}"),
+    list("added up in two ways", revenue = "quantity")
   )
-  for (reason in reasons[some_of(5, 2)]) rlang::exec(why, !!!reason)
-  # Halves that doubles show as less: 1 - 0.9 is not quite 0.1.
-  DBI::dbExecute(con, "ALTER TABLE sales ALTER discount TYPE double precision")
-  why("is double precision, which is not exact")
-  DBI::dbExecute(con, "ALTER TABLE sales ALTER discount TYPE numeric, ALTER unit_price TYPE numeric")
-  DBI::dbExecute(con, "UPDATE sales SET unit_price = 1234567890.45 WHERE quantity = 3")
-  why("more digits than")
+  for (reason in reasons[some_of(8, 3)]) rlang::exec(why, !!!reason)
   DBI::dbExecute(con, "UPDATE sales SET unit_price = 'NaN' WHERE quantity = 3")
-  why("what is not a number")
+  why("is not a number")
+  DBI::dbExecute(con, "ALTER TABLE sales ALTER unit_price TYPE numeric")
+  why("is numeric; only an integer or a numeric of at most 15 digits")
+  DBI::dbExecute(con, "ALTER TABLE sales ALTER unit_price TYPE double precision")
+  why("is double precision; only")
+  DBI::dbExecute(con, "UPDATE sales SET unit_price = 3 WHERE quantity = 3")
+  DBI::dbExecute(con, "ALTER TABLE sales ALTER unit_price TYPE numeric(12,2)")
   DBI::dbExecute(con, "INSERT INTO items VALUES ('a', 'B', 'Bowl')")
-  expect_error(quiet(run_brief(shop_brief(folder, revenue = "quantity"), into = file.path(folder, "none"))),
+  expect_error(quiet(run_brief(shop_brief(folder), into = file.path(folder, "none"))),
                class = "hinterfeld_error_run")
   # The transaction goes on after a question that failed.
   DBI::dbExecute(con, "DELETE FROM items WHERE ctid = (SELECT max(ctid) FROM items)")
-  expect_same_run(shop_brief(folder, revenue = "quantity * 2"))
+  expect_same_run(shop_brief(folder))
   # Groups of a line or two are not worth it, unless they are asked for.
-  brief <- shop_brief(folder, revenue = "quantity * 2")
+  brief <- shop_brief(folder)
   expect_message(expect_message(run_brief(brief, into = file.path(folder, "few")), "expects about"), "Table daily")
 })
 
-test_that("lines that fall out first leave the days, the blanks and the keys of what is attached here as they are", {
-  withr::local_options(hinterfeld.few_groups = 0)
+test_that("lines that fall out leave the days, the blanks and the keys of what is attached here as they are", {
   server <- local_postgres()
   con <- connect_postgres(server)
   withr::local_envvar(SHOP = server$address, TZ = "UTC")
