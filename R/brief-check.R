@@ -134,7 +134,7 @@ file_problems <- function(brief) {
     }
     new_problem(pair[[1]], sprintf("There is no file %s.", quoted(file$shown)),
                 did_you_mean(basename(file$path), list.files(dirname(file$path)), "\"",
-                             otherwise = "Paths are relative to the folder of the brief."))
+                             otherwise = if (!is.null(brief$path)) "Paths are relative to the folder of the brief."))
   }))
 }
 
@@ -252,7 +252,7 @@ table_problems <- function(spec, path, columns) {
     return(NULL)
   }
   if (!is.null(spec$unsold)) {
-    others <- setdiff(names(spec), "unsold")
+    others <- setdiff(names(spec), c("unsold", "sort", "columns", "decimals_shown"))
     return(list(
       if (length(others)) new_problem(path, sprintf("`unsold` cannot be combined with %s.", columns_named(others)),
                                       "Give it a table of its own."),
@@ -308,11 +308,14 @@ step_problems <- function(step, given, spec, path) {
   needs <- step_kinds[[step]]$needs
   periodic <- !is.null(single_grain(unlist(spec$every)))
   if (identical(needs, "period") && !periodic && is.null(given$periods)) {
-    new_problem(path, "A change needs periods to compare.", "Give the table `every`, or name two `periods`.")
+    new_problem(path, "A change needs periods to compare.",
+                sprintf("Give the table %s, or name two periods with %s.", as_typed("every"), as_typed("periods")))
   } else if (identical(needs, "change") && !"change" %in% unlist(lapply(spec$add, names))) {
-    new_problem(path, "Causes are those of a change, and the table has none.", "Put `change` before `causes`.")
+    new_problem(path, "Causes are those of a change, and the table has none.",
+                sprintf("Put %s before %s.", as_typed("change"), as_typed("causes")))
   } else if (identical(needs, "along") && is.null(spec$every) && is.null(given$along)) {
-    new_problem(path, "A running or moving column needs a period to run along.", "Give the table `every`.")
+    new_problem(path, "A running or moving column needs a period to run along.",
+                sprintf("Give the table %s.", as_typed("every")))
   }
 }
 

@@ -17,7 +17,7 @@ parse_file_entry <- function(entry, brief) {
 
 brief_path <- function(brief, path) {
   absolute <- grepl("^(/|~|[A-Za-z]:)", path)
-  if (absolute) path else file.path(brief$folder, path)
+  if (absolute || brief$folder == ".") path else file.path(brief$folder, path)
 }
 
 # `texts` are columns to read as text whatever they look like; types given in the brief take precedence. Of `wanted`
@@ -46,23 +46,18 @@ open_brief_file <- function(file) {
 file_with_types <- function(entry, brief, texts, wanted) {
   file <- parse_file_entry(entry, brief)
   columns <- file_columns(file)
-  narrowed <- narrowed_entry(file, texts, wanted, columns)
-  used <- setdiff(narrowed$options$columns, file$options$columns)
-  if (length(used)) {
+  file$options$types <- c(file$options$types, text_types(setdiff(texts, names(file$options$types)), columns))
+  if (is.null(wanted) || is.null(columns) || all(columns %in% wanted)) {
+    return(file)
+  }
+  used <- intersect(columns, wanted)
+  if (length(setdiff(used, file$options$columns))) {
     say_progress("%s: %s used: %s", file$shown,
                  sprintf("%d of %s %s", length(used), count_of(length(columns), "column"),
                          if (length(used) == 1) "is" else "are"), paste(used, collapse = ", "))
   }
-  narrowed
-}
-
-# `known` are the columns that there are; NULL if that cannot be told yet.
-narrowed_entry <- function(file, texts, wanted, columns) {
-  file$options$types <- c(file$options$types, text_types(setdiff(texts, names(file$options$types)), columns))
-  if (!is.null(wanted) && !is.null(columns) && !all(columns %in% wanted)) {
-    file$options$columns <- intersect(columns, wanted)
-    file$options$types <- file$options$types[names(file$options$types) %in% file$options$columns]
-  }
+  file$options$columns <- used
+  file$options$types <- file$options$types[names(file$options$types) %in% used]
   file
 }
 
@@ -193,12 +188,13 @@ text_columns <- function(file) {
 }
 
 file_columns <- function(file) {
-  quietly(tryCatch(
-    if (is.null(file$database)) {
-      rlang::exec(source_columns, file$path, !!!file$options[setdiff(names(file$options), "types")])
-    } else {
-      query_columns(database_named(file$database), file$table)
-    },
-    hinterfeld_error = function(cnd) NULL
-  ))
+  quietly(tryCatch(columns_of_file(file), hinterfeld_error = function(cnd) NULL))
+}
+
+columns_of_file <- function(file) {
+  if (is.null(file$database)) {
+    rlang::exec(source_columns, file$path, !!!file$options[setdiff(names(file$options), "types")])
+  } else {
+    query_columns(database_named(file$database), file$table)
+  }
 }

@@ -6,7 +6,7 @@ brief_tables <- function(facts, specs, brief) {
 
 brief_table <- function(book, spec, brief) {
   if (!is.null(spec$unsold)) {
-    return(in_order(unsold_table(book, spec$unsold, brief), spec$sort))
+    return(for_reader(in_order(unsold_table(book, spec$unsold, brief), spec$sort), spec))
   }
   t <- totals_for(restrict_for_table(book, spec), spec)
   steps <- c(with_period(spec$add, spec$in_period), if (!is.null(spec$pick)) list(spec$pick))

@@ -1,4 +1,5 @@
-# hinterfeld totals: one question answered without a brief.
+# hinterfeld totals: one question answered without a brief. Its options make the brief, which is checked and asked like
+# any other.
 
 cli_totals <- function(args) {
   given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]",
@@ -13,26 +14,32 @@ cli_totals <- function(args) {
   }
   given <- read_whole_options(given)
   check_totals_options(given)
-  given <- read_totals_options(given)
-  with_own_words(totals_words, with_databases(print_totals(given)))
+  given$calendar <- sales_calendar(year_starts = given[["year-starts"]])
+  with_own_words(totals_words, with_databases(print_totals(totals_brief(given), given)))
 }
 
-# The options, by what they are in R.
+# The options, by what they are in R and in a brief.
 totals_words <- c(
+  lines = "FILE", attach = "FILE", keep = "--keep", leave_out = "--leave-out", measures = "--measure",
+  unsold = "--unsold", sort = "--sort", change = "--change", causes = "--causes", in_period = "--period",
   `keep_lines()` = "--keep", `leave_out()` = "--leave-out", `best_sellers()` = "--top", `slow_sellers()` = "--slow",
   `best_of_each()` = "--best-of-each", `add_share()` = "--share", `add_rank()` = "--rank",
-  `add_running_total()` = "--running", `add_change()` = "--change",
-  `add_causes()` = "--causes", `in_period()` = "--period",
-  `sort_rows()` = "--sort", `audit()` = "--audit", `set_aside()` = "--audit", `on_bad = "set_aside"` = "--set-aside",
-  every = "--every", by = "--by", within = "--within", of = "--of", subtotals = "--subtotals", as_of = "--as-of",
-  periods = "--compare", day_format = "--day-format", ties = "--ties", columns = "--crosstab", `...` = "--sort",
-  day = "--day", product = "--product", revenue = "--revenue", units = "--units", order = "--order"
+  `add_running_total()` = "--running", `add_change()` = "--change", `add_causes()` = "--causes",
+  `in_period()` = "--period", `sort_rows()` = "--sort", `audit()` = "--audit", `set_aside()` = "--audit",
+  `on_bad = "set_aside"` = "--set-aside", every = "--every", by = "--by", within = "--within", of = "--of",
+  subtotals = "--subtotals", as_of = "--as-of", periods = "--compare", day_format = "--day-format", ties = "--ties",
+  columns = "--crosstab", `...` = "--sort", day = "--day", product = "--product", revenue = "--revenue",
+  units = "--units", order = "--order"
 )
 
-print_totals <- function(given) {
-  book <- cli_facts(given)
-  if (given$audit) writeLines(c("What was read, kept and left out", "", format(audit(book)), ""))
-  t <- cli_table(book, given)
+print_totals <- function(brief, given) {
+  check_question(brief)
+  # Only what takes long says how far it is.
+  large <- is_large(parse_file_entry(brief$content$data$lines, brief))
+  facts <- if (large) brief_facts(brief) else
+    suppressMessages(brief_facts(brief), classes = "hinterfeld_message_progress")
+  if (given$audit) writeLines(c("What was read, kept and left out", "", format(audit(facts$all)), ""))
+  t <- brief_table(facts$table("shown"), brief$content$tables$shown, brief)
   if (!is.null(given$out)) {
     deliver(t, given$out)
     writeLines(sprintf("%s  %s", given$out, count_of(nrow(t), "row")))
@@ -81,8 +88,7 @@ cli_measures <- function(given) {
   asked <- Filter(function(option) option$name == "measure", given$repeated)
   named <- as.list(cli_list(given$measures))
   made <- lapply(asked, function(option) cli_measure(option$value))
-  if (length(made) && is.null(given$measures)) named <- list()
-  if (length(made)) c(named, unlist(made, recursive = FALSE)) else cli_list(given$measures) %||% "revenue"
+  if (length(c(named, made)) == 0) list("revenue") else c(named, made)
 }
 
 cli_measure <- function(text) {
@@ -93,7 +99,7 @@ cli_measure <- function(text) {
                  sprintf("Write a name and one of %s: for example %s.", and_list(measure_makers()),
                          "--measure 'best_day = largest_of(revenue, per = \"day\")'"))
   }
-  stats::setNames(list(brief_measure(measure_spec(maker, pieces[4]))), pieces[2])
+  stats::setNames(list(measure_spec(maker, pieces[4])), pieces[2])
 }
 
 # The arguments of a measure, as texts by the keys that a brief has for them.
@@ -203,154 +209,123 @@ check_totals_options <- function(given) {
   }
 }
 
-# What can be read without the files is read before them.
-read_totals_options <- function(given) {
-  given$calendar <- sales_calendar(year_starts = given[["year-starts"]])
-  given$rules <- cli_rules(given$repeated)
-  given$taken <- cli_measures(given)
-  given["last"] <- list(if (!is.null(given[["as-of"]])) cli_day(given[["as-of"]], "as-of"))
-  given["covered"] <- list(if (!is.null(given$covers)) do.call(c, lapply(given$covers, cli_day, option = "covers")))
-  if (!is.null(given$compare)) {
-    given$compared <- stats::setNames(lapply(given$compare, cli_period, calendar = given$calendar), given$compare)
-  }
-  given
-}
+# The brief ------------------------------------------------------------------------------------------------------------
 
-# The daybook of the lines that count; of more lines than memory takes, a tally of what is asked.
-cli_facts <- function(given) {
-  # What names something is text, however much it looks like a number; so is a day that a format reads.
-  texts <- c(given$product, given$order, if (!is.null(given[["day-format"]])) given$day)
-  entries <- given_entries(given, texts)
-  tables <- lapply(entries[-1], read_brief_file)
-  if (!is_large(entries[[1]])) {
-    return(cli_daybook(read_brief_file(entries[[1]]), tables, given))
-  }
-  say_progress("%s is read in chunks, which are tallied", entries[[1]]$shown)
-  source <- open_brief_file(entries[[1]])
-  on.exit(close_source(source))
-  by <- unique(c(cli_list(given$by), cli_list(given$within), cli_list(given$crosstab),
-                 if (!is.null(given$unsold) || given$causes) "product"))
-  measures <- c(given$taken, if (given$causes && !"units" %in% unlist(given$taken)) "units")
-  tallies_of_chunks(source, function(lines) quietly(cli_daybook(lines, tables, given)), function(book) {
-    quietly(list(tally = tally_of(book, tidyselect::any_of(by), measures)))
-  })$tally
-}
-
-# Of each file the columns that an option names, and those by which files are attached.
-given_entries <- function(given, texts) {
-  files <- lapply(given$files, given_file, database = given$database)
-  columns <- lapply(files, given_columns)
-  wanted <- totals_columns(given, unlist(columns))
-  Map(function(file, columns) narrowed_entry(file, texts, wanted, columns), files, columns)
+totals_brief <- function(given) {
+  entries <- lapply(given$files, given_entry, database = given$database)
+  daybook <- list(
+    day = given$day, product = given$product, revenue = given$revenue, units = given$units, order = given$order,
+    decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
+    covers = if (!is.null(given$covers)) lapply(given$covers, cli_day, option = "covers"),
+    calendar = list(year_starts = given[["year-starts"]]), on_bad = if (given[["set-aside"]]) "set_aside"
+  )
+  rules <- cli_rules(given$repeated)
+  table <- if (is.null(given$unsold)) question_spec(given) else unsold_spec(given)
+  table$sort <- as.list(cli_list(given$sort))
+  table$columns <- as.list(cli_list(given$columns))
+  list(folder = ".", content = list(
+    data = list(lines = entries[[1]], attach = attached_by_name(entries)),
+    daybook = Filter(Negate(is.null), daybook), restrict = rules,
+    tables = list(shown = Filter(function(x) length(x) > 0, table))
+  ))
 }
 
 # A file, folder or pattern, or with --database the name of a table.
-given_file <- function(path, database) {
-  if (!is.null(database)) {
-    return(list(shown = path, path = path, database = database, table = path, options = list()))
-  }
-  path <- cli_file(path)
-  list(shown = path, path = path, options = list())
-}
-
-given_columns <- function(file) {
-  if (is.null(file$database)) source_columns(file$path) else query_columns(database_named(file$database), file$table)
-}
-
-# NULL for all columns if one is named that is not there: the error then says what there is.
-totals_columns <- function(given, columns) {
-  roles <- unlist(given[c("day", "product", "units", "order")])
-  named <- unlist(lapply(given[c("by", "within", "crosstab", "measures")], cli_list))
-  repeated <- Filter(function(option) option$name %in% c(names(totals_rules), "measure"), given$repeated)
-  expressions <- c(given$revenue, vapply(repeated, function(option) option$value, ""))
-  used <- unlist(lapply(expressions, function(text) tryCatch(all.vars(str2lang(text)), error = function(cnd) text)))
-  made <- c("day", "product", "revenue", "units", "order", "lines", names(grain_kinds), names(given$taken))
-  if (all(roles %in% columns) && all(c(named, used) %in% c(columns, made))) {
-    c(roles, named, used, columns[duplicated(columns)])
-  }
+given_entry <- function(path, database) {
+  if (is.null(database)) cli_file(path) else list(database = database, table = path)
 }
 
 # Further files are attached by the columns that they share with the lines.
-cli_daybook <- function(lines, tables, given) {
-  for (i in seq_along(tables)) {
-    by <- shared_key(lines, tables[[i]], given$files[i + 1])
-    lines <- attach_table(lines, tables[[i]], by = tidyselect::all_of(by), need = "any")
-  }
-  book <- rlang::inject(daybook(
-    lines, day = !!given$day, product = !!given$product, revenue = !!brief_quo(given$revenue), units = !!given$units,
-    order = !!given$order,
-    decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]], covers = given$covered,
-    calendar = given$calendar,
-    on_bad = if (given[["set-aside"]]) "set_aside" else "stop"
-  ))
-  for (rule in given$rules) book <- restrict_by(book, rule)
-  book
+attached_by_name <- function(entries, call = caller_env()) {
+  columns <- lapply(entries, function(entry) columns_of_file(parse_file_entry(entry, list(folder = "."))))
+  lines <- columns[[1]]
+  lapply(seq_along(entries)[-1], function(i) {
+    by <- intersect(lines, columns[[i]])
+    if (length(by) == 0) {
+      stop_because("column",
+                   sprintf("%s shares no column with the lines, so it cannot be attached.",
+                           basename(parse_file_entry(entries[[i]], list(folder = "."))$shown)),
+                   i = sprintf("The lines have %s.", columns_named(lines)),
+                   i = sprintf("It has %s.", columns_named(columns[[i]])), call = call)
+    }
+    lines <<- union(lines, columns[[i]])
+    list(table = entries[[i]], by = as.list(by), need = "any")
+  })
 }
 
-shared_key <- function(lines, table, path, call = caller_env()) {
-  by <- intersect(names(lines), names(table))
-  if (length(by) == 0) {
-    stop_because("column", sprintf("%s shares no column with the lines, so it cannot be attached.", basename(path)),
-                 i = sprintf("The lines have %s.", columns_named(names(lines))),
-                 i = sprintf("It has %s.", columns_named(names(table))), call = call)
-  }
-  by
+unsold_spec <- function(given) {
+  about <- list(catalogue = given_entry(given$unsold, given$database), product = given$product,
+                within = as.list(cli_list(given$within)))
+  list(unsold = Filter(length, about))
 }
 
-# Columns are handed over as texts, so that errors name them as they were typed.
-cli_table <- function(book, given) {
-  within <- cli_list(given$within)
-  if (!is.null(given$unsold)) {
-    catalogue <- given_file(given$unsold, given$database)
-    catalogue <- read_brief_file(narrowed_entry(catalogue, given$product, NULL, given_columns(catalogue)))
-    return(cli_shown(rlang::exec(unsold, book, catalogue, within = within, product = given$product), given))
-  }
-  t <- rlang::exec(totals, book, by = cli_list(given$by), every = cli_list(given$every),
-                   measures = given$taken, subtotals = if (given$subtotals) TRUE)
-  measures <- names(answer_of(t)$measures)
+question_spec <- function(given) {
+  measures <- cli_measures(given)
+  names <- brief_measure_names(measures)
   # Steps are about a measure; a crosstab may also show what they add.
-  of <- if (is.null(given$of) || !is.null(given$crosstab) && !given$of %in% measures) measures[1] else given$of
-  if (!is.null(given$change)) t <- add_change(t, of = of, versus = given$change, as_of = given$last)
-  if (!is.null(given$compare)) t <- add_change(t, of = of, periods = given$compared)
-  if (given$causes) t <- add_causes(t, of)
-  if (given$running) t <- rlang::exec(add_running_total, t, of, within = within)
-  # Shares, ranks and picks are of the chosen period.
-  if (!is.null(given$period)) t <- in_period(t, given$period)
-  if (given$share) t <- rlang::exec(add_share, t, of, within = within)
-  if (given$rank) t <- rlang::exec(add_rank, t, of, within = within, ties = given$ties)
-  if (!is.null(given$top)) t <- rlang::exec(best_sellers, t, given$top, within = within, of = of, ties = given$ties)
-  if (!is.null(given$slow)) t <- rlang::exec(slow_sellers, t, given$slow, within = within, of = of, ties = given$ties)
-  if (given[["best-of-each"]]) t <- rlang::exec(best_of_each, t, within = within, of = of)
-  if (!is.null(given$crosstab)) t <- cli_crosstab(t, cli_list(given$crosstab), given$of)
-  cli_shown(t, given)
-}
-
-cli_crosstab <- function(t, columns, of) {
-  answer <- answer_of(t)
-  added <- names(answer$added)
-  shown <- of %||% if (length(added)) c(names(answer$measures)[1], added) else names(answer$measures)
-  rlang::exec(crosstab, t, rows = setdiff(answer$keys, columns), columns = columns, of = shown)
-}
-
-cli_shown <- function(t, given) {
-  order <- order_given(cli_list(given$sort))
-  if (!is.null(order)) {
-    t <- rlang::inject(sort_rows(t, !!!order_columns(order)))
+  of <- if (is.null(given$of) || !is.null(given$crosstab) && !given$of %in% names) names[1] else given$of
+  within <- as.list(cli_list(given$within))
+  step <- function(kind, ..., of_scopes = TRUE) {
+    about <- list(..., of = of, within = if (of_scopes) within)
+    list(stats::setNames(list(Filter(function(x) length(x) > 0, about)), kind))
   }
-  if (is.null(given$columns)) t else shown_columns(t, cli_list(given$columns), call = NULL)
+  compared <- if (!is.null(given$compare)) {
+    stats::setNames(lapply(given$compare, cli_period, calendar = given$calendar), given$compare)
+  }
+  last <- if (!is.null(given[["as-of"]])) cli_day(given[["as-of"]], "as-of")
+  add <- c(
+    if (!is.null(given$change)) step("change", versus = given$change, as_of = last, of_scopes = FALSE),
+    if (!is.null(compared)) step("change", periods = compared, of_scopes = FALSE),
+    if (given$causes) step("causes", of_scopes = FALSE), if (given$running) step("running_total"),
+    if (given$share) step("share"), if (given$rank) step("rank", ties = given$ties)
+  )
+  pick <- c(
+    if (!is.null(given$top)) step("best_sellers", n = given$top, ties = given$ties),
+    if (!is.null(given$slow)) step("slow_sellers", n = given$slow, ties = given$ties),
+    if (given[["best-of-each"]]) step("best_of_each")
+  )
+  list(by = as.list(cli_list(given$by)), every = as.list(cli_list(given$every)), measures = measures,
+       subtotals = if (given$subtotals) TRUE, add = add, pick = unlist(pick, recursive = FALSE),
+       in_period = given$period, crosstab = if (!is.null(given$crosstab)) crosstab_spec(given, names, add))
 }
 
+crosstab_spec <- function(given, measures, add) {
+  columns <- cli_list(given$crosstab)
+  added <- added_names(add)
+  shown <- given$of %||% if (length(added)) c(measures[1], added) else measures
+  rows <- setdiff(c(cli_list(given$every), cli_list(given$by)), columns)
+  list(rows = as.list(rows), columns = as.list(columns), of = as.list(shown))
+}
+
+# The checks of a brief, in the words of the options.
+check_question <- function(brief) {
+  problems <- meaning_problems(brief, "shown")
+  if (nrow(problems) == 0) {
+    return(invisible())
+  }
+  options <- vapply(strsplit(problems$where, " > ", fixed = TRUE), function(keys) {
+    tried <- unlist(lapply(rev(keys), function(key) c(key, paste0(key, "()"), sprintf("add_%s()", key))))
+    totals_words[[intersect(tried, names(totals_words))[1]]]
+  }, "")
+  lines <- trimws(sprintf("%s: %s %s", options, problems$problem, ifelse(is.na(problems$hint), "", problems$hint)))
+  stop_because("usage", paste("hinterfeld totals:", lines[1]),
+               stats::setNames(lines[-1], rep("x", length(lines) - 1)))
+}
+
+# Checked, as it was typed.
 cli_day <- function(text, option) {
-  day <- suppressWarnings(as.Date(text, format = "%Y-%m-%d"))
-  if (is.na(day)) {
+  if (is.na(suppressWarnings(as.Date(text, format = "%Y-%m-%d")))) {
     stop_because("usage",
                  sprintf("hinterfeld totals: --%s must be a day such as 2026-05-31; it is \"%s\".", option, text))
   }
-  day
+  text
 }
 
 # "2026", "2026-Q1", "2026-05", "May 2026" or "2026-05-31": its first and last day.
 cli_period <- function(text, calendar) {
-  named_period(text, calendar) %||%
+  days <- named_period(text, calendar)
+  if (is.null(days)) {
     stop_because("usage", sprintf("hinterfeld totals: --compare cannot be \"%s\".", text), period_names_hint)
+  }
+  as.list(format(days))
 }
