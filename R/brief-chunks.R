@@ -2,8 +2,8 @@
 
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
-  if (!is.null(brief$keeping) && can_be_kept(brief)) {
-    return(facts_of_tallies(kept_tallies(brief, brief$keeping)))
+  if (!is.null(brief$open_store) && can_be_stored(brief)) {
+    return(facts_of_tallies(stored_tallies(brief, brief$open_store)))
   }
   large <- is_large(parse_file_entry(brief$content$data$lines, brief))
   # A report shows lines that were set aside, which only lines can.

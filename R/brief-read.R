@@ -10,11 +10,11 @@
 #' * `brief`: the version of this form, 1.
 #' * `data`: `lines`, a file, and `attach`, a list of `table`, `by`, `need`, `name` as in [attach_table()]. A file is a
 #'   path, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and `parts` and
-#'   `changed` for lines whose parts are kept, see [kept_parts()].
+#'   `changed` for lines whose parts are kept, see [stored_parts()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
 #'   `covers`, `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
-#' * `keep`: a folder in which the tally of each part of the lines is kept, so that the next run reads only what is new
-#'   or has changed. See [kept_parts()].
+#' * `store`: a folder in which the tally of each part of the lines is kept, so that the next run reads only what is new
+#'   or has changed. See [stored_parts()].
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
 #' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()], from the lines that
 #'   remain after the table's own `keep` and `leave_out` (each a condition or a list of conditions); `add`, a list of

@@ -27,7 +27,7 @@ is_as_made <- function(path, output) {
 # Rows of a database are all of one moment, and are counted only for the record: there they may be known already.
 input_record <- function(brief, rows = FALSE) {
   files <- brief_files(brief)
-  hashes <- brief$keeping$hashed %||% hashed_files
+  hashes <- brief$open_store$hashed %||% hashed_files
   list(
     inputs = c(
       list(c(list(file = basename(brief$path)), input_file_record(brief$path, hashes))),

@@ -8,9 +8,9 @@
 #' @param brief A brief, or the path of one.
 #' @param into Text: the output folder, instead of the brief's own.
 #' @param again Logical: run even when nothing has changed.
-#' @param keep Text: a folder in which to keep the tally of each part of the lines, instead of the brief's own `keep`.
-#'   The next run reads only new or changed parts. See [kept_parts()].
-#' @param anywhere Logical: may the brief's own `folder` and `keep` be outside the folder that holds the brief?
+#' @param store Text: a folder in which to keep the tally of each part of the lines, instead of the brief's own `store`.
+#'   The next run reads only new or changed parts. See [stored_parts()].
+#' @param anywhere Logical: may the brief's own `folder` and `store` be outside the folder that holds the brief?
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128), `versions`,
 #'   `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline` (the currency
@@ -43,24 +43,24 @@
 #' run <- run_brief(brief, into = file.path(tempdir(), "kilnmoor-out"))
 #' run$lines
 #' }
-run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep = NULL) {
+run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store = NULL) {
   check_text(into, "into", none = TRUE)
   check_flag(again, "again")
   check_flag(anywhere, "anywhere")
-  check_text(keep, "keep", none = TRUE)
+  check_text(store, "store", none = TRUE)
   call <- rlang::current_env()
   with_databases(in_plain_session({
     if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
     if (is.null(into)) check_brief_folder(brief, brief$content$outputs$folder, anywhere, call)
-    if (is.null(keep)) {
-      check_brief_folder(brief, brief$content$keep, anywhere, call, "keeps parts in", "`keep`", "`--keep`")
+    if (is.null(store)) {
+      check_brief_folder(brief, brief$content$store, anywhere, call, "keeps parts in", "`store`", "`--store`")
     }
-    brief$keep <- keep
-    if (!is.null(keep_folder(brief))) {
-      brief$keeping <- open_keep(keep_folder(brief), call = call)
-      on.exit(close_keep(brief$keeping))
+    brief$store <- store
+    if (!is.null(store_folder(brief))) {
+      brief$open_store <- open_store(store_folder(brief), call = call)
+      on.exit(close_store(brief$open_store))
     }
     folder <- into %||% output_folder(brief)
     inputs <- input_record(brief)
@@ -79,10 +79,10 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, keep 
 run_into <- function(folder, brief, inputs, former, call = caller_env()) {
   started <- Sys.time()
   with_former_reported(folder, write_whole_folder(folder, made_before(former, folder), function(draft) {
-    done <- if (is.null(brief$keeping)) deliver_brief(brief, draft) else
-      with_figure_store(brief$keeping$folder, {
+    done <- if (is.null(brief$open_store)) deliver_brief(brief, draft) else
+      with_figure_store(brief$open_store$folder, {
         done <- deliver_brief(brief, draft)
-        keep_figures(brief$keeping, brief)
+        store_figures(brief$open_store, brief)
         done
       })
     inputs <- check_inputs_unchanged(inputs, brief)

@@ -144,9 +144,14 @@ object_problems <- function(value, rule, path, schema) {
 }
 
 unknown_key <- function(key, keys, path) {
-  new_problem(c(path, key), sprintf("There is no key `%s` here.", key),
-              did_you_mean(key, keys, otherwise = sprintf("The keys are %s.", columns_named(keys))))
+  new <- intersect(former_words[key], keys)
+  hint <- if (length(new)) sprintf("It is called `%s` now.", new) else
+    did_you_mean(key, keys, otherwise = sprintf("The keys are %s.", columns_named(keys)))
+  new_problem(c(path, key), sprintf("There is no key `%s` here.", key), hint)
 }
+
+# What keys, options and commands were called, and what they are called now.
+former_words <- c(keep = "store")
 
 array_problems <- function(value, rule, path, schema) {
   bind_problems(c(

@@ -36,19 +36,19 @@ cli_check <- function(args) {
 cli_run <- function(args) {
   given <- cli_options(
     "run", list(option("out", "the output folder, instead of the brief's own", "DIR"),
-                option("keep", "keep the tally of each part in this folder", "DIR"),
+                option("store", "keep the tally of each part in this folder", "DIR"),
                 flag("again", "run even when nothing has changed"),
                 flag("watch", "run again whenever a part arrives or changes"),
                 flag("anywhere", "let the brief write outside its own folder")),
     args, files = c(1, 1), of = "BRIEF",
-    example = c("hinterfeld run monthly.yaml --out september", "hinterfeld run monthly.yaml --keep kept --watch")
+    example = c("hinterfeld run monthly.yaml --out september", "hinterfeld run monthly.yaml --store kept --watch")
   )
   if (is.null(given)) {
     return(invisible())
   }
   brief <- read_brief(given$files)
   folder <- given$out %||% output_folder(brief)
-  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$keep)
+  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store)
   if (!given$watch) {
     return(writeLines(run_lines(run(given$again), folder)))
   }
@@ -58,15 +58,15 @@ cli_run <- function(args) {
   })
 }
 
-cli_keep <- function(args) {
+cli_store <- function(args) {
   given <- cli_options(
-    "keep", list(flag("clear", "remove what no brief used in its last run")), args, files = c(1, 1), of = "FOLDER",
-    example = "hinterfeld keep kept --clear"
+    "store", list(flag("clear", "remove what no brief used in its last run")), args, files = c(1, 1), of = "FOLDER",
+    example = "hinterfeld store kept --clear"
   )
   if (is.null(given)) {
     return(invisible())
   }
-  files <- kept_parts(given$files, given$clear)
+  files <- stored_parts(given$files, given$clear)
   total <- sprintf("%s, %s MB%s.", count_of(nrow(files), "file"), fixed_number_text(sum(files$bytes) / 1e6, 1),
                    if (given$clear) " removed" else "")
   if (nrow(files) == 0) {

@@ -9,7 +9,7 @@ cli_commands <- list(
   check = list(run = function(args) cli_check(args), about = "list every mistake in a brief"),
   run = list(run = function(args) cli_run(args), about = "run a brief: tables, figures, workbook, report"),
   compare = list(run = function(args) cli_compare(args), about = "what changed between two runs of a brief"),
-  keep = list(run = function(args) cli_keep(args), about = "list what a brief keeps for its next run, or clear it"),
+  store = list(run = function(args) cli_store(args), about = "list what a brief keeps for its next run, or clear it"),
   report = list(run = function(args) cli_report(args), about = "write only the report of a brief"),
   findings = list(run = function(args) cli_findings(args), about = "what stands out in a brief's data, in sentences"),
   desk = list(run = function(args) cli_desk(args), about = "open a page for looking around in a brief's data")
@@ -71,10 +71,10 @@ cli_dispatch <- function(args) {
   }
   command <- cli_commands[[args[1]]]
   if (is.null(command)) {
-    near <- nearest(args[1], names(cli_commands), 1)
+    near <- c(intersect(former_words[args[1]], names(cli_commands)), nearest(args[1], names(cli_commands), 1))[1]
     stop_because("usage",
                  paste0(sprintf("hinterfeld: there is no command \"%s\".", args[1]),
-                        if (length(near)) sprintf(" Did you mean \"%s\"?", near)))
+                        if (!is.na(near)) sprintf(" Did you mean \"%s\"?", near)))
   }
   # A command may end with an exit code of its own, having said why.
   code <- command$run(args[-1])
@@ -124,6 +124,9 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
   takes <- vapply(options, function(option) if (option@action == "store_true") "" else sub("^--", "", option@long_flag),
                   "")
   taken <- take_values(args, takes[nzchar(takes)], pairs, wrong)
+  flags <- sub("^--([^=]*).*$", "\\1", taken$flags)
+  new <- which(former_words[flags] %in% takes & !flags %in% takes)
+  if (length(new)) wrong(sprintf("--%s is called --%s now.", flags[new[1]], former_words[[flags[new[1]]]]))
   own <- vapply(taken$values, function(value) value$name %in% c(repeated, pairs), NA)
   given <- tryCatch(
     optparse::parse_args(parser, c(taken$flags, vapply(taken$values[!own], function(value) {

@@ -20,7 +20,7 @@ brief_desk <- function(brief) {
 }
 
 # Lines that memory does not hold are asked by way of a tally of days and of all that the brief's tables and report are
-# split by; with a folder to keep it in only what is new is read.
+# split by; with a store only what is new is read.
 large_desk <- function(brief, call = caller_env()) {
   content <- brief$content
   asked <- brief
@@ -28,15 +28,15 @@ large_desk <- function(brief, call = caller_env()) {
   table <- list(by = desk_columns(content), every = "day", measures = desk_measures(content))
   asked$content$tables <- list(desk = table)
   asked$content[c("figures", "report")] <- NULL
-  if (!is.null(keep_folder(brief))) {
-    asked$keeping <- open_keep(keep_folder(brief), call = call)
-    on.exit(close_keep(asked$keeping))
+  if (!is.null(store_folder(brief))) {
+    asked$open_store <- open_store(store_folder(brief), call = call)
+    on.exit(close_store(asked$open_store))
   }
   facts <- brief_facts(asked)$table("desk")
   say("large",
       sprintf("The lines of %s do not fit into memory, so the desk uses a tally per day%s.", basename(brief$path),
               if (length(facts$by)) paste(" by", and_list(facts$by)) else ""),
-      i = if (is.null(keep_folder(brief))) "Add `keep` to the brief and the desk opens at once next time.")
+      i = if (is.null(store_folder(brief))) "Add `store` to the brief and the desk opens at once next time.")
   new_desk(facts, brief)
 }
 

@@ -8,8 +8,8 @@ if (length(arguments) == 3) {
   options(hinterfeld.grouped = arguments[3] == "yes", hinterfeld.threads = 2)
   brief <- file.path(arguments[1], paste0(arguments[2], ".yaml"))
   into <- file.path(arguments[1], paste(arguments[2:3], collapse = "-"))
-  keep <- if (arguments[3] == "kept") file.path(arguments[1], "kept")
-  took <- system.time(suppressMessages(run_brief(brief, into = into, again = TRUE, keep = keep)))
+  store <- if (arguments[3] == "kept") file.path(arguments[1], "kept")
+  took <- system.time(suppressMessages(run_brief(brief, into = into, again = TRUE, store = store)))
   cat("seconds", took[["elapsed"]], "megabytes", in_status("VmHWM"), "\n")
   quit()
 }

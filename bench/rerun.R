@@ -8,7 +8,7 @@ if (length(arguments) == 2) {
   suppressPackageStartupMessages(library(hinterfeld))
   folder <- arguments[1]
   took <- system.time(suppressMessages(run_brief(file.path(folder, "monthly.yaml"), into = file.path(folder, "out"),
-                                                 keep = file.path(folder, "kept"))))
+                                                 store = file.path(folder, "kept"))))
   cat("seconds", took[["elapsed"]], "megabytes", in_status("VmHWM"), "\n")
   quit()
 }

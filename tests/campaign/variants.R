@@ -305,8 +305,8 @@ by_kept_parts <- function(made, chain, base) {
   later <- sample(list.files(folder, "[.]csv$", full.names = TRUE), 1)
   inside <- rlang::env(asNamespace("hinterfeld"), brief = brief, first = pick(list(brief, first)), later = later)
   both <- tryCatch(quiet_eval(quote({
-    first$keeping <- brief$keeping <- open_keep(file.path(brief$folder, "kept"))
-    on.exit(close_keep(brief$keeping))
+    first$open_store <- brief$open_store <- open_store(file.path(brief$folder, "kept"))
+    on.exit(close_store(brief$open_store))
     if (length(list.files(brief$folder, "[.]csv$")) > 1) {
       file.rename(later, paste0(later, ".later"))
       # What the first run kept may be finer than what the second needs.

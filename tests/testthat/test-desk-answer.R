@@ -32,9 +32,9 @@ test_that("what nobody could read is refused before it takes minutes", {
 })
 
 test_that("a brief whose lines memory does not hold is asked by way of a tally, which is kept", {
-  folder <- kept_brief(tables = "  shops: {by: shop, measures: [revenue, units], keep: ['status != \"x\"']}")
+  folder <- stored_brief(tables = "  shops: {by: shop, measures: [revenue, units], keep: ['status != \"x\"']}")
   path <- file.path(folder, "job.yaml")
-  writeLines(c(readLines(path), "keep: kept"), path)
+  writeLines(c(readLines(path), "store: kept"), path)
   for (i in 1:3) write_part(folder, sprintf("%d.csv", i), i)
   quiet(run_brief(path))
   whole <- quiet(brief_desk(read_brief(path)))
@@ -61,7 +61,7 @@ test_that("a brief whose lines memory does not hold is asked by way of a tally, 
     run_brief(path, again = TRUE)
   })
   expect_identical(unique(trimws(grep("to read", said, value = TRUE))), "3 parts are kept, 0 to read.")
-  writeLines(grep("^keep", readLines(path), invert = TRUE, value = TRUE), path)
-  expect_message(desk <- brief_desk(read_brief(path)), "Add `keep` to the brief")
+  writeLines(grep("^store", readLines(path), invert = TRUE, value = TRUE), path)
+  expect_message(desk <- brief_desk(read_brief(path)), "Add `store` to the brief")
   same(desk)
 })

@@ -1,11 +1,11 @@
-# The folder of kept parts: a file for each part and what it was counted by, named after both, and an index that knows
+# The store, a folder: a file for each part and what it was counted by, named after both, and an index that knows
 # the files that were looked at. Files are written atomically and never modified, so runs can share the folder; only
 # clearing it needs it alone.
 
 # Opens the folder for a run, which holds it until it ends, however it ends.
-open_keep <- function(folder, alone = FALSE, call = caller_env()) {
+open_store <- function(folder, alone = FALSE, call = caller_env()) {
   if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", sprintf("\"%s\" is a file, not a folder to keep parts in.", folder),
+    stop_because("file", sprintf("\"%s\" is a file, not a folder for a store.", folder),
                  i = "Give another folder.", call = call)
   }
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
@@ -17,31 +17,31 @@ open_keep <- function(folder, alone = FALSE, call = caller_env()) {
   if (is.null(lock)) {
     stop_because("file", sprintf("A run is using \"%s\".", folder), i = "Wait until it has ended.", call = call)
   }
-  keep <- new.env()
-  keep$folder <- folder
-  keep$lock <- lock
-  keep$index <- parse_index(file.path(folder, "index.json"))
-  keep$hashed <- list2env(keep$index$files, parent = emptyenv())
-  keep$changed <- FALSE
-  keep$failed <- FALSE
-  keep
+  store <- new.env()
+  store$folder <- folder
+  store$lock <- lock
+  store$index <- parse_index(file.path(folder, "index.json"))
+  store$hashed <- list2env(store$index$files, parent = emptyenv())
+  store$changed <- FALSE
+  store$failed <- FALSE
+  store
 }
 
-close_keep <- function(keep) {
-  files <- as.list(keep$hashed, all.names = TRUE, sorted = TRUE)
-  keep$changed <- keep$changed || !identical(files, keep$index$files)
-  keep$index$files <- files
-  if (keep$changed) try_to_keep(keep, write_index(keep))
-  filelock::unlock(keep$lock)
+close_store <- function(store) {
+  files <- as.list(store$hashed, all.names = TRUE, sorted = TRUE)
+  store$changed <- store$changed || !identical(files, store$index$files)
+  store$index$files <- files
+  if (store$changed) try_to_store(store, write_index(store))
+  filelock::unlock(store$lock)
 }
 
 # What cannot be kept is made again next time: no reason to lose a run for it.
-try_to_keep <- function(keep, code) {
+try_to_store <- function(store, code) {
   tryCatch(code, hinterfeld_error_file = function(cnd) {
-    if (!keep$failed) {
+    if (!store$failed) {
       say("not_kept", "Some parts could not be kept; the next run will read them again.", x = conditionMessage(cnd))
     }
-    keep$failed <- TRUE
+    store$failed <- TRUE
   })
 }
 
@@ -49,7 +49,7 @@ try_to_keep <- function(keep, code) {
 # found in it; tables: the parts of each table of a database; briefs: by path, what the last run of each used and
 # needed; merged: files that hold several parts.
 empty_index <- function() {
-  list(version = kept_version, files = list(), scans = list(), tables = list(), briefs = list(), merged = list())
+  list(version = store_version, files = list(), scans = list(), tables = list(), briefs = list(), merged = list())
 }
 
 # Like every kept file the index has a checksum: one that is not as it was written is none, and is made again.
@@ -58,37 +58,37 @@ parse_index <- function(path) {
   sound <- is.list(read) && rlang::is_string(read$index) &&
     identical(read$sha256, digest::digest(read$index, "sha256", serialize = FALSE))
   index <- if (sound) parsed_json(read$index)
-  if (identical(index$version, kept_version)) index else empty_index()
+  if (identical(index$version, store_version)) index else empty_index()
 }
 
-write_index <- function(keep) {
-  index <- as.character(jsonlite::toJSON(keep$index, auto_unbox = TRUE, null = "null", digits = NA))
+write_index <- function(store) {
+  index <- as.character(jsonlite::toJSON(store$index, auto_unbox = TRUE, null = "null", digits = NA))
   text <- jsonlite::toJSON(list(sha256 = digest::digest(index, "sha256", serialize = FALSE), index = index),
                            auto_unbox = TRUE)
-  write_whole(file.path(keep$folder, "index.json"), function(draft) write_text(text, draft))
+  write_whole(file.path(store$folder, "index.json"), function(draft) write_text(text, draft))
 }
 
-change_index <- function(keep, what, name, value) {
-  if (!identical(keep$index[[what]][[name]], value)) {
-    keep$index[[what]][[name]] <- value
-    keep$changed <- TRUE
+change_index <- function(store, what, name, value) {
+  if (!identical(store$index[[what]][[name]], value)) {
+    store$index[[what]][[name]] <- value
+    store$changed <- TRUE
   }
 }
 
 # The file of some parts, counted by a recipe.
-kept_path <- function(keep, recipe, parts) {
+stored_path <- function(store, recipe, parts) {
   all <- digest::digest(paste(parts, collapse = "\n"), "sha256", serialize = FALSE)
   name <- if (length(parts) == 1) parts else paste0("all-", substr(all, 1, 32))
-  file.path(keep$folder, sprintf("%s-%s.part", substr(recipe, 1, 16), name))
+  file.path(store$folder, sprintf("%s-%s.part", substr(recipe, 1, 16), name))
 }
 
-#' Kept parts of briefs
+#' The store of a brief
 #'
-#' A brief with `keep`, or run with it, tallies each of its line files once and keeps the tally. The next run reads only
-#' what is new or has changed, and redraws only figures that would look different. `kept_parts()` lists what a folder
+#' A brief with a `store`, or run with one, tallies each of its line files once and keeps the tally. The next run reads only
+#' what is new or has changed, and redraws only figures that would look different. `stored_parts()` lists what a store
 #' holds.
 #'
-#' @param folder Text: the folder.
+#' @param folder Text: the folder of the store.
 #' @param clear Logical: remove files that no brief used in its last run.
 #' @return A tibble with one row per kept file, largest first: `file`, `brief` (text, the brief whose last run used the
 #'   file; missing if there is none), `parts` (whole number, how many parts it holds, 0 for a figure), `bytes` and
@@ -108,22 +108,22 @@ kept_path <- function(keep, recipe, parts) {
 #' @seealso [run_brief()]
 #' @export
 #' @examples
-#' folder <- file.path(tempdir(), "kept")
+#' folder <- file.path(tempdir(), "store")
 #' \donttest{
-#' run_brief(demo_brief(), into = file.path(tempdir(), "kilnmoor-kept"), keep = folder)
-#' kept_parts(folder)
+#' run_brief(demo_brief(), into = file.path(tempdir(), "kilnmoor-stored"), store = folder)
+#' stored_parts(folder)
 #' }
-kept_parts <- function(folder, clear = FALSE) {
+stored_parts <- function(folder, clear = FALSE) {
   check_text(folder, "folder")
   check_flag(clear, "clear")
   if (!dir.exists(folder)) {
     stop_because("file", sprintf("There is no folder \"%s\".", folder),
-                 i = "Give the folder that a brief names as `keep`.")
+                 i = "Give the folder that a brief names as `store`.")
   }
-  keep <- open_keep(folder, alone = clear)
-  on.exit(close_keep(keep))
+  store <- open_store(folder, alone = clear)
+  on.exit(close_store(store))
   files <- list.files(folder, "[.](part|png|svg|pdf)$")
-  used <- lapply(keep$index$briefs, function(brief) unlist(brief[c("used", "figures")]))
+  used <- lapply(store$index$briefs, function(brief) unlist(brief[c("used", "figures")]))
   brief <- vapply(files, function(file) {
     of <- names(used)[vapply(used, function(these) file %in% these, NA)]
     if (length(of)) basename(of[1]) else NA_character_
@@ -131,25 +131,25 @@ kept_parts <- function(folder, clear = FALSE) {
   about <- file.info(file.path(folder, files), extra_cols = FALSE)
   parts <- vapply(files, function(file) {
     several <- grepl("-all-", file, fixed = TRUE)
-    if (!endsWith(file, ".part")) 0L else if (several) length(keep$index$merged[[file]]$parts %||% NA) else 1L
+    if (!endsWith(file, ".part")) 0L else if (several) length(store$index$merged[[file]]$parts %||% NA) else 1L
   }, 0L, USE.NAMES = FALSE)
-  files_kept <- tibble::tibble(file = files, brief = brief, parts = parts, bytes = as.double(about$size),
+  files_stored <- tibble::tibble(file = files, brief = brief, parts = parts, bytes = as.double(about$size),
                           written = as.POSIXct(as.numeric(about$mtime), origin = "1970-01-01", tz = "UTC"))
-  files_kept <- files_kept[order(-files_kept$bytes, files_kept$file), ]
+  files_stored <- files_stored[order(-files_stored$bytes, files_stored$file), ]
   if (clear) {
-    files_kept <- files_kept[is.na(files_kept$brief), ]
-    unlink(file.path(folder, files_kept$file))
-    forget_gone(keep)
+    files_stored <- files_stored[is.na(files_stored$brief), ]
+    unlink(file.path(folder, files_stored$file))
+    forget_gone(store)
   }
-  files_kept
+  files_stored
 }
 
 # Files that are gone, and what was found in them.
-forget_gone <- function(keep) {
-  hashed <- as.list(keep$hashed, all.names = TRUE)
+forget_gone <- function(store) {
+  hashed <- as.list(store$hashed, all.names = TRUE)
   there <- file.exists(names(hashed))
-  rm(list = names(hashed)[!there], envir = keep$hashed)
-  scans <- sub(" .*$", "", names(keep$index$scans)) %in% vapply(hashed[there], function(file) file$hash, "")
-  keep$changed <- keep$changed || !all(scans)
-  keep$index$scans <- keep$index$scans[scans]
+  rm(list = names(hashed)[!there], envir = store$hashed)
+  scans <- sub(" .*$", "", names(store$index$scans)) %in% vapply(hashed[there], function(file) file$hash, "")
+  store$changed <- store$changed || !all(scans)
+  store$index$scans <- store$index$scans[scans]
 }

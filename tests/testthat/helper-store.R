@@ -14,7 +14,7 @@ write_part <- function(folder, name, seed, n = 120) {
   utils::write.csv(part_lines(seed, n), file.path(folder, "sales", name), row.names = FALSE, na = "")
 }
 
-kept_brief <- function(env = parent.frame(), tables = NULL, light = TRUE,
+stored_brief <- function(env = parent.frame(), tables = NULL, light = TRUE,
                        lines = "{file: sales/, types: {day: text, price: text}}") {
   folder <- withr::local_tempdir(.local_envir = env)
   dir.create(file.path(folder, "sales"))
@@ -36,10 +36,10 @@ kept_brief <- function(env = parent.frame(), tables = NULL, light = TRUE,
 }
 
 # Runs with kept parts; gives what was said of them.
-run_kept <- function(folder) {
+run_stored <- function(folder) {
   said <- character()
   withCallingHandlers(
-    run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), keep = file.path(folder, "kept")),
+    run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), store = file.path(folder, "kept")),
     hinterfeld_message = function(cnd) {
       said <<- c(said, conditionMessage(cnd))
       invokeRestart("muffleMessage")
@@ -50,7 +50,7 @@ run_kept <- function(folder) {
 
 # Runs with kept parts, and afresh; gives what was said of parts, which must match `pattern`.
 expect_as_fresh <- function(folder, pattern = NULL) {
-  said <- run_kept(folder)
+  said <- run_stored(folder)
   if (!is.null(pattern)) testthat::expect_match(said, pattern, all = FALSE)
   quiet(run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "fresh"), again = TRUE))
   records <- lapply(c("out", "fresh"), function(into) jsonlite::read_json(file.path(folder, into, "run.json")))
@@ -65,6 +65,6 @@ expect_as_fresh <- function(folder, pattern = NULL) {
 
 # What a run says of its parts; nothing where nothing is new. Whether it is right is looked at with the next fresh one.
 expect_said <- function(folder, pattern = NULL) {
-  said <- run_kept(folder)
+  said <- run_stored(folder)
   if (is.null(pattern)) testthat::expect_length(said, 0) else testthat::expect_match(said, pattern, all = FALSE)
 }

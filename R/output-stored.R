@@ -1,10 +1,10 @@
-# Writes kept parts: the tallies of one part or of several for a brief, in one file (source-kept.R reads them). The
+# Writes kept parts: the tallies of one part or of several for a brief, in one file (source-stored.R reads them). The
 # form, all numbers little-endian: the 16 bytes "hinterfeld parts"; the version and the length of the description, 32
 # bits each; the description, JSON in UTF-8: the parts, what was read and set aside, the steps; orders as in a tally's
 # file; the tallies, each as in a file of its own; the SHA-256 of all before it.
 
 # `kept`: parts, rows, columns, roles, told (trail, orders, coverage, aside) and tallies by what they hold.
-kept_bytes <- function(kept) {
+stored_bytes <- function(kept) {
   orders <- if (!is.null(kept$chunk_audit$orders)) coded_orders(kept$chunk_audit$orders)
   bodies <- lapply(kept$tallies, tally_bytes)
   about <- list(
@@ -16,7 +16,7 @@ kept_bytes <- function(kept) {
   )
   text <- charToRaw(plain_json(about))
   numbers <- function(x) writeBin(x, raw(), endian = "little")
-  body <- c(charToRaw(kept_mark), numbers(kept_version), numbers(length(text)), text,
+  body <- c(charToRaw(store_mark), numbers(store_version), numbers(length(text)), text,
             unlist(lapply(orders$held, function(x) if (is.raw(x)) x else numbers(x)), use.names = FALSE),
             unlist(c(lapply(kept$chunk_audit$used, function(table) table$bits), bodies), use.names = FALSE))
   c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
@@ -29,7 +29,7 @@ column_record <- function(x) {
   list(type = label_type(x), values = replace(values, is.na(x), NA))
 }
 
-write_kept <- function(kept, path) {
-  bytes <- kept_bytes(kept)
+write_stored <- function(kept, path) {
+  bytes <- stored_bytes(kept)
   write_whole(path, function(draft) write_bytes(bytes, draft))
 }

@@ -1,7 +1,7 @@
 # Keeps the lines of a database in parts of their table, if it can be told that a part has not changed.
 
 # Whether the parts of the brief's lines can be kept; said where not.
-can_be_kept <- function(brief) {
+can_be_stored <- function(brief) {
   lines <- parse_file_entry(brief$content$data$lines, brief)
   if (is.null(lines$database)) {
     return(TRUE)
@@ -24,15 +24,15 @@ part_column <- function(lines, brief) {
   unlist(lines$parts) %||% if (day %in% file_columns(lines)) day
 }
 
-open_kept_table <- function(lines, brief, keep, call) {
+open_stored_table <- function(lines, brief, store, call) {
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- lines$options[intersect(names(lines$options), "types")]
   by <- part_column(lines, brief)
   name <- digest::digest(paste(c(lines$database, lines$table, names(by), by), collapse = "\n"), "sha256",
                          serialize = FALSE)
   source <- open_database_parts(database_named(lines$database), lines$table, columns, options, by, lines$changed,
-                                known_slots(keep$index$tables[[name]]), call)
-  change_index(keep, "tables", name, slots_record(source$listed))
+                                known_slots(store$index$tables[[name]]), call)
+  change_index(store, "tables", name, slots_record(source$listed))
   source
 }
 

@@ -1,24 +1,24 @@
 # A rerun reads only what is new: each part is tallied once, and its tally is kept.
 
 # Where a brief keeps its parts; NULL for nowhere.
-keep_folder <- function(brief) {
-  brief$keep %||% if (!is.null(brief$content$keep)) brief_path(brief, brief$content$keep)
+store_folder <- function(brief) {
+  brief$store %||% if (!is.null(brief$content$store)) brief_path(brief, brief$content$store)
 }
 
 # The name of a brief in the index. Other uses of it, such as the desk, have a name of their own.
-keep_name <- function(brief) {
+name_in_store <- function(brief) {
   paste(c(normalizePath(brief$path), brief$purpose), collapse = ", ")
 }
 
 # The tallies that a brief's tables ask, from kept parts and from those that had to be read.
-kept_tallies <- function(brief, keep, call = caller_env()) {
+stored_tallies <- function(brief, store, call = caller_env()) {
   content <- brief$content
   texts <- columns_of_names(content)
   wanted <- columns_used(content)
   lines <- file_with_types(content$data$lines, brief, texts, wanted)
-  source <- open_parts(lines, brief, keep, call)
+  source <- open_parts(lines, brief, store, call)
   on.exit(close_source(source))
-  hashes <- part_names(keep, source)
+  hashes <- part_names(store, source)
   open <- any(source$plan == "open")
   if (open) {
     say("kept_open",
@@ -28,7 +28,7 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
     source <- in_runs(real_scans(source), seq_along(source$scans))
   }
   readings <- open_readings(source, call)
-  recipe <- recipe_of(brief, keep, source, readings)
+  recipe <- recipe_of(brief, store, source, readings)
   tables <- NULL
   needs <- NULL
   make <- function(lines) quietly(book_of_lines(lines, tables, brief))
@@ -36,48 +36,48 @@ kept_tallies <- function(brief, keep, call = caller_env()) {
     if (is.null(needs)) needs <<- by_need(brief_needs(content, book))
     lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
   }
-  stored <- found_parts(keep, recipe, hashes, brief)
-  say_parts(keep, brief, source, hashes, stored)
+  stored <- found_parts(store, recipe, hashes, brief)
+  say_parts(store, brief, source, hashes, stored)
   source <- in_runs(source, stored$missing)
   if (length(stored$missing)) tables <- attached_tables(brief, texts, wanted)
   read <- lapply(stored$missing, function(i) {
     kept <- counted_part(source, i, hashes[i], make, take, readings, call)
     kept$tallies <- c(kept$tallies, stored$others[[hashes[i]]])
-    try_to_keep(keep, write_kept(kept, kept_path(keep, recipe, hashes[i])))
+    try_to_store(store, write_stored(kept, stored_path(store, recipe, hashes[i])))
     kept
   })
   all <- merged_parts(c(stored$kept, read), hashes, source$labels)
-  if (length(hashes) > 1 && length(read)) keep_together(keep, recipe, all)
-  used <- c(basename(kept_path(keep, recipe, hashes[1])),
-            vapply(hashes[-1], function(hash) basename(kept_path(keep, recipe, hash)), ""),
-            if (length(hashes) > 1) basename(kept_path(keep, recipe, sort(hashes))))
-  change_index(keep, "briefs", keep_name(brief), list(
+  if (length(hashes) > 1 && length(read)) store_together(store, recipe, all)
+  used <- c(basename(stored_path(store, recipe, hashes[1])),
+            vapply(hashes[-1], function(hash) basename(stored_path(store, recipe, hash)), ""),
+            if (length(hashes) > 1) basename(stored_path(store, recipe, sort(hashes))))
+  change_index(store, "briefs", name_in_store(brief), list(
     used = as.list(unname(used)), files = stats::setNames(as.list(hashes), source$labels), figures = list(),
-    needs = as.list(names(by_need(needs_of_kept(all, content))))
+    needs = as.list(names(by_need(needs_of_stored(all, content))))
   ))
-  tallies_of_kept(all, brief, source, call)
+  tallies_of_stored(all, brief, source, call)
 }
 
 # What a part is known by: what it holds and what it is called, for lines that are set aside tell their file. Files that
 # share both, in two folders, are still two parts.
-part_names <- function(keep, source) {
-  both <- paste(source$stamps %||% file_hashes(source$files, keep$hashed), source$labels)
+part_names <- function(store, source) {
+  both <- paste(source$stamps %||% file_hashes(source$files, store$hashed), source$labels)
   names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
   make.unique(substr(names, 1, 36), "-")
 }
 
 # The figures of a run belong to its brief.
-keep_figures <- function(keep, brief) {
-  name <- keep_name(brief)
-  about <- keep$index$briefs[[name]]
+store_figures <- function(store, brief) {
+  name <- name_in_store(brief)
+  about <- store$index$briefs[[name]]
   about$figures <- as.list(unique(figures_used()))
-  change_index(keep, "briefs", name, about)
+  change_index(store, "briefs", name, about)
 }
 
 # The parts of the lines, of which those that were looked at before are not looked at again.
-open_parts <- function(lines, brief, keep, call) {
+open_parts <- function(lines, brief, store, call) {
   if (!is.null(lines$database)) {
-    return(open_kept_table(lines, brief, keep, call))
+    return(open_stored_table(lines, brief, store, call))
   }
   wait_for_rest(quietly(source_files(lines$path, call)), call = call)
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
@@ -88,14 +88,14 @@ open_parts <- function(lines, brief, keep, call) {
     if (!identical(kind$what, source_kinds$text$what)) {
       return(kind$scan(file, ...))
     }
-    name <- paste(file_hashes(file, keep$hashed), substr(asked, 1, 16))
-    former <- parse_scan(keep$index$scans[[name]], file)
+    name <- paste(file_hashes(file, store$hashed), substr(asked, 1, 16))
+    former <- parse_scan(store$index$scans[[name]], file)
     if (!is.null(former)) {
       return(former)
     }
     scan <- kind$scan(file, ...)
     profile <- lapply(scan$profile, function(x) paste(as.integer(x), collapse = " "))
-    change_index(keep, "scans", name, list(names = as.list(scan$names), rows = scan$rows, profile = profile))
+    change_index(store, "scans", name, list(names = as.list(scan$names), rows = scan$rows, profile = profile))
     scan
   })
 }
@@ -129,18 +129,18 @@ real_scans <- function(source, which = seq_along(source$scans), call = caller_en
 }
 
 # A hash of everything that a part's tally depends on, apart from the part itself.
-recipe_of <- function(brief, keep, source, readings) {
+recipe_of <- function(brief, store, source, readings) {
   content <- brief$content
   attached <- lapply(content$data$attach, function(step) {
     file <- parse_file_entry(step$table, brief)
     if (!is.null(file$database)) {
       return(whole_table_stamp(database_named(file$database), file$table, function() quietly(read_brief_file(file))))
     }
-    as.list(file_hashes(quietly(source_files(file$path)), keep$hashed))
+    as.list(file_hashes(quietly(source_files(file$path)), store$hashed))
   })
   texts <- lapply(readings, function(reading) list(reading$texts, as.character(reading$values)))
   about <- list(
-    version = as.character(utils::packageVersion("hinterfeld")), form = c(kept_version, tally_version),
+    version = as.character(utils::packageVersion("hinterfeld")), form = c(store_version, tally_version),
     data = content$data, daybook = content$daybook, restrict = content$restrict, attached = attached,
     names = as.list(source$names), plan = as.list(source$plan), options = source$options, readings = texts,
     unpacked = getOption("hinterfeld.unpacked_limit")
@@ -166,17 +166,17 @@ need_name <- function(need) {
 
 # Kept parts that can be used: the largest union of parts that are all there, then those by themselves. For a part that
 # lacks something, `others` holds the tallies that other briefs need.
-found_parts <- function(keep, recipe, hashes, brief) {
+found_parts <- function(store, recipe, hashes, brief) {
   kept <- list()
   held <- character()
-  together <- keep$index$merged
+  together <- store$index$merged
   together <- together[vapply(together, function(merged) {
     identical(merged$recipe, recipe) && all(unlist(merged$parts) %in% hashes)
   }, NA)]
   if (length(together)) {
     best <- names(together)[which.max(lengths(lapply(together, function(merged) merged$parts)))]
-    path <- file.path(keep$folder, best)
-    merged <- if (file.exists(path)) with_needs(read_kept(path), unlist(together[[best]]$parts), brief$content)
+    path <- file.path(store$folder, best)
+    merged <- if (file.exists(path)) with_needs(read_stored(path), unlist(together[[best]]$parts), brief$content)
     if (isTRUE(merged$enough)) {
       kept <- list(merged)
       held <- merged$parts
@@ -185,12 +185,12 @@ found_parts <- function(keep, recipe, hashes, brief) {
   missing <- integer()
   others <- list()
   for (i in which(!hashes %in% held)) {
-    path <- kept_path(keep, recipe, hashes[i])
-    merged <- if (file.exists(path)) with_needs(read_kept(path), hashes[i], brief$content)
+    path <- stored_path(store, recipe, hashes[i])
+    merged <- if (file.exists(path)) with_needs(read_stored(path), hashes[i], brief$content)
     if (isTRUE(merged$enough)) {
       kept <- c(kept, list(merged))
     } else {
-      others[[hashes[i]]] <- merged$tallies[intersect(names(merged$tallies), needs_of_others(keep, brief))]
+      others[[hashes[i]]] <- merged$tallies[intersect(names(merged$tallies), needs_of_others(store, brief))]
       missing <- c(missing, i)
     }
   }
@@ -204,7 +204,7 @@ with_needs <- function(kept, parts, content) {
     return(NULL)
   }
   if (length(kept$tallies)) {
-    needs <- by_need(needs_of_kept(kept, content))
+    needs <- by_need(needs_of_stored(kept, content))
     lacking <- setdiff(names(needs), names(kept$tallies))
     kept$tallies[lacking] <- lapply(needs[lacking], tally_of_finer, tallies = kept$tallies, columns = kept$columns)
   }
@@ -225,12 +225,12 @@ tally_of_finer <- function(need, tallies, columns) {
 }
 
 # What the other briefs that keep their parts here need, by what it holds.
-needs_of_others <- function(keep, brief) {
-  others <- keep$index$briefs[setdiff(names(keep$index$briefs), keep_name(brief))]
+needs_of_others <- function(store, brief) {
+  others <- store$index$briefs[setdiff(names(store$index$briefs), name_in_store(brief))]
   unlist(lapply(others, function(about) about$needs))
 }
 
-needs_of_kept <- function(kept, content) {
+needs_of_stored <- function(kept, content) {
   brief_needs(content, list(columns = stats::setNames(nm = kept$columns), roles = stats::setNames(nm = kept$roles)))
 }
 
@@ -258,7 +258,7 @@ without_steps <- function(tally) {
 merged_parts <- function(parts, hashes, labels) {
   order <- match(vapply(parts, function(part) part$parts[1], ""), hashes)
   parts <- parts[order(order)]
-  merger <- new_merger(merge_kept_parts)
+  merger <- new_merger(merge_stored_parts)
   for (part in parts) merger$put(part)
   all <- merger$all()
   # Lines that were set aside stand in the order of their files.
@@ -268,7 +268,7 @@ merged_parts <- function(parts, hashes, labels) {
   all
 }
 
-merge_kept_parts <- function(a, b) {
+merge_stored_parts <- function(a, b) {
   held <- intersect(names(a$tallies), names(b$tallies))
   tallies <- if (length(a$tallies) == 0) b$tallies else if (length(b$tallies) == 0) a$tallies else
     Map(joined_tallies, a$tallies[held], b$tallies[held])
@@ -278,37 +278,37 @@ merge_kept_parts <- function(a, b) {
 }
 
 # All parts in one file, so that a rerun reads that and what is new.
-keep_together <- function(keep, recipe, all) {
+store_together <- function(store, recipe, all) {
   all$parts <- sort(all$parts)
-  path <- kept_path(keep, recipe, all$parts)
-  try_to_keep(keep, {
-    write_kept(all, path)
+  path <- stored_path(store, recipe, all$parts)
+  try_to_store(store, {
+    write_stored(all, path)
     # Smaller unions of the same are of no more use.
-    former <- names(keep$index$merged)[vapply(keep$index$merged, function(merged) {
+    former <- names(store$index$merged)[vapply(store$index$merged, function(merged) {
       identical(merged$recipe, recipe) && all(unlist(merged$parts) %in% all$parts)
     }, NA)]
     former <- setdiff(former, basename(path))
-    unlink(file.path(keep$folder, former))
-    keep$index$merged[former] <- NULL
-    change_index(keep, "merged", basename(path), list(recipe = recipe, parts = as.list(all$parts)))
+    unlink(file.path(store$folder, former))
+    store$index$merged[former] <- NULL
+    change_index(store, "merged", basename(path), list(recipe = recipe, parts = as.list(all$parts)))
   })
 }
 
 # As the tallies of all lines at once.
-tallies_of_kept <- function(all, brief, source, call) {
+tallies_of_stored <- function(all, brief, source, call) {
   content <- brief$content
   all$chunk_audit$day_rules <- unlist(lapply(content$restrict, function(rule) {
     quo <- brief_quo(rule$keep %||% rule$leave_out)
     day_conditions(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), !is.null(rule$keep), all$columns, "day")
   }), recursive = FALSE)
   finished <- finished_tallies(all$tallies, all$chunk_audit, source$shown, call)
-  needs <- needs_of_kept(all, content)
+  needs <- needs_of_stored(all, content)
   stats::setNames(finished[vapply(needs, need_name, "")], names(needs))
 }
 
 # What is new since the last run of this brief.
-say_parts <- function(keep, brief, source, hashes, stored) {
-  former <- unlist(keep$index$briefs[[keep_name(brief)]]$files)
+say_parts <- function(store, brief, source, hashes, stored) {
+  former <- unlist(store$index$briefs[[name_in_store(brief)]]$files)
   names <- source$labels
   read <- names[stored$missing]
   gone <- setdiff(names(former), names)

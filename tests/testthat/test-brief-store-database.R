@@ -45,7 +45,7 @@ expect_changes_kept <- function(con, folder, touch, kinds) {
 }
 
 test_that("days of a table are kept, and what changed is read again", {
-  folder <- kept_brief(lines = "{database: SHOP, table: sales, changed: touched}")
+  folder <- stored_brief(lines = "{database: SHOP, table: sales, changed: touched}")
   con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
   withr::defer(DBI::dbDisconnect(con))
   kept_table(con, folder)
@@ -68,7 +68,7 @@ test_that("versions of rows tell what changed in PostgreSQL, and products are lo
   skip_on_cran()
   server <- local_postgres()
   con <- connect_postgres(server)
-  folder <- kept_brief(lines = "{database: SHOP, table: sales}")
+  folder <- stored_brief(lines = "{database: SHOP, table: sales}")
   kept_table(con, folder)
   DBI::dbExecute(con, "ALTER TABLE sales ALTER day TYPE date USING day::date, ALTER price TYPE numeric(9, 2),
                        ALTER id TYPE bigint")
@@ -105,7 +105,7 @@ test_that("rows of PostgreSQL are gone through again only when a transaction may
   skip_on_cran()
   server <- local_postgres()
   con <- connect_postgres(server)
-  folder <- kept_brief()
+  folder <- stored_brief()
   kept_table(con, folder)
   open <- function(known = NULL, changed = NULL) {
     source <- open_database_parts(con, "sales", rlang::quo(NULL), list(), c(id = 30), changed, known)
@@ -139,7 +139,7 @@ test_that("rows of PostgreSQL are gone through again only when a transaction may
 })
 
 test_that("what cannot be kept is told, and a part of wrong lines is a part", {
-  folder <- kept_brief(lines = "{database: SHOP, table: sales}")
+  folder <- stored_brief(lines = "{database: SHOP, table: sales}")
   con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
   withr::defer(DBI::dbDisconnect(con))
   lines <- part_lines(2, 40)
@@ -147,8 +147,8 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
   withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
   job <- file.path(folder, "job.yaml")
   put <- function(lines) writeLines(sub("lines: .*", paste("lines:", lines), readLines(job)), job)
-  run <- function(into = "out", keep = "kept") {
-    run_brief(job, into = file.path(folder, into), keep = file.path(folder, keep))
+  run <- function(into = "out", store = "kept") {
+    run_brief(job, into = file.path(folder, into), store = file.path(folder, store))
   }
   put("{database: SHOP, table: sales, types: {price: text}}")
   expect_as_fresh(folder,
@@ -177,7 +177,7 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
 })
 
 test_that("a mistake in the columns that part a table is told when the brief is checked", {
-  folder <- kept_brief(lines = "{database: SHOP, table: sales, parts: dya, changed: tuched}")
+  folder <- stored_brief(lines = "{database: SHOP, table: sales, parts: dya, changed: tuched}")
   con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
   withr::defer(DBI::dbDisconnect(con))
   kept_table(con, folder)

@@ -1,5 +1,5 @@
 test_that("parts that come, change and go in any order give the bytes of a fresh run", {
-  folder <- kept_brief(light = FALSE)
+  folder <- stored_brief(light = FALSE)
   withr::local_seed(11)
   write_part(folder, "a.csv", 1)
   write_part(folder, "c.csv", 2)
@@ -32,7 +32,7 @@ test_that("parts that come, change and go in any order give the bytes of a fresh
 })
 
 test_that("two files that hold the same are two parts, and one that is renamed is another", {
-  folder <- kept_brief()
+  folder <- stored_brief()
   sales <- function(name) file.path(folder, "sales", name)
   for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
   expect_as_fresh(folder)
@@ -45,7 +45,7 @@ test_that("two files that hold the same are two parts, and one that is renamed i
 })
 
 test_that("what a part was counted by is noticed, and only what it touches is counted anew", {
-  folder <- kept_brief(tables = "  # more")
+  folder <- stored_brief(tables = "  # more")
   brief <- file.path(folder, "job.yaml")
   for (i in 1:3) write_part(folder, sprintf("%d.csv", i), i)
   expect_as_fresh(folder)
@@ -78,7 +78,7 @@ test_that("what a part was counted by is noticed, and only what it touches is co
 })
 
 test_that("what two briefs need of the same parts is kept for both, and less than was kept is no reason to read", {
-  folder <- kept_brief(tables = "  # more")
+  folder <- stored_brief(tables = "  # more")
   brief <- file.path(folder, "job.yaml")
   for (i in 2:3) write_part(folder, sprintf("%d.csv", i), i)
   text <- readLines(brief)
@@ -94,7 +94,7 @@ test_that("what two briefs need of the same parts is kept for both, and less tha
   writeLines(sub("  # more", "  status: {by: status, measures: [units]}", text, fixed = TRUE), other)
   again <- function(path) {
     said <- testthat::capture_messages(run_brief(path, into = paste0(path, "-again"), again = TRUE,
-                                                 keep = file.path(folder, "kept")))
+                                                 store = file.path(folder, "kept")))
     grep("kept", said, value = TRUE)
   }
   said <- again(other)
@@ -107,7 +107,7 @@ test_that("what two briefs need of the same parts is kept for both, and less tha
 })
 
 test_that("kept files that are damaged, forged or of another form are read again", {
-  folder <- kept_brief()
+  folder <- stored_brief()
   for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
   expect_as_fresh(folder)
   kept <- function() list.files(file.path(folder, "kept"), "[.]part$", full.names = TRUE)
@@ -150,45 +150,50 @@ test_that("kept files that are damaged, forged or of another form are read again
   unlink(index)
   dir.create(index)
   expect_as_fresh(folder)
-  expect_message(run_brief(file.path(folder, "job.yaml"), keep = file.path(folder, "kept"), again = TRUE),
+  expect_message(run_brief(file.path(folder, "job.yaml"), store = file.path(folder, "kept"), again = TRUE),
                  "Some parts could not be kept")
 })
 
 test_that("a folder that cannot be kept in is refused, or the run goes on without", {
-  folder <- kept_brief()
+  folder <- stored_brief()
   write_part(folder, "1.csv", 1)
   brief <- file.path(folder, "job.yaml")
   writeLines("x", file.path(folder, "file"))
-  expect_snapshot(run_brief(brief, keep = file.path(folder, "file")), error = TRUE,
+  expect_snapshot(run_brief(brief, store = file.path(folder, "file")), error = TRUE,
                   transform = function(x) gsub(folder, "FOLDER", x, fixed = TRUE))
-  writeLines(c(readLines(brief), "keep: ../elsewhere"), brief)
+  writeLines(c(readLines(brief), "store: ../elsewhere"), brief)
   expect_error(run_brief(brief), "is outside the brief's own folder", class = "hinterfeld_error_brief")
-  expect_error(kept_parts(file.path(folder, "nowhere")), class = "hinterfeld_error_file")
+  # What it was called is answered with what it is called.
+  writeLines(sub("^store:", "keep:", readLines(brief)), brief)
+  expect_match(check_brief(brief)$hint, "It is called `store` now.", fixed = TRUE)
+  expect_match(run_cli("run", brief, "--keep", "kept")$stderr, "--keep is called --store now", fixed = TRUE)
+  expect_match(run_cli("keep", "kept")$stderr, "Did you mean \"store\"?", fixed = TRUE)
+  expect_error(stored_parts(file.path(folder, "nowhere")), class = "hinterfeld_error_file")
 })
 
 test_that("kept parts are listed, and those that no brief uses are cleared", {
-  folder <- kept_brief()
+  folder <- stored_brief()
   for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
   expect_as_fresh(folder)
   kept <- file.path(folder, "kept")
-  expect_identical(sort(kept_parts(kept)$parts), c(1L, 1L, 2L))
+  expect_identical(sort(stored_parts(kept)$parts), c(1L, 1L, 2L))
   write_part(folder, "2.csv", 9)
   expect_as_fresh(folder)
-  listed <- kept_parts(kept)
+  listed <- stored_parts(kept)
   expect_identical(sum(is.na(listed$brief)), 2L)
-  expect_identical(nrow(kept_parts(kept, clear = TRUE)), 2L)
-  expect_false(anyNA(kept_parts(kept)$brief))
+  expect_identical(nrow(stored_parts(kept, clear = TRUE)), 2L)
+  expect_false(anyNA(stored_parts(kept)$brief))
   expect_said(folder)
   # Nobody clears it while a run uses it.
-  run <- open_keep(kept)
-  said <- run_process("keep", kept, "--clear")$stderr
+  run <- open_store(kept)
+  said <- run_process("store", kept, "--clear")$stderr
   expect_match(said, "A run is using")
-  close_keep(run)
+  close_store(run)
 })
 
 test_that("a run that is killed at any step leaves what the next run gets right", {
   skip_on_os("windows")
-  folder <- kept_brief()
+  folder <- stored_brief()
   for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
   # The steps are the writes: of each kept part, of all together, of the index. The process ends before the step, or
   # after half of its bytes.
@@ -200,7 +205,7 @@ test_that("a run that is killed at any step leaves what the next run gets right"
     "    if (given[3] == 'half') writeBin(utils::head(bytes, length(bytes) / 2), path)",
     "    tools::pskill(Sys.getpid(), 9)", "  }", "  plain(bytes, path)", "}, 'hinterfeld')",
     "hinterfeld::run_brief(file.path(given[1], 'job.yaml'), into = file.path(given[1], 'out'),",
-    "                      keep = file.path(given[1], 'kept'))"
+    "                      store = file.path(given[1], 'kept'))"
   ), script)
   for (kill in seq_len(rounds(2, 8))) {
     step <- (kill - 1) %% 4 + 1
@@ -230,7 +235,7 @@ test_that("days between two parts are ruled out by a condition as if all lines w
   }
   fresh <- yearly("fresh")
   expect_identical(fresh$revenue_direction, c("unknown", "unknown"))
-  expect_identical(yearly("kept", keep = file.path(folder, "kept")), fresh)
+  expect_identical(yearly("kept", store = file.path(folder, "kept")), fresh)
   withr::local_options(hinterfeld.in_memory = 10)
   expect_identical(yearly("chunks"), fresh)
 })

@@ -1,25 +1,25 @@
-# Kept parts from files (output-kept.R writes them). A file that is damaged, or was written by another version, is none:
+# Kept parts from files of a store (output-stored.R writes them). A file that is damaged, or was written by another version, is none:
 # its parts are read again.
 
-kept_mark <- "hinterfeld parts"
-kept_version <- 3L
+store_mark <- "hinterfeld parts"
+store_version <- 3L
 
-read_kept <- function(path) {
+read_stored <- function(path) {
   damaged <- function(cnd) {
     say("kept_damaged", sprintf("%s is damaged, so its part is read again.", basename(path)), x = conditionMessage(cnd))
     NULL
   }
   # Whatever goes wrong with it, also that another run has just replaced it.
-  tryCatch(parse_kept(readBin(path, "raw", file.size(path))), error = damaged)
+  tryCatch(parse_stored(readBin(path, "raw", file.size(path))), error = damaged)
 }
 
-parse_kept <- function(bytes) {
+parse_stored <- function(bytes) {
   n <- length(bytes)
-  mark <- charToRaw(kept_mark)
+  mark <- charToRaw(store_mark)
   check_saved(n > length(mark) + 40 && identical(bytes[seq_along(mark)], mark), "marks")
   read <- byte_reader(bytes, length(mark), n - 32)
   # Another version is not damage, but it cannot be trusted either.
-  check_saved(identical(read("integer", 1L), kept_version), "versions")
+  check_saved(identical(read("integer", 1L), store_version), "versions")
   sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
   check_saved(identical(bytes[(n - 31L):n], sum), "checksums")
   about <- description_of(read)
