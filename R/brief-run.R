@@ -10,6 +10,8 @@
 #' @param again Logical: run even when nothing has changed.
 #' @param store Text: a folder in which to keep the tally of each part of the lines, instead of the brief's own `store`.
 #'   The next run reads only new or changed parts. See [stored_parts()].
+#' @param workers Whole number: this many processes of this computer take the parts of the lines, instead of the brief's own
+#'   `workers`. See the section on workers.
 #' @param anywhere Logical: may the brief's own `folder` and `store` be outside the folder that holds the brief?
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128), `versions`,
@@ -31,7 +33,16 @@
 #'   ten to a group, because that is faster.
 #'   `options(hinterfeld.grouped = FALSE)` always fetches the lines; `TRUE` groups them in the database wherever
 #'   possible.
-#' @section Errors: `hinterfeld_error_brief`, which lists every mistake in the brief; the errors of the functions it
+#' @section Workers: With `workers`, parts of the lines (files, and ranges of large ones) are read and tallied by several
+#'   processes, and the tallies are merged; every output is the same, to the last bit. They are started for the run and
+#'   stopped after it (package `mirai`). `workers: {url: "tls+tcp://10.0.0.5:5700"}` in a brief waits there for workers
+#'   of other hosts, and a message says how to start one; daemons that [mirai::daemons()] has set are used as they are.
+#'   Every host must have this version of the package and see the files under the same paths. A part that fails is tried
+#'   again; a worker that does not answer within `options(hinterfeld.worker_timeout = 3600)` seconds has failed, and
+#'   `hinterfeld.worker_wait` (60) is how long a run waits for the first one. Without `mirai`, and for lines of a
+#'   database, one process does everything.
+#' @section Errors: `hinterfeld_error_workers` if no worker reports, all are gone, or a part fails twice;
+#'   `hinterfeld_error_brief`, which lists every mistake in the brief; the errors of the functions it
 #'   calls, which name the table or figure; `hinterfeld_error_file` if the output folder cannot be written to, if
 #'   another run is writing to it, if a file to be replaced is not exactly as this brief's last run left it, or if an
 #'   input changes during the run.
@@ -43,11 +54,12 @@
 #' run <- run_brief(brief, into = file.path(tempdir(), "kilnmoor-out"))
 #' run$lines
 #' }
-run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store = NULL) {
+run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store = NULL, workers = NULL) {
   check_text(into, "into", none = TRUE)
   check_flag(again, "again")
   check_flag(anywhere, "anywhere")
   check_text(store, "store", none = TRUE)
+  check_workers(workers)
   call <- rlang::current_env()
   with_databases(in_plain_session({
     if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
@@ -58,6 +70,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
       check_brief_folder(brief, brief$content$store, anywhere, call, "keeps parts in", "`store`", "`--store`")
     }
     brief$store <- store
+    brief$workers <- workers
     if (!is.null(store_folder(brief))) {
       brief$open_store <- open_store(store_folder(brief), call = call)
       on.exit(close_store(brief$open_store))

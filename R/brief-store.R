@@ -10,62 +10,6 @@ name_in_store <- function(brief) {
   paste(c(normalizePath(brief$path), brief$purpose), collapse = ", ")
 }
 
-# The tallies that a brief's tables ask, from kept parts and from those that had to be read.
-stored_tallies <- function(brief, store, call = caller_env()) {
-  content <- brief$content
-  texts <- columns_of_names(content)
-  wanted <- columns_used(content)
-  lines <- file_with_types(content$data$lines, brief, texts, wanted)
-  source <- open_parts(lines, brief, store, call)
-  on.exit(close_source(source))
-  hashes <- part_names(store, source)
-  open <- any(source$plan == "open")
-  if (open) {
-    say("kept_open",
-        sprintf("Every part must be read: the type of %s can only be told from all of its values.",
-                columns_named(names(source$plan)[source$plan == "open"])),
-        i = "Set its type with `types` to avoid this.")
-    source <- in_runs(real_scans(source), seq_along(source$scans))
-  }
-  readings <- open_readings(source, call)
-  recipe <- recipe_of(brief, store, source, readings)
-  tables <- NULL
-  needs <- NULL
-  make <- function(lines) quietly(book_of_lines(lines, tables, brief))
-  take <- function(book) {
-    if (is.null(needs)) needs <<- by_need(brief_needs(content, book))
-    lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
-  }
-  stored <- found_parts(store, recipe, hashes, brief)
-  say_parts(store, brief, source, hashes, stored)
-  source <- in_runs(source, stored$missing)
-  if (length(stored$missing)) tables <- attached_tables(brief, texts, wanted)
-  read <- lapply(stored$missing, function(i) {
-    kept <- counted_part(source, i, hashes[i], make, take, readings, call)
-    kept$tallies <- c(kept$tallies, stored$others[[hashes[i]]])
-    try_to_store(store, write_stored(kept, stored_path(store, recipe, hashes[i])))
-    kept
-  })
-  all <- merged_parts(c(stored$kept, read), hashes, source$labels)
-  if (length(hashes) > 1 && length(read)) store_together(store, recipe, all)
-  used <- c(basename(stored_path(store, recipe, hashes[1])),
-            vapply(hashes[-1], function(hash) basename(stored_path(store, recipe, hash)), ""),
-            if (length(hashes) > 1) basename(stored_path(store, recipe, sort(hashes))))
-  change_index(store, "briefs", name_in_store(brief), list(
-    used = as.list(unname(used)), files = stats::setNames(as.list(hashes), source$labels), figures = list(),
-    needs = as.list(names(by_need(needs_of_stored(all, content))))
-  ))
-  tallies_of_stored(all, brief, source, call)
-}
-
-# What a part is known by: what it holds and what it is called, for lines that are set aside tell their file. Files that
-# share both, in two folders, are still two parts.
-part_names <- function(store, source) {
-  both <- paste(source$stamps %||% file_hashes(source$files, store$hashed), source$labels)
-  names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
-  make.unique(substr(names, 1, 36), "-")
-}
-
 # The figures of a run belong to its brief.
 store_figures <- function(store, brief) {
   name <- name_in_store(brief)
@@ -76,6 +20,9 @@ store_figures <- function(store, brief) {
 
 # The parts of the lines, of which those that were looked at before are not looked at again.
 open_parts <- function(lines, brief, store, call) {
+  if (is.null(store)) {
+    return(open_brief_file(lines))
+  }
   if (!is.null(lines$database)) {
     return(open_stored_table(lines, brief, store, call))
   }
@@ -118,16 +65,6 @@ parse_scan <- function(saved, file) {
   list(path = file, names = as.character(unlist(saved$names)), rows = as.double(saved$rows), profile = read)
 }
 
-# Scans parts that are known only from the index, as reading needs more than that.
-real_scans <- function(source, which = seq_along(source$scans), call = caller_env()) {
-  for (i in which) {
-    if (is.null(source$scans[[i]]$stretches) && identical(source$kind$what, source_kinds$text$what)) {
-      source$scans[[i]] <- source$kind$scan(source$files[i], source$options, call, source$names)
-    }
-  }
-  source
-}
-
 # A hash of everything that a part's tally depends on, apart from the part itself.
 recipe_of <- function(brief, store, source, readings) {
   content <- brief$content
@@ -151,22 +88,12 @@ recipe_of <- function(brief, store, source, readings) {
                  serialize = FALSE)
 }
 
-# Needs by what they hold, each once; the tables that share one share its tally.
-by_need <- function(needs) {
-  names <- vapply(needs, need_name, "")
-  stats::setNames(needs, names)[!duplicated(names)]
-}
-
-need_name <- function(need) {
-  flat <- rapply(need, function(x) {
-    if (rlang::is_quosure(x)) expression_source(rlang::quo_get_expr(x)) else as.character(x)
-  }, how = "unlist")
-  digest::digest(paste(names(flat), flat, collapse = "\n"), "sha256", serialize = FALSE)
-}
-
 # Kept parts that can be used: the largest union of parts that are all there, then those by themselves. For a part that
 # lacks something, `others` holds the tallies that other briefs need.
 found_parts <- function(store, recipe, hashes, brief) {
+  if (is.null(store)) {
+    return(list(kept = list(), missing = seq_along(hashes), others = list(), more = FALSE))
+  }
   kept <- list()
   held <- character()
   together <- store$index$merged
@@ -204,7 +131,7 @@ with_needs <- function(kept, parts, content) {
     return(NULL)
   }
   if (length(kept$tallies)) {
-    needs <- by_need(needs_of_stored(kept, content))
+    needs <- by_need(needs_of_part(kept, content))
     lacking <- setdiff(names(needs), names(kept$tallies))
     kept$tallies[lacking] <- lapply(needs[lacking], tally_of_finer, tallies = kept$tallies, columns = kept$columns)
   }
@@ -230,51 +157,15 @@ needs_of_others <- function(store, brief) {
   unlist(lapply(others, function(about) about$needs))
 }
 
-needs_of_stored <- function(kept, content) {
-  brief_needs(content, list(columns = stats::setNames(nm = kept$columns), roles = stats::setNames(nm = kept$roles)))
-}
-
-# The lines of one part, counted.
-counted_part <- function(source, i, hash, make, take, readings, call) {
-  source <- real_scans(source, i, call)
-  part <- source
-  part[c("labels", "scans", "rows")] <- list(source$labels[i], source$scans[i], source$rows[i])
-  about <- NULL
-  chunks <- tallied_chunks(part, make, function(book) {
-    about <<- list(columns = names(book$columns), roles = names(book$roles))
-    take(book)
-  }, readings, call)
-  list(parts = hash, rows = part$rows, columns = about$columns %||% character(), roles = about$roles %||% character(),
-       chunk_audit = chunks$chunk_audit, tallies = lapply(chunks$tallies, without_steps))
-}
-
-# The steps stand beside the tallies, once.
-without_steps <- function(tally) {
-  tally["orders"] <- list(NULL)
-  tally
-}
-
-# Several parts as one.
-merged_parts <- function(parts, hashes, labels) {
-  order <- match(vapply(parts, function(part) part$parts[1], ""), hashes)
-  parts <- parts[order(order)]
-  merger <- new_merger(merge_stored_parts)
-  for (part in parts) merger$put(part)
-  all <- merger$all()
-  # Lines that were set aside stand in the order of their files.
-  aside <- Reduce(merge_asides, lapply(parts, function(part) part$chunk_audit$aside))
-  if (NROW(aside)) aside <- utils::head(aside[order(match(aside$file, labels), aside$row), ], max_aside)
-  all$chunk_audit["aside"] <- list(aside)
-  all
-}
-
-merge_stored_parts <- function(a, b) {
-  held <- intersect(names(a$tallies), names(b$tallies))
-  tallies <- if (length(a$tallies) == 0) b$tallies else if (length(b$tallies) == 0) a$tallies else
-    Map(joined_tallies, a$tallies[held], b$tallies[held])
-  list(parts = c(a$parts, b$parts), rows = a$rows + b$rows,
-       columns = if (length(a$columns)) a$columns else b$columns, roles = if (length(a$roles)) a$roles else b$roles,
-       chunk_audit = merge_chunk_audits(a$chunk_audit, b$chunk_audit), tallies = tallies)
+# What a run leaves in the store: all parts together, and what of it the brief uses.
+store_run <- function(store, brief, recipe, hashes, all, labels, read) {
+  if (length(hashes) > 1 && read) store_together(store, recipe, all)
+  paths <- vapply(c(as.list(hashes), if (length(hashes) > 1) list(sort(hashes))),
+                  function(parts) basename(stored_path(store, recipe, parts)), "")
+  change_index(store, "briefs", name_in_store(brief), list(
+    used = as.list(unname(paths)), files = stats::setNames(as.list(hashes), labels), figures = list(),
+    needs = as.list(names(by_need(needs_of_part(all, brief$content))))
+  ))
 }
 
 # All parts in one file, so that a rerun reads that and what is new.
@@ -292,18 +183,6 @@ store_together <- function(store, recipe, all) {
     store$index$merged[former] <- NULL
     change_index(store, "merged", basename(path), list(recipe = recipe, parts = as.list(all$parts)))
   })
-}
-
-# As the tallies of all lines at once.
-tallies_of_stored <- function(all, brief, source, call) {
-  content <- brief$content
-  all$chunk_audit$day_rules <- unlist(lapply(content$restrict, function(rule) {
-    quo <- brief_quo(rule$keep %||% rule$leave_out)
-    day_conditions(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), !is.null(rule$keep), all$columns, "day")
-  }), recursive = FALSE)
-  finished <- finished_tallies(all$tallies, all$chunk_audit, source$shown, call)
-  needs <- needs_of_stored(all, content)
-  stats::setNames(finished[vapply(needs, need_name, "")], names(needs))
 }
 
 # What is new since the last run of this brief.

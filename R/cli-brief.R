@@ -37,6 +37,7 @@ cli_run <- function(args) {
   given <- cli_options(
     "run", list(option("out", "the output folder, instead of the brief's own", "DIR"),
                 option("store", "keep the tally of each part in this folder", "DIR"),
+                option("workers", "let this many processes read the lines", "N"),
                 flag("again", "run even when nothing has changed"),
                 flag("watch", "run again whenever a part arrives or changes"),
                 flag("anywhere", "let the brief write outside its own folder")),
@@ -48,7 +49,7 @@ cli_run <- function(args) {
   }
   brief <- read_brief(given$files)
   folder <- given$out %||% output_folder(brief)
-  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store)
+  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store, cli_workers("run", given))
   if (!given$watch) {
     return(writeLines(run_lines(run(given$again), folder)))
   }
@@ -56,6 +57,19 @@ cli_run <- function(args) {
     writeLines(lines)
     flush(stdout())
   })
+}
+
+# Workers as they were typed, a whole number from 1.
+cli_workers <- function(command, given) {
+  text <- given$workers
+  if (is.null(text)) {
+    return(NULL)
+  }
+  if (!grepl("^[1-9][0-9]{0,4}$", text)) {
+    stop_because("usage", sprintf("hinterfeld %s: --workers must be a whole number, 1 or more; it is \"%s\".", command,
+                                  text))
+  }
+  as.integer(text)
 }
 
 cli_store <- function(args) {

@@ -159,7 +159,7 @@ totals_options <- function() {
     option("columns", "the columns to show, in that order", "NAMES"),
     option("decimals-shown", "decimals to print; the data are not rounded", "N"),
     option("decimals", "decimals of revenue [default: %default]", "N", "2"),
-    database_option(),
+    database_option(), option("workers", "let this many processes read the lines", "N"),
     option("currency", "the currency, as it is to be printed", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
     option("covers", "first and last day that the data cover [default: those with a line]", "DAY DAY"),
@@ -223,7 +223,7 @@ totals_brief <- function(given) {
   table <- if (is.null(given$unsold)) question_spec(given) else unsold_spec(given)
   table$sort <- as.list(cli_list(given$sort))
   table$columns <- as.list(cli_list(given$columns))
-  list(folder = ".", content = list(
+  list(folder = ".", workers = cli_workers("totals", given), content = list(
     data = list(lines = entries[[1]], attach = attached_by_name(entries)),
     daybook = Filter(Negate(is.null), daybook), restrict = rules,
     tables = list(shown = Filter(function(x) length(x) > 0, table))

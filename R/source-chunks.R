@@ -7,7 +7,8 @@ each_chunk <- function(source, use, readings = open_readings(source, call), call
   on.exit(bar$done())
   for (i in seq_along(source$scans)) {
     scan <- source$scans[[i]]
-    before <- 0
+    # A range of a part begins behind others.
+    before <- scan$before %||% 0
     source$kind$chunks(scan, source$plan, source$options, call = call, take = function(chunk) {
       n <- length(chunk[[1]])
       places <- new_places(source$labels[i], n, before, list(scan$empty))

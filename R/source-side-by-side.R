@@ -32,6 +32,8 @@ in_a_copy <- function(job) {
 
 # A copy of this process is safe on Linux, outside of programs that draw windows of their own.
 can_fork <- function() {
+  # What is left of messages to workers is cleared here: a copy, which lacks the threads for that, would end.
+  if (isNamespaceLoaded("nanonext")) gc()
   Sys.info()[["sysname"]] == "Linux" && .Platform$GUI %in% c("X11", "unknown")
 }
 

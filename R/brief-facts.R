@@ -1,14 +1,15 @@
-# Briefs whose lines do not fit into memory: lines are read in chunks and tallied, one tally per table.
+# The facts that a brief asks, and what its tables need of them.
 
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
-  if (!is.null(brief$open_store) && can_be_stored(brief)) {
-    return(facts_of_tallies(stored_tallies(brief, brief$open_store)))
+  if (!is.null(brief$open_store) && !can_be_stored(brief)) brief["open_store"] <- list(NULL)
+  if (!is.null(brief$open_store)) {
+    return(facts_of_tallies(brief_tallies(brief)))
   }
   large <- is_large(parse_file_entry(brief$content$data$lines, brief))
   # A report shows lines that were set aside, which only lines can.
   tallies <- if (large || is.null(brief$content$report)) grouped_tallies(brief, large)
-  if (is.null(tallies) && large) tallies <- brief_tallies(brief)
+  if (is.null(tallies) && (large || !is.null(workers_of(brief)))) tallies <- brief_tallies(brief)
   if (is.null(tallies)) {
     book <- brief_daybook(brief)
     return(list(all = book, headline = book, table = function(name) book))
@@ -34,24 +35,6 @@ is_large <- function(file) {
   bytes <- file.size(files) * ifelse(parquet, 5, 1)
   bytes[packed] <- vapply(files[packed], unpacked_bytes, 0)
   sum(bytes) > limit
-}
-
-brief_tallies <- function(brief) {
-  content <- brief$content
-  texts <- columns_of_names(content)
-  wanted <- columns_used(content)
-  lines <- file_with_types(content$data$lines, brief, texts, wanted)
-  say_progress("Reading %s in chunks and tallying each", lines$shown)
-  tables <- attached_tables(brief, texts, wanted)
-  source <- open_brief_file(lines)
-  on.exit(close_source(source))
-  needs <- NULL
-  tallies <- tallies_of_chunks(source, function(lines) quietly(book_of_lines(lines, tables, brief)), function(book) {
-    if (is.null(needs)) needs <<- brief_needs(content, book)
-    lapply(needs, function(need) quietly(rlang::exec(tally_of, book, !!!need)))
-  })
-  say_attached(tallies$report$trail)
-  tallies
 }
 
 # For each table its columns, period and measures; for the report those that it looks at, and its headline numbers.
@@ -104,10 +87,19 @@ causes_asked <- function(spec) {
        units = unlist(lapply(steps, function(step) step$causes$units %||% "units")))
 }
 
-# Reports lines without a match, summed over all chunks.
-say_attached <- function(trail) {
-  steps <- trail[trail$what == "attach" & trail$unmatched > 0, ]
-  for (i in seq_len(nrow(steps))) {
-    say("attach", sprintf("%s: %s without a match.", steps$why[i], count_of(steps$unmatched[i], "line")))
-  }
+# Needs by what they hold, each once; the tables that share one share its tally.
+by_need <- function(needs) {
+  names <- vapply(needs, need_name, "")
+  stats::setNames(needs, names)[!duplicated(names)]
+}
+
+need_name <- function(need) {
+  flat <- rapply(need, function(x) {
+    if (rlang::is_quosure(x)) expression_source(rlang::quo_get_expr(x)) else as.character(x)
+  }, how = "unlist")
+  digest::digest(paste(names(flat), flat, collapse = "\n"), "sha256", serialize = FALSE)
+}
+
+needs_of_part <- function(kept, content) {
+  brief_needs(content, list(columns = stats::setNames(nm = kept$columns), roles = stats::setNames(nm = kept$roles)))
 }

@@ -1,0 +1,135 @@
+# A brief of some parts and the outputs of one process.
+parted_job <- function(env = parent.frame(), ...) {
+  folder <- stored_brief(env = env, ...)
+  for (i in 1:3) write_part(folder, sprintf("%d.csv", i), i, 150 * i)
+  folder
+}
+
+run_by <- function(folder, workers, ...) {
+  quiet(run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE, workers = workers, ...))
+}
+
+expect_same_outputs <- function(run, other) {
+  hashes <- lapply(list(run, other), function(of) vapply(of$outputs, function(x) paste(x$file, x$sha256), ""))
+  expect_identical(hashes[[1]], hashes[[2]])
+  expect_identical(run[c("lines", "audit", "headline")], other[c("lines", "audit", "headline")])
+}
+
+# Workers of the user, in which a function of the package is another; `flag` is a file that each may use once.
+broken_workers <- function(name, instead, flag = tempfile(), env = parent.frame()) {
+  file.create(flag)
+  mirai::daemons(2)
+  withr::defer(mirai::daemons(0), env)
+  said <- mirai::everywhere({
+    package <- asNamespace("hinterfeld")
+    former <- package[[name]]
+    once <- function() file.rename(flag, paste0(flag, Sys.getpid()))
+    environment(instead) <- environment()
+    unlockBinding(name, package)
+    assign(name, instead, package)
+    name
+  }, name = name, instead = instead, flag = flag)
+  # The workers must be ready for it.
+  for (one in said) expect_identical(mirai::call_mirai(one)$data, name)
+}
+
+test_that("any number of workers, and any cut of the parts, give the bytes of one process", {
+  folder <- parted_job(light = FALSE)
+  alone <- run_by(folder, NULL)
+  # Large ranges, and ranges of a few records.
+  for (workers in list(1, 2, 4)[some_of(3, 1)]) {
+    withr::local_options(hinterfeld.block = sample(c(500, 4000, 2^25), 1))
+    expect_same_outputs(run_by(folder, workers), alone)
+    expect_false(mirai::daemons_set("hinterfeld"))
+  }
+  stored <- run_by(folder, 2, store = file.path(folder, "kept"))
+  expect_same_outputs(stored, alone)
+  # One process finds what workers have counted.
+  expect_message(run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE,
+                           store = file.path(folder, "kept")), "3 parts are kept, 0 to read", fixed = TRUE) |> quiet()
+})
+
+test_that("a brief and the command line ask for workers too", {
+  folder <- parted_job()
+  job <- file.path(folder, "job.yaml")
+  alone <- run_by(folder, NULL)
+  writeLines(c(readLines(job), "workers: 2"), job)
+  expect_identical(nrow(check_brief(job)), 0L)
+  said <- run_cli("run", job, "--out", file.path(folder, "out"), "--again")$stderr
+  expect_match(said, "counted on .* \\(3 of 3")
+  expect_same_outputs(quiet(run_brief(job, into = file.path(folder, "out"), again = TRUE)), alone)
+  asked <- c("totals", file.path(folder, "sales"), "--by", "shop", "--revenue", "pieces", "--set-aside", "--csv",
+             "--quiet")
+  expect_identical(run_cli(asked, "--workers", "2")$stdout, run_cli(asked)$stdout)
+  expect_identical(run_cli("run", job, "--workers", "0")$status, 2L)
+})
+
+test_that("a worker that is killed in the middle costs its range a second try, and nothing counts twice", {
+  folder <- parted_job()
+  alone <- run_by(folder, NULL)
+  broken_workers("counted_part", function(...) {
+    if (once()) tools::pskill(Sys.getpid(), 9)
+    former(...)
+  })
+  expect_message(run <- run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE),
+                 "is tried again: the worker ended in the middle") |> quiet()
+  expect_same_outputs(run, alone)
+})
+
+test_that("what fails twice, comes late, is another version or another part is told with its part and host", {
+  folder <- parted_job()
+  host <- Sys.info()[["nodename"]]
+  fails <- function(pattern, name, instead) {
+    broken_workers(name, instead)
+    cnd <- tryCatch(run_by(folder, NULL), error = identity)
+    expect_s3_class(cnd$parent, "hinterfeld_error_workers")
+    expect_match(conditionMessage(cnd$parent), pattern)
+    expect_match(conditionMessage(cnd$parent), "[123][.]csv could not be counted")
+    mirai::daemons(0)
+  }
+  fails(sprintf("hinterfeld 99.1, and this run is by %s", utils::packageVersion("hinterfeld")), "worker_version",
+        function() list(package = "99.1", form = 0L))
+  fails("not a tally of it", "counted_part", function(...) replace(former(...), "parts", list("another")))
+  fails(paste0("by a worker on ", host, ".*the disk is gone"), "counted_part", function(...) stop("the disk is gone"))
+  withr::local_options(hinterfeld.worker_timeout = 0.3)
+  fails("did not answer in time", "counted_part", function(...) Sys.sleep(20))
+})
+
+test_that("a path that only one host has is told with the host", {
+  answer <- hinterfeld:::count_range(list(path = "/nowhere/1.csv"), list(version = hinterfeld:::worker_version()))
+  expect_identical(answer$host, Sys.info()[["nodename"]])
+  expect_match(answer$problem, "There is no file \"/nowhere/1.csv\"", fixed = TRUE)
+  expect_identical(answer$kind, "file")
+})
+
+test_that("workers of other hosts report over an encrypted address", {
+  folder <- parted_job()
+  alone <- run_by(folder, NULL)
+  started <- NULL
+  url <- sprintf("tls+tcp://127.0.0.1:%d", httpuv::randomPort())
+  here <- c("current", R_LIBS = paste(.libPaths(), collapse = ":"))
+  run <- quiet(withCallingHandlers(
+    run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE, workers = list(url = url)),
+    hinterfeld_message_workers = function(cnd) {
+      started <<- processx::process$new("sh", c("-c", cnd$command), env = here)
+    }
+  ))
+  withr::defer(started$kill_tree())
+  expect_same_outputs(run, alone)
+  withr::local_options(hinterfeld.worker_wait = 0.2)
+  expect_error(run_by(folder, list(url = url)), class = "hinterfeld_error_run")
+  expect_false(mirai::daemons_set("hinterfeld"))
+})
+
+test_that("workers that cannot be are refused", {
+  job <- demo_brief()
+  for (workers in list(0, -1, 1.5, "two", list(url = "here"), list(url = "tls+tcp://0.0.0.0:5700"),
+                       list(url = "tcp://10.0.0.5:5700"), list(url = "tcp://[::]:1"))) {
+    expect_error(run_brief(job, workers = workers), class = "hinterfeld_error_argument")
+  }
+  expect_snapshot(error = TRUE, {
+    run_brief(job, workers = 0)
+    run_brief(job, workers = list(url = "tcp://10.0.0.5:5700"))
+    run_brief(job, workers = list(url = "tcp://0.0.0.0:5700"))
+  }, transform = function(lines) sub("has [0-9]+ processors?", "has N processors", lines))
+})
