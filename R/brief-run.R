@@ -10,8 +10,8 @@
 #' @param again Logical: run even when nothing has changed.
 #' @param store Text: a folder in which to keep the tally of each part of the lines, instead of the brief's own `store`.
 #'   The next run reads only new or changed parts. See [stored_parts()].
-#' @param workers Whole number: this many processes of this computer take the parts of the lines, instead of the brief's own
-#'   `workers`. See the section on workers.
+#' @param workers Whole number: this many processes of this computer take the parts of the lines, instead of the brief's
+#'   own `workers`. See the section on workers.
 #' @param anywhere Logical: may the brief's own `folder` and `store` be outside the folder that holds the brief?
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128), `versions`,
@@ -33,8 +33,8 @@
 #'   ten to a group, because that is faster.
 #'   `options(hinterfeld.grouped = FALSE)` always fetches the lines; `TRUE` groups them in the database wherever
 #'   possible.
-#' @section Workers: With `workers`, parts of the lines (files, and ranges of large ones) are read and tallied by several
-#'   processes, and the tallies are merged; every output is the same, to the last bit. They are started for the run and
+#' @section Workers: With `workers`, parts of the lines (files, and ranges of large ones) are read and tallied by
+#'   several processes, and the tallies are merged; every output is the same, to the last bit. They are started for the run and
 #'   stopped after it (package `mirai`). `workers: {url: "tls+tcp://10.0.0.5:5700"}` in a brief waits there for workers
 #'   of other hosts, and a message says how to start one; daemons that [mirai::daemons()] has set are used as they are.
 #'   Every host must have this version of the package and see the files under the same paths. A part that fails is tried

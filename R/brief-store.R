@@ -19,30 +19,37 @@ store_figures <- function(store, brief) {
 }
 
 # The parts of the lines, of which those that were looked at before are not looked at again.
-open_parts <- function(lines, brief, store, call) {
-  if (is.null(store)) {
+open_parts <- function(lines, brief, store, crew, call) {
+  if (is.null(store) && is.null(crew)) {
     return(open_brief_file(lines))
   }
   if (!is.null(lines$database)) {
     return(open_stored_table(lines, brief, store, call))
   }
-  wait_for_rest(quietly(source_files(lines$path, call)), call = call)
+  files <- quietly(source_files(lines$path, call))
+  if (!is.null(store)) wait_for_rest(files, call = call)
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
   asked <- digest::digest(as.character(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE)),
                           "sha256", serialize = FALSE)
+  name_of <- function(file) paste(file_hashes(file, store$hashed), substr(asked, 1, 16))
+  former <- function(file) if (!is.null(store)) parse_scan(store$index$scans[[name_of(file)]], file)
+  new <- files[vapply(files, function(file) is.null(former(file)), NA)]
+  scanned <- scans_by_workers(crew, brief, new, options, lines$options$columns, call)
   open_files(lines$path, columns, options, call, scan = function(kind, file, ...) {
     if (!identical(kind$what, source_kinds$text$what)) {
       return(kind$scan(file, ...))
     }
-    name <- paste(file_hashes(file, store$hashed), substr(asked, 1, 16))
-    former <- parse_scan(store$index$scans[[name]], file)
-    if (!is.null(former)) {
-      return(former)
+    if (!file %in% new) {
+      return(former(file))
     }
-    scan <- kind$scan(file, ...)
-    profile <- lapply(scan$profile, function(x) paste(as.integer(x), collapse = " "))
-    change_index(store, "scans", name, list(names = as.list(scan$names), rows = scan$rows, profile = profile))
+    scan <- scanned[[normalizePath(file)]]
+    if (is.null(scan)) scan <- kind$scan(file, ...) else scan[c("path", "stamp")] <- c(file, file_stamps(file))
+    if (!is.null(store)) {
+      profile <- lapply(scan$profile, function(x) paste(as.integer(x), collapse = " "))
+      change_index(store, "scans", name_of(file), list(names = as.list(scan$names), rows = scan$rows,
+                                                       profile = profile))
+    }
     scan
   })
 }

@@ -11,7 +11,7 @@ brief_tallies <- function(brief, call = caller_env()) {
   if (is.null(store)) say_progress("Reading %s in chunks and tallying each", lines$shown)
   crew <- open_crew(workers_of(brief), lines)
   on.exit(close_crew(crew))
-  source <- open_parts(lines, brief, store, call)
+  source <- open_parts(lines, brief, store, crew, call)
   on.exit(close_source(source), add = TRUE)
   hashes <- part_names(store, source)
   open <- names(source$plan)[source$plan == "open"]

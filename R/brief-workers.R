@@ -16,7 +16,8 @@ check_workers <- function(workers, call = caller_env()) {
     return(check_url(workers$url, call))
   }
   if (!rlang::is_integerish(workers, 1, finite = TRUE) || workers < 1) {
-    stop_because("argument", "`workers` must be a whole number from 1.", x = sprintf("It is %s.", if (is.numeric(workers)) toString(workers) else describe(workers)),
+    stop_because("argument", "`workers` must be a whole number from 1.",
+                 x = sprintf("It is %s.", if (is.numeric(workers)) toString(workers) else describe(workers)),
                  i = sprintf("This computer has %s.", count_of(parallel::detectCores(), "processor")),
                  i = "Leave it out and one process does everything.", call = call)
   }
@@ -96,20 +97,50 @@ wait_for_workers <- function(crew, call) {
   }
 }
 
+# What a task needs to know of the run.
+about_run <- function(crew, brief, ...) {
+  list(run = basename(tempfile()), version = worker_version(), content = brief$content,
+       folder = normalizePath(brief$folder), block = getOption("hinterfeld.block"),
+       unpacked_limit = getOption("hinterfeld.unpacked_limit"),
+       threads = if (crew$local) max(1L, threads_wanted() %/% max(1L, workers_there(crew))), ...)
+}
+
+# Files of text looked at by workers: their scans by path.
+scans_by_workers <- function(crew, brief, files, options, wanted, call) {
+  scans <- list()
+  if (is.null(crew) || length(files) == 0 || !identical(kind_of_file(files[1]), "text")) {
+    return(scans)
+  }
+  about <- about_run(crew, brief, options = options, wanted = wanted)
+  tasks <- lapply(files[order(-file.size(files))], function(file) {
+    list(path = normalizePath(file), label = basename(file))
+  })
+  each_result(crew, "scan_part", tasks, about, odd_scan, function(task, answer) {
+    scans[[task$path]] <<- answer$scan
+  }, call)
+  scans
+}
+
+# Why an answer is not what a scan finds; NULL if it is.
+odd_scan <- function(answer, task) {
+  scan <- answer$scan
+  held <- is.list(scan) && is.character(scan$names) && rlang::is_scalar_double(scan$rows) &&
+    all(lengths(scan$profile) == length(scan$names)) && identical(sum(scan$stretches$records), scan$rows)
+  if (!held) "what came back is not what a file of text has."
+}
+
 # The parts counted by workers, largest first; `use` is given each part when all of its ranges are there.
 parts_by_workers <- function(crew, brief, source, missing, hashes, readings, use, call) {
-  count <- max(1L, workers_there(crew))
-  about <- list(run = basename(tempfile()), version = worker_version(), content = brief$content,
-                folder = normalizePath(brief$folder), names = source$names, plan = source$plan,
-                options = source$options, shown = source$shown, kind = kind_of_file(source$files[1]), readings = readings,
-                block = getOption("hinterfeld.block"), unpacked_limit = getOption("hinterfeld.unpacked_limit"),
-                threads = if (crew$local) max(1L, threads_wanted() %/% count))
-  ranges <- unlist(lapply(missing, function(i) part_ranges(source, i, hashes[i], 4L * count)), recursive = FALSE)
+  about <- about_run(crew, brief, names = source$names, plan = source$plan, options = source$options,
+                     shown = source$shown, kind = kind_of_file(source$files[1]), readings = readings)
+  most <- 4L * max(1L, workers_there(crew))
+  ranges <- unlist(lapply(missing, function(i) part_ranges(source, i, hashes[i], most)), recursive = FALSE)
   ranges <- ranges[order(-vapply(ranges, function(range) range$size, 0))]
   waiting <- table(vapply(ranges, function(range) range$hash, ""))
   together <- list()
   done <- 0
-  each_result(crew, ranges, about, function(range, part) {
+  each_result(crew, "count_range", ranges, about, odd_part, function(range, answer) {
+    part <- answer$part
     name <- range$hash
     former <- together[[name]]
     together[[name]] <<- if (is.null(former)) part else merge_stored_parts(former, part)
@@ -120,7 +151,7 @@ parts_by_workers <- function(crew, brief, source, missing, hashes, readings, use
     done <<- done + 1
     whole <- replace(together[[name]], "parts", list(name))
     together[[name]] <<- NULL
-    say("progress", sprintf("%s counted on %s (%d of %d, %s) ...", range$label, range$host, done, length(missing),
+    say("progress", sprintf("%s counted on %s (%d of %d, %s) ...", range$label, answer$host, done, length(missing),
                             count_of(whole$rows, "line")))
     use(whole)
   }, call)
@@ -133,7 +164,7 @@ part_ranges <- function(source, i, hash, most) {
   whole <- list(path = path, label = source$labels[i], hash = hash, rows = source$rows[i], before = 0,
                 size = file.size(path))
   stretches <- scan$stretches
-  if (is.null(stretches) || !is.null(scan$text$temporary)) {
+  if (is.null(stretches) || isTRUE(scan$packed) || !is.null(scan$text$temporary)) {
     return(list(whole))
   }
   total <- sum(vapply(source$scans, function(scan) sum(scan$stretches$bytes), 0))
@@ -153,33 +184,34 @@ worker_version <- function() {
   list(package = as.character(utils::packageVersion("hinterfeld")), form = c(store_version, tally_version))
 }
 
-# A few ranges more than there are workers are under way; each result is used in the order of the ranges. One that fails
-# is tried again.
-each_result <- function(crew, ranges, about, use, call) {
+# Each task done by a worker's function `work`. A few tasks more than there are workers are under way; the results are
+# used in the order of the tasks, unless they are `odd`. One that fails is tried again.
+each_result <- function(crew, work, tasks, about, odd, use, call) {
   under_way <- list()
   on.exit(for (job in under_way) mirai::stop_mirai(job$mirai))
-  submit <- function(range, again = FALSE) {
-    job <- mirai::mirai(asNamespace("hinterfeld")$count_range(range, about), range = range, about = about,
-                        .timeout = 1000 * getOption("hinterfeld.worker_timeout", 3600), .compute = crew$profile)
-    list(mirai = job, range = range, again = again)
+  submit <- function(task, again = FALSE) {
+    job <- mirai::mirai(asNamespace("hinterfeld")$worker_answer(work, task, about), work = work, task = task,
+                        about = about, .timeout = 1000 * getOption("hinterfeld.worker_timeout", 3600),
+                        .compute = crew$profile)
+    list(mirai = job, task = task, again = again)
   }
   next_one <- 1
-  while (next_one <= length(ranges) || length(under_way)) {
-    while (next_one <= length(ranges) && length(under_way) < 2 * max(1, workers_there(crew))) {
-      under_way <- c(under_way, list(submit(ranges[[next_one]])))
+  while (next_one <= length(tasks) || length(under_way)) {
+    while (next_one <= length(tasks) && length(under_way) < 2 * max(1, workers_there(crew))) {
+      under_way <- c(under_way, list(submit(tasks[[next_one]])))
       next_one <- next_one + 1
     }
     job <- under_way[[1]]
     answer <- awaited(job, crew, call)
-    problem <- answer$problem %||% odd_part(answer, job$range)
+    problem <- answer$problem %||% odd(answer, job$task)
     if (is.null(problem)) {
       under_way <- under_way[-1]
-      use(replace(job$range, "host", answer$host), answer$part)
+      use(job$task, answer)
     } else if (!job$again) {
-      say("worker_failed", sprintf("%s is tried again: %s", job$range$label, problem))
-      under_way[[1]] <- submit(job$range, again = TRUE)
+      say("worker_failed", sprintf("%s is tried again: %s", job$task$label, problem))
+      under_way[[1]] <- submit(job$task, again = TRUE)
     } else {
-      stop_because(answer$kind %||% "workers", sprintf("%s could not be counted by a worker%s.", job$range$label,
+      stop_because(answer$kind %||% "workers", sprintf("%s could not be counted by a worker%s.", job$task$label,
                                                       if (is.null(answer$host)) "" else paste(" on", answer$host)),
                    x = problem, i = "It was tried twice.", call = call)
     }
@@ -223,8 +255,8 @@ odd_part <- function(answer, range) {
   }
 }
 
-# In a worker: a range read and counted. What it reads once for all ranges of a run is held from one to the next.
-count_range <- function(range, about) {
+# In a worker: a task done, or what is wrong with it.
+worker_answer <- function(work, task, about) {
   host <- Sys.info()[["nodename"]]
   tryCatch({
     if (!identical(about$version, worker_version())) {
@@ -233,8 +265,8 @@ count_range <- function(range, about) {
     }
     options(hinterfeld.threads = about$threads, hinterfeld.block = about$block,
             hinterfeld.unpacked_limit = about$unpacked_limit)
-    part <- with_databases(in_plain_session(quietly(counted_range(range, about))))
-    list(host = host, bytes = stored_bytes(part))
+    works <- list(scan_part = scan_part, count_range = count_range)
+    c(list(host = host), with_databases(in_plain_session(quietly(works[[work]](task, about)))))
   }, error = function(cnd) {
     kind <- grep("^hinterfeld_error_", class(cnd), value = TRUE)
     list(host = host, problem = problem_with_causes(cnd),
@@ -242,9 +274,19 @@ count_range <- function(range, about) {
   })
 }
 
+scan_part <- function(task, about) {
+  check_file(task$path)
+  scan <- source_kinds$text$scan(task$path, about$options, rlang::current_env(), about$wanted)
+  scan$packed <- !is.null(scan$text$temporary)
+  unlink(scan$text$temporary)
+  scan[c("text", "stamp")] <- list(NULL)
+  list(scan = scan)
+}
+
+# What is read once for all ranges of a run is held from one to the next.
 worker_held <- new.env(parent = emptyenv())
 
-counted_range <- function(range, about) {
+count_range <- function(range, about) {
   check_file(range$path)
   brief <- list(content = about$content, folder = about$folder)
   if (!identical(worker_held$run, about$run)) {
@@ -256,5 +298,6 @@ counted_range <- function(range, about) {
   source$scans <- list(range$scan %||% source$kind$scan(range$path, source$options, rlang::current_env(), source$names))
   source$scans[[1]]$stamp <- file_stamps(range$path)
   source$scans[[1]]$before <- range$before
-  counted_part(source, 1, range$hash, ways_of_brief(brief, worker_held$tables), about$readings, rlang::current_env())
+  ways <- ways_of_brief(brief, worker_held$tables)
+  list(bytes = stored_bytes(counted_part(source, 1, range$hash, ways, about$readings, rlang::current_env())))
 }

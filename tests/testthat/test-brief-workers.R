@@ -87,16 +87,21 @@ test_that("what fails twice, comes late, is another version or another part is t
     expect_match(conditionMessage(cnd$parent), "[123][.]csv could not be counted")
     mirai::daemons(0)
   }
-  fails(sprintf("hinterfeld 99.1, and this run is by %s", utils::packageVersion("hinterfeld")), "worker_version",
-        function() list(package = "99.1", form = 0L))
-  fails("not a tally of it", "counted_part", function(...) replace(former(...), "parts", list("another")))
-  fails(paste0("by a worker on ", host, ".*the disk is gone"), "counted_part", function(...) stop("the disk is gone"))
+  another <- sprintf("hinterfeld 99.1, and this run is by %s", utils::packageVersion("hinterfeld"))
+  cases <- list(
+    list(another, "worker_version", function() list(package = "99.1", form = 0L)),
+    list("not what a file of text has", "scan_part", function(...) list(scan = list(names = 3))),
+    list("not a tally of it", "counted_part", function(...) replace(former(...), "parts", list("another"))),
+    list(paste0("by a worker on ", host, ".*the disk is gone"), "counted_part", function(...) stop("the disk is gone"))
+  )
+  for (case in cases[some_of(4, 2)]) rlang::exec(fails, !!!case)
   withr::local_options(hinterfeld.worker_timeout = 0.3)
   fails("did not answer in time", "counted_part", function(...) Sys.sleep(20))
 })
 
 test_that("a path that only one host has is told with the host", {
-  answer <- hinterfeld:::count_range(list(path = "/nowhere/1.csv"), list(version = hinterfeld:::worker_version()))
+  about <- list(version = hinterfeld:::worker_version())
+  answer <- hinterfeld:::worker_answer("count_range", list(path = "/nowhere/1.csv"), about)
   expect_identical(answer$host, Sys.info()[["nodename"]])
   expect_match(answer$problem, "There is no file \"/nowhere/1.csv\"", fixed = TRUE)
   expect_identical(answer$kind, "file")
