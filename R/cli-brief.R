@@ -49,7 +49,8 @@ cli_run <- function(args) {
   }
   brief <- read_brief(given$files)
   folder <- given$out %||% output_folder(brief)
-  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store, cli_workers("run", given))
+  workers <- cli_workers("run", given)
+  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store, workers)
   if (!given$watch) {
     return(writeLines(run_lines(run(given$again), folder)))
   }

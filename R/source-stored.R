@@ -1,5 +1,5 @@
-# Kept parts from files of a store (output-stored.R writes them). A file that is damaged, or was written by another version, is none:
-# its parts are read again.
+# Kept parts from files of a store (output-stored.R writes them). A file that is damaged, or was written by another
+# version, is none: its parts are read again.
 
 store_mark <- "hinterfeld parts"
 store_version <- 3L

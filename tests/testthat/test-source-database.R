@@ -180,7 +180,7 @@ test_that("days that R does not have are set aside with their text: fetched, gro
     expect_identical(utils::tail(readLines(file.path(folder, "out", "monthly.csv")), 2)[1],
                      sprintf("2026-01-01,%.2f", sum((1:900)[(1:900) %% 40 < 31]) / 100))
   }
-  quiet(run_brief(file.path(folder, "b.yaml"), into = file.path(folder, "kept"), keep = file.path(folder, "k")))
+  quiet(run_brief(file.path(folder, "b.yaml"), into = file.path(folder, "kept"), store = file.path(folder, "k")))
   expect_identical(readLines(file.path(folder, "kept", "monthly.csv")),
                    readLines(file.path(folder, "out", "monthly.csv")))
   aside <- set_aside(daybook(load_table(con, "sales"), day, revenue, product, on_bad = "set_aside"))
