@@ -34,26 +34,33 @@ run_queue <- function(folder, queue, into) {
 names <- sub("^test-(.*)[.]R$", "\\1", list.files(folder, "^test-.*[.]R$"))
 names <- grep(pattern, names, value = TRUE)
 files <- file.path(folder, sprintf("test-%s.R", names))
-# What shares a server, or a browser and the demo's run, goes to one process, and first, for it takes longest.
+# What shares a server, or a browser and the demo's run, goes to one process, and first, for it takes longest. What has
+# workers goes to a process of its own, in which every copy costs more.
 shares <- vapply(files, function(file) {
   text <- readLines(file, warn = FALSE)
-  if (any(grepl("local_postgres(", text, fixed = TRUE))) "server" else
-    if (any(grepl("(open_page|serve_desk|demo_run)[(]", text))) "browser" else file
+  if (any(grepl("mirai::", text, fixed = TRUE))) "workers" else
+    if (any(grepl("local_postgres(", text, fixed = TRUE))) "server" else
+      if (any(grepl("(open_page|serve_desk|demo_run)[(]", text))) "browser" else file
 }, "")
 units <- split(names, shares)
 units <- units[order(!names(units) %in% c("server", "browser"), -vapply(split(file.size(files), shares), sum, 0))]
 
-queue <- tempfile("queue-")
-dir.create(queue)
-for (i in seq_along(units)) writeLines(units[[i]], file.path(queue, sprintf("%03d", i)))
-workers <- min(max(1L, parallel::detectCores()) + 1L, length(units), 8L)
-into <- replicate(workers, tempfile(fileext = ".rds"))
+new_queue <- function(units) {
+  queue <- tempfile("queue-")
+  dir.create(queue)
+  for (i in seq_along(units)) writeLines(units[[i]], file.path(queue, sprintf("%03d", i)))
+  queue
+}
+own <- names(units) == "workers"
+processes <- min(max(1L, parallel::detectCores()) + 1L, sum(!own), 8L)
+queues <- c(if (any(own)) new_queue(units[own]), rep(new_queue(units[!own]), processes))
+into <- replicate(length(queues), tempfile(fileext = ".rds"))
 said <- tempfile(fileext = ".log")
-started <- lapply(into, function(path) {
+started <- Map(function(queue, path) {
   call <- sprintf("(%s)(%s, %s, %s)", paste(deparse(run_queue), collapse = "\n"), deparse(folder), deparse(queue),
                   deparse(path))
   processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", call), stdout = said, stderr = "2>&1")
-})
+}, queues, into)
 for (process in started) process$wait()
 lost <- sum(!file.exists(into))
 results <- lapply(into[file.exists(into)], readRDS)
@@ -61,7 +68,7 @@ table <- do.call(rbind, lapply(results, function(result) result$table))
 cat(unlist(lapply(results, function(result) result$bad)), sep = "\n")
 if (lost) {
   cat(utils::tail(readLines(said, warn = FALSE), 20), sep = "\n")
-  cat(sprintf("%d of %d test processes ended early.\n", lost, workers))
+  cat(sprintf("%d of %d test processes ended early.\n", lost, length(queues)))
 }
 seconds <- sort(tapply(table$real, table$file, sum), decreasing = TRUE)
 slow <- utils::head(seconds, 10)
