@@ -204,6 +204,10 @@ each_result <- function(crew, work, tasks, about, odd, use, call) {
     job <- under_way[[1]]
     answer <- awaited(job, crew, call)
     problem <- answer$problem %||% odd(answer, job$task)
+    # What is wrong with the lines is wrong everywhere.
+    if (!is.null(answer$kind) && !answer$kind %in% c("file", "workers", "package")) {
+      abort(problem, class = c(paste0("hinterfeld_error_", answer$kind), "hinterfeld_error"), call = call)
+    }
     if (is.null(problem)) {
       under_way <- under_way[-1]
       use(job$task, answer)

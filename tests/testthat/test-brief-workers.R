@@ -99,6 +99,20 @@ test_that("what fails twice, comes late, is another version or another part is t
   fails("did not answer in time", "counted_part", function(...) Sys.sleep(20))
 })
 
+test_that("what is wrong with the lines is told as one process tells it", {
+  folder <- parted_job()
+  job <- file.path(folder, "job.yaml")
+  writeLines(sub(", on_bad: set_aside", "", readLines(job), fixed = TRUE), job)
+  problems <- lapply(list(NULL, 2), function(workers) {
+    tryCatch(run_by(folder, workers), error = function(cnd) cnd$parent)
+  })
+  for (cnd in problems) {
+    expect_s3_class(cnd, "hinterfeld_error_unusable_lines")
+    expect_match(conditionMessage(cnd), "cannot be used")
+  }
+  expect_no_match(conditionMessage(problems[[2]]), "worker|again|twice")
+})
+
 test_that("a path that only one host has is told with the host", {
   about <- list(version = hinterfeld:::worker_version())
   answer <- hinterfeld:::worker_answer("count_range", list(path = "/nowhere/1.csv"), about)
