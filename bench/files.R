@@ -1,5 +1,6 @@
 # The cases from file to file: reading, writing, and lines larger than memory. Prints seconds as "case way seconds".
-# Rscript bench/files.R FOLDER REPEATS WHAT, where WHAT is make (the files), reading, whole, peak, writing or larger.
+# Rscript bench/files.R FOLDER REPEATS WHAT, where WHAT is make (the files), reading, forms, whole, peak, writing, larger
+# or workers.
 suppressPackageStartupMessages(library(hinterfeld))
 source("bench/lines.R")
 arguments <- commandArgs(TRUE)
@@ -35,6 +36,18 @@ if (what == "reading") {
   }
 }
 
+# The same lines with line ends of two characters, and with every field in quotes.
+if (what == "forms") {
+  plain <- utils::head(readLines(lines_file, n = 2e6 + 1), 2e6 + 1)
+  forms <- file.path(folder, paste0(c("plain", "crlf", "quoted"), ".csv"))
+  names(forms) <- c("plain", "crlf", "quoted")
+  writeLines(plain, forms[["plain"]])
+  writeLines(plain, forms[["crlf"]], sep = "\r\n")
+  writeLines(paste0("\"", gsub(",", "\",\"", plain, fixed = TRUE), "\""), forms[["quoted"]])
+  rm(plain)
+  for (i in seq_len(repeats)) for (form in names(forms)) timed("forms", form, load_table(forms[[form]]), 1)
+}
+
 if (what == "whole") {
   for (i in seq_len(repeats)) {
     timed("whole", "read", lines <- load_table(lines_file, tidyselect::all_of(four)), 1)
@@ -66,6 +79,19 @@ if (what == "writing") {
   timed("parquet", "ours", deliver(t, file.path(folder, "t.parquet")))
   some <- t[seq_len(1e5), ]
   timed("xlsx", "ours", deliver(some, file.path(folder, "t.xlsx")))
+}
+
+# Workers of one thread each, on the lines of the folder.
+if (what == "workers") {
+  brief <- file.path(folder, "many.yaml")
+  writeLines(c("brief: 1", "data: {lines: many/}", "daybook: {day: day, product: product, revenue: revenue}",
+               "tables: {regions: {by: region, every: month}}"), brief)
+  for (workers in 1:2) {
+    options(hinterfeld.threads = workers)
+    timed("workers", workers, run <- suppressMessages(run_brief(brief, into = file.path(folder, "out"), again = TRUE,
+                                                                workers = workers)), 1)
+    cat("workers sha", run$outputs[[1]]$sha256, "\n")
+  }
 }
 
 if (what == "larger") {
