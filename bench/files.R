@@ -1,6 +1,6 @@
 # The cases from file to file: reading, writing, and lines larger than memory. Prints seconds as "case way seconds".
-# Rscript bench/files.R FOLDER REPEATS WHAT, where WHAT is make (the files), reading, forms, whole, peak, writing, larger
-# or workers.
+# Rscript bench/files.R FOLDER REPEATS WHAT, where WHAT is make (the files), reading, forms, whole, peak, writing,
+# larger or workers.
 suppressPackageStartupMessages(library(hinterfeld))
 source("bench/lines.R")
 arguments <- commandArgs(TRUE)
