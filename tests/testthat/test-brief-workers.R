@@ -34,7 +34,8 @@ broken_workers <- function(name, instead, flag = tempfile(), env = parent.frame(
 }
 
 test_that("any number of workers, and any cut of the parts, give the bytes of one process", {
-  folder <- parted_job(light = FALSE)
+  # Figures and a report too where there is time for them.
+  folder <- parted_job(light = rounds(TRUE, FALSE))
   alone <- run_by(folder, NULL)
   # Large ranges, and ranges of a few records.
   for (workers in list(1, 2, 4)[some_of(3, 1)]) {

@@ -227,3 +227,10 @@ test_that("a crosstab says that it adds years, or largest values, together", {
   x <- crosstab(totals(kilnmoor_book(), by = c(region, channel), measures = best), region, channel)
   expect_match(format(x), "For best a total adds up the rows of its group.", all = FALSE)
 })
+
+test_that("the best rows of a crosstab are those of a column of cells, not of numbers that split it", {
+  book <- a_book(product = c("a", "b", "a"), shelf = c(2, 3, 4), revenue = c(3, 4, 5))
+  x <- crosstab(totals(book, by = c(shelf, product)), shelf, product)
+  expect_error(best_sellers(x, n = 1, of = "shelf"), class = "hinterfeld_error_measure")
+  expect_identical(as.character(best_sellers(x, n = 1, of = "a")$shelf)[1], "4")
+})

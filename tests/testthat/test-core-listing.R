@@ -12,3 +12,11 @@ test_that("a key with one value may be left out, and nothing is lost", {
   expect_message(yearly[c("region", "revenue")], "cannot be told apart")
   expect_s3_class(yearly[yearly$region == "Vale", c("year", "revenue")], "hinterfeld_listing")
 })
+
+test_that("a table that is shown without one of its keys is a listing, with both it stays a totals table", {
+  t <- totals(a_book(product = c("a", "b"), region = c("x", "y"), revenue = c(3, 4)), by = c(product, region))
+  shown <- function(columns) hinterfeld:::shown_columns(t, columns)
+  expect_false(inherits(shown(c("product", "revenue")), "hinterfeld_totals"))
+  expect_false(inherits(shown(c("product", "region")), "hinterfeld_totals"))
+  expect_s3_class(shown(c("region", "product", "revenue")), "hinterfeld_totals")
+})

@@ -84,5 +84,6 @@ test_that("settling speaks of values that lines still have", {
   book <- daybook(a_sale(region = c("North", "north", "SOUTH", "South")), day, revenue, product)
   kept <- keep_lines(book, reads_as(region, "north"))
   expect_message(settled <- settle_spelling(kept, region), "region: 2 values became 1")
+  expect_message(settle_spelling(data.frame(x = c("a", "A", "a", "b")), x), "3 values became 2")
   expect_match(audit(settled)$why[nrow(audit(settled))], "2 values became 1")
 })

@@ -165,3 +165,11 @@ test_that("tallies of the same lines share what they have in common, and no line
   other <- of_other_lines(parts[[2]])
   expect_error(merge_tallies(merge_tallies(parts[[1]], other), other), class = "hinterfeld_error_argument")
 })
+
+test_that("a condition that leaves nothing out of a tally is a step without lines", {
+  tally <- tally_of(a_book(product = c("a", "b"), revenue = c(3, 4)), by = product)
+  expect_message(left <- leave_out(tally, product == "c"))
+  step <- utils::tail(as.data.frame(audit(left)), 1)
+  expect_identical(c(step$lines_before, step$lines_after), c(2, 2))
+  expect_identical(c(step$revenue_before, step$revenue_after), c(7, 7))
+})
