@@ -81,6 +81,6 @@ custom_section <- function(spec, i, tables, figures) {
   new_section(
     paste0("own-", i), spec$heading, if (!is.null(spec$words)) list(kind = "words", words = spec$words),
     if (!is.null(spec$figure)) figure_block(figures[[spec$figure]]),
-    if (!is.null(spec$table)) table_block(spec$table, tables[[spec$table]], gsub("_", " ", spec$table))
+    if (!is.null(spec$table)) table_block(spec$table, tables[[spec$table]], name_words(spec$table))
   )
 }

@@ -155,6 +155,7 @@ parts_by_workers <- function(crew, brief, source, missing, hashes, readings, use
                             count_of(whole$rows, "line")))
     use(whole)
   }, call)
+  for (scan in source$scans[missing]) if (!is.null(scan$stamp)) check_unchanged(scan$path, scan$stamp, call)
 }
 
 # A part in ranges of about equal size, each of whole records: a large file need not be read by one worker.

@@ -52,14 +52,14 @@ clause_choices <- list(
     htmltools::tagList(
       field_group("Of", radios("column", as_choices(c(numbers, if (!"lines" %in% numbers) "lines")), main$column),
                   lapply(counted, function(name) {
-                    choice("radio", "column", paste0("distinct ", name), sprintf("distinct %ss", gsub("_", " ", name)),
+                    choice("radio", "column", paste0("distinct ", name), sprintf("distinct %ss", name_words(name)),
                            main$how == "distinct" && main$column == name,
                            why = if (!is_held(facts, measure_entry(name, "distinct"))) "these data do not hold it")
                   })),
       if (!single) field_group("How", lapply(setdiff(names(measure_hows), "ratio"), function(how) {
         choice("radio", "how", how, measure_hows[[how]]$words, main$how == how, why = offered(how))
       }), lapply(others, function(to) {
-        choice("radio", "how", paste("ratio", to), paste("per", gsub("_", " ", to)),
+        choice("radio", "how", paste("ratio", to), paste("per", name_words(to)),
                main$how == "ratio" && identical(main$to, to), why = offered("ratio"))
       })),
       field_group("Also shown", lapply(setdiff(c(numbers, "lines", if ("order" %in% counted) "orders"), names[1]),
@@ -208,7 +208,7 @@ clause_choices <- list(
       return(htmltools::tags$p("A table with columns across needs two things to split by."))
     }
     list(lapply(split, function(name) {
-      choice("checkbox", "columns", name, paste(gsub("_", " ", column_or_grain(name)), "across"), name %in% columns)
+      choice("checkbox", "columns", name, paste(name_words(column_or_grain(name)), "across"), name %in% columns)
     }), if (length(columns)) {
       cells <- unlist(state$table$crosstab$of)[1]
       field_group("In the cells", radios("cells", as_choices(cell_choices(state$table)), cells))
@@ -236,7 +236,7 @@ adding_refused <- function(state) {
 }
 
 as_choices <- function(names) {
-  stats::setNames(as.list(gsub("_", " ", names)), names)
+  stats::setNames(as.list(name_words(names)), names)
 }
 
 each_refused <- function(state) {
@@ -254,7 +254,7 @@ column_list <- function(name, desk, checked, refused = NULL, why = NULL) {
   lapply(seq_len(nrow(columns)), function(i) {
     column <- columns$name[i]
     reason <- if (!is.na(columns$why[i])) columns$why[i] else if (column %in% refused) why
-    choice("checkbox", name, column, gsub("_", " ", column), column %in% checked,
+    choice("checkbox", name, column, name_words(column), column %in% checked,
            note = count_of(columns$values[i], "value"), why = reason)
   })
 }
@@ -275,7 +275,7 @@ counts_choices <- function(state, desk) {
     field_group("Days", day_input("from", span[1]), " ", day_input("until", span[2]), " ",
                 tags$button(type = "button", `data-act` = "days", "Only these days")),
     field_group("Values", tags$label("Column ", tags$select(name = "column", `data-act` = "values", tags$option(
-      value = "", "choose one"), lapply(columns$name, function(name) tags$option(value = name, gsub("_", " ", name))))),
+      value = "", "choose one"), lapply(columns$name, function(name) tags$option(value = name, name_words(name))))),
       tags$div(id = "values", `aria-live` = "polite"))
   )
 }

@@ -134,7 +134,7 @@ condition_words <- function(text, verb) {
     shown <- utils::head(replace(as.character(simple$values), is.na(simple$values), "blank"), 3)
     more <- length(simple$values) - length(shown)
     words <- paste(c(shown, if (more > 0) sprintf("%d more", more)), collapse = " or ")
-    return(sprintf("%s%s %s", before, gsub("_", " ", simple$column), words))
+    return(sprintf("%s%s %s", before, name_words(simple$column), words))
   }
   day <- verb == "keep" && rlang::is_call(expr, c(">=", "<="), n = 2) && identical(expr[[2]], quote(day)) &&
     rlang::is_call(expr[[3]], "as.Date", n = 1) && is.character(expr[[3]][[2]])

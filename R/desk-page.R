@@ -17,7 +17,7 @@ desk_page <- function(title, states = list()) {
     tags$header(tags$h1(printable(title)), tags$p(id = "news", role = "status"), if (length(states)) tags$label(
       tags$span(class = "quiet", "From the brief "), tags$select(`data-act` = "of-brief", tags$option(
         value = "", "choose an inquiry"), unname(Map(function(state, name) {
-          tags$option(value = state_link(state), printable(gsub("_", " ", name)))
+          tags$option(value = state_link(state), printable(name_words(name)))
         }, states, names(states))))
     )),
     tags$main(

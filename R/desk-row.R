@@ -28,7 +28,7 @@ row_words <- function(answer, row, column = NULL) {
                    if (any(nzchar(shares))) paste0("; ", paste(shares[nzchar(shares)], collapse = ", ")) else ""))
   }
   values <- intersect(about$values, names(t))
-  texts <- vapply(values, function(name) sprintf("%s %s%s", gsub("_", " ", name), text(name), money(name)), "")
+  texts <- vapply(values, function(name) sprintf("%s %s%s", sub(" %$", "", name_words(name)), text(name), money(name)), "")
   texts <- texts[!is.na(unlist(lapply(values, function(name) t[[name]][row])))]
   paste0(who, if (nzchar(who)) ": ", paste(c(texts, row_share(answer, row), row_change(answer, row)), collapse = "; "))
 }
@@ -133,7 +133,7 @@ row_menu <- function(answer, desk, row, column = NULL) {
             button("row-without", "Without this", why), button("row-lines", "The lines behind it", no_lines)),
     tags$label("Only this, split by ", tags$select(
       name = "split", `data-act` = "row-split", disabled = if (!is.null(why)) NA, tags$option(value = "", "choose"),
-      lapply(others, function(name) tags$option(value = name, gsub("_", " ", name)))
+      lapply(others, function(name) tags$option(value = name, name_words(name)))
     ))
   )
 }

@@ -62,7 +62,7 @@ sentence_tags <- function(state, desk) {
 }
 
 named_words <- function(names) {
-  and_list(gsub("_", " ", names))
+  and_list(name_words(names))
 }
 
 measures_in_words <- function(measures) {
@@ -71,11 +71,11 @@ measures_in_words <- function(measures) {
 
 entry_words <- function(entry) {
   about <- entry_parts(entry)
-  column <- gsub("_", " ", about$column)
+  column <- name_words(about$column)
   switch(about$how,
     total = column, distinct = paste0("number of different ", column, "s"),
-    ratio = sprintf("%s for each of %s", column, gsub("_", " ", about$to)),
-    other = gsub("_", " ", entry_name(entry)), sprintf("%s, %s", column, measure_hows[[about$how]]$words)
+    ratio = sprintf("%s for each of %s", column, name_words(about$to)),
+    other = name_words(entry_name(entry)), sprintf("%s, %s", column, measure_hows[[about$how]]$words)
   )
 }
 

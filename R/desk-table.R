@@ -39,7 +39,7 @@ head_cells <- function(t, forms, about, state) {
     way <- if (identical(sorted, form$name)) "ascending" else if (identical(sorted, paste0("-", form$name))) {
       "descending"
     } else "none"
-    name <- escape(gsub("_", " ", head))
+    name <- escape(name_words(head))
     sprintf('<th scope="col"%s aria-sort="%s">%s</th>', if (is_number(form)) ' class="number"' else "", way,
             if (is.null(about)) name else sprintf(
               '<button type="button" data-act="sort" data-column="%s">%s</button>', escape(form$name), name
@@ -87,7 +87,7 @@ lines_tags <- function(lines, title, page = 1L, decimals = NULL) {
     tags$p(paste0(count_of(nrow(lines), "line"), ". "),
            tags$a(class = "file", href = "#", `data-file` = "lines", "Download as CSV")),
     tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = printable(title), tags$table(
-      tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", printable(gsub("_", " ", name)))))),
+      tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", printable(name_words(name)))))),
       tags$tbody(htmltools::HTML(
         if (length(rows)) paste0("<tr>", do.call(paste0, unname(cells)), "</tr>", collapse = "\n") else ""
       ))

@@ -55,7 +55,7 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 1, size = ggplot2::rel(0.72)),
                    axis.text.y = ggplot2::element_text(hjust = 0)) +
     figure_words(rows, c(crosstab_sentences(answer), if (scale > 1) "Cells are in thousands."),
-                 title %||% sprintf("%s: %s by %s", capital(gsub("_", " ", shown$of)), and_list(shown$rows),
+                 title %||% sprintf("%s: %s by %s", capital(name_words(shown$of)), and_list(shown$rows),
                                     and_list(shown$columns)),
                  subtitle, caption,
                  c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),

@@ -35,7 +35,7 @@ figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
 running_title <- function(column, rows) {
   about <- rows$answer$added[[column]]
   of <- names_of(rows$answer, about$of)
-  name <- if (column == paste0(of, "_running")) paste("Running total of", of) else capital(gsub("_", " ", column))
+  name <- if (column == paste0(of, "_running")) paste("Running total of", of) else capital(name_words(column))
   paste0(name, if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "")
 }
 

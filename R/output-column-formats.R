@@ -92,6 +92,11 @@ shown_decimals <- function(values, kind) {
   as.integer(min(max_decimals, max(2, if (largest < 1) 2 - floor(log10(largest)))))
 }
 
+# The name of a column as words.
+name_words <- function(names) {
+  sub(" pct$", " %", gsub("_", " ", names, fixed = TRUE))
+}
+
 # Decimals of the columns that hold exact values.
 exact_decimals <- function(x) {
   lapply(Filter(function(form) form$exact, column_forms(x)), function(form) form$decimals)

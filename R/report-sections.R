@@ -104,7 +104,7 @@ headline_card <- function(t, of) {
   unfinished <- cover_of_periods(about, period, answer$every)$unfinished
   against <- change_sentences(shown, paste0(of, "_before"))
   list(
-    label = capital(gsub("_", " ", of)),
+    label = capital(name_words(of)),
     period = paste0(period_label(period, answer$every, about$calendar), if (unfinished) paste(", to", format(ends))),
     value = shown_text(t[[of]][last], form, about$calendar), unit = if (form$kind == "money") about$currency,
     pct = t[[paste0(of, "_change_pct")]][last],

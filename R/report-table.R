@@ -4,14 +4,16 @@ max_shown_rows <- 500L
 
 html_table <- function(block) {
   x <- utils::head(block$table, max_shown_rows)
-  forms <- column_forms(x)
   answer <- answer_of(x)
+  # Rows of totals say Total and are printed so.
+  shown <- names(x) != (answer$level %||% "")
+  forms <- column_forms(x)[shown]
   id <- paste0("table-", gsub("[^[:alnum:]]+", "-", block$name))
   title <- printable(block$title %||% block$name)
   tags <- htmltools::tags
   # Cells are many, and made as text: html_cells() escapes them.
   cells <- Map(function(values, form) html_cells(values, form, calendar_of(x), answer$added[[form$name]]$output),
-               as.list(x), forms)
+               as.list(x)[shown], forms)
   rows <- if (nrow(x)) sprintf("<tr%s>%s</tr>", ifelse(total_rows(x), ' class="total"', ""),
                                do.call(paste0, unname(cells))) else character()
   rows_id <- paste0(id, "-rows")
@@ -48,7 +50,7 @@ is_number <- function(form) {
 
 html_heading <- function(form) {
   # A word is not broken at its hyphens.
-  words <- strsplit(printable(gsub("_", " ", form$name)), " ", fixed = TRUE)[[1]]
+  words <- strsplit(printable(name_words(form$name)), " ", fixed = TRUE)[[1]]
   spans <- unlist(lapply(words, function(word) list(" ", htmltools::tags$span(class = "whole", word))),
                   recursive = FALSE)[-1]
   htmltools::tags$th(scope = "col", class = if (is_number(form)) "number", `aria-sort` = "none",
@@ -59,7 +61,7 @@ html_heading <- function(form) {
 # `part` is that of a step that the column is.
 html_cells <- function(values, form, calendar, output) {
   text <- escape(shown_text(values, form, calendar))
-  if (identical(output, "comparable")) text <- gsub("_", " ", text)
+  if (identical(output, "comparable")) text <- name_words(text)
   if (is_number(form)) text <- sub("^-", "\u2212", text)
   text[is.na(values)] <- "&ndash;"
   value <- if (is_number(form)) plain_columns_text(values, form) else as.character(values)

@@ -4,6 +4,8 @@ test_that("a daybook with few columns still has a report", {
   path <- withr::local_tempfile(fileext = ".html")
   quiet(suppressWarnings(sales_report(book, path)))
   html <- paste(readLines(path), collapse = "\n")
+  heads <- gsub("<[^>]*>", "", regmatches(html, gregexpr("(?s)<th .*?</th>", html, perl = TRUE))[[1]])
+  expect_no_match(heads, "_|pct|^level$")
   expect_match(html, "id=\"pareto\"", fixed = TRUE)
   expect_no_match(html, "id=\"unsold\"", fixed = TRUE)
   expect_no_match(html, "DOES NOT ADD UP", fixed = TRUE)
