@@ -28,7 +28,9 @@ row_words <- function(answer, row, column = NULL) {
                    if (any(nzchar(shares))) paste0("; ", paste(shares[nzchar(shares)], collapse = ", ")) else ""))
   }
   values <- intersect(about$values, names(t))
-  texts <- vapply(values, function(name) sprintf("%s %s%s", sub(" %$", "", name_words(name)), text(name), money(name)), "")
+  texts <- vapply(values, function(name) {
+    sprintf("%s %s%s", sub(" %$", "", name_words(name)), text(name), money(name))
+  }, "")
   texts <- texts[!is.na(unlist(lapply(values, function(name) t[[name]][row])))]
   paste0(who, if (nzchar(who)) ": ", paste(c(texts, row_share(answer, row), row_change(answer, row)), collapse = "; "))
 }
