@@ -19,8 +19,8 @@ store_figures <- function(store, brief) {
 }
 
 # The parts of the lines, of which those that were looked at before are not looked at again.
-open_parts <- function(lines, brief, store, crew, call) {
-  if (is.null(store) && is.null(crew)) {
+open_parts <- function(lines, brief, store, workers, call) {
+  if (is.null(store) && is.null(workers)) {
     return(open_brief_file(lines))
   }
   if (!is.null(lines$database)) {
@@ -35,7 +35,7 @@ open_parts <- function(lines, brief, store, crew, call) {
   name_of <- function(file) paste(file_hashes(file, store$hashed), substr(asked, 1, 16))
   former <- function(file) if (!is.null(store)) parse_scan(store$index$scans[[name_of(file)]], file)
   new <- files[vapply(files, function(file) is.null(former(file)), NA)]
-  scanned <- scans_by_workers(crew, brief, new, options, lines$options$columns, call)
+  scanned <- scans_by_workers(workers, brief, new, options, lines$options$columns, call)
   open_files(lines$path, columns, options, call, scan = function(kind, file, ...) {
     if (!identical(kind$what, source_kinds$text$what)) {
       return(kind$scan(file, ...))

@@ -9,9 +9,9 @@ brief_tallies <- function(brief, call = caller_env()) {
   texts <- columns_of_names(content)
   lines <- file_with_types(content$data$lines, brief, texts, wanted)
   if (is.null(store)) say_progress("Reading %s in chunks and tallying each", lines$shown)
-  crew <- open_crew(workers_of(brief), lines)
-  on.exit(close_crew(crew))
-  source <- open_parts(lines, brief, store, crew, call)
+  workers <- start_workers(workers_of(brief), lines)
+  on.exit(stop_workers(workers))
+  source <- open_parts(lines, brief, store, workers, call)
   on.exit(close_source(source), add = TRUE)
   hashes <- part_names(store, source)
   open <- names(source$plan)[source$plan == "open"]
@@ -30,7 +30,7 @@ brief_tallies <- function(brief, call = caller_env()) {
   merged <- new_parts_merger(hashes, source$labels)
   for (part in stored$kept) merged$put(part)
   source <- in_runs(source, stored$missing)
-  take_parts(crew, brief, source, stored$missing, hashes, readings, function(part) {
+  take_parts(workers, brief, source, stored$missing, hashes, readings, function(part) {
     if (!is.null(store)) {
       part$tallies <- c(part$tallies, stored$others[[part$parts]])
       try_to_store(store, write_stored(part, stored_path(store, recipe, part$parts)))
@@ -44,12 +44,12 @@ brief_tallies <- function(brief, call = caller_env()) {
 }
 
 # Each missing part counted, by this process or by workers; `use` is given each as it comes.
-take_parts <- function(crew, brief, source, missing, hashes, readings, use, call) {
+take_parts <- function(workers, brief, source, missing, hashes, readings, use, call) {
   if (length(missing) == 0) {
     return()
   }
-  if (!is.null(crew)) {
-    return(parts_by_workers(crew, brief, real_scans(source, missing, call), missing, hashes, readings, use, call))
+  if (!is.null(workers)) {
+    return(parts_by_workers(workers, brief, real_scans(source, missing, call), missing, hashes, readings, use, call))
   }
   ways <- ways_of_brief(brief, attached_tables(brief, columns_of_names(brief$content), columns_used(brief$content)))
   for (k in seq_along(missing)) {

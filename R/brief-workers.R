@@ -44,12 +44,12 @@ check_url <- function(url, call = caller_env()) {
 }
 
 # The profile of mirai under which the workers of a run are started, so that those of the user stay theirs.
-crew_profile <- "hinterfeld"
+worker_profile <- "hinterfeld"
 
 # Starts the workers that are asked for; those that the user has set are there already. NULL for this process alone.
-open_crew <- function(workers, lines, call = caller_env()) {
-  check_workers(workers, call)
-  if (is.null(workers)) {
+start_workers <- function(asked, lines, call = caller_env()) {
+  check_workers(asked, call)
+  if (is.null(asked)) {
     return(NULL)
   }
   if (!is.null(lines$database)) {
@@ -57,36 +57,36 @@ open_crew <- function(workers, lines, call = caller_env()) {
     return(NULL)
   }
   need_package("mirai", "to use workers", call)
-  if (identical(workers, "set")) {
+  if (identical(asked, "set")) {
     return(list(profile = NULL, own = FALSE, local = FALSE))
   }
-  if (is.list(workers)) {
-    mirai::daemons(url = workers$url, tls = workers$tls, .compute = crew_profile)
-    command <- as.character(mirai::launch_remote(1, .compute = crew_profile))
-    say("workers", sprintf("Waiting for workers at %s.", workers$url),
+  if (is.list(asked)) {
+    mirai::daemons(url = asked$url, tls = asked$tls, .compute = worker_profile)
+    command <- as.character(mirai::launch_remote(1, .compute = worker_profile))
+    say("workers", sprintf("Waiting for workers at %s.", asked$url),
         i = paste("Start one on each host:", command), command = command)
   } else {
-    mirai::daemons(as.integer(workers), .compute = crew_profile)
+    mirai::daemons(as.integer(asked), .compute = worker_profile)
   }
-  crew <- list(profile = crew_profile, own = TRUE, local = !is.list(workers))
-  tryCatch(wait_for_workers(crew, call), error = function(cnd) {
-    close_crew(crew)
-    rlang::cnd_signal(cnd)
-  })
-  crew
+  workers <- list(profile = worker_profile, own = TRUE, local = !is.list(asked))
+  ready <- FALSE
+  on.exit(if (!ready) stop_workers(workers))
+  wait_for_workers(workers, call)
+  ready <- TRUE
+  workers
 }
 
-close_crew <- function(crew) {
-  if (isTRUE(crew$own)) mirai::daemons(0, .compute = crew$profile)
+stop_workers <- function(workers) {
+  if (isTRUE(workers$own)) mirai::daemons(0, .compute = workers$profile)
 }
 
-workers_there <- function(crew) {
-  as.integer(mirai::status(.compute = crew$profile)$connections)
+workers_there <- function(workers) {
+  as.integer(mirai::status(.compute = workers$profile)$connections)
 }
 
-wait_for_workers <- function(crew, call) {
+wait_for_workers <- function(workers, call) {
   until <- Sys.time() + getOption("hinterfeld.worker_wait", 60)
-  while (workers_there(crew) == 0) {
+  while (workers_there(workers) == 0) {
     if (Sys.time() > until) {
       stop_because("workers", sprintf("No worker reported within %s.",
                                       count_of(getOption("hinterfeld.worker_wait", 60), "second")),
@@ -98,24 +98,24 @@ wait_for_workers <- function(crew, call) {
 }
 
 # What a task needs to know of the run.
-about_run <- function(crew, brief, ...) {
+about_run <- function(workers, brief, ...) {
   list(run = basename(tempfile()), version = worker_version(), content = brief$content,
        folder = normalizePath(brief$folder), block = getOption("hinterfeld.block"),
        unpacked_limit = getOption("hinterfeld.unpacked_limit"),
-       threads = if (crew$local) max(1L, threads_wanted() %/% max(1L, workers_there(crew))), ...)
+       threads = if (workers$local) max(1L, threads_wanted() %/% max(1L, workers_there(workers))), ...)
 }
 
 # Files of text looked at by workers: their scans by path.
-scans_by_workers <- function(crew, brief, files, options, wanted, call) {
+scans_by_workers <- function(workers, brief, files, options, wanted, call) {
   scans <- list()
-  if (is.null(crew) || length(files) == 0 || !identical(kind_of_file(files[1]), "text")) {
+  if (is.null(workers) || length(files) == 0 || !identical(kind_of_file(files[1]), "text")) {
     return(scans)
   }
-  about <- about_run(crew, brief, options = options, wanted = wanted)
+  about <- about_run(workers, brief, options = options, wanted = wanted)
   tasks <- lapply(files[order(-file.size(files))], function(file) {
     list(path = normalizePath(file), label = basename(file))
   })
-  each_result(crew, "scan_part", tasks, about, odd_scan, function(task, answer) {
+  each_result(workers, "scan_part", tasks, about, odd_scan, function(task, answer) {
     scans[[task$path]] <<- answer$scan
   }, call)
   scans
@@ -130,16 +130,16 @@ odd_scan <- function(answer, task) {
 }
 
 # The parts counted by workers, largest first; `use` is given each part when all of its ranges are there.
-parts_by_workers <- function(crew, brief, source, missing, hashes, readings, use, call) {
-  about <- about_run(crew, brief, names = source$names, plan = source$plan, options = source$options,
+parts_by_workers <- function(workers, brief, source, missing, hashes, readings, use, call) {
+  about <- about_run(workers, brief, names = source$names, plan = source$plan, options = source$options,
                      shown = source$shown, kind = kind_of_file(source$files[1]), readings = readings)
-  most <- 4L * max(1L, workers_there(crew))
+  most <- 4L * max(1L, workers_there(workers))
   ranges <- unlist(lapply(missing, function(i) part_ranges(source, i, hashes[i], most)), recursive = FALSE)
   ranges <- ranges[order(-vapply(ranges, function(range) range$size, 0))]
   waiting <- table(vapply(ranges, function(range) range$hash, ""))
   together <- list()
   done <- 0
-  each_result(crew, "count_range", ranges, about, odd_part, function(range, answer) {
+  each_result(workers, "count_range", ranges, about, odd_part, function(range, answer) {
     part <- answer$part
     name <- range$hash
     former <- together[[name]]
@@ -187,23 +187,23 @@ worker_version <- function() {
 
 # Each task done by a worker's function `work`. A few tasks more than there are workers are under way; the results are
 # used in the order of the tasks, unless they are `odd`. One that fails is tried again.
-each_result <- function(crew, work, tasks, about, odd, use, call) {
+each_result <- function(workers, work, tasks, about, odd, use, call) {
   under_way <- list()
   on.exit(for (job in under_way) mirai::stop_mirai(job$mirai))
   submit <- function(task, again = FALSE) {
     job <- mirai::mirai(asNamespace("hinterfeld")$worker_answer(work, task, about), work = work, task = task,
                         about = about, .timeout = 1000 * getOption("hinterfeld.worker_timeout", 3600),
-                        .compute = crew$profile)
+                        .compute = workers$profile)
     list(mirai = job, task = task, again = again)
   }
   next_one <- 1
   while (next_one <= length(tasks) || length(under_way)) {
-    while (next_one <= length(tasks) && length(under_way) < 2 * max(1, workers_there(crew))) {
+    while (next_one <= length(tasks) && length(under_way) < 2 * max(1, workers_there(workers))) {
       under_way <- c(under_way, list(submit(tasks[[next_one]])))
       next_one <- next_one + 1
     }
     job <- under_way[[1]]
-    answer <- awaited(job, crew, call)
+    answer <- awaited(job, workers, call)
     problem <- answer$problem %||% odd(answer, job$task)
     # What is wrong with the lines is wrong everywhere.
     if (!is.null(answer$kind) && !answer$kind %in% c("file", "workers", "package")) {
@@ -224,15 +224,15 @@ each_result <- function(crew, work, tasks, about, odd, use, call) {
 }
 
 # What a worker answers, or why there is no answer.
-awaited <- function(job, crew, call) {
+awaited <- function(job, workers, call) {
   looked <- Sys.time()
   while (mirai::unresolved(job$mirai)) {
     Sys.sleep(0.01)
     if (Sys.time() - looked > 1) {
       looked <- Sys.time()
-      if (workers_there(crew) == 0) {
+      if (workers_there(workers) == 0) {
         # A host may come back, or another one report.
-        tryCatch(wait_for_workers(crew, call), hinterfeld_error_workers = function(cnd) {
+        tryCatch(wait_for_workers(workers, call), hinterfeld_error_workers = function(cnd) {
           stop_because("workers", "All workers are gone.", i = "Run it again; a store keeps what was counted.",
                        call = call)
         })

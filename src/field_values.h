@@ -101,9 +101,9 @@ class Growing {
 enum class Taken { kNot, kText, kNumber };
 
 // The values that are taken while records are counted, which tells how many there are only in the end.
-class Store {
+class Gatherer {
  public:
-  Store(char decimal, double blank, const std::vector<Taken>& kinds)
+  Gatherer(char decimal, double blank, const std::vector<Taken>& kinds)
       : kinds_(kinds), codes_(kinds.size()), numbers_(kinds.size()), values_(decimal, blank, kinds.size()) {}
 
   // For the records of this many more bytes: each takes at least a byte for every field.

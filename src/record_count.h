@@ -85,15 +85,15 @@ class Counter {
 // moves `at` behind them; kBehind bytes may be read behind `end`. `fields` is how many there should be, 0 when the
 // first record tells; of columns that are not `wanted` nothing is told.
 inline Count scan(const char*& at, const char* end, bool last, const Marks& marks, std::size_t fields,
-                  const std::vector<bool>& wanted = {}, relay::Store* store = nullptr) {
+                  const std::vector<bool>& wanted = {}, relay::Gatherer* gatherer = nullptr) {
   Count out;
   out.fields = fields;
   out.columns.resize(fields);
   for (std::size_t k = 0; k < wanted.size() && k < fields; ++k) {
     if (!wanted[k]) out.columns[k].skip();
   }
-  if (store != nullptr) store->make_room(static_cast<std::size_t>(end - at));
-  Counter counter(out, marks.decimal, store == nullptr ? nullptr : &store->values());
+  if (gatherer != nullptr) gatherer->make_room(static_cast<std::size_t>(end - at));
+  Counter counter(out, marks.decimal, gatherer == nullptr ? nullptr : &gatherer->values());
   const char* const from = at;
   at = walk(at, end, last, marks.delimiter, counter);
   const char* odd = utf8::odd_byte(from, at);
@@ -125,13 +125,13 @@ inline void append(Count& whole, const Count& part) {
 
 // Records from `at` to `end`, in pieces that stay near the processor from one look to the next.
 inline Count scan_pieces(const char* at, const char* end, const Marks& marks, std::size_t fields,
-                         const std::vector<bool>& wanted, relay::Store* store) {
+                         const std::vector<bool>& wanted, relay::Gatherer* gatherer) {
   Count whole;
   whole.fields = fields;
   for (std::size_t size = kPiece; at < end;) {
     const bool last = size >= static_cast<std::size_t>(end - at);
     const char* const from = at;
-    const Count part = scan(at, last ? end : at + size, last, marks, fields, wanted, store);
+    const Count part = scan(at, last ? end : at + size, last, marks, fields, wanted, gatherer);
     if (part.odd != nullptr) {
       whole.odd = part.odd;
       break;
@@ -161,15 +161,16 @@ inline std::vector<const char*> record_starts(const char* data, const char* end,
 
 // Counts in threads and pieces if all quotes are well formed; otherwise from start to end, because what a quote
 // encloses then depends on everything before it. Ends at a byte that is not text. kBehind bytes follow the n bytes.
-// Each thread has one of the `stores`, if there are any.
+// Each thread has one of the `gatherers`, if there are any.
 inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields,
-                   const std::vector<bool>& columns, int wanted, std::vector<relay::Store>& stores) {
+                   const std::vector<bool>& columns, int wanted, std::vector<relay::Gatherer>& gatherers) {
   const char* end = data + n;
   const std::vector<const char*> starts = record_starts(data, end, wanted);
   const int parts = static_cast<int>(starts.size()) - 1;
   std::vector<Count> counts(parts);
   threads::each(parts, [&](int t) {
-    counts[t] = scan_pieces(starts[t], starts[t + 1], marks, fields, columns, stores.empty() ? nullptr : &stores[t]);
+    relay::Gatherer* const gatherer = gatherers.empty() ? nullptr : &gatherers[t];
+    counts[t] = scan_pieces(starts[t], starts[t + 1], marks, fields, columns, gatherer);
   });
   bool plain = true;
   Count whole;

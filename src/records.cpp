@@ -175,16 +175,16 @@ bool merged_texts(const std::vector<relay::Texts*>& of, Rcpp::CharacterVector& l
   return true;
 }
 
-// Some records of a thread's store, and where they go.
+// Some records of a thread's gatherer, and where they go.
 struct Segment {
   int thread;
   std::size_t records;
 };
 
 // What the threads took, in the order of the records; the memory of each column is given back before the next.
-Rcpp::List taken_columns(std::vector<relay::Store>& stores, const std::vector<relay::Taken>& kinds,
+Rcpp::List taken_columns(std::vector<relay::Gatherer>& gatherers, const std::vector<relay::Taken>& kinds,
                          const std::vector<Segment>& segments) {
-  const int count = static_cast<int>(stores.size());
+  const int count = static_cast<int>(gatherers.size());
   std::size_t n = 0;
   for (const Segment& segment : segments) n += segment.records;
   // copy(t, from, to, records): each thread copies what it took.
@@ -206,26 +206,26 @@ Rcpp::List taken_columns(std::vector<relay::Store>& stores, const std::vector<re
       const Rcpp::Shield<SEXP> numbers(pages::vector(REALSXP, n));
       double* const number = REAL(numbers);
       each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
-        std::copy_n(stores[t].numbers(k).data() + from, records, number + to);
+        std::copy_n(gatherers[t].numbers(k).data() + from, records, number + to);
       });
       out[k] = numbers;
     } else if (kinds[k] == relay::Taken::kText) {
       std::vector<relay::Texts*> texts;
-      for (relay::Store& store : stores) texts.push_back(&store.values().texts(k));
+      for (relay::Gatherer& gatherer : gatherers) texts.push_back(&gatherer.values().texts(k));
       std::vector<std::vector<int>> now;
       Rcpp::CharacterVector labels;
       if (!merged_texts(texts, labels, now)) Rcpp::stop("a text is not UTF-8");
       const Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
       int* const code = INTEGER(codes);
       each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
-        const int* own = stores[t].codes(k).data() + from;
+        const int* own = gatherers[t].codes(k).data() + from;
         std::transform(own, own + records, code + to, [&](int of) { return now[t][of - 1]; });
       });
       out[k] = lazy_text::text(codes, labels);
     }
-    for (relay::Store& store : stores) {
-      store.numbers(k).clear();
-      store.codes(k).clear();
+    for (relay::Gatherer& gatherer : gatherers) {
+      gatherer.numbers(k).clear();
+      gatherer.codes(k).clear();
     }
   }
   return out;
@@ -276,7 +276,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
   std::vector<std::string> heading;
   std::vector<bool> columns_wanted;
   std::vector<double> offsets, bytes, held;
-  std::vector<relay::Store> stores;
+  std::vector<relay::Gatherer> gatherers;
   std::vector<relay::Taken> kinds;
   std::vector<Segment> segments;
   records::Count whole;
@@ -309,10 +309,10 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       columns_wanted = named_in(heading, wanted);
       if (texts.isNotNull()) {
         kinds = taken_kinds(at, end, marks, columns_wanted, named_in(heading, texts), whole.fields);
-        for (int t = 0; t < threads; ++t) stores.emplace_back(marks.decimal, NA_REAL, kinds);
+        for (int t = 0; t < threads; ++t) gatherers.emplace_back(marks.decimal, NA_REAL, kinds);
       }
     }
-    const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads, stores);
+    const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads, gatherers);
     if (found.odd != nullptr) {
       told(found.odd);
       break;
@@ -340,7 +340,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
   }
   const bool sound = odd_line == 0 && whole.misfit_count == 0 && whole.quote_count == 0 && whole.open_line == 0;
   Rcpp::List taken;
-  if (sound && !stores.empty()) taken = taken_columns(stores, kinds, segments);
+  if (sound && !gatherers.empty()) taken = taken_columns(gatherers, kinds, segments);
   return Rcpp::List::create(
       Rcpp::_["heading"] = utf8_texts(heading), Rcpp::_["records"] = static_cast<double>(whole.records),
       Rcpp::_["fields"] = static_cast<double>(whole.fields),
