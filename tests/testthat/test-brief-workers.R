@@ -16,9 +16,9 @@ expect_same_outputs <- function(run, other) {
 }
 
 # Workers of the user, in which a function of the package is another; `flag` is a file that each may use once.
-broken_workers <- function(name, instead, flag = tempfile(), env = parent.frame()) {
+broken_workers <- function(name, instead, count = 1, flag = tempfile(), env = parent.frame()) {
   file.create(flag)
-  mirai::daemons(2)
+  mirai::daemons(count)
   withr::defer(mirai::daemons(0), env)
   said <- mirai::everywhere({
     package <- asNamespace("hinterfeld")
@@ -43,7 +43,7 @@ test_that("any number of workers, and any cut of the parts, give the bytes of on
     expect_same_outputs(run_by(folder, workers), alone)
     expect_false(mirai::daemons_set("hinterfeld"))
   }
-  stored <- run_by(folder, 2, store = file.path(folder, "kept"))
+  stored <- run_by(folder, 1, store = file.path(folder, "kept"))
   expect_same_outputs(stored, alone)
   # One process finds what workers have counted.
   expect_message(run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE,
@@ -54,14 +54,14 @@ test_that("a brief and the command line ask for workers too", {
   folder <- parted_job()
   job <- file.path(folder, "job.yaml")
   alone <- run_by(folder, NULL)
-  writeLines(c(readLines(job), "workers: 2"), job)
+  writeLines(c(readLines(job), "workers: 1"), job)
   expect_identical(nrow(check_brief(job)), 0L)
   said <- run_cli("run", job, "--out", file.path(folder, "out"), "--again")$stderr
   expect_match(said, "counted on .* \\(3 of 3")
   expect_same_outputs(quiet(run_brief(job, into = file.path(folder, "out"), again = TRUE)), alone)
   asked <- c("totals", file.path(folder, "sales"), "--by", "shop", "--revenue", "pieces", "--set-aside", "--csv",
              "--quiet")
-  expect_identical(run_cli(asked, "--workers", "2")$stdout, run_cli(asked)$stdout)
+  expect_identical(run_cli(asked, "--workers", "1")$stdout, run_cli(asked)$stdout)
   expect_identical(run_cli("run", job, "--workers", "0")$status, 2L)
 })
 
@@ -71,7 +71,7 @@ test_that("a worker that is killed in the middle costs its range a second try, a
   broken_workers("counted_part", function(...) {
     if (once()) tools::pskill(Sys.getpid(), 9)
     former(...)
-  })
+  }, count = 2)
   expect_message(run <- run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE),
                  "is tried again: the worker ended in the middle") |> quiet()
   expect_same_outputs(run, alone)
@@ -104,7 +104,7 @@ test_that("what is wrong with the lines is told as one process tells it", {
   folder <- parted_job()
   job <- file.path(folder, "job.yaml")
   writeLines(sub(", on_bad: set_aside", "", readLines(job), fixed = TRUE), job)
-  problems <- lapply(list(NULL, 2), function(workers) {
+  problems <- lapply(list(NULL, 1), function(workers) {
     tryCatch(run_by(folder, workers), error = function(cnd) cnd$parent)
   })
   for (cnd in problems) {

