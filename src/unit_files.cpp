@@ -1,0 +1,11 @@
+// What reads and writes, compiled together: R's headers take longer than most files.
+#include "dictionary.cpp"
+#include "files.cpp"
+#include "lazy_rows.cpp"
+#include "lazy_text.cpp"
+#include "money.cpp"
+#include "parquet.cpp"
+#include "records.cpp"
+#include "swap_paths.cpp"
+#include "text.cpp"
+#include "write_delimited.cpp"

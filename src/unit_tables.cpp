@@ -1,0 +1,10 @@
+// What computes, compiled together: R's headers take longer than most files.
+#include "calendar.cpp"
+#include "causes.cpp"
+#include "coding.cpp"
+#include "grouped_values.cpp"
+#include "orders.cpp"
+#include "steps.cpp"
+#include "tally.cpp"
+#include "threads.cpp"
+#include "weak_handle.cpp"
