@@ -1,5 +1,5 @@
-# Runs the tests against the installed package, in one process more than there are processors (some wait for browsers
-# and servers), and prints what failed, the slowest files and one closing line.
+# Runs the tests against the installed package, in as many processes as there are processors (more take longer: each
+# needs the caches), and prints what failed, the slowest files and one closing line.
 #   Rscript run-tests.R FOLDER [PATTERN]
 arguments <- commandArgs(TRUE)
 folder <- normalizePath(arguments[1])
@@ -52,7 +52,7 @@ new_queue <- function(units) {
   queue
 }
 own <- names(units) == "workers"
-processes <- min(max(1L, parallel::detectCores()) + 1L, sum(!own), 8L)
+processes <- min(max(1L, parallel::detectCores()), sum(!own), 8L)
 queues <- c(if (any(own)) new_queue(units[own]), rep(new_queue(units[!own]), processes))
 into <- replicate(length(queues), tempfile(fileext = ".rds"))
 said <- tempfile(fileext = ".log")
