@@ -48,7 +48,7 @@ merge_seen <- function(a, b) {
   list(seen = sort(union(a$seen, b$seen)), said = if (length(said)) range(said) else said)
 }
 
-# Are all days of stretches covered (`whole`), or `none`? Days before the first that count as days without sales belong
+# Are all days of stretches covered (`whole`), or `none`, and how many `days` are? Days before the first that count as days without sales belong
 # to a stretch of which others are covered. A stretch without ends is none.
 cover <- function(about, start, end) {
   first <- as.integer(about$span[1])
@@ -60,7 +60,8 @@ cover <- function(about, start, end) {
   held <- upto[place(end + 1L)] - upto[place(start)]
   without_sales <- pmax(0L, pmin(end, first - 1L) - pmax(start, first - about$early) + 1L)
   none <- is.na(start) | held == 0
-  list(whole = !none & held + without_sales == end - start + 1L, none = none)
+  days <- held + without_sales
+  list(whole = !none & days == end - start + 1L, none = none, days = days)
 }
 
 # The same of the periods that begin on some days, as far as the data go; and which are `complete` to their end.

@@ -289,8 +289,10 @@ find_gaps <- function(asked) {
   }
   t <- quietly(totals(asked$facts, every = "month", measures = list(asked$of, lines = "lines"), fill = TRUE))
   empty <- which(t$lines == 0 & cover_of_periods(asked$about, t$month, "month")$complete)
-  lapply(empty, function(i) {
-    new_finding("gap", -stats::median(t[[asked$of]][-empty]), t, member = format(t$month[i]))
+  # Months without a line that follow each other are one gap.
+  lapply(unname(split(empty, empty - seq_along(empty))), function(months) {
+    new_finding("gap", -stats::median(t[[asked$of]][-empty]) * length(months), t, member = format(t$month[months[1]]),
+                last = t$month[utils::tail(months, 1)])
   })
 }
 

@@ -1,7 +1,8 @@
 # The registry of steps: each is one entry, from which the form of briefs, their checks, the code of an inquiry and the
 # help of `read_brief()` are made.
 
-# What an argument of a step is: its `type` (text, columns, flag, count, fraction, day, fractions, periods or order),
+# What an argument of a step is: its `type` (text, columns, flag, count, fraction, day, fractions, periods, targets or
+# order),
 # its `choices` where it has any, and its `default` (NULL for none).
 step_argument <- function(type, default = NULL, choices = NULL, least = NULL) {
   list(type = type, default = default, choices = choices, least = least)
@@ -37,6 +38,12 @@ step_kinds <- list(
     outputs = cause_endings,
     arguments = list(of = arg_of, over = step_argument("columns", "product"), units = step_argument("text", "units"),
                      name = arg_name)
+  ),
+  target = list(
+    take = function(...) add_target(...), verb = "add_target", needs = NULL,
+    outputs = c(target = "_target", due = "_due", difference = "_difference", reached = "_reached"),
+    arguments = list(of = arg_of, targets = step_argument("targets"),
+                     due = step_argument("text", "days", c("days", "year_before")), name = arg_name)
   ),
   rank = list(
     take = function(...) add_rank(...), verb = "add_rank", needs = NULL, outputs = c(rank = "_rank"),

@@ -201,7 +201,9 @@ finding_sentences <- list(
             w$percent(w$numbers$before), time_before(w$compared))
   },
   gap = function(finding, w) {
-    sprintf("%s has not a single line, between days that have some: are the data whole?", substr(finding$member, 1, 7))
+    months <- unique(substr(c(finding$member, format(w$numbers$last)), 1, 7))
+    sprintf("%s %s not a single line, between days that have some: are the data whole?",
+            paste(months, collapse = " to "), if (length(months) == 1) "has" else "have")
   },
   price = function(finding, w) {
     sprintf("A line of %s has a price of %s; the median price is %s.", finding$member, w$money(w$numbers$top),

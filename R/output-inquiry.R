@@ -150,7 +150,10 @@ argument_code <- function(value, type) {
   switch(type,
     columns = columns_call(value), day = call("as.Date", format(value)),
     periods = rlang::call2("list", !!!lapply(value, function(days) call("as.Date", vector_call(format(days))))),
-    fractions = rlang::call2("c", !!!as.list(value)), value
+    fractions = rlang::call2("c", !!!as.list(value)),
+    targets = rlang::call2("data.frame", !!!lapply(value, function(x) {
+      if (inherits(x, "Date")) call("as.Date", vector_call(format(x))) else vector_call(x)
+    })), value
   )
 }
 
@@ -207,6 +210,7 @@ brief_step_entry <- function(step) {
     switch(types[[name]]$type,
       columns = as.list(value), day = format(value), periods = lapply(value, function(days) as.list(format(days))),
       fractions = as.list(value), count = as.integer(value),
+      targets = lapply(value, function(x) as.list(if (inherits(x, "Date")) format(x) else x)),
       order = order_texts(value),
       value
     )

@@ -87,6 +87,7 @@ step_kinds_words <- list(
   pareto = function(about) words_about(about$column[["class"]], pareto_words(about)),
   change = function(about) words_about(about$column[["change"]], change_words(about)),
   causes = function(about) words_about(about$column[["volume"]], causes_words(about)),
+  target = function(about) words_about(about$column[["target"]], target_words(about)),
   sort_rows = function(about) words_about(NULL, sorted_words(about)),
   in_period = function(about) words_about(NULL, sprintf("Only rows of %s.", period_words(about$args$period))),
   best_sellers = function(about) pick_words(about, TRUE),
@@ -111,7 +112,7 @@ rank_words <- function(about, highest_first, ties) {
 
 # "revenue", or "revenue per single month" where the mean of one decides.
 ranked_of <- function(about) {
-  per <- about$stats$per
+  per <- about$stats[["per"]]
   if (is.null(per)) about$args$of else sprintf("%s per single %s", about$args$of, per)
 }
 
@@ -163,6 +164,28 @@ running_words <- function(about) {
 
 not_given_words <- function(about) {
   if (about$stats$not_given) sprintf("; %s counts like any other", quoted(about$answer$labels$not_given)) else ""
+}
+
+target_words <- function(about) {
+  of <- about$args$of
+  found <- about$stats$summary
+  part <- if (is.null(found$part)) "" else if (about$args$due == "days") {
+    sprintf(" (of %s: %s of %s)", found$part$period, group_digits(found$part$days), count_of(found$part$of, "day"))
+  } else {
+    sprintf(" (of %s: the part that the same days of the year before had of that period)", found$part$period)
+  }
+  unknown <- if (found$unknown > 0) {
+    sprintf(" For %s the part that is due is not known: the year before had no sales.", count_of(found$unknown, "row"))
+  }
+  outside <- if (found$outside > 0) {
+    sprintf(" The data cover no day of the periods of %s.", count_of(found$outside, "further target"))
+  }
+  new <- if (found$new > 0 && !isTRUE(about$stats$before)) {
+    sprintf(" %s %s a target and no line.", count_of(found$new, "row"), if (found$new == 1) "has" else "have")
+  }
+  sprintf("the target of %s; %s is the part of it that is due%s, %s is %s less that, and %s is %s as a part of that.%s",
+          of, about$column["due"], part, about$column["difference"], of, about$column["reached"], of,
+          paste0(missing_words(about, "no target"), unknown, outside, new))
 }
 
 cut_words <- function(about) {

@@ -22,3 +22,12 @@ test_that("parentheses make no other measure", {
   expect_identical(totals(again, measures = margin)$m, totals(tally, measures = margin)$m)
   expect_identical(totals(again, measures = margin)$m, 4 / 5)
 })
+
+test_that("a column can be named by the pronoun, and only by a name", {
+  book <- a_book(revenue = 1:2, n = 3:4)
+  asked <- function(...) quiet(totals(book, measures = list(...)))[[1]]
+  expect_identical(asked(m = sum_of(.data$n)), 7)
+  expect_identical(asked(m = sum_of(.data[["n"]])), 7)
+  n <- "revenue"
+  expect_identical(asked(m = sum_of(.data[[n]])), 3)
+})

@@ -37,6 +37,9 @@ test_that("members that fall silent or are new are found, and only these", {
 test_that("a gap, a day, a month, a price, returns and a spelling that are odd are found", {
   gap <- found_in(function(x) x[format(x$day, "%Y-%m") != "2024-03", ], "gap")
   expect_identical(gap$member, "2024-03-01")
+  gaps <- found_in(function(x) x[!format(x$day, "%Y-%m") %in% c("2023-02", "2024-03", "2024-04", "2024-05"), ], "gap")
+  expect_match(gaps$finding, "^2024-03 to 2024-05 have not a single line|^2023-02 has")
+  expect_identical(gaps$amount, c(3, 1) * gaps$amount[2])
   day <- found_in(function(x) {
     # Without any spread nothing is far from it.
     x$units <- 1 + as.integer(x$day) %% 3
@@ -142,4 +145,71 @@ test_that("a whole that came to nothing in both periods is told as it is", {
   f <- findings(planted_shop(nothing), n = 100)
   expect_match(f$finding[f$kind == "change"], "is 0.00, exactly as much as on the same days of 2024")
   expect_false("carrier" %in% f$kind)
+})
+
+# One line per product at each end of two years that are covered whole.
+two_years <- function(before, now) {
+  days <- rep(as.Date(c("2024-01-01", "2024-12-31", "2025-01-01", "2025-12-31")), each = length(before))
+  lines <- data.frame(day = days, product = names(before), revenue = c(before, 0 * before, 0 * now, now))
+  daybook(lines, day, revenue, product)
+}
+
+kinds_of <- function(before, now, ...) {
+  f <- findings(two_years(before, now), by = product, n = 100, ...)
+  paste(f$kind, f$member)
+}
+
+test_that("a limit that is just reached counts, and just missed does not", {
+  expect_true("leader B" %in% kinds_of(c(A = 0.5, B = 0.3), c(A = 0.2, B = 0.6)))
+  expect_false("leader B" %in% kinds_of(c(A = 0, B = -5), c(A = 1, B = 2)))
+  expect_false(any(grepl("leader", kinds_of(c(A = 3, B = 1), c(A = 2, B = 2)))))
+  # Shares that move by a quarter, and by nothing that can be told.
+  quarter <- list(c(A = 1, B = 1, C = 2), c(A = 2, B = 1, C = 1))
+  expect_true("share C" %in% kinds_of(quarter[[1]], quarter[[2]], points = 0.25))
+  expect_false(any(grepl("share", kinds_of(quarter[[1]], quarter[[2]], points = 0.26))))
+  expect_false(any(grepl("share", kinds_of(c(A = 5, B = -5), c(A = 1, B = 2)))))
+  expect_false(any(grepl("share", kinds_of(c(A = 1, B = 2), c(A = 5, B = -5)))))
+  expect_identical(grep("share", kinds_of(c(A = 1, B = 2), c(A = 2, B = 1)), value = TRUE), character())
+  # Half of a rise, and a tenth against it.
+  expect_true("carrier A" %in% kinds_of(c(A = 10, B = 10, C = 10), c(A = 12, B = 11, C = 11), carries = 0.5))
+  expect_false("carrier A" %in% kinds_of(c(A = 10, B = 10, C = 10), c(A = 12, B = 11, C = 11), carries = 0.51))
+  expect_true("carrier B" %in% kinds_of(c(A = 10, B = 10), c(A = 21, B = 9)))
+  expect_true("carrier A" %in% kinds_of(c(A = 50, B = 50), c(A = 51, B = 50), points = 0.01))
+  expect_false("carrier A" %in% kinds_of(c(A = 50, B = 50), c(A = 51, B = 50), points = 0.011))
+  # One of ten members with more than a quarter.
+  nine <- stats::setNames(rep(1, 9), letters[2:10])
+  expect_true("dependence A" %in% kinds_of(c(A = 9, nine), c(A = 9, nine), dependence = 0.49))
+  expect_false("dependence A" %in% kinds_of(c(A = 9, nine), c(A = 9, nine), dependence = 0.5))
+  expect_false("dependence A" %in% kinds_of(c(A = 9, nine[-1]), c(A = 9, nine[-1])))
+})
+
+test_that("four weeks of a month are enough to compare, thirteen of 26 weeks to be missed", {
+  to <- function(last) findings(planted_shop(function(x) x[x$day >= "2025-01-01" & x$day <= last, ]), n = 100)
+  expect_match(to("2025-02-28")$finding[1], "^Revenue in 2025-02 ")
+  expect_match(to("2025-03-28")$finding[1], "^Revenue in 2025-03 ")
+  expect_match(to("2025-03-27")$finding[1], "^Revenue in 2025-02 ")
+  # The last eight weeks begin on 11 August; Item C sold in every other week before.
+  every_other <- function(gone) {
+    found_in(function(x) {
+      week <- (as.integer(x$day) + 3L) %/% 7L
+      x[x$product != "Item C" | x$day < "2025-08-11" & week %% 2 == 0 & !week %in% gone, ]
+    }, "silent")$member
+  }
+  one <- (as.integer(as.Date("2025-07-14")) + 3L) %/% 7L
+  expect_identical(every_other(NULL), "Item C")
+  expect_identical(every_other(one + 0:1), character())
+})
+
+test_that("the first and the last day of the period can be odd, and money below one too", {
+  wavy <- function(day, units) {
+    function(x) replace(x, "units", list(ifelse(x$day == day, units, 1 + as.integer(x$day) %% 3)))
+  }
+  for (day in c("2025-01-01", "2025-09-30")) {
+    expect_true(day %in% found_in(wavy(day, 90), "day")$member, info = day)
+  }
+  expect_false("2024-12-31" %in% found_in(wavy("2024-12-31", 90), "day")$member)
+  days <- as.Date("2021-01-01") + 0:1733
+  pence <- data.frame(day = days, product = "Pin", revenue = ifelse(format(days, "%Y-%m") == "2025-06", 0.03, 0.01))
+  f <- findings(daybook(pence, day, revenue, product), n = 100)
+  expect_identical(f$member[f$kind == "month"], "2025-06-01")
 })

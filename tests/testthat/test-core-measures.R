@@ -249,3 +249,32 @@ test_that("a first day is none of the numbers that steps take, and is delivered 
                  "--csv")
   expect_match(run$stdout, "last")
 })
+
+test_that("each kind of measure takes and gives what its entry says", {
+  lines <- a_sale(day = as.Date(c("2026-03-02", "2026-03-03", "2026-04-01")), product = c("a", "a", "b"),
+                  revenue = c(1, 2, 4), n = c(1, 2, 2))
+  book <- daybook(lines, day, revenue, product)
+  of <- list(
+    sum = quote(sum_of(revenue)), mean = quote(mean_of(revenue)), median = quote(median_of(revenue)),
+    smallest = quote(smallest_of(revenue)), largest = quote(largest_of(revenue)), first = quote(first_of(day)),
+    last = quote(last_of(day)), lines = quote(count_lines()), distinct = quote(count_distinct(n)),
+    ratio = quote(ratio_of(revenue, n))
+  )
+  can <- function(code) tryCatch({
+    quiet(code)
+    TRUE
+  }, hinterfeld_error = function(cnd) FALSE)
+  table <- function(call, ...) {
+    quiet(rlang::inject(totals(book, by = product, every = "month", measures = list(x = !!call), ...)))
+  }
+  with <- function(call, ...) as.call(c(as.list(call), list(...)))
+  entry <- function(call) {
+    t <- table(call)
+    column <- attr(t, "answer")$columns$x
+    data.frame(per = can(table(with(call, per = "day"))), margin = can(table(with(call, margin = "add_up"))),
+               share = can(add_share(t, of = "x")), running = can(add_running_total(t, of = "x")),
+               empty = format(table(call, fill = TRUE)$x[2]), total = format(table(call, subtotals = TRUE)$x[2]),
+               counts = column$counts, decimals = toString(column$decimals))
+  }
+  expect_snapshot(print(do.call(rbind, lapply(of, entry))))
+})
