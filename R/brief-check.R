@@ -114,6 +114,7 @@ file_problems <- function(brief) {
            function(i) list(c("data", "attach", i, "table"), content$data$attach[[i]]$table)),
     lapply(names(content$tables),
            function(name) list(c("tables", name, "unsold", "catalogue"), content$tables[[name]]$unsold$catalogue)),
+    target_files(content),
     unlist(lapply(names(content$figures), function(name) lapply(c("places", "outline"), function(key) {
       list(c("figures", name, key), content$figures[[name]][[key]])
     })), recursive = FALSE),

@@ -86,11 +86,25 @@ brief_files <- function(brief) {
   entries <- c(
     list(content$data$lines), lapply(content$data$attach, function(step) step$table),
     lapply(unname(content$tables), function(table) table$unsold$catalogue),
+    lapply(target_files(content), function(file) file[[2]]),
     unlist(lapply(unname(content$figures), function(figure) list(figure$places, figure$outline)), recursive = FALSE),
     content$report[c("catalogue", "places", "outline")] |> unname()
   )
   files <- lapply(Filter(Negate(is.null), entries), parse_file_entry, brief = brief)
   files[!duplicated(vapply(files, function(file) file$path, ""))]
+}
+
+# The files of targets that steps name, each behind its place in the brief; targets may be written there too.
+target_files <- function(content) {
+  files <- unlist(unname(Map(function(table, name) {
+    lapply(seq_along(table$add), function(i) list(c("tables", name, "add", i, "target", "targets"),
+                                                  table$add[[i]]$target$targets))
+  }, content$tables, names(content$tables))), recursive = FALSE)
+  Filter(function(file) !is.null(file[[2]]) && is_file_entry(file[[2]]), files)
+}
+
+is_file_entry <- function(entry) {
+  !is.list(entry) || any(c("file", "database") %in% names(entry))
 }
 
 brief_daybook <- function(brief, wanted = columns_used(brief$content)) {

@@ -65,6 +65,10 @@ argument_form <- function(argument) {
       fraction = list(type = "number", minimum = 0L, maximum = 1L), day = list(`$ref` = "#/$defs/day"),
       fractions = list(type = "object", minProperties = 1L,
                        additionalProperties = list(type = "number", minimum = 0L, maximum = 1L)),
+      targets = list(
+        description = "A file of targets, or its columns.",
+        anyOf = list(list(type = "string"), list(type = "object", minProperties = 1L))
+      ),
       periods = list(
         description = "Two periods by name, the later first, each a first and a last day.",
         type = "object", minProperties = 2L, maxProperties = 2L,

@@ -10,7 +10,7 @@ brief_table <- function(book, spec, brief) {
   }
   t <- totals_for(restrict_for_table(book, spec), spec)
   steps <- c(with_period(spec$add, spec$in_period), if (!is.null(spec$pick)) list(spec$pick))
-  for (step in steps) t <- brief_step(t, names(step), step_arguments(step[[1]]))
+  for (step in steps) t <- brief_step(t, names(step), step_arguments(step[[1]], brief))
   if (!is.null(spec$crosstab)) {
     t <- brief_crosstab(t, spec$crosstab)
   }
@@ -29,7 +29,7 @@ with_period <- function(steps, period) {
   if (is.null(period)) {
     return(steps)
   }
-  first <- vapply(steps, names, "") %in% c("change", "causes", "running_total", "moving")
+  first <- vapply(steps, names, "") %in% c("change", "causes", "target", "running_total", "moving")
   c(steps[first], list(list(in_period = list(period = period))), steps[!first])
 }
 
@@ -84,12 +84,19 @@ totals_for <- function(book, spec) {
   rlang::exec(totals, book, by = unlist(spec$by), !!!given)
 }
 
-step_arguments <- function(given) {
+step_arguments <- function(given, brief = NULL) {
   if (!is.null(given$within)) given$within <- as.character(unlist(given$within))
   if (!is.null(given$order)) given$order <- order_given(unlist(given$order))
   if (!is.null(given$classes)) given$classes <- unlist(given$classes)
   if (!is.null(given$as_of)) given$as_of <- as.Date(given$as_of)
   if (!is.null(given$periods)) given$periods <- lapply(given$periods, function(days) as.Date(unlist(days)))
+  if (!is.null(given$targets)) {
+    given$targets <- if (is_file_entry(given$targets)) {
+      load_file(given$targets, brief, columns_of_names(brief$content))
+    } else {
+      as.data.frame(lapply(given$targets, unlist), optional = TRUE)
+    }
+  }
   given
 }
 

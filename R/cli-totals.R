@@ -25,6 +25,7 @@ totals_words <- c(
   `keep_lines()` = "--keep", `leave_out()` = "--leave-out", `best_sellers()` = "--top", `slow_sellers()` = "--slow",
   `best_of_each()` = "--best-of-each", `add_share()` = "--share", `add_rank()` = "--rank",
   `add_running_total()` = "--running", `add_change()` = "--change", `add_causes()` = "--causes",
+  `add_target()` = "--target", targets = "--target", due = "--due",
   `in_period()` = "--period", `sort_rows()` = "--sort", `audit()` = "--audit", `set_aside()` = "--audit",
   `on_bad = "set_aside"` = "--set-aside", every = "--every", by = "--by", within = "--within", of = "--of",
   subtotals = "--subtotals", as_of = "--as-of", periods = "--compare", day_format = "--day-format", ties = "--ties",
@@ -151,6 +152,8 @@ totals_options <- function() {
     flag("running", "add the running total along the period"),
     option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
     flag("causes", "split the change into volume, mix, price, new and gone products"),
+    option("target", "set the targets of this file beside the measure", "FILE"),
+    option("due", "the part of a target that is due: days or year_before", "HOW", "days"),
     option("as-of", "compute the change as if the data ended on this day", "DAY"),
     option("compare", "two periods, the later first, for example \"May 2026\" \"May 2025\"", "PERIOD PERIOD"),
     option("crosstab", "spread these columns side by side; the others are its rows", "NAMES"),
@@ -277,6 +280,9 @@ question_spec <- function(given) {
     if (!is.null(given$change)) step("change", versus = given$change, as_of = last, of_scopes = FALSE),
     if (!is.null(compared)) step("change", periods = compared, of_scopes = FALSE),
     if (given$causes) step("causes", of_scopes = FALSE), if (given$running) step("running_total"),
+    if (!is.null(given$target)) {
+      step("target", targets = given_entry(given$target, given$database), due = given$due, of_scopes = FALSE)
+    },
     if (given$share) step("share"), if (given$rank) step("rank", ties = given$ties)
   )
   pick <- c(

@@ -21,8 +21,8 @@
 #'   Targets of periods of which the data cover no day are left out, and counted in the sentence. A table cut to some of
 #'   its rows gets no new ones.
 #' @section Errors: `hinterfeld_error_targets` for targets that are not a table, have a column that `t` is not split by
-#'   or lack one, name a target twice or a number that is none; `hinterfeld_error_period` for a period that is not one of
-#'   the table's; `hinterfeld_error_measure` for a measure that does not add up.
+#'   or lack one, name a target twice or a number that is none; `hinterfeld_error_period` for a period that is not one
+#'   of the table's; `hinterfeld_error_measure` for a measure that does not add up.
 #' @export
 #' @examples
 #' plan <- data.frame(region = c("Vale", "Highfen"), period = "2026", target = c(290000, 240000))
@@ -113,7 +113,9 @@ targets_given <- function(targets, t, call = caller_env()) {
   targets$target <- as.double(target)
   again <- which(duplicated(as.data.frame(targets[keys])))
   if (length(keys) && length(again)) {
-    named <- vapply(targets[keys], function(x) format(x[again[1]]), "")
+    named <- vapply(targets[keys], function(x) {
+      if (inherits(x, "Date")) period_label(x[again[1]], answer$every, answer$about$calendar) else format(x[again[1]])
+    }, "")
     stop_because("targets", sprintf("The target of %s is there twice.", paste(named, collapse = " / ")),
                  i = "Give one row for each.", call = call)
   }
@@ -138,7 +140,10 @@ target_periods <- function(given, answer, call) {
   calendar <- answer$about$calendar
   named <- unique(if (inherits(given, "Date")) given else as.character(given))
   pairs <- lapply(named, function(one) {
-    if (inherits(given, "Date")) c(one, period_end(one, answer$every, calendar)) else named_period(one, calendar)
+    pair <- if (inherits(given, "Date")) c(one, one) else named_period(one, calendar)
+    # A day is the first of its period.
+    if (length(pair) && !anyNA(pair) && pair[1] == pair[2]) pair[2] <- period_end(pair[1], answer$every, calendar)
+    pair
   })
   fits <- vapply(pairs, function(pair) {
     length(pair) == 2 && !anyNA(pair) && period_start(pair[1], answer$every, calendar) == pair[1] &&
@@ -174,7 +179,8 @@ target_codes <- function(t, targets, call) {
 # A key with labels of its own and others behind them.
 with_labels <- function(key, values, labels) {
   known <- if (is.factor(key$labels)) as.character(key$labels) else key$labels
-  values <- if (is.character(known)) as.character(values) else if (is.character(values)) as.numeric(values) else values
+  values <- if (is.character(known)) as.character(values) else if (is.character(values)) numbers_of(values, labels) else
+    values
   new <- setdiff(values[!is.na(values)], if (is.character(known)) c(known, labels$not_given) else known)
   if (length(new) == 0) {
     return(key)
@@ -183,6 +189,17 @@ with_labels <- function(key, values, labels) {
   key["labels"] <- list(c(known, new))
   key["places"] <- list(NULL)
   key
+}
+
+# Texts for a column of numbers.
+numbers_of <- function(values, labels) {
+  numbers <- suppressWarnings(as.numeric(values))
+  odd <- which(is.na(numbers) & !is.na(values) & values != labels$not_given)
+  if (length(odd)) {
+    stop_because("targets", sprintf("There is a target for %s, and that column has numbers.", quoted(values[odd[1]])),
+                 call = NULL)
+  }
+  numbers
 }
 
 # The targets of periods that the data cover, in minor units: the codes of their keys, the whole and what is due.

@@ -120,6 +120,7 @@ follow <- function(move, value, shape, o, place) {
   shape$at <- compare_rows(value, shape)
   if (move$kind == "totals") check_order(value, shape, move, o)
   if (move$kind %in% c("change", "named")) check_causes(value, shape, move)
+  if (move$kind == "totals") check_targets(value, shape, o)
   # From here on rows stand as the table has them.
   shape$rows <- shape$rows[shape$at, , drop = FALSE]
   shape
