@@ -144,15 +144,48 @@ rows_of_levels <- function(facts, keys, answer, of, levels = answer$levels) {
   level_rows(facts, keys, measures, levels, measure_groups(facts, keys, measures))
 }
 
-# The codes of a table's rows: from its labels back to the keys of its facts.
-row_codes <- function(t, call = caller_env()) {
+# The codes of a table's rows: from its labels back to the keys of its facts. Members without a line, which only the
+# table has, or `others`, get codes behind those of the facts.
+row_codes <- function(t, call = caller_env(), others = list()) {
   answer <- answer_of(t)
   facts <- facts_of(answer, call)
   data <- as_tibble.hinterfeld_totals(t)
-  keys <- table_keys(answer, facts)
-  codes <- Map(function(key, name) label_codes(key, data[[name]], answer$labels), keys, answer$keys)
+  coded <- Map(function(key, name, id) {
+    codes <- label_codes(key, data[[name]], answer$labels)
+    if (anyNA(codes) || !is.null(others[[id]])) {
+      key <- with_labels(key, list(unique(data[[name]]), others[[id]]), answer$labels)
+      codes <- label_codes(key, data[[name]], answer$labels)
+    }
+    list(key = key, codes = codes)
+  }, table_keys(answer, facts), answer$keys, ids_of(answer, answer$keys))
   level <- if (length(answer$levels) > 1) as.integer(data[[answer$level]]) else rep(1L, nrow(data))
-  list(keys = unname(codes), level = level, all = keys, facts = facts)
+  list(keys = unname(lapply(coded, function(one) one$codes)), level = level,
+       all = lapply(coded, function(one) one$key), facts = facts)
+}
+
+# A key with more labels behind its own.
+with_labels <- function(key, values, labels) {
+  known <- if (is.factor(key$labels)) as.character(key$labels) else key$labels
+  values <- unlist(lapply(values, function(x) {
+    if (is.character(x)) x <- x[!x %in% c(labels$not_given, labels$total)]
+    if (inherits(known, "Date")) x <- as.Date(x)
+    if (is.character(known)) as.character(x) else if (is.character(x)) numbers_of(x, key$name) else as.double(x)
+  }))
+  new <- setdiff(values[!is.na(values)], if (is.character(known)) known else as.double(known))
+  if (inherits(known, "Date")) new <- plain_days(new)
+  if (length(new)) key[c("labels", "places")] <- list(c(known, new), NULL)
+  key
+}
+
+# Texts for a column of numbers.
+numbers_of <- function(values, name) {
+  numbers <- suppressWarnings(as.numeric(values))
+  odd <- which(is.na(numbers) & !is.na(values))
+  if (length(odd)) {
+    stop_because("targets", sprintf("There is a target for %s, and `%s` is a column of numbers.",
+                                    quoted(values[odd[1]]), name), call = NULL)
+  }
+  numbers
 }
 
 # The table with rows of members that sold before and not now, and the order of its rows: those of `t`, then the gone.

@@ -119,17 +119,6 @@ find_groups <- function(codes, among, sizes) {
   if (length(codes) == 0) {
     return(1L)
   }
-  # A value that no line has is like no other.
-  unknown <- lapply(list(codes, among), function(side) which(Reduce(`|`, lapply(Filter(anyNA, side), is.na), FALSE)))
-  if (length(unknown[[2]])) {
-    known <- setdiff(seq_along(among[[1]]), unknown[[2]])
-    at <- find_groups(codes, lapply(among, function(code) code[known]), sizes)
-    return(known[at])
-  }
-  if (length(unknown[[1]])) {
-    known <- lapply(codes, function(code) replace(code, unknown[[1]], 0L))
-    return(replace(find_groups(known, among, sizes), unknown[[1]], NA))
-  }
   if (!fits_key_space(sizes)) {
     return(match(do.call(paste, unname(codes)), do.call(paste, unname(among))))
   }

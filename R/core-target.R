@@ -138,68 +138,37 @@ check_target_columns <- function(keys, answer, call) {
 # The first days of the periods that targets name.
 target_periods <- function(given, answer, call) {
   calendar <- answer$about$calendar
-  named <- unique(if (inherits(given, "Date")) given else as.character(given))
+  named <- unique(if (inherits(given, "Date")) format(given) else as.character(given))
+  # A day is the first of its period.
   pairs <- lapply(named, function(one) {
-    pair <- if (inherits(given, "Date")) c(one, one) else named_period(one, calendar)
-    # A day is the first of its period.
-    if (length(pair) && !anyNA(pair) && pair[1] == pair[2]) pair[2] <- period_end(pair[1], answer$every, calendar)
-    pair
+    day <- as.Date(if (grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", one)) one else NA_character_, optional = TRUE)
+    if (is.na(day)) named_period(one, calendar) else c(day, period_end(day, answer$every, calendar))
   })
   fits <- vapply(pairs, function(pair) {
     length(pair) == 2 && !anyNA(pair) && period_start(pair[1], answer$every, calendar) == pair[1] &&
       period_end(pair[1], answer$every, calendar) == pair[2]
   }, NA)
   if (!all(fits)) {
-    stop_because("period", sprintf("%s is not the name of a %s.", quoted(format(named[!fits][1])), answer$every),
+    stop_because("period", sprintf("%s is not the name of a %s.", quoted(named[!fits][1]), answer$every),
                  i = sprintf("The table is per %1$s: give one target per %1$s, named like %2$s.", answer$every,
                              quoted(period_label(answer$about$span[1], answer$every, calendar))),
                  i = if (any(lengths(pairs[!fits]) == 2)) "Total the table by the period of the targets instead.",
                  call = call)
   }
   starts <- plain_days(vapply(pairs, function(pair) as.double(pair[1]), 0))
-  starts[match(if (inherits(given, "Date")) given else as.character(given), named)]
+  starts[match(if (inherits(given, "Date")) format(given) else as.character(given), named)]
 }
 
-# The codes of the rows and those of the targets, by keys that also have the members that only a target names.
+# The codes of the rows and, of the columns that targets are split by, those of the targets.
 target_codes <- function(t, targets, call) {
   answer <- answer_of(t)
-  facts <- facts_of(answer, call)
-  data <- as_tibble.hinterfeld_totals(t)
   ids <- ids_of(answer, answer$keys)
-  all <- Map(function(key, id) if (is.null(targets[[id]])) key else with_labels(key, targets[[id]], answer$labels),
-             table_keys(answer, facts), ids)
-  coded <- function(values) unname(Map(function(key, x) label_codes(key, x, answer$labels), all, values))
-  level <- if (length(answer$levels) > 1) as.integer(data[[answer$level]]) else rep(1L, nrow(data))
-  named <- ids %in% names(targets)
-  list(facts = facts, all = all, keys = coded(as.list(data[answer$keys])), level = level, named = named,
-       targets = Map(function(key, id) if (id %in% names(targets)) label_codes(key, targets[[id]], answer$labels),
-                     unname(all), ids))
-}
-
-# A key with labels of its own and others behind them.
-with_labels <- function(key, values, labels) {
-  known <- if (is.factor(key$labels)) as.character(key$labels) else key$labels
-  values <- if (is.character(known)) as.character(values) else if (is.character(values)) numbers_of(values, labels) else
-    values
-  new <- setdiff(values[!is.na(values)], if (is.character(known)) c(known, labels$not_given) else known)
-  if (length(new) == 0) {
-    return(key)
-  }
-  if (inherits(known, "Date")) new <- plain_days(new)
-  key["labels"] <- list(c(known, new))
-  key["places"] <- list(NULL)
-  key
-}
-
-# Texts for a column of numbers.
-numbers_of <- function(values, labels) {
-  numbers <- suppressWarnings(as.numeric(values))
-  odd <- which(is.na(numbers) & !is.na(values) & values != labels$not_given)
-  if (length(odd)) {
-    stop_because("targets", sprintf("There is a target for %s, and that column has numbers.", quoted(values[odd[1]])),
-                 call = NULL)
-  }
-  numbers
+  codes <- row_codes(t, call, targets[setdiff(names(targets), "target")])
+  codes$named <- ids %in% names(targets)
+  codes$targets <- Map(function(key, id) {
+    if (id %in% names(targets)) label_codes(key, targets[[id]], answer$labels)
+  }, unname(codes$all), ids)
+  codes
 }
 
 # The targets of periods that the data cover, in minor units: the codes of their keys, the whole and what is due.
