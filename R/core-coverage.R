@@ -48,8 +48,8 @@ merge_seen <- function(a, b) {
   list(seen = sort(union(a$seen, b$seen)), said = if (length(said)) range(said) else said)
 }
 
-# Are all days of stretches covered (`whole`), or `none`, and how many `days` are? Days before the first that count as days without sales belong
-# to a stretch of which others are covered. A stretch without ends is none.
+# Are all days of stretches covered (`whole`), or `none`, and how many `days` are? Days before the first that count as
+# days without sales belong to a stretch of which others are covered. A stretch without ends is none.
 cover <- function(about, start, end) {
   first <- as.integer(about$span[1])
   days <- as.integer(about$span[2]) - first + 1L

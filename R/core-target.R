@@ -41,7 +41,7 @@ add_target <- function(t, targets, of = "revenue", due = c("days", "year_before"
     stop_because("period", "A table without a period has no year before.",
                  i = sprintf("Total it with %s.", as_typed("every = \"month\"")))
   }
-  endings <- step_kinds$target$outputs
+  endings <- c(target = "_target", due = "_due", difference = "_difference", reached = "_reached")
   columns <- stats::setNames(paste0(name %||% of, endings), names(endings))
   take_step(step_on(t, "target", args, columns), t, call = rlang::current_env())
 }

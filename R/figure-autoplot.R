@@ -1,7 +1,7 @@
 #' The figure that suits a table
 #'
 #' Looks at a totals table's period, columns and steps and draws the figure made for them: Pareto,
-#' change, running totals, best sellers, shares, a profile of the week, a trend, or a ranking.
+#' change, targets, running totals, best sellers, shares, a profile of the week, a trend, or a ranking.
 #'
 #' @param object A totals table, a crosstab, or what [best_of_each()], [unsold()] or [coverage()] gives.
 #' @param ... Passed on to the figure.
@@ -36,6 +36,8 @@ default_figure <- function(t) {
     figure_pareto
   } else if (has("causes")) {
     figure_causes
+  } else if (has("target")) {
+    figure_target
   } else if (has("change")) {
     figure_change
   } else if (running && timed) {

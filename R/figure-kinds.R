@@ -7,6 +7,7 @@ figure_kinds <- list(
   years = list(draw = function(...) figure_years(...), needs = NULL, every = c("week", "month", "quarter"), most = 0),
   change = list(draw = function(...) figure_change(...), needs = "change"),
   causes = list(draw = function(...) figure_causes(...), needs = "causes"),
+  target = list(draw = function(...) figure_target(...), needs = "target"),
   ranking = list(draw = function(...) figure_ranking(...), needs = NULL),
   share = list(draw = function(...) figure_share(...), needs = NULL),
   running = list(draw = function(...) figure_running(...), needs = c("running_total", "moving"), every = grains,

@@ -166,14 +166,18 @@ not_given_words <- function(about) {
   if (about$stats$not_given) sprintf("; %s counts like any other", quoted(about$answer$labels$not_given)) else ""
 }
 
+# " (of 2026: 260 of 365 days)": which part of the last target is due.
+due_words <- function(due, part) {
+  if (is.null(part)) "" else if (due == "days") {
+    sprintf(" (of %s: %s of %s)", part$period, group_digits(part$days), count_of(part$of, "day"))
+  } else {
+    sprintf(" (of %s: the part that the same days of the year before had of that period)", part$period)
+  }
+}
+
 target_words <- function(about) {
   of <- about$args$of
   found <- about$stats$summary
-  part <- if (is.null(found$part)) "" else if (about$args$due == "days") {
-    sprintf(" (of %s: %s of %s)", found$part$period, group_digits(found$part$days), count_of(found$part$of, "day"))
-  } else {
-    sprintf(" (of %s: the part that the same days of the year before had of that period)", found$part$period)
-  }
   unknown <- if (found$unknown > 0) {
     sprintf(" For %s the part that is due is not known: the year before had no sales.", count_of(found$unknown, "row"))
   }
@@ -184,8 +188,8 @@ target_words <- function(about) {
     sprintf(" %s %s a target and no line.", count_of(found$new, "row"), if (found$new == 1) "has" else "have")
   }
   sprintf("the target of %s; %s is the part of it that is due%s, %s is %s less that, and %s is %s as a part of that.%s",
-          of, about$column["due"], part, about$column["difference"], of, about$column["reached"], of,
-          paste0(missing_words(about, "no target"), unknown, outside, new))
+          of, about$column["due"], due_words(about$args$due, found$part), about$column["difference"], of,
+          about$column["reached"], of, paste0(missing_words(about, "no target"), unknown, outside, new))
 }
 
 cut_words <- function(about) {

@@ -77,7 +77,8 @@ test_that("targets equal SQL for random lines, from a tally too", {
     db <- sql_database(lines = transform(lines, day = format(day), cents = round(100 * revenue)),
                        plan = transform(plan, cents = round(100 * target)))
     expected <- sql(db, sprintf("SELECT product, period, cents / 100.0 AS target,
-      (CASE WHEN period = '2026-05' THEN (CAST(cents AS INTEGER) * %d * 2 + 31) / 62 ELSE cents END) / 100.0 AS due,
+      (CASE WHEN period = '2026-05' THEN (CAST(cents AS INTEGER) * %d * 2 + 31) / 62
+       ELSE cents END) / 100.0 AS due,
       (SELECT coalesce(sum(cents), 0) FROM lines
        WHERE lines.product = plan.product AND substr(day, 1, 7) = period) / 100.0 AS revenue FROM plan ORDER BY 1, 2", as.POSIXlt(last)$mday))
     for (facts in list(book, tally_of(book, by = product))) {
