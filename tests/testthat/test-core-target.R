@@ -80,7 +80,8 @@ test_that("targets equal SQL for random lines, from a tally too", {
       (CASE WHEN period = '2026-05' THEN (CAST(cents AS INTEGER) * %d * 2 + 31) / 62
        ELSE cents END) / 100.0 AS due,
       (SELECT coalesce(sum(cents), 0) FROM lines
-       WHERE lines.product = plan.product AND substr(day, 1, 7) = period) / 100.0 AS revenue FROM plan ORDER BY 1, 2", as.POSIXlt(last)$mday))
+       WHERE lines.product = plan.product AND substr(day, 1, 7) = period) / 100.0 AS revenue
+      FROM plan ORDER BY 1, 2", as.POSIXlt(last)$mday))
     for (facts in list(book, tally_of(book, by = product))) {
       x <- as.data.frame(add_target(totals(facts, by = product, every = "month"), plan))
       x <- x[!is.na(x$revenue_target), ]
