@@ -25,9 +25,10 @@
 #'   of the table's; `hinterfeld_error_measure` for a measure that does not add up.
 #' @export
 #' @examples
-#' plan <- data.frame(region = c("Vale", "Highfen"), period = "2026", target = c(290000, 240000))
-#' t <- totals(demo_daybook(), by = region, every = "year")
+#' plan <- load_table(demo_files()[["targets"]])
+#' t <- totals(demo_daybook(), by = region, every = "year", subtotals = TRUE)
 #' in_period(add_target(t, plan), "2026")
+#' add_target(totals(demo_daybook(), every = "year"), data.frame(period = 2026, target = 1e6), due = "year_before")
 add_target <- function(t, targets, of = "revenue", due = c("days", "year_before"), name = NULL) {
   check_totals(t)
   check_name(name)

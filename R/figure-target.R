@@ -12,7 +12,7 @@
 #' @section Errors: `hinterfeld_error_figure` for a table without targets, or none of whose rows has one.
 #' @export
 #' @examples
-#' plan <- data.frame(region = c("Vale", "Highfen"), period = "2026", target = c(290000, 240000))
+#' plan <- load_table(demo_files()[["targets"]])
 #' figure_target(add_target(totals(demo_daybook(), by = region, every = "year"), plan))
 figure_target <- function(t, at = NULL, n = 18, title = NULL, subtitle = NULL, caption = NULL) {
   check_whole_number(n, "n", 1)

@@ -39,7 +39,8 @@
 #' | `launched`, `discontinued` | date | blank if launched before the data begin, or still sold |
 #'
 #' `towns.csv`, one row per town: `region` and `town` (text, the key), `longitude` and `latitude`
-#' (numbers, degrees). `island.geojson`: the island's outline.
+#' (numbers, degrees). `targets.csv`, one row per region: `region`, `period` (the year) and `target` (number, currency).
+#' `island.geojson`: the island's outline.
 #'
 #' @section Planted difficulties:
 #' * **Spellings.** `status` is written in several ways (`delivered`, `Delivered`, `" DELIVERED"`,
@@ -56,6 +57,7 @@
 #' * **Repeated key.** The town name Oldkiln appears twice in `towns.csv`, in the Vale and in Highfen; only region and
 #'   town together are a key.
 #' * **Unfinished month.** The data end on 2026-09-17.
+#' * **Target without sales.** The Outer isles have a target for 2026 and no line.
 #' * **Unusable lines.** Two entirely blank rows; orders that do not exist (A99990, A99991, A99992); orders with a blank
 #'   day or with the days `2025-02-30` and `13.2024`; the unknown product K999 and blank products; prices that are
 #'   blank, `n/a`, or 99999999999999.00.
@@ -70,17 +72,17 @@ NULL
 #'
 #' @param completed Logical: keep completed sales only: those delivered or collected, however spelled.
 #' @return `demo_files()`: the paths of the demo's files, named `orders`, `order_lines`, `products`,
-#'   `towns` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the daybook made
+#'   `towns`, `targets` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the daybook made
 #'   of them, unusable lines set aside; see [kilnmoor] for its columns.
 #' @section Errors: `hinterfeld_error_argument` when `completed` is not `TRUE` or `FALSE`.
 #' @export
 #' @examples
-#' demo_files()
+#' basename(demo_files())
 #' demo_daybook()
 demo_files <- function() {
   files <- c(
     orders = "orders.csv", order_lines = "order_lines.csv", products = "products.csv", towns = "towns.csv",
-    island = "island.geojson"
+    targets = "targets.csv", island = "island.geojson"
   )
   paths <- system.file("extdata", "kilnmoor", files, package = "hinterfeld", mustWork = TRUE)
   stats::setNames(paths, names(files))

@@ -32,6 +32,11 @@ write_csv(products, "products.csv")
 towns <- utils::read.csv("data-raw/kilnmoor-towns.csv")
 write_csv(towns[c("region", "town", "longitude", "latitude")], "towns.csv")
 
+# Targets: a shop in the Outer isles was planned and has not opened.
+targets <- data.frame(region = c("Saltcoast", "Vale", "Northmoor", "Highfen", "Outer isles"), period = 2026,
+                      target = 1000 * c(310, 280, 235, 240, 12))
+write_csv(targets, "targets.csv")
+
 angle <- seq(0, 2 * pi, length.out = 97)
 reach <- 1 + 0.11 * sin(2 * angle + 0.6) + 0.07 * sin(5 * angle) + 0.03 * sin(11 * angle + 1)
 ring <- sprintf("[%.4f,%.4f]", -31.02 + 0.62 * reach * cos(angle), 47.90 + 0.36 * reach * sin(angle))

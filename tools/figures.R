@@ -9,6 +9,7 @@ figures <- list(
   years = figure_years(monthly, cumulative = TRUE),
   change = figure_change(add_change(totals(book, by = town, every = "year"))),
   causes = figure_causes(add_causes(add_change(totals(book, by = region, every = "year")))),
+  target = figure_target(add_target(totals(book, by = region, every = "year"), load_table(files[["targets"]]))),
   ranking = figure_ranking(best_sellers(totals(book, by = c(region, product)), n = 5, within = region, others = TRUE)),
   share = figure_share(totals(book, by = c(region, category))),
   running = figure_running(add_running_total(totals(book, by = region, every = "month"), restart = "year")),
