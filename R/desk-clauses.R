@@ -27,7 +27,7 @@ step_in_table <- function(table, kind, given) {
     others <- c(others, list(stats::setNames(list(if (length(given)) given), kind)))
   }
   # Shares and ranks are taken of the rows that are left, so they come after what chooses among periods.
-  taken <- c("change", "running_total", "moving", "in_period", "share", "rank", "pareto")
+  taken <- c("change", "target", "running_total", "moving", "in_period", "share", "rank", "pareto")
   place <- match(vapply(others, names, ""), taken)
   table$add <- others[order(place)]
   if (length(table$add) == 0) table$add <- NULL
@@ -77,6 +77,7 @@ clause_changes <- list(
     none <- identical(given$versus, "none")
     change <- if (!none) list(versus = given$versus, align = if (isTRUE(given$weekday)) "weekday")
     state$table <- step_in_table(state$table, "change", if (!none) Filter(Negate(is.null), change))
+    if (none) state$table <- step_in_table(state$table, "target", NULL)
     period <- if (nzchar(given$period %||% "")) list(period = given$period)
     state$table <- step_in_table(state$table, "in_period", period)
     state
@@ -193,9 +194,11 @@ chosen_measure <- function(given, facts) {
 with_main <- function(state, name) {
   renewed <- function(step) {
     given <- step[[1]]
-    if ("of" %in% names(step_kinds[[names(step)]]$arguments)) given$of <- other_than_usual(name)
+    kind <- names(step)
+    # What was planned was planned of one measure.
+    if (kind != "target" && "of" %in% names(step_kinds[[kind]]$arguments)) given$of <- other_than_usual(name)
     given$name <- NULL
-    stats::setNames(list(if (length(given)) given), names(step))
+    stats::setNames(list(if (length(given)) given), kind)
   }
   if (!is.null(state$table$add)) state$table$add <- lapply(state$table$add, renewed)
   if (!is.null(state$table$pick)) state$table$pick <- renewed(state$table$pick)
@@ -241,6 +244,12 @@ valid_state <- function(state, facts) {
   }
   single <- single_grain(every)
   if (is.null(single)) for (kind in c("change", "in_period")) table <- step_in_table(table, kind, NULL)
+  # Targets are for what they are split by.
+  target <- step_given(list(table = table), "target")
+  planned <- c(setdiff(names(target$targets), "target"), target$of %||% "revenue")
+  if (!all(planned %in% c(split, brief_measure_names(table$measures))) || !all(every %in% planned)) {
+    table <- step_in_table(table, "target", NULL)
+  }
   if (!adds_up_entry(table$measures[[1]])) for (kind in adding_steps) table <- step_in_table(table, kind, NULL)
   if (!adds_up_entry(table$measures[[1]]) && !is.null(table$pick)) table$pick[[1]]$others <- NULL
   if (is.null(every)) for (kind in c("running_total", "moving")) table <- step_in_table(table, kind, NULL)
@@ -284,7 +293,7 @@ cell_choices <- function(table) {
 }
 
 # Steps that mean nothing of a measure that does not add up from row to row.
-adding_steps <- c("share", "pareto", "running_total", "moving")
+adding_steps <- c("share", "pareto", "target", "running_total", "moving")
 
 adds_up_entry <- function(entry) {
   !is.list(entry) || any(c("sum_of", "count_lines") %in% names(entry[[1]]))

@@ -24,6 +24,7 @@ sentence_clauses <- function(state, desk) {
   } else if (!is.null(period)) {
     add("versus", if (period == "latest") "the latest only" else paste(period, "only"), ", ")
   }
+  if (!is.null(step_given(state, "target"))) add("versus", "its target", if (is.null(change)) ", against " else " and ")
   rank <- said_rank(state)
   if (!is.null(rank)) add("rank", rank, ", ")
   share <- said_share(state)

@@ -59,6 +59,7 @@ check_state <- function(state, facts, call = NULL) {
     stop_link(sprintf("it has %s, which a desk does not know", if (length(spare)) quoted(spare[1]) else "keys twice"),
               call)
   }
+  if (length(target_files(list(tables = list(inquiry = state$table))))) stop_link("it names a file", call)
   problems <- bind_problems(c(list(table_form_problems(state$table)), look_problems(state, facts)))
   if (nrow(problems) == 0) {
     problems <- bind_problems(c(table_problems(state$table, "inquiry", state_columns(facts)),
@@ -119,13 +120,32 @@ first_state <- function(facts) {
 # The tables of a brief that can be looked at.
 brief_states <- function(brief, facts) {
   states <- lapply(brief$content$tables, function(table) {
+    table$add <- with_period(table$add, table$in_period)
     table <- table[intersect(names(table), desk_keys)]
     if (length(table) == 0) {
       return(NULL)
     }
-    tryCatch(check_state(new_state(table, within_of(table)), facts), hinterfeld_error = function(cnd) NULL)
+    tryCatch({
+      table$add <- lapply(table$add, with_own_targets, every = unlist(table$every), brief = brief)
+      check_state(new_state(table, within_of(table)), facts)
+    }, hinterfeld_error = function(cnd) NULL)
   })
   Filter(Negate(is.null), states)
+}
+
+# A step with the targets of a file in the place of its name, as far as a link can hold them.
+with_own_targets <- function(step, every, brief) {
+  given <- step$target
+  if (is.null(given) || !is_file_entry(given$targets)) {
+    return(step)
+  }
+  targets <- step_arguments(given, brief)$targets
+  if (nrow(targets) > 100) {
+    return(step)
+  }
+  if (length(every) == 1) names(targets)[names(targets) == "period"] <- every
+  step$target$targets <- lapply(targets, function(x) as.list(if (is.numeric(x)) x else as.character(x)))
+  step
 }
 
 # What the steps of a table are taken within.

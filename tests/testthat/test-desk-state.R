@@ -45,10 +45,21 @@ test_that("random damage to links is refused with a classed error or gives a sou
   expect_gt(mean(ends == "refused"), 1 / 3)
 })
 
+test_that("a link cannot name a file", {
+  state <- desk_state(by = list("region"), every = list("year"), measures = list("revenue"))
+  for (file in list("/etc/passwd", list(file = "targets.csv"))) {
+    state$table$add <- list(list(target = list(targets = file)))
+    expect_error(check_state(state, a_desk()$facts), "it names a file", class = "hinterfeld_error_link")
+  }
+})
+
 test_that("a brief's tables are states, those with files of their own are not", {
   brief <- read_brief(demo_brief())
   states <- brief_states(brief, a_desk()$facts)
   expect_gt(length(states), 3)
   expect_false("unsold" %in% unlist(lapply(states, function(state) names(state$table))))
+  # A chosen period is a step, and targets are few enough to be part of a link.
+  expect_identical(states$targets_by_region$table$add[[2]], list(in_period = list(period = "latest")))
+  expect_identical(unlist(states$targets_by_region$table$add[[1]]$target$targets$target)[1], 310000L)
   for (state in states) expect_s3_class(quiet(desk_answer(a_desk(), state))$table, "tbl_df")
 })
