@@ -110,3 +110,10 @@ period_bounds <- function(day, every, calendar, last, call = caller_env()) {
   check_choice(every, "every", grains, call = call)
   plain_days(period_bounds_kernel(as.integer(floor(as.numeric(day))), every, last, calendar$rules))
 }
+
+# Readable names of periods given as dates, as texts of dates among totals, or as a factor.
+period_names <- function(x, every, calendar) {
+  text <- as.character(x)
+  dates <- !is_recurring(every) & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
+  replace(text, dates, period_label(as.Date(text[dates]), every, calendar))
+}

@@ -111,8 +111,9 @@ causes_of_level <- function(answer, split, rows, codes, measures, over, change) 
   own <- row_codes(fine)
   at <- match(ids, ids_of(answer_of(fine), answer_of(fine)$keys))
   scope <- if (length(split)) {
-    find_groups(own$keys[at], lapply(codes$keys[match(split, answer$keys)], function(code) code[rows]),
-                key_sizes(own$all[at]))
+    place <- match(split, answer$keys)
+    find_groups(own$keys[at], lapply(codes$keys[place], function(code) code[rows]),
+                pmax(key_sizes(own$all[at]), key_sizes(codes$all[place])))
   } else {
     rep(1L, nrow(fine))
   }

@@ -153,7 +153,7 @@ row_codes <- function(t, call = caller_env(), others = list()) {
   coded <- Map(function(key, name, id) {
     codes <- label_codes(key, data[[name]], answer$labels)
     if (anyNA(codes) || !is.null(others[[id]])) {
-      key <- with_labels(key, list(unique(data[[name]]), others[[id]]), answer$labels)
+      key <- with_labels(key, list(others[[id]], unique(data[[name]])), answer$labels)
       codes <- label_codes(key, data[[name]], answer$labels)
     }
     list(key = key, codes = codes)

@@ -93,10 +93,10 @@ check_measure <- function(t, of, call = caller_env()) {
 }
 
 # Rows of others are sums of rows that are not there any more, so what they were before cannot be told.
-check_no_others <- function(t, call = caller_env()) {
+check_no_others <- function(t, what = "change", lack = "earlier value to compare with", call = caller_env()) {
   if (answer_of(t)$others) {
-    stop_because("argument", "The rows for the rest (\"others\") have no earlier value to compare with.",
-                 i = "Add the change first, then pick the best sellers.", call = call)
+    stop_because("argument", sprintf("The rows for the rest (\"others\") have no %s.", lack),
+                 i = sprintf("Add the %s first, then pick the best sellers.", what), call = call)
   }
 }
 

@@ -137,9 +137,10 @@ added_cells <- function(answer, answered, of) {
   whole <- if (any(picks)) replay(first, steps[!picks]) else t
   shown <- answer_of(t)
   names <- names_of(shown, wanted)
+  grown <- placed_rows(whole, answered)
   list(
-    answer = replace(shown, "facts", list(NULL)), codes = placed_rows(t, answered)$codes,
-    grown = c(placed_rows(whole, answered), list(
+    answer = replace(shown, "facts", list(NULL)), codes = placed_rows(t, answered, grown$labels)$codes,
+    grown = c(grown, list(
       measures = lapply(names_of(answer_of(whole), names(answered$measures)), function(name) {
         exact_values(whole, name)$values
       })
@@ -149,20 +150,24 @@ added_cells <- function(answer, answered, of) {
   )
 }
 
-# The codes and the level of each row of a table, with keys and levels in the order that they have here.
-placed_rows <- function(t, answered) {
-  codes <- row_codes(t)
+# The codes and the level of each row of a table, with keys and levels in the order that they have here. Members without
+# a line have codes too, in the order of these `labels`.
+placed_rows <- function(t, answered, labels = list()) {
+  codes <- row_codes(t, others = labels)
   shown <- answer_of(t)
   level <- vapply(shown$levels, function(level) {
     split <- match(ids_of(shown, level$columns), answered$names)
     Position(function(own) setequal(own$split, split), answered$levels)
   }, 0L)
-  list(codes = codes$keys[match(answered$names, ids_of(shown, shown$keys))], level = level[codes$level])
+  ids <- ids_of(shown, shown$keys)
+  place <- match(answered$names, ids)
+  list(codes = codes$keys[place], keys = unname(codes$all)[place], level = level[codes$level],
+       labels = stats::setNames(lapply(as.list(t)[shown$keys], unique), ids))
 }
 
-# With the rows that a change has added for what is gone.
+# With the rows that steps have added: for what is gone, or has a target and no line.
 grown_rows <- function(answered, added, dated) {
-  answered[c("codes", "values", "level")] <- added[c("codes", "measures", "level")]
+  answered[c("codes", "keys", "values", "level")] <- added[c("codes", "keys", "measures", "level")]
   own <- answered$level == 1
   detail <- list(codes = lapply(answered$codes, function(code) code[own]),
                  values = lapply(answered$values, function(value) value[own]))
@@ -276,13 +281,6 @@ unique_names <- function(names, taken, column) {
   clash <- names %in% taken | names %in% names[duplicated(names)]
   names[clash] <- paste0(column, ": ", names[clash])
   utils::tail(make.unique(c(taken, names), " "), length(names))
-}
-
-# Readable names of periods given as dates, as texts of dates among totals, or as a factor.
-period_names <- function(x, every, calendar) {
-  text <- as.character(x)
-  dates <- !is_recurring(every) & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
-  replace(text, dates, period_label(as.Date(text[dates]), every, calendar))
 }
 
 # Which rows and which cell columns of a crosstab are totals, and which are those of all; a part of one may have lost

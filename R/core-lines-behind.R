@@ -29,7 +29,11 @@ lines_behind <- function(t, row, column = NULL) {
   }
   keys <- keys_named(ids_of(answer, answer$keys), answer$inquiry, facts)
   asked <- Map(function(key, name) row_code(key, t[[name]][row], answer), keys, answer$keys)
+  # A member that only a target names has none.
   if (anyNA(unlist(asked))) {
+    # A member that only a target names has none.
+    planned <- any(vapply(answer$inquiry$steps, function(step) step$kind == "target", NA))
+    if (planned && !answer$others) return(lines_of_rows(facts, integer()))
     stop_because("argument", sprintf("Row %d has no lines of its own: it sums several rows or was added by hand.", row),
                  i = "Ask for the rows one by one, in a table without `others`.")
   }

@@ -4,8 +4,13 @@
 derive_scope <- function(t, within) {
   data <- as_tibble.hinterfeld_totals(t)
   groups <- member_groups(data, c(within, answer_of(t)$level))
-  names <- lapply(within, function(name) plain_value(data[[name]][groups$first]))
-  level <- answer_of(t)$level
+  answer <- answer_of(t)
+  names <- lapply(within, function(name) {
+    values <- data[[name]][groups$first]
+    every <- answer$columns[[name]]$every
+    if (is.null(every)) plain_value(values) else period_names(values, every, answer$about$calendar)
+  })
+  level <- answer$level
   labels <- if (length(within)) {
     do.call(paste, c(names, sep = " / "))
   } else if (is.null(level)) {

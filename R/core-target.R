@@ -34,7 +34,7 @@ add_target <- function(t, targets, of = "revenue", due = c("days", "year_before"
   check_name(name)
   check_measure(t, of)
   check_adds_up(t, of, "A target")
-  check_no_others(t)
+  check_no_others(t, "target", "target")
   check_target_period(answer_of(t))
   args <- list(of = of, targets = targets_given(targets, t),
                due = check_choice(due[1], "due", c("days", "year_before")))
@@ -54,7 +54,7 @@ take_step.hinterfeld_step_target <- function(step, t, again = FALSE, call = call
   planned <- planned_targets(answer_of(t), codes, step$args, call)
   rows <- target_rows(answer_of(t), codes, planned, exact_values(t, of)$values)
   new <- rows$new
-  if (answer_of(t)$cut || again) new <- lapply(new, function(x) lapply(x, `[`, 0))
+  if (answer_of(t)$cut) new <- lapply(new, function(x) lapply(x, `[`, 0))
   values <- rows$values
   if (length(new$level[[1]])) {
     whole <- with_gone_rows(t, codes, list(codes = new$codes, level = new$level[[1]],

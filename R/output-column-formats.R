@@ -33,8 +33,8 @@ table_title <- function(x, unit = FALSE) {
   answer <- answer_of(x)
   if (inherits(x, "hinterfeld_crosstab")) {
     shown <- answer$grid$shown
-    named <- if (unit) measures_named(answer) else and_list(shown$of)
-    sprintf("%s: %s by %s", capital(named), and_list(shown$rows), and_list(shown$columns))
+    named <- if (unit) measures_named(answer) else and_list(name_words(shown$of))
+    sprintf("%s: %s by %s", capital(named), and_list(name_words(shown$rows)), and_list(name_words(shown$columns)))
   } else {
     title_words(answer, unit)
   }

@@ -61,6 +61,7 @@ by_words <- function(answer) {
 # "revenue and profit (Mk)", "revenue (Mk) and units": the currency stands with what is money. `unit` is how it is said.
 measures_named <- function(answer, unit = " (%s)", of = names(measures_shown(answer))) {
   money <- vapply(measures_shown(answer)[of], function(m) m$counts == "money", NA)
+  of <- name_words(of)
   if (is.null(answer$about$currency) || !any(money)) {
     return(and_list(of))
   }
@@ -187,13 +188,13 @@ days_without_sales <- function(about, days) {
 # "Daily revenue by product", with `unit` "Daily revenue by product (Mk)"
 title_words <- function(answer, unit = FALSE) {
   recurring <- is_recurring(answer$every)
-  by <- c(if (recurring) grain_kinds[[answer$every]]$name, answer$by)
+  by <- c(if (recurring) grain_kinds[[answer$every]]$name, name_words(answer$by))
   measures <- answer$measures
   money <- vapply(measures, function(m) m$counts == "money", NA)
   mixed <- unit && any(money) && !all(money)
   capital(paste(c(
     if (!is.null(answer$every)) grain_kinds[[answer$every]]$adjective,
-    if (mixed) measures_named(answer) else and_list(names(measures)),
+    if (mixed) measures_named(answer) else and_list(name_words(names(measures))),
     if (length(by)) paste("by", and_list(by)),
     if (unit && all(money) && !is.null(answer$about$currency)) sprintf("(%s)", answer$about$currency)
   ), collapse = " "))

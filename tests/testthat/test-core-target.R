@@ -148,3 +148,21 @@ test_that("a brief and the command line take targets from a file", {
   expect_match(told$stdout, "Vale.* 100[.]00")
   expect_match(run_cli(asked, "none.csv")$stderr, "--target: There is no file \"none.csv\"", fixed = TRUE)
 })
+
+test_that("a row without a line goes through every step, into a crosstab, and has no lines behind it", {
+  t <- totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE)
+  x <- add_target(t, load_table(demo_files()[["targets"]]))
+  place <- which(x$region == "Outer isles")
+  expect_identical(nrow(lines_behind(x, place)), 0L)
+  spread <- crosstab(x, region, year, of = "revenue_target")
+  expect_identical(spread$region, c("Saltcoast", "Vale", "Northmoor", "Highfen", "Outer isles", "Total"))
+  expect_equal(sum(spread[["2026"]][1:5]), spread[["2026"]][6])
+  why <- add_causes(add_change(x))
+  expect_identical(why$revenue_change[why$region == "Outer isles"], 0)
+  expect_equal(sum(why$revenue_volume[why$region == "Vale"], na.rm = TRUE),
+               sum(add_causes(add_change(t))$revenue_volume[t$region == "Vale"], na.rm = TRUE))
+  expect_true(all(reconcile(x)$matches))
+  expect_match(in_words(add_pareto(x, within = year)), "^2026: [0-9] of 5 regions make", all = FALSE)
+  expect_error(add_target(best_sellers(totals(kilnmoor_book(), by = region), n = 1, others = TRUE),
+                          data.frame(region = "Vale", target = 1)), "have no target.*Add the target first")
+})
