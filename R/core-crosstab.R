@@ -195,7 +195,7 @@ with_empty_periods <- function(answered, how, answer) {
     c(code, if (k %in% periods) every[[match(k, periods)]][empty] else rep(total_code, length(empty)))
   }, answered$codes, seq_along(answered$codes))
   grown_rows(answered, list(
-    codes = unname(codes), level = c(answered$level, rep(level, length(empty))),
+    codes = unname(codes), keys = answered$keys, level = c(answered$level, rep(level, length(empty))),
     measures = Map(function(m, value) c(value, fill_empty(m, rep(NA_real_, length(empty)))), answered$measures,
                    answered$values)
   ), answered$names %in% answer$everys)

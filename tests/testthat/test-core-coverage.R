@@ -85,3 +85,14 @@ test_that("tallies in any order cover what their lines cover", {
   autumn <- a_book(day = as.Date("2026-10-02") + 0:4)
   expect_identical(merge_tallies(tally_of(spring), tally_of(autumn))$out, integer())
 })
+
+test_that("a condition on the day is understood in parentheses and negated, and its days are counted to the first", {
+  book <- kilnmoor_book()
+  plain <- leave_out(book, year(day) == 2024)$out
+  expect_length(plain, 366)
+  expect_identical(keep_lines(book, !(year(day) == 2024))$out, plain)
+  expect_identical(leave_out(book, (year(day) == 2024))$out, plain)
+  expect_identical(keep_lines(book, (!((year(day) == 2024)) & revenue > -1e9))$out, plain)
+  first <- add_change(totals(leave_out(book, year(day) == 2024 & month(day) == 1), every = "year"))
+  expect_match(in_words(first), "the data do not cover 31 days of 2024", all = FALSE)
+})

@@ -234,3 +234,13 @@ test_that("the best rows of a crosstab are those of a column of cells, not of nu
   expect_error(best_sellers(x, n = 1, of = "shelf"), class = "hinterfeld_error_measure")
   expect_identical(as.character(best_sellers(x, n = 1, of = "a")$shelf)[1], "4")
 })
+
+test_that("a covered month without a line has a column of its own, where columns are periods alone", {
+  book <- a_book(day = as.Date(c("2024-01-31", "2024-03-01")), region = "Vale", revenue = c(1, 2))
+  x <- crosstab(totals(book, by = region, every = "month"), region, month, empty = "zero")
+  expect_identical(names(x), c("region", "2024-01", "2024-02", "2024-03", "Total"))
+  expect_identical(x[["2024-02"]], c(0, 0))
+  full <- a_book(day = as.Date(c("2024-01-31", "2024-02-01")), region = "Vale", revenue = c(1, 2))
+  expect_identical(names(crosstab(totals(full, by = region, every = "month"), region, month)),
+                   c("region", "2024-01", "2024-02", "Total"))
+})

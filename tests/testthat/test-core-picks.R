@@ -141,3 +141,12 @@ test_that("the best of a ratio is the ratio, and a period that all rows are of i
   each <- best_of_each(totals(kilnmoor_book(), by = product, every = "day"), within = day)
   expect_false(is.unsorted(each$day))
 })
+
+test_that("who makes all that is sold can be asked for, and what is above 0 is not called otherwise", {
+  t <- totals(a_book(product = c("a", "b"), revenue = c(3, 1)), by = product)
+  expect_identical(best_sellers(totals(a_book(), by = product), share = 1)$product, "Needle tool")
+  expect_identical(best_sellers(t, share = 0.75)$product, "a")
+  expect_no_message(add_pareto(t))
+  expect_message(add_pareto(totals(a_book(product = c("a", "b"), revenue = c(3, 0)), by = product)),
+                 "1 member at or below 0")
+})
