@@ -1,12 +1,12 @@
 # What daybooks, totals tables and audits look like in a terminal.
 
-#' Print daybooks, totals tables and audits
+#' Print daybooks, totals tables, audits and calendars
 #'
 #' A totals table prints a heading that says what it is and its first rows with money aligned; columns that do not fit
 #' in the console follow below, next to the columns that identify the rows. Then come the sentences of its added columns
 #' and what was left out beforehand.
 #'
-#' @param x A daybook, totals table or audit.
+#' @param x A daybook, totals table, audit or calendar.
 #' @param ... Not used.
 #' @param n Whole number: how many rows to print.
 #' @param spellings Logical: for a survey of one column, show a row for each spelling instead of one for all spellings
@@ -25,6 +25,27 @@ print.hinterfeld_totals <- function(x, ..., n = 10, decimals = NULL) {
   check_decimals_shown(decimals)
   writeLines(format(with_decimals_shown(x, decimals), n = n))
   invisible(x)
+}
+
+#' @rdname printing
+#' @export
+print.hinterfeld_calendar <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_calendar <- function(x, ...) {
+  start <- as.integer(strsplit(x$year_starts, "-", fixed = TRUE)[[1]])
+  made <- if (x$weeks == "445") {
+    "quarters have 13 weeks, in months of 4, 4 and 5"
+  } else if (x$week_starts == "monday") {
+    "weeks are numbered as in ISO 8601"
+  } else {
+    "weeks are numbered in the way ISO 8601 numbers its weeks"
+  }
+  text_notes(sprintf("Sales calendar: years start on %d %s, weeks on %s; %s.", start[2], month.name[start[1]],
+                     capital(x$week_starts), made))
 }
 
 check_decimals_shown <- function(decimals, call = caller_env()) {

@@ -24,3 +24,11 @@ test_that("a heading names the days of the rows that are shown", {
   expect_match(format(in_period(t, "latest"))[1], "2026-07-01 to 2026-09-17", fixed = TRUE)
   expect_match(format(best_sellers(totals(kilnmoor_book(), by = region), n = 1))[1], "2023-01-01 to 2026-09-17")
 })
+
+test_that("a calendar says what it is", {
+  expect_snapshot({
+    sales_calendar()
+    sales_calendar("04-06", week_starts = "sunday")
+    sales_calendar("02-01", weeks = "445")
+  })
+})
