@@ -77,6 +77,7 @@ desk_answer <- function(desk, state) {
   table <- withCallingHandlers(
     {
       facts <- counted_facts(desk, state)
+      check_rows(facts, state$table)
       check_across(facts, state$table)
       brief_table(facts, state$table[setdiff(names(state$table), c("keep", "leave_out"))], NULL)
     },
@@ -154,4 +155,22 @@ rows_with_text <- function(t, text) {
   Reduce(`|`, lapply(keys, function(name) {
     grepl(tolower(text), tolower(shown_text(t[[name]], facts[[name]], calendar_of(t))), fixed = TRUE)
   }), rep(FALSE, nrow(t)))
+}
+
+# One reader's table must not keep the others waiting: how many rows it would have is found before it is made.
+check_rows <- function(facts, table) {
+  by <- unlist(table$by)
+  every <- unlist(table$every)
+  most <- getOption("hinterfeld.desk_rows", 500000)
+  if (prod(key_sizes(facts_keys(facts, by, every))) <= most) {
+    return(invisible())
+  }
+  count <- function(by, every) nrow(totals(facts, by = tidyselect::all_of(by), every = every, measures = "lines"))
+  rows <- if (isTRUE(table$fill)) count(as.character(by), NULL) * count(character(), every) else
+    count(as.character(by), every)
+  if (rows > most) {
+    stop_because("argument", sprintf("This would be a table of %s rows; at most %s can be looked at here.",
+                                     group_digits(rows), group_digits(most)),
+                 i = "Take a longer period or fewer columns, or let fewer lines count.", call = NULL)
+  }
 }

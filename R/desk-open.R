@@ -8,7 +8,8 @@
 #' @param facts A daybook, a tally, a brief or the path of one. The daybook is never changed. If the lines of a brief
 #'   are too large for memory (more than 2 GB of text, or `options(hinterfeld.in_memory = )` bytes), the desk works from
 #'   a tally by day and by every column that the brief's tables and report split by; with a `store` in the brief, only
-#'   what is new is read for this.
+#'   what is new is read for this. A table of more than 500 000 rows (`options(hinterfeld.desk_rows = )`) is refused
+#'   with its number of rows, so that one reader does not keep the others waiting.
 #' @param port Whole number, 1 to 65535: the port to listen on; `NULL` for one that is free.
 #' @param host Text: the address to listen on. On any address other than this machine's own (`"127.0.0.1"`), the page
 #'   asks for a token, which is part of the printed address.

@@ -65,3 +65,14 @@ test_that("a brief whose lines memory does not hold is asked by way of a tally, 
   expect_message(desk <- brief_desk(read_brief(path)), "Add `store` to the brief")
   same(desk)
 })
+
+test_that("a table that would keep other readers waiting is refused with its number of rows", {
+  withr::local_options(hinterfeld.desk_rows = 300)
+  state <- function(...) desk_state(by = list("product"), measures = list("revenue"), ...)
+  expect_identical(nrow(desk_answer(a_desk(), state(every = list("year")))$table), 287L)
+  expect_identical(nrow(desk_answer(a_desk(), state(every = list("year"), fill = TRUE))$table), 292L)
+  expect_error(desk_answer(a_desk(), state(every = list("month"))), "This would be a table of 3 048 rows",
+               class = "hinterfeld_error_argument")
+  expect_error(desk_answer(a_desk(), state(every = list("month"), fill = TRUE)), "a table of 3 285 rows",
+               class = "hinterfeld_error_argument")
+})
