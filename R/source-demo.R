@@ -72,8 +72,8 @@ NULL
 #'
 #' @param completed Logical: keep completed sales only: those delivered or collected, however spelled.
 #' @return `demo_files()`: the paths of the demo's files, named `orders`, `order_lines`, `products`,
-#'   `towns`, `targets` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the daybook made
-#'   of them, unusable lines set aside; see [kilnmoor] for its columns.
+#'   `towns`, `targets` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the
+#'   daybook made of them, unusable lines set aside; see [kilnmoor] for its columns.
 #' @section Errors: `hinterfeld_error_argument` when `completed` is not `TRUE` or `FALSE`.
 #' @export
 #' @examples

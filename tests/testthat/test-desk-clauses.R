@@ -84,8 +84,8 @@ test_that("random choices on a tally of days give what the daybook gives, or say
 test_that("targets stay as long as they fit, and go with what is compared", {
   state <- brief_states(read_brief(demo_brief()), a_desk()$facts)$targets_by_region
   steps <- function(state) vapply(state$table$add, names, "")
-  expect_match(paste(vapply(sentence_clauses(state, a_desk()), function(clause) paste0(clause$before, clause$words), ""),
-                     collapse = ""), "against its target")
+  words <- vapply(sentence_clauses(state, a_desk()), function(clause) paste0(clause$before, clause$words), "")
+  expect_match(paste(words, collapse = ""), "against its target")
   expect_true("target" %in% steps(valid_state(state, a_desk()$facts)))
   for (part in list(list(by = list("product")), list(every = list("month")), list(measures = list("units")))) {
     other <- state
