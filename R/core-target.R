@@ -36,7 +36,7 @@ add_target <- function(t, targets, of = "revenue", due = c("days", "year_before"
   check_adds_up(t, of, "A target")
   check_no_others(t, "target", "target")
   check_target_period(answer_of(t))
-  args <- list(of = of, targets = targets_given(targets, t),
+  args <- list(of = of, targets = targets_given(targets, t, of),
                due = check_choice(due[1], "due", c("days", "year_before")))
   if (args$due == "year_before" && is.null(answer_of(t)$every)) {
     stop_because("period", "A table without a period has no year before.",
@@ -85,7 +85,7 @@ check_target_period <- function(answer, call = caller_env()) {
 }
 
 # Targets as an inquiry holds them: columns by the first names of the table's, periods by their first day.
-targets_given <- function(targets, t, call = caller_env()) {
+targets_given <- function(targets, t, of, call = caller_env()) {
   answer <- answer_of(t)
   shown <- names(targets)
   if (!is.list(targets) || !rlang::is_named(targets) || !"target" %in% shown || anyDuplicated(shown)) {
@@ -108,6 +108,11 @@ targets_given <- function(targets, t, call = caller_env()) {
                                     if (length(wrong) == 1) "has" else "have"),
                  x = sprintf("The first is in row %d.", wrong[1]), i = "Leave out the rows that have no target.",
                  call = call)
+  }
+  large <- which(abs(target) * 10^answer$measures[[of]]$decimals > 2^53)
+  if (length(large)) {
+    stop_because("targets", sprintf("The target in row %d is too large to be exact: %s.", large[1],
+                                    format(target[large[1]])), i = "Give it in the unit of the measure.", call = call)
   }
   period <- answer$period
   if (length(period)) targets[[period]] <- target_periods(targets[[period]], answer, call)
@@ -181,16 +186,18 @@ planned_targets <- function(answer, codes, args, call) {
   }
   starts <- args$targets[[ids_of(answer, answer$period)]]
   held <- cover_of_periods(answer$about, starts, answer$every)
-  part <- held$days / as.integer(period_end(starts, answer$every, answer$about$calendar) - starts + 1)
-  due <- half_away(target * part)
+  days <- as.integer(period_end(starts, answer$every, answer$about$calendar) - starts + 1)
+  due <- half_away(target * held$days / days)
   if (args$due == "year_before") {
-    due[held$unfinished] <- half_away(target * part_of_year_before(answer, codes, args$of, call))[held$unfinished]
+    before <- year_before_of(answer, codes, args$of, call)
+    part <- ifelse(before$whole > 0, half_away(target * before$part / before$whole), NA_real_)
+    due[held$unfinished] <- part[held$unfinished]
   }
   kept <- !held$none
-  last <- which(kept & held$unfinished)
-  part <- if (length(last)) {
-    list(period = period_label(starts[last[1]], answer$every, answer$about$calendar), days = held$days[last[1]],
-         of = as.integer(period_end(starts[last[1]], answer$every, answer$about$calendar) - starts[last[1]] + 1))
+  last <- which(kept & held$unfinished)[1]
+  part <- if (!is.na(last)) {
+    list(period = period_label(starts[last], answer$every, answer$about$calendar), days = held$days[last],
+         of = days[last])
   }
   list(codes = lapply(codes$targets, function(code) code[kept]), target = target[kept], due = due[kept],
        outside = sum(!kept), part = part)
@@ -198,18 +205,18 @@ planned_targets <- function(answer, codes, args, call) {
 
 half_away <- function(minor) sign(minor) * floor(abs(minor) + 0.5)
 
-# For each target, the part that the days which have passed had of the same period a year before.
-part_of_year_before <- function(answer, codes, of, call) {
+# For each target what the same period a year before came to: the days that have passed of it, and the whole.
+year_before_of <- function(answer, codes, of, call) {
   ids <- ids_of(answer, answer$keys)[codes$named]
   fine <- quietly(retotal(answer, ids, of))
-  before <- lapply(c(TRUE, FALSE), function(cut) {
+  lapply(c(part = TRUE, whole = FALSE), function(cut) {
     changed <- quietly(add_change(fine, of = of, like_for_like = cut, name = "then"))
-    own <- target_codes(changed, stats::setNames(list(), character()), call)
+    own <- row_codes(changed, call)
     place <- match(ids, ids_of(answer_of(changed), answer_of(changed)$keys))
-    at <- find_groups(codes$targets[codes$named], own$keys[place], key_sizes(codes$all[codes$named]))
+    at <- find_groups(codes$targets[codes$named], own$keys[place],
+                      pmax(key_sizes(own$all[place]), key_sizes(codes$all[codes$named])))
     exact_values(changed, "then_before")$values[at]
   })
-  ifelse(before[[2]] > 0, before[[1]] / before[[2]], NA_real_)
 }
 
 # The targets of a table's rows, and those for which it has no row. A row has the sum of the targets that are split as

@@ -118,6 +118,7 @@ test_that("targets that cannot be are refused", {
     add_target(t, cbind(one, town = "Oldkiln"))
     add_target(t, rbind(one, one))
     add_target(t, transform(one, target = "many"))
+    add_target(t, transform(one, target = 1e15))
     add_target(t, transform(one, period = "2026"))
     add_target(t, transform(one, period = "soon"))
     add_target(t, one, due = "weeks")
