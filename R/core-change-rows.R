@@ -188,7 +188,8 @@ numbers_of <- function(values, name) {
   numbers
 }
 
-# The table with rows of members that sold before and not now, and the order of its rows: those of `t`, then the gone.
+# The table with rows of members that sold before and not now, or have a target and no line, and the order of its rows:
+# those of `t`, then these.
 # Steps that were taken before are computed again; columns of the user's own are missing in the new rows.
 with_gone_rows <- function(t, codes, gone) {
   answer <- answer_of(t)

@@ -3,8 +3,8 @@
 # Scopes: one number per row for each combination of the `within` columns, every level on its own.
 derive_scope <- function(t, within) {
   data <- as_tibble.hinterfeld_totals(t)
-  groups <- member_groups(data, c(within, answer_of(t)$level))
   answer <- answer_of(t)
+  groups <- member_groups(data, c(within, answer$level))
   names <- lapply(within, function(name) {
     values <- data[[name]][groups$first]
     every <- answer$columns[[name]]$every
