@@ -12,7 +12,7 @@ test_that("examples print what they did", {
     # Messages are of the examples, not of their progress.
     printed <- utils::capture.output(quiet(source(code, local = new.env(parent = globalenv()), print.eval = TRUE)))
     # How lines print is tibble's, and where a brief writes to depends on where the package is.
-    if (any(grepl("^# A tibble|^into: ", printed))) printed <- character()
+    if (any(grepl("^# A tibble|^into:", printed))) printed <- character()
     expect_snapshot(writeLines(c(name, printed)), transform = function(lines) {
       gsub("[^ \"]*/hinterfeld/extdata", "PACKAGE/extdata", lines)
     })
