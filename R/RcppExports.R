@@ -9,8 +9,8 @@ position_kernel <- function(days, what, rules) {
     .Call(`_hinterfeld_position_kernel`, days, what, rules)
 }
 
-causes_kernel <- function(scope, scopes, before, now, pieces_before, pieces_now) {
-    .Call(`_hinterfeld_causes_kernel`, scope, scopes, before, now, pieces_before, pieces_now)
+causes_kernel <- function(scope, scopes, before, now, has_list) {
+    .Call(`_hinterfeld_causes_kernel`, scope, scopes, before, now, has_list)
 }
 
 number_codes_kernel <- function(x, threads) {

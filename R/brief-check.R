@@ -114,11 +114,11 @@ file_problems <- function(brief) {
            function(i) list(c("data", "attach", i, "table"), content$data$attach[[i]]$table)),
     lapply(names(content$tables),
            function(name) list(c("tables", name, "unsold", "catalogue"), content$tables[[name]]$unsold$catalogue)),
-    target_files(content),
+    closed_files(content), target_files(content),
     unlist(lapply(names(content$figures), function(name) lapply(c("places", "outline"), function(key) {
       list(c("figures", name, key), content$figures[[name]][[key]])
     })), recursive = FALSE),
-    lapply(c("catalogue", "places", "outline"), function(key) list(c("report", key), content$report[[key]]))
+    lapply(c("catalogue", "targets", "places", "outline"), function(key) list(c("report", key), content$report[[key]]))
   )
   bind_problems(lapply(Filter(function(pair) !is.null(pair[[2]]), named), function(pair) {
     file <- parse_file_entry(pair[[2]], brief)
@@ -135,7 +135,9 @@ file_problems <- function(brief) {
     }
     new_problem(pair[[1]], sprintf("There is no file %s.", quoted(file$shown)),
                 did_you_mean(basename(file$path), list.files(dirname(file$path)), "\"",
-                             otherwise = if (!is.null(brief$path)) "Paths are relative to the folder of the brief."))
+                             otherwise = if ("closed" %in% pair[[1]]) {
+                               "Closed days are weekdays (sunday), dates (2026-12-25) and files."
+                             } else if (!is.null(brief$path)) "Paths are relative to the folder of the brief."))
   }))
 }
 

@@ -9,8 +9,9 @@
 #' @return A tibble with one row for each table row that changed, tables in the order of the brief and, within each, the
 #'   largest differences first: `table` and `row` (text, the values of its keys), `what` (`new`, `gone` or `different`),
 #'   `column` (text, the first column of numbers that differs), `before`, `after` and `difference` (numbers; for a row
-#'   that is new or gone, the difference from 0). Printing it also shows the change in lines and revenue, and which
-#'   input files changed. A file that was changed or removed after its run is named and not compared.
+#'   that is new or gone, the difference from 0). Printing it also shows the change in lines and revenue, which input
+#'   files changed and, for a brief with a report, what stands out now and did not before (see [findings()]). A
+#'   file that was changed or removed after its run is named and not compared.
 #' @section Errors: `hinterfeld_error_file` for a folder without a record of a run.
 #' @seealso [run_brief()]
 #' @export
@@ -33,7 +34,7 @@ what_changed <- function(before, after) {
     started = lapply(records, function(record) record$started), inputs = changed_inputs(records),
     unseen = both[vapply(changes, function(change) isTRUE(change$unseen), NA)],
     untrue = unlist(lapply(changes, function(change) change$untrue)),
-    best = changed_best(records), currency = records$after$headline$currency,
+    best = changed_best(records), found = new_findings(records), currency = records$after$headline$currency,
     counts = table(factor(rows$table, both), factor(rows$what, c("new", "gone", "different")))
   ))
 }
@@ -75,6 +76,16 @@ changed_best <- function(records) {
   best <- lapply(records, function(record) unlist(record$headline$best_sellers))
   other <- Filter(function(scope) !identical(best$before[scope], best$after[scope]), names(best$after))
   if (is.null(best$before)) character() else sprintf("best seller of %s is now %s", other, best$after[other])
+}
+
+# Sentences that the later run has about something of which the earlier one had none of that kind.
+new_findings <- function(records) {
+  told <- lapply(records, function(record) {
+    about <- vapply(record$findings, function(found) paste(found[c("kind", "column", "member")], collapse = "\r"), "")
+    stats::setNames(vapply(record$findings, function(found) found$finding, ""), about)
+  })
+  # An earlier run without findings did not look for them.
+  if (length(told$before)) unname(told$after[!names(told$after) %in% names(told$before)])
 }
 
 # For each table, the output file to compare: parquet if there is one, then csv, then tsv.
@@ -177,7 +188,7 @@ format.hinterfeld_changes <- function(x, ..., n = 5) {
     input_lines(about$inputs),
     if (length(about$unseen)) sprintf("%s changed; row by row, only csv, tsv and parquet files can be compared.",
                                       and_list(about$unseen)),
-    about$untrue,
+    about$untrue, found_lines(about$found),
     if (nrow(x) == 0 && length(about$unseen) + length(about$untrue) == 0) "No table has changed."
   )) |> c(unlist(lapply(unique(x$table), function(name) {
     c("", count_line(name, about$counts), changes_table(x[x$table == name, ], n))
@@ -202,6 +213,13 @@ input_lines <- function(inputs) {
     if (length(files)) sprintf("%s %s %s.", examples_of(files, 6), if (length(files) == 1) "is" else "are", word)
   }
   c(said(inputs$new, "new"), said(inputs$gone, "gone"), said(inputs$changed, "different"))
+}
+
+found_lines <- function(found) {
+  shown <- utils::head(found, 5)
+  more <- length(found) - length(shown)
+  c(if (length(found)) c("What stands out now and did not before:", paste("*", shown)),
+    if (more > 0) sprintf("* %s.", count_of(more, "more finding")))
 }
 
 # "monthly: 3 rows new, 1 gone and 12 different."

@@ -86,9 +86,9 @@ brief_files <- function(brief) {
   entries <- c(
     list(content$data$lines), lapply(content$data$attach, function(step) step$table),
     lapply(unname(content$tables), function(table) table$unsold$catalogue),
-    lapply(target_files(content), function(file) file[[2]]),
+    lapply(c(closed_files(content), target_files(content)), function(file) file[[2]]),
     unlist(lapply(unname(content$figures), function(figure) list(figure$places, figure$outline)), recursive = FALSE),
-    content$report[c("catalogue", "places", "outline")] |> unname()
+    content$report[c("catalogue", "targets", "places", "outline")] |> unname()
   )
   files <- lapply(Filter(Negate(is.null), entries), parse_file_entry, brief = brief)
   files[!duplicated(vapply(files, function(file) file$path, ""))]
@@ -101,6 +101,39 @@ target_files <- function(content) {
                                                   table$add[[i]]$target$targets))
   }, content$tables, names(content$tables))), recursive = FALSE)
   Filter(function(file) !is.null(file[[2]]) && is_file_entry(file[[2]]), files)
+}
+
+# Files of closed days: what names neither a weekday nor a date.
+closed_files <- function(content) {
+  closed <- content$daybook$calendar$closed
+  named <- vapply(closed, function(entry) rlang::is_string(entry) && !is_day_or_weekday(entry) || is.list(entry), NA)
+  lapply(which(named), function(i) list(c("daybook", "calendar", "closed", i), closed[[i]]))
+}
+
+is_day_or_weekday <- function(text) {
+  tolower(text) %in% weekdays_known || grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
+}
+
+# The brief with the days of such files in their place, from their one column of dates.
+with_closed_days <- function(brief) {
+  files <- closed_files(brief$content)
+  if (length(files) == 0) {
+    return(brief)
+  }
+  days <- lapply(files, function(file) {
+    table <- quietly(load_file(file[[2]], brief))
+    dates <- Filter(function(column) inherits(column, "Date"), as.list(table))
+    if (length(dates) != 1) {
+      stop_because("column", sprintf("%s has %s of dates, so it does not say which days are closed.",
+                                     parse_file_entry(file[[2]], brief)$shown, count_of(length(dates), "column")),
+                   i = "Give a file with one column of dates.", call = NULL)
+    }
+    format(dates[[1]])
+  })
+  at <- vapply(files, function(file) file[[1]][[4]], "")
+  closed <- brief$content$daybook$calendar$closed
+  brief$content$daybook$calendar$closed <- c(closed[-as.integer(at)], as.list(unlist(days)))
+  brief
 }
 
 is_file_entry <- function(entry) {

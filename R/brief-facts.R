@@ -2,6 +2,7 @@
 
 # The facts that a brief asks: list(all =, table = function(name)). A daybook, or tallies with what each table needs.
 brief_facts <- function(brief) {
+  brief <- with_closed_days(brief)
   if (!is.null(brief$open_store) && !can_be_stored(brief)) brief["open_store"] <- list(NULL)
   if (!is.null(brief$open_store)) {
     return(facts_of_tallies(brief_tallies(brief)))
@@ -77,14 +78,23 @@ table_needs <- function(spec, columns) {
   by <- union(unlist(spec$by), c(setdiff(asked, "day"), causes$over))
   dated <- !is.null(spec$every) || "day" %in% asked || length(spec$add) || length(spec$pick)
   list(by = intersect(by, columns), every = if (dated) needed_grain(spec, asked),
-       measures = c(brief_measures(spec$measures), as.list(setdiff(causes$units, brief_measure_names(spec$measures)))))
+       measures = c(brief_measures(spec$measures), causes$measures))
 }
 
-# The columns that the causes of a table are computed over, and those of its pieces.
+# The columns that the causes of a table are computed over, and what they are computed from.
 causes_asked <- function(spec) {
   steps <- Filter(function(step) names(step) == "causes", spec$add)
-  list(over = unlist(lapply(steps, function(step) unlist(step$causes$over) %||% "product")),
-       units = unlist(lapply(steps, function(step) step$causes$units %||% "units")))
+  asked <- lapply(steps, function(step) utils::modifyList(list(of = "revenue", over = "product", units = "units"),
+                                                          as.list(step$causes)))
+  own <- brief_measures(spec$measures)
+  named <- brief_measure_names(spec$measures)
+  measures <- unlist(lapply(asked, function(args) {
+    of <- as.list(own)[[match(args$of, named, 1L)]]
+    cause_measures(if (is.character(of)) new_measure("sum", brief_quo(of)) else of, args)
+  }), recursive = FALSE)
+  if (length(measures)) names(measures) <- make.unique(paste("causes:", names(measures)))
+  list(over = unlist(lapply(asked, function(args) args$over)), measures = measures,
+       of_lines = any(vapply(asked, function(args) isTRUE(args$returns) || !is.null(args$list_price), NA)))
 }
 
 # Needs by what they hold, each once; the tables that share one share its tally.

@@ -129,6 +129,9 @@ check_only_added <- function(content, amounts) {
              unlist(lapply(content$tables, function(spec) {
                lapply(spec$measures, function(measure) if (is.list(measure)) lapply(measure, function(m) m$where))
              })))
+  if (any(vapply(content$tables, function(spec) causes_asked(spec)$of_lines, NA))) {
+    stop_ungrouped("Returns and list prices are causes that look at each line.")
+  }
   for (text in texts) {
     amount <- intersect(all.vars(str2lang(text)), c("revenue", "units", amounts))
     if (length(amount)) stop_ungrouped("`%s` looks at the %s of each line.", text, amount[1])

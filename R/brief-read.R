@@ -12,7 +12,8 @@
 #'   path, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and `parts` and
 #'   `changed` for lines whose parts are kept, see [stored_parts()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
-#'   `covers`, `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()].
+#'   `covers`, `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()];
+#'   `closed` may also name files with one column of dates.
 #' * `store`: a folder in which the tally of each part of the lines is kept, so that the next run reads only what is new
 #'   or has changed. See [stored_parts()].
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].

@@ -68,7 +68,8 @@ is_record <- function(record) {
     is.list(record$lines) && has_fields(record$lines, list(kept = number)) &&
     rows(record$inputs, file = rlang::is_string, xxh128 = rlang::is_string, rows = number) &&
     all(vapply(record$inputs, function(value) !is.null(value$file), NA)) &&
-    rows(record$audit, revenue_after = number) &&
+    rows(record$audit, revenue_after = number) && rows(record$findings %||% list(), kind = rlang::is_string,
+         column = rlang::is_string, member = rlang::is_string, finding = rlang::is_string) &&
     rows(record$outputs, file = file, sha256 = rlang::is_string, xxh128 = rlang::is_string, keys = texts,
          columns = texts) &&
     all(vapply(record$outputs, function(value) all(c("file", "sha256") %in% names(value)), NA)) &&
@@ -124,6 +125,11 @@ headline_record <- function(facts, brief) {
     as.list(stats::setNames(best_of$best_seller, best_of[[region]]))
   }
   Filter(Negate(is.null), list(currency = brief$content$daybook$currency, best_sellers = best))
+}
+
+# What each finding says, and what it is about: by that it is found again in the next run.
+findings_record <- function(found) {
+  if (is.null(found)) list() else as.data.frame(found)[c("kind", "column", "member", "finding")]
 }
 
 audit_record <- function(book) {

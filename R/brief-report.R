@@ -23,6 +23,7 @@ brief_report <- function(x, path) {
   check_report_path(path)
   times <- new_times()
   facts <- times$of("read", brief_facts(x))
+  found <- times$of("count", report_findings(facts$all, x))
   own <- unlist(lapply(Filter(is.list, x$content$report$sections), function(section) section[c("table", "figure")]),
                 use.names = FALSE)
   wanted <- x$content$figures[intersect(names(x$content$figures), own)]
@@ -33,7 +34,7 @@ brief_report <- function(x, path) {
     brief_figure(tables[[spec$table]], spec, x)
   }))
   say_progress("Report")
-  write_report(facts, x, path, tables, figures, c(times$seconds(), files = 0))
+  write_report(facts, x, path, tables, figures, found, c(times$seconds(), files = 0))
   invisible(path)
 }
 
@@ -42,18 +43,28 @@ brief_findings <- function(brief, n) {
   with_databases(in_plain_session({
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
-    facts <- brief_facts(brief)$all
-    report <- brief$content$report
-    columns <- c("product", report$category %||% "category", report$region %||% "region", report$place)
-    findings_of(facts, n, by = intersect(columns, split_columns(facts)))
+    found_by_columns(brief_facts(brief)$all, brief, n)
   }))
+}
+
+found_by_columns <- function(facts, brief, n, ...) {
+  report <- brief$content$report
+  columns <- c("product", report$category %||% "category", report$region %||% "region", report$place)
+  findings_of(facts, n, by = intersect(columns, split_columns(facts)), ...)
+}
+
+# All that its report could tell; NULL for none.
+report_findings <- function(facts, brief) {
+  if ("report" %in% names(brief$content) && !identical(brief$content$report$findings, 0L)) {
+    found_by_columns(facts, brief, .Machine$integer.max, lines = FALSE)
+  }
 }
 
 report_file <- function(brief) {
   brief$content$report$file %||% "report.html"
 }
 
-write_report <- function(facts, brief, path, tables, figures, times) {
+write_report <- function(facts, brief, path, tables, figures, found, times) {
   book <- facts$all
   report <- brief$content$report
   columns <- list(category = report$category %||% "category", region = report$region %||% "region",
@@ -63,12 +74,16 @@ write_report <- function(facts, brief, path, tables, figures, times) {
   context <- list(
     book = book, headline = facts$headline, columns = report_columns(book, columns, given),
     catalogue = if (!is.null(report$catalogue)) quietly(load_file(report$catalogue, brief, "product")),
+    targets = if (!is.null(report$targets)) {
+      quietly(load_file(report$targets, brief, columns_of_names(brief$content)))
+    },
     places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
     outline = if (!is.null(report$outline)) brief_path(brief, report$outline),
     findings = report$findings,
     times = c(times, lines = line_counts(book)$read, tables = length(tables))
   )
   context$switch <- switch_contexts(context, report$switch, call = NULL)
+  context$found <- found
   sections <- report$sections %||% as.list(usual_sections())
   sections <- lapply(seq_along(sections), function(i) {
     if (is.list(sections[[i]])) custom_section(sections[[i]], i, tables, figures) else sections[[i]]

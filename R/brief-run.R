@@ -16,10 +16,11 @@
 #' @return Invisibly, the record of the run, as in `run.json`.
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128), `versions`,
 #'   `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline` (the currency
-#'   and, if there is a report, the best seller of each region), `outputs` (file, rows, keys and types of the columns of
-#'   tables, size, SHA-256), `started` (UTC), `seconds`, and `times` (how these seconds divide into reading and checking
-#'   lines, computing tables, and drawing and writing). The same inputs give the same bytes in every file, except in
-#'   this record and in a report with the section `times`.
+#'   and, if there is a report, the best seller of each region), `findings` (of a brief with a report; see
+#'   [findings()]), `outputs` (file, rows, keys and types of the columns of tables, size, SHA-256), `started` (UTC),
+#'   `seconds`, and `times` (how these seconds divide into reading and checking lines, computing tables, and drawing and
+#'   writing). The same inputs give the same bytes in every file, except in this record and in a report with the section
+#'   `times`.
 #' @section Files that grow: A run that keeps parts, and a watch, take a file when it has not changed for a second;
 #'   `options(hinterfeld.rest = )` gives other seconds. A file whose last line has no line end is read, and a message
 #'   says so.
@@ -100,7 +101,7 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
       })
     inputs <- check_inputs_unchanged(inputs, brief)
     record <- c(
-      list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "outputs")],
+      list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "findings", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
            seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1), times = done$times)
     )
@@ -166,6 +167,7 @@ deliver_brief <- function(brief, draft) {
   facts <- times$of("read", brief_facts(brief))
   book <- facts$all
   tables <- times$of("count", brief_tables(facts, content$tables, brief))
+  found <- times$of("count", report_findings(book, brief))
   figures <- times$of("write", named_step("Figure", content$figures, function(spec, name) {
     brief_figure(tables[[spec$table]], spec, brief)
   }))
@@ -174,12 +176,14 @@ deliver_brief <- function(brief, draft) {
   if ("report" %in% names(content)) {
     say_progress("Report")
     path <- file.path(draft, report_file(brief))
-    times$of("write", write_report(facts, brief, path, tables, figures, c(times$seconds(), files = length(outputs))))
+    times$of("write", write_report(facts, brief, path, tables, figures, found,
+                                   c(times$seconds(), files = length(outputs))))
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
   headline <- headline_record(facts, brief)
   outputs <- lapply(outputs, function(output) c(output, output_file_record(file.path(draft, output$file))))
-  list(lines = line_counts(book), audit = audit_record(book), headline = headline, outputs = outputs,
+  list(lines = line_counts(book), audit = audit_record(book), headline = headline,
+       findings = findings_record(found), outputs = outputs,
        times = as.list(times$seconds()))
 }
 

@@ -36,7 +36,8 @@ rerun_watched <- function(folder, tell, run) {
     run()
     changed <- what_changed(former, folder)
     about <- attr(changed, "about")
-    tell(c(paste0(format(Sys.time(), "%H:%M:%S"), "  ", change_headline(about)), input_lines(about$inputs)))
+    tell(c(paste0(format(Sys.time(), "%H:%M:%S"), "  ", change_headline(about)), input_lines(about$inputs),
+           found_lines(about$found)))
   }, hinterfeld_error = function(cnd) tell(paste("hinterfeld:", problem_with_causes(cnd))))
 }
 

@@ -30,7 +30,8 @@ totals_words <- c(
   `on_bad = "set_aside"` = "--set-aside", every = "--every", by = "--by", within = "--within", of = "--of",
   subtotals = "--subtotals", as_of = "--as-of", periods = "--compare", day_format = "--day-format", ties = "--ties",
   columns = "--crosstab", `...` = "--sort", day = "--day", product = "--product", revenue = "--revenue",
-  units = "--units", order = "--order"
+  units = "--units", order = "--order", closed = "--closed", list_price = "--list-price",
+  returns = "--returns", per_open_day = "--per-open-day"
 )
 
 print_totals <- function(brief, given) {
@@ -151,7 +152,10 @@ totals_options <- function() {
     flag("rank", "add the rank"), flag("share", "add the share of the total"),
     flag("running", "add the running total along the period"),
     option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
+    flag("per-open-day", "compare per open day (see --closed)"),
     flag("causes", "split the change into volume, mix, price, new and gone products"),
+    option("list-price", "with --causes: split discounts from this column of prices", "NAME"),
+    flag("returns", "with --causes: set returns apart"),
     option("target", "set the targets of this file beside the measure", "FILE"),
     option("due", "the part of a target that is due: days or year_before", "HOW", "days"),
     option("as-of", "compute the change as if the data ended on this day", "DAY"),
@@ -166,6 +170,7 @@ totals_options <- function() {
     option("currency", "the currency, as it is to be printed", "TEXT"),
     option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
     option("covers", "first and last day that the data cover [default: those with a line]", "DAY DAY"),
+    option("closed", "closed days: weekdays, dates, or files with dates", "DAYS"),
     option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
     flag("set-aside", "set unusable lines aside instead of stopping"),
     flag("audit", "print first what every step did to the lines and the revenue"),
@@ -204,6 +209,12 @@ check_totals_options <- function(given) {
   for (grain in cli_list(given$every)) wrong("every", grain, names(grain_kinds))
   wrong("change", given$change, step_kinds$change$arguments$versus$choices)
   wrong("ties", given$ties, tie_rules)
+  if (!given$causes && (given$returns || !is.null(given[["list-price"]]))) {
+    stop_because("usage", "hinterfeld totals: --returns and --list-price go with --causes.")
+  }
+  if (given[["per-open-day"]] && is.null(given$change) && is.null(given$compare)) {
+    stop_because("usage", "hinterfeld totals: --per-open-day goes with --change or --compare.")
+  }
   if (given$audit && given$csv) stop_because("usage", "hinterfeld totals: --audit and --csv do not go together.")
   alone <- intersect(c("top", "slow", "best-of-each", "unsold", "crosstab"),
                      names(Filter(function(x) !is.null(x) && !isFALSE(x), given)))
@@ -220,7 +231,8 @@ totals_brief <- function(given) {
     day = given$day, product = given$product, revenue = given$revenue, units = given$units, order = given$order,
     decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
     covers = if (!is.null(given$covers)) lapply(given$covers, cli_day, option = "covers"),
-    calendar = list(year_starts = given[["year-starts"]]), on_bad = if (given[["set-aside"]]) "set_aside"
+    calendar = Filter(length, list(year_starts = given[["year-starts"]], closed = as.list(cli_list(given$closed)))),
+    on_bad = if (given[["set-aside"]]) "set_aside"
   )
   rules <- cli_rules(given$repeated)
   table <- if (is.null(given$unsold)) question_spec(given) else unsold_spec(given)
@@ -276,10 +288,15 @@ question_spec <- function(given) {
     stats::setNames(lapply(given$compare, cli_period, calendar = given$calendar), given$compare)
   }
   last <- if (!is.null(given[["as-of"]])) cli_day(given[["as-of"]], "as-of")
+  open <- if (given[["per-open-day"]]) TRUE
   add <- c(
-    if (!is.null(given$change)) step("change", versus = given$change, as_of = last, of_scopes = FALSE),
-    if (!is.null(compared)) step("change", periods = compared, of_scopes = FALSE),
-    if (given$causes) step("causes", of_scopes = FALSE), if (given$running) step("running_total"),
+    if (!is.null(given$change)) {
+      step("change", versus = given$change, as_of = last, per_open_day = open, of_scopes = FALSE)
+    },
+    if (!is.null(compared)) step("change", periods = compared, per_open_day = open, of_scopes = FALSE),
+    if (given$causes) {
+      step("causes", list_price = given[["list-price"]], returns = if (given$returns) TRUE, of_scopes = FALSE)
+    }, if (given$running) step("running_total"),
     if (!is.null(given$target)) {
       step("target", targets = given_entry(given$target, given$database), due = given$due, of_scopes = FALSE)
     },

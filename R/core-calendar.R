@@ -11,7 +11,7 @@
 #' @section Names of years: A year that starts on 1 January is called by its number, `2026`; any other is named after
 #'   both calendar years it spans, `2026/27`.
 #' @section Errors: `hinterfeld_error_calendar` for a day that does not exist or does not occur in every month, an
-#'   unknown weekday, or ISO weeks that do not start on Monday.
+#'   unknown weekday, ISO weeks that do not start on Monday, or a shop that is never open.
 #' @references ISO 8601-1:2019, Date and time, for weeks that start on Monday and belong to the year
 #'   that holds their Thursday. National Retail Federation, "4-5-4 Calendar", for years of 52 or 53
 #'   weeks that start on the week nearest to a date.
@@ -20,7 +20,8 @@
 #' sales_calendar()
 #' sales_calendar(year_starts = "04-01")
 #' sales_calendar(year_starts = "02-01", week_starts = "sunday", weeks = "445")
-sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks = c("iso", "445")) {
+#' sales_calendar(closed = c("sunday", "2025-12-25", "2026-01-01"))
+sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks = c("iso", "445"), closed = NULL) {
   check_text(year_starts, "year_starts")
   check_choice(week_starts, "week_starts", weekdays_known)
   given <- length(weeks) == 1
@@ -31,7 +32,7 @@ sales_calendar <- function(year_starts = "01-01", week_starts = "monday", weeks 
   }
   start <- read_year_start(year_starts, weeks)
   structure(list(
-    year_starts = year_starts, week_starts = week_starts, weeks = weeks,
+    year_starts = year_starts, week_starts = week_starts, weeks = weeks, closed = read_closed(closed),
     rules = c(start, match(week_starts, weekdays_known) - 1L, as.integer(weeks == "445"))
   ), class = "hinterfeld_calendar")
 }

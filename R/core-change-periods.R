@@ -10,10 +10,12 @@ change_of_periods <- function(step, t, call) {
   }, plan$days, list(integer(), plan$dropped))
   measure <- answer$measures[[of]]
   now <- replace(values[[1]], rep(plan$unknown[1], nrow(t)), NA)
-  columns <- change_values(now, values[[2]], rep(plan$apart, nrow(t)), rep(plan$comparable, nrow(t)), measure)
+  rows <- function(x) rep(x, nrow(t))
+  open <- if (isTRUE(step$args$per_open_day)) lapply(plan$open, rows)
+  columns <- change_values(now, values[[2]], rows(plan$apart), rows(plan$comparable), measure, open)
   shown <- if (is.null(measure$decimals)) now else from_minor(now, measure$decimals)
   shown <- list(values = shown, counts = measure$counts, decimals = measure$decimals)
-  summary <- c(list(days = plan$days, unfinished = plan$unfinished, why = plan$why), direction_counts(columns))
+  summary <- c(plan[c("days", "open", "unfinished", "why")], direction_counts(columns))
   add_columns_of(t, step, c(list(now = shown), columns), step_stats_of(t, summary = summary), call)
 }
 
@@ -23,25 +25,29 @@ named_plan <- function(periods, like_for_like, about) {
   last <- about$span[2]
   now <- periods[[1]]
   then <- periods[[2]]
-  unfinished <- now[1] <= last && now[2] > last
-  if (unfinished) now[2] <- last
+  calendar <- about$calendar
+  unfinished <- now[1] <= last && open_days(calendar, last + 1, now[2]) > 0
+  if (now[1] <= last) now[2] <- min(now[2], last)
   whole <- then[2]
-  if (unfinished && like_for_like) then[2] <- min(then[2], same_day_in(then, now))
+  if (unfinished && like_for_like) then[2] <- min(then[2], same_day_in(then, now, calendar))
   covered <- cover(about, c(now[1], then[1]), c(now[2], then[2]))
   comparable <- all(covered$whole) && (like_for_like || !unfinished)
   why <- cover_words(about, c(now[1], then[1]), c(now[2], then[2]), names(periods))
   if (unfinished && !like_for_like) why[1] <- sprintf("%s is not complete", names(periods)[1])
   list(
     days = stats::setNames(list(now, then), names(periods)), dropped = days_dropped(then[2], whole),
-    unknown = covered$none, unfinished = unfinished,
+    open = covered$open, unknown = covered$none, unfinished = unfinished,
     apart = if (any(covered$none)) 1L else if (!comparable && like_for_like) 2L else 0L,
     comparable = if (!comparable) "none" else if (unfinished) "to_date" else "full", why = why[nzchar(why)]
   )
 }
 
 # The day of an earlier period up to which as much has passed as of the later one: the same date where both begin on
-# the same, otherwise the same number of days.
-same_day_in <- function(then, now) {
+# the same, otherwise the same number of days; if the calendar has closed days, the same number of open ones.
+same_day_in <- function(then, now, calendar) {
+  if (length(calendar$closed)) {
+    return(day_of_open(calendar, then[1], then[2], open_days(calendar, now[1], now[2])))
+  }
   years <- as.POSIXlt(now[1])$year - as.POSIXlt(then[1])$year
   if (years > 0 && identical(years_earlier(now[1], years), then[1])) {
     return(date_earlier(now[2], years))

@@ -13,7 +13,8 @@ plan_of_table <- function(answer, how) {
     grain = grain, after = after, periods = periods, starts = joined("starts"), ends = joined("ends"),
     earlier = list(start = do.call(c, unname(lapply(plans, function(plan) plan$earlier$start))),
                    end = do.call(c, unname(lapply(plans, function(plan) plan$earlier$end)))),
-    why = joined("why"), held = joined("held"), apart = joined("apart"), comparable = joined("comparable"),
+    open = joined("open"), open_before = joined("open_before"), why = joined("why"), held = joined("held"),
+    apart = joined("apart"), comparable = joined("comparable"),
     later = unlist(Map(function(plan, after) plan$later + after, plans, after), use.names = FALSE),
     target = Map(function(plan, after) plan$target + after, plans, after),
     cut = Map(function(plan, after) plan$cut + after, plans, after),
@@ -55,7 +56,8 @@ change_plan <- function(every, about, how) {
   later <- ifelse(to_the_end, same, NA_integer_)
   comparable <- now$whole & before$whole & (how$like_for_like | !now$unfinished)
   list(
-    starts = starts, ends = pmin(ends, span[2]), earlier = earlier, held = !now$none,
+    starts = starts, ends = pmin(ends, span[2]), earlier = earlier, held = !now$none, open = now$open,
+    open_before = before$open,
     # Of 1 the earlier value is unknown, 2 cannot be compared.
     apart = ifelse(before$none, 1L, ifelse(!comparable & how$like_for_like, 2L, 0L)),
     comparable = ifelse(!comparable, "none", ifelse(now$unfinished, "to_date", "full")),
@@ -128,8 +130,12 @@ date_earlier <- function(day, years = 1L) {
   if (is.na(same)) years_earlier(day - 1, years) else same
 }
 
-# Where the earlier period ends when the later one has only come to `now`.
+# Where the earlier period ends when the later one has only come to `now`: after as many open days if the calendar has
+# closed ones.
 cut_day <- function(start, earlier_start, earlier_end, now, every, how, calendar) {
+  if (length(calendar$closed)) {
+    return(day_of_open(calendar, earlier_start, earlier_end, open_days(calendar, start, rep(now, length(start)))))
+  }
   same_date <- how$versus == "year_before" && how$align == "date" && calendar$weeks != "445" && every != "week"
   day <- if (how$versus == "year_before" && how$align == "weekday") {
     rep(now - 364, length(start))

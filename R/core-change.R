@@ -13,12 +13,14 @@
 #'   so that Mondays are compared with Mondays.
 #' @param like_for_like Logical: cut the earlier period of an incomplete last period to the days that
 #'   have passed: up to the same date, or for weeks, 4-4-5 years and `"period_before"` to the same number
-#'   of days.
+#'   of days; if the calendar has closed days, to the same number of open ones.
 #' @param as_of Date, or its text such as `"2026-05-31"`: compute the table as it stood at the end of this day instead
 #'   of the daybook's last day. A day before the first kept line is an error.
 #' @param periods For a table without a period, two periods to compare, the later first: their names,
 #'   `c("2026-05", "2025-05")`, or any days as a named list of two pairs of dates,
 #'   `list("Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")), ...)`.
+#' @param per_open_day Logical: compare per open day of the calendar (see [sales_calendar()]): the earlier value is
+#'   divided by its open days and multiplied by those of now, rounded once. For sums and counts.
 #' @param name Text: what the new columns start with, instead of `of`.
 #' @return `t` with the columns
 #'   * `<of>_before`: the earlier value; missing if the earlier period is before the data;
@@ -29,9 +31,10 @@
 #'   * `comparable`: `full`, `to_date` (both cut to the days that have passed) or `none` (the earlier period is not
 #'     entirely in the data, or was not cut). With `name`, `<name>_comparable`.
 #'
-#'   With `periods`, `<of>_now` comes first. Members that sold before but not now get a row with 0, so that the changes
-#'   of the members add up to the change in their total; a table cut to some of its rows gets no such rows. Columns
-#'   added earlier are computed again over all rows.
+#'   With `per_open_day`, `<of>_open_days` and `<of>_open_days_before` follow; because earlier values are rounded, the
+#'   changes of the members need not add up exactly. With `periods`, `<of>_now` comes first. Members that sold before
+#'   but not now get a row with 0, so that the changes of the members add up to the change in their total; a table cut
+#'   to some of its rows gets no such rows. Columns added earlier are computed again over all rows.
 #' @section Errors: `hinterfeld_error_period` for a table without a period or with a recurring one, a day outside
 #'   the data, or periods that are not two pairs of dates; `hinterfeld_error_measure` for `of`.
 #' @export
@@ -44,13 +47,18 @@
 #'   "Autumn 2025" = as.Date(c("2025-09-01", "2025-11-30"))
 #' ))
 add_change <- function(t, of = "revenue", versus = c("year_before", "period_before"), align = c("date", "weekday"),
-                       like_for_like = TRUE, as_of = NULL, periods = NULL, name = NULL) {
+                       like_for_like = TRUE, as_of = NULL, periods = NULL, per_open_day = FALSE, name = NULL) {
   check_totals(t)
   check_name(name)
   check_measure(t, of)
   endings <- c(before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
              comparable = "_comparable")
   if (!is.null(periods)) endings <- c(now = "_now", endings)
+  check_flag(per_open_day, "per_open_day")
+  if (per_open_day) {
+    check_scalable(answer_of(t)$measures[[of]], of)
+    endings <- c(endings, open = "_open_days", open_before = "_open_days_before")
+  }
   columns <- stats::setNames(paste0(name %||% of, endings), names(endings))
   if (is.null(name)) columns[["comparable"]] <- "comparable"
   check_flag(like_for_like, "like_for_like")
@@ -62,6 +70,7 @@ add_change <- function(t, of = "revenue", versus = c("year_before", "period_befo
   } else {
     list(of = of, periods = periods, like_for_like = like_for_like)
   }
+  args$per_open_day <- per_open_day
   exact_values(t, of)
   check_no_others(t)
   if (is.null(periods)) check_change_period(answer_of(t)) else check_periods(periods, answer_of(t))
@@ -79,7 +88,7 @@ take_step.hinterfeld_step_change <- function(step, t, again = FALSE, call = call
   plan <- plan_of_table(answer_of(t), how)
   compared <- compare_rows(t, of, plan, call)
   t <- compared$table
-  columns <- change_columns(t, of, compared, plan)
+  columns <- change_columns(t, of, compared, plan, isTRUE(how$per_open_day))
   summary <- change_summary(columns, plan, facts_of(answer_of(t), call))
   add_columns_of(t, step, columns, step_stats_of(t, summary = summary), call)
 }
@@ -89,6 +98,14 @@ check_measure <- function(t, of, call = caller_env()) {
   if (!rlang::is_string(of) || !of %in% measures) {
     stop_because("measure", "`of` must name a measure of the table.",
                  i = sprintf("Its measures are %s.", columns_named(measures)), call = call)
+  }
+}
+
+# What is 0 without lines grows with the days; means and extremes do not.
+check_scalable <- function(measure, of, call = caller_env()) {
+  if (is.na(measure_kinds[[measure$kind]]$empty)) {
+    stop_because("measure", sprintf("`%s` is not a sum or a count, so it does not grow with open days.", of),
+                 i = sprintf("Leave out %s.", as_typed("per_open_day")), call = call)
   }
 }
 

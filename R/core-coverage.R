@@ -22,9 +22,17 @@ with_coverage <- function(facts, coverage) {
   facts$span <- plain_days(span)
   all <- length(coverage$covered) == span[2] - span[1] + 1
   facts$out <- if (all) integer() else setdiff(seq(span[1], span[2]), coverage$covered)
-  before <- span[1] - seq_len(usual)
-  facts$early <- if (length(coverage$said)) 0L else as.integer(sum(cumprod(!before %in% coverage$ruled)))
+  before <- span[1] - seq_len(early_most(facts$calendar))
+  without_sales <- seq_along(before) <= usual | cumprod(is_closed(facts$calendar, before)) > 0
+  facts$early <- if (length(coverage$said)) 0L else {
+    as.integer(sum(cumprod(without_sales & !before %in% coverage$ruled)))
+  }
   facts
+}
+
+# The most days before the first that count as days without sales: some that are usual, or a month of closed ones.
+early_most <- function(calendar) {
+  if (length(calendar$closed)) 31L else 6L
 }
 
 # A shop is closed on Sundays and holidays: 19 of 20 gaps between two days with a line are no longer than this.
@@ -48,27 +56,32 @@ merge_seen <- function(a, b) {
   list(seen = sort(union(a$seen, b$seen)), said = if (length(said)) range(said) else said)
 }
 
-# Are all days of stretches covered (`whole`), or `none`, and how many `days` are? Days before the first that count as
-# days without sales belong to a stretch of which others are covered. A stretch without ends is none.
+# Are all days of stretches covered (`whole`), or `none`, how many `days` are, and how many of these are `open`? Days
+# before the first that count as days without sales belong to a stretch of which others are covered. A stretch without
+# ends is none.
 cover <- function(about, start, end) {
-  first <- as.integer(about$span[1])
-  days <- as.integer(about$span[2]) - first + 1L
-  upto <- c(0L, cumsum(replace(rep(TRUE, days), about$out - first + 1L, FALSE)))
-  place <- function(day) pmin(pmax(as.integer(day) - first, 0L), days) + 1L
-  start <- as.integer(start)
-  end <- as.integer(end)
-  held <- upto[place(end + 1L)] - upto[place(start)]
-  without_sales <- pmax(0L, pmin(end, first - 1L) - pmax(start, first - about$early) + 1L)
-  none <- is.na(start) | held == 0
-  days <- held + without_sales
-  list(whole = !none & days == end - start + 1L, none = none, days = days)
+  first <- as.integer(about$span[1]) - about$early
+  days <- seq(first, as.integer(about$span[2]))
+  covered <- replace(rep(TRUE, length(days)), about$out - first + 1L, FALSE)
+  place <- function(day) pmin(pmax(as.integer(day) - first, 0L), length(days)) + 1L
+  from <- place(start)
+  to <- pmax(from, place(end + 1L))
+  of <- function(counted) {
+    upto <- c(0L, cumsum(counted))
+    upto[to] - upto[from]
+  }
+  none <- is.na(start) | is.na(end) | of(covered & seq_along(days) > about$early) == 0
+  held <- of(covered)
+  list(whole = !none & held == as.integer(end) - as.integer(start) + 1L, none = none, days = held,
+       open = if (length(about$calendar$closed)) of(covered & !is_closed(about$calendar, days)) else held)
 }
 
 # The same of the periods that begin on some days, as far as the data go; and which are `complete` to their end.
 cover_of_periods <- function(about, starts, every) {
   ends <- period_end(starts, every, about$calendar)
   covered <- cover(about, starts, pmin(ends, about$span[2]))
-  unfinished <- ends > about$span[2]
+  # Days on which the shop is closed add nothing.
+  unfinished <- open_days(about$calendar, about$span[2] + 1, ends) > 0
   c(covered, list(unfinished = unfinished, complete = covered$whole & !unfinished))
 }
 

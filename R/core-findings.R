@@ -85,7 +85,10 @@ latest_compared <- function(facts, of, about) {
       return(list(every = every, how = list(versus = versus, like_for_like = to_date), label = label(plan$starts),
                   label_before = label(plan$earlier$start),
                   unfinished = plan$comparable[found] == "to_date", now = c(plan$starts[found], ends[found]),
-                  before = c(plan$earlier$start[found], plan$earlier$end[found])))
+                  before = c(plan$earlier$start[found], plan$earlier$end[found]),
+                  # Up to another date, where as many open days have passed.
+                  moved = length(about$calendar$closed) > 0 &&
+                    !identical(plan$earlier$end[found], date_earlier(ends[found]))))
     }
   }
 }
@@ -105,10 +108,22 @@ compared_rows <- function(by, asked, causes = FALSE) {
 find_change <- function(asked) {
   rows <- tryCatch(compared_rows(character(), asked, causes = TRUE), hinterfeld_error = function(cnd) NULL)
   causes <- if (!is.null(rows) && rows$t[[paste0(asked$of, "_causes")]] == "split") {
-    stats::setNames(unlist(as.list(rows$t)[paste0(asked$of, cause_endings[1:5])]), names(cause_endings)[1:5])
+    endings <- cause_endings[usual_causes]
+    stats::setNames(unlist(as.list(rows$t)[paste0(asked$of, endings)]), names(endings))
   }
   if (is.null(rows)) rows <- asked$whole
-  list(new_finding("change", rows$change, rows$t, now = rows$now, before = rows$before, causes = causes))
+  list(new_finding("change", rows$change, rows$t, now = rows$now, before = rows$before, causes = causes,
+                   open = open_day_effect(rows, asked)))
+}
+
+# What more or fewer open days than before come to, if that is a tenth of the change or more: list(days =, before =,
+# amount =).
+open_day_effect <- function(rows, asked) {
+  open <- vapply(asked$compared[c("now", "before")], function(days) cover(asked$about, days[1], days[2])$open, 0L)
+  amount <- if (open[[2]] > 0) rows$before * (open[[1]] / open[[2]] - 1) else 0
+  if (length(asked$about$calendar$closed) && amount != 0 && amount / rows$change >= 0.1) {
+    list(days = open[[1]], before = open[[2]], amount = amount)
+  }
 }
 
 # The member that carries most of a rise or fall of the whole, and the one that moves most against it.
@@ -288,7 +303,8 @@ find_gaps <- function(asked) {
     return(list())
   }
   t <- quietly(totals(asked$facts, every = "month", measures = list(asked$of, lines = "lines"), fill = TRUE))
-  empty <- which(t$lines == 0 & cover_of_periods(asked$about, t$month, "month")$complete)
+  covered <- cover_of_periods(asked$about, t$month, "month")
+  empty <- which(t$lines == 0 & covered$complete & covered$open > 0)
   # Months without a line that follow each other are one gap.
   lapply(unname(split(empty, empty - seq_along(empty))), function(months) {
     new_finding("gap", -stats::median(t[[asked$of]][-empty]) * length(months), t, member = format(t$month[months[1]]),

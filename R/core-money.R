@@ -87,3 +87,11 @@ stop_overflow <- function(what, call = caller_env()) {
                i = "Make the daybook with fewer `decimals`, or in a larger currency unit such as thousands.",
                call = call)
 }
+
+half_away <- function(minor) sign(minor) * floor(abs(minor) + 0.5)
+
+# Whole numbers times part / whole, rounded once, also where the product is larger than a double can count.
+scaled_part <- function(minor, part, whole) {
+  size <- abs(minor)
+  sign(minor) * (size %/% whole * part + floor(size %% whole * part / whole + 0.5))
+}

@@ -59,7 +59,7 @@ cause_checks <- function(t, answer) {
     # The change that was split is the last one before.
     earlier <- Filter(function(other) other$kind == "change" && other$args$of == step$args$of,
                       utils::head(answer$inquiry$steps, i - 1))
-    parts <- names_of(answer, step$columns[1:5])
+    parts <- names_of(answer, step$columns[names(step$columns) != "causes"])
     changed <- names_of(answer, earlier[[length(earlier)]]$columns[["change"]])
     if (!all(c(parts, changed) %in% names(t))) {
       return(NULL)

@@ -104,7 +104,7 @@ rule_out <- function(coverage, rules, left, every, calendar, call) {
     return(coverage)
   }
   first <- coverage$covered[1]
-  days <- c(if (length(coverage$said) == 0) first - 6:1, coverage$covered)
+  days <- c(if (length(coverage$said) == 0) first - rev(seq_len(early_most(calendar))), coverage$covered)
   holds <- days %in% left
   holds[!holds] <- days[!holds] %in% as.integer(days_allowed(rules, plain_days(days), every, calendar, call))
   # Before the data there is nothing to rule out but what runs up to them.

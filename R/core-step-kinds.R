@@ -26,18 +26,20 @@ seller_arguments <- list(
 step_kinds <- list(
   change = list(
     take = function(...) add_change(...), verb = "add_change", needs = "period",
-    outputs = c(now = "_now", before = "_before", change = "_change", pct = "_change_pct", direction = "_direction"),
+    outputs = c(now = "_now", before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
+                open = "_open_days", open_before = "_open_days_before"),
     arguments = list(
       of = arg_of, versus = step_argument("text", "year_before", c("year_before", "period_before")),
       align = step_argument("text", "date", c("date", "weekday")), like_for_like = step_argument("flag", TRUE),
-      as_of = step_argument("day"), periods = step_argument("periods"), name = arg_name
+      as_of = step_argument("day"), periods = step_argument("periods"), per_open_day = step_argument("flag", FALSE),
+      name = arg_name
     )
   ),
   causes = list(
     take = function(...) add_causes(...), verb = "add_causes", needs = "change",
     outputs = cause_endings,
     arguments = list(of = arg_of, over = step_argument("columns", "product"), units = step_argument("text", "units"),
-                     name = arg_name)
+                     list_price = step_argument("text"), returns = step_argument("flag", FALSE), name = arg_name)
   ),
   target = list(
     take = function(...) add_target(...), verb = "add_target", needs = NULL,

@@ -141,6 +141,23 @@ check_target_columns <- function(keys, answer, call) {
   }
 }
 
+# The period that targets are for, by the name of their column or of its first value.
+period_of_targets <- function(targets, calendar) {
+  own <- intersect(names(targets), grains)
+  if (length(own)) {
+    return(own[1])
+  }
+  pair <- if (length(targets$period)) named_period(as.character(targets$period[1]), calendar)
+  fits <- Filter(function(every) {
+    !is.null(pair) && all(period_start(pair, every, calendar) == pair[1], period_end(pair, every, calendar) == pair[2])
+  }, grains)
+  if (length(fits) == 0) {
+    stop_because("targets", "The targets name no period.",
+                 i = "Give them a column `year`, `month` or `period`, with names such as \"2026-03\".", call = NULL)
+  }
+  fits[[1]]
+}
+
 # The first days of the periods that targets name.
 target_periods <- function(given, answer, call) {
   calendar <- answer$about$calendar
@@ -186,8 +203,9 @@ planned_targets <- function(answer, codes, args, call) {
   }
   starts <- args$targets[[ids_of(answer, answer$period)]]
   held <- cover_of_periods(answer$about, starts, answer$every)
-  days <- as.integer(period_end(starts, answer$every, answer$about$calendar) - starts + 1)
-  due <- half_away(target * held$days / days)
+  calendar <- answer$about$calendar
+  days <- open_days(calendar, starts, period_end(starts, answer$every, calendar))
+  due <- ifelse(days > 0, scaled_part(target, held$open, days), target)
   if (args$due == "year_before") {
     before <- year_before_of(answer, codes, args$of, call)
     part <- ifelse(before$whole > 0, half_away(target * before$part / before$whole), NA_real_)
@@ -196,14 +214,12 @@ planned_targets <- function(answer, codes, args, call) {
   kept <- !held$none
   last <- which(kept & held$unfinished)[1]
   part <- if (!is.na(last)) {
-    list(period = period_label(starts[last], answer$every, answer$about$calendar), days = held$days[last],
+    list(period = period_label(starts[last], answer$every, answer$about$calendar), days = held$open[last],
          of = days[last])
   }
   list(codes = lapply(codes$targets, function(code) code[kept]), target = target[kept], due = due[kept],
        outside = sum(!kept), part = part)
 }
-
-half_away <- function(minor) sign(minor) * floor(abs(minor) + 0.5)
 
 # For each target what the same period a year before came to: the days that have passed of it, and the whole.
 year_before_of <- function(answer, codes, of, call) {

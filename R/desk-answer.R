@@ -13,7 +13,7 @@ brief_desk <- function(brief) {
   }
   rules <- brief$content$restrict
   brief$content$restrict <- NULL
-  base <- brief_daybook(brief, wanted = NULL)
+  base <- brief_daybook(with_closed_days(brief), wanted = NULL)
   facts <- base
   for (rule in rules) facts <- restrict_by(facts, rule)
   new_desk(facts, brief, base, rules)

@@ -112,7 +112,13 @@ clause_choices <- list(
                                            period_before = "the period before")[[value]], value == now,
                why = if (value != "none") why)
       }), choice("checkbox", "weekday", "true", "by weekdays: 364 days before", identical(given$align, "weekday"),
-                 why = if (is.null(why) && identical(every, "day")) NULL else "only for days")),
+                 why = if (is.null(why) && identical(every, "day")) NULL else "only for days"),
+        choice("checkbox", "causes", "true", "split into volume, mix, price, new and gone products",
+               !is.null(step_given(state, "causes")), why = why %||% lacks_causes(state, desk$facts)),
+        if (length(desk$facts$calendar$closed)) {
+          choice("checkbox", "open", "true", "per open day, without causes", isTRUE(given$per_open_day),
+                 why = why %||% (if (!grows_with_days(state$table$measures[[1]])) "only for sums and counts"))
+        }),
       field_group("Shown", choice("radio", "period", "", "every period", is.null(period)),
                   choice("radio", "period", "latest", "the latest only", identical(period, "latest"), why = only),
                   lapply(desk_years(desk), function(year) {

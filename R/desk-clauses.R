@@ -27,7 +27,7 @@ step_in_table <- function(table, kind, given) {
     others <- c(others, list(stats::setNames(list(if (length(given)) given), kind)))
   }
   # Shares and ranks are taken of the rows that are left, so they come after what chooses among periods.
-  taken <- c("change", "target", "running_total", "moving", "in_period", "share", "rank", "pareto")
+  taken <- c("change", "causes", "target", "running_total", "moving", "in_period", "share", "rank", "pareto")
   place <- match(vapply(others, names, ""), taken)
   table$add <- others[order(place)]
   if (length(table$add) == 0) table$add <- NULL
@@ -75,8 +75,10 @@ clause_changes <- list(
   },
   versus = function(state, given, facts) {
     none <- identical(given$versus, "none")
-    change <- if (!none) list(versus = given$versus, align = if (isTRUE(given$weekday)) "weekday")
+    change <- list(versus = given$versus, align = if (isTRUE(given$weekday)) "weekday",
+                   per_open_day = if (isTRUE(given$open)) TRUE)
     state$table <- step_in_table(state$table, "change", if (!none) Filter(Negate(is.null), change))
+    state$table <- step_in_table(state$table, "causes", if (isTRUE(given$causes)) list())
     if (none) state$table <- step_in_table(state$table, "target", NULL)
     period <- if (nzchar(given$period %||% "")) list(period = given$period)
     state$table <- step_in_table(state$table, "in_period", period)
@@ -244,6 +246,14 @@ valid_state <- function(state, facts) {
   }
   single <- single_grain(every)
   if (is.null(single)) for (kind in c("change", "in_period")) table <- step_in_table(table, kind, NULL)
+  change <- step_given(list(table = table), "change")
+  if (isTRUE(change$per_open_day) && !grows_with_days(table$measures[[1]])) {
+    change$per_open_day <- NULL
+    table <- step_in_table(table, "change", change)
+  }
+  if (is.null(change) || isTRUE(change$per_open_day) || !is.null(lacks_causes(state, facts))) {
+    table <- step_in_table(table, "causes", NULL)
+  }
   # Targets are for what they are split by.
   target <- step_given(list(table = table), "target")
   planned <- c(setdiff(names(target$targets), "target"), target$of %||% "revenue")
@@ -297,6 +307,21 @@ adding_steps <- c("share", "pareto", "target", "running_total", "moving")
 
 adds_up_entry <- function(entry) {
   !is.list(entry) || any(c("sum_of", "count_lines") %in% names(entry[[1]]))
+}
+
+grows_with_days <- function(entry) {
+  adds_up_entry(entry) || "count_distinct" %in% names(entry[[1]])
+}
+
+# Why the change of the state's measure has no causes in these facts; NULL if it can have some.
+lacks_causes <- function(state, facts) {
+  entry <- state$table$measures[[1]]
+  about <- if (is.list(entry)) entry[[1]]
+  if (identical(entry, "lines") || is.list(entry) && (is.null(about$sum_of) || !is.null(about$where))) {
+    "only for a sum of amounts or pieces"
+  } else if (!all(c("product", "units") %in% c(split_columns(facts), facts_numbers(facts)))) {
+    "these data do not say how many pieces were sold"
+  }
 }
 
 # The periods that a running total of these can start again in.

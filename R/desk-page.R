@@ -28,6 +28,7 @@ desk_page <- function(title, states = list()) {
       tags$div(id = "answer", tabindex = "-1", `aria-busy` = "true",
                tags$section(id = "figure", `aria-label` = "Figure"),
                tags$section(id = "table", `aria-label` = "Table")),
+      tags$div(id = "findings"),
       tags$p(id = "notice", role = "status"),
       tags$div(id = "notes")
     ),

@@ -19,6 +19,8 @@ sentence_clauses <- function(state, desk) {
   period <- step_given(state, "in_period")$period
   if (!is.null(change)) {
     add("versus", paste0(if (identical(change$versus, "period_before")) "the period before" else "the year before",
+                         if (isTRUE(change$per_open_day)) ", per open day",
+                         if (!is.null(step_given(state, "causes"))) ", with its causes",
                          if (!is.null(period)) sprintf(", in %s", if (period == "latest") "the latest" else period)),
         ", against ")
   } else if (!is.null(period)) {

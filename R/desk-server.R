@@ -20,7 +20,7 @@ desk_server <- function(desk, token, host) {
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
-                lines = NULL, notice = NULL, failed = NULL), parent = emptyenv())
+                lines = NULL, found = NULL, notice = NULL, failed = NULL), parent = emptyenv())
 }
 
 begin_with <- function(me, link) {
@@ -84,7 +84,7 @@ show_state <- function(me, state, push = TRUE) {
   me$version <- me$version + 1L
   version <- me$version
   me$page <- 1L
-  put(me, inquiry = sentence_tags(state, me$desk))
+  put(me, inquiry = sentence_tags(state, me$desk), findings = "")
   me$session$sendCustomMessage("desk-link", list(link = state_link(state), push = push, version = version))
   me$session$sendCustomMessage("desk-busy", TRUE)
   later_for(me, version, function() show_answer(me, version))
@@ -125,6 +125,7 @@ show_figure <- function(me, version) {
   later_for(me, version, function() {
     put(me, `adds-up` = escape(adds_up_words(me$answer)))
     me$session$sendCustomMessage("desk-settled", version)
+    later_for(me, version, function() show_findings(me))
   })
 }
 
@@ -286,6 +287,7 @@ desk_acts <- list(
     renewed <- quietly(with_databases(brief_desk(read_brief(me$desk$brief$path))))
     me$desk <- list2env(as.list(renewed), parent = emptyenv())
     me$stamps <- brief_stamps(me$desk$brief)
+    me$found <- NULL
     put(me, news = "")
     show_state(me, check_state(me$state, me$desk$facts), push = FALSE)
   }

@@ -28,29 +28,33 @@ figure_causes <- function(t, at = NULL, n = 6, title = NULL, subtitle = NULL, ca
   }
   named <- of_period(period, rows$answer)
   left <- setdiff(which(!is.na(parts$total)), shown)
-  draw_causes(cause_steps(parts, shown), length(shown)) +
+  draw_causes(cause_steps(parts, shown), length(shown), parts$names) +
     figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of)),
                  title %||% sprintf("Why %s changed%s%s", of,
                                     if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
                  subtitle, caption, not_drawn_note(parts$member[left]))
 }
 
-cause_names <- c("volume", "mix", "price", "new", "gone")
-
 causes_of_figure <- function(answer, first) {
   args <- answer$inquiry$steps[[answer$added[[first]]$step]]$args
-  sprintf(paste("The zero line is the earlier value. Volume: more or fewer %s at the earlier prices; mix: the shift",
-                "between cheaper and dearer %ss; price: the same %s at the prices of now; new and gone: %ss that have",
-                "a price in one of the periods only."), args$units, args$over, args$units, args$over)
+  paste0(
+    sprintf(paste("The zero line is the earlier value. Volume: more or fewer %s at the earlier prices; mix: the shift",
+                  "between cheaper and dearer %ss; price: the same %s at the%s prices of now; "), args$units, args$over,
+            args$units, if (is.null(args$list_price)) "" else " list"),
+    if (!is.null(args$list_price)) "discount: other discounts; ",
+    sprintf("new and gone: %ss that have a price in one of the periods only", args$over),
+    if (isTRUE(args$returns)) "; returns: what came back", "."
+  )
 }
 
-# The five causes of each row, its earlier value, the change and its percentage.
+# The causes of each row, its earlier value, the change and its percentage.
 cause_parts <- function(data, answer, first, of) {
   output <- function(name) data[[added_with(answer, first, name)]]
   change <- change_columns_of(answer, of)
-  causes <- vapply(cause_names, output, numeric(nrow(data)))
+  names <- setdiff(names(answer$inquiry$steps[[answer$added[[first]]$step]]$columns), "causes")
+  causes <- vapply(names, output, numeric(nrow(data)))
   member <- if (length(answer$by)) member_names(data, answer$by) else rep_len("", nrow(data))
-  list(member = member, causes = matrix(causes, nrow(data)),
+  list(member = member, names = names, causes = matrix(causes, nrow(data)),
        before = data[[change[["before"]]]], total = rowSums(matrix(causes, nrow(data))), pct = data[[change[["pct"]]]])
 }
 
@@ -71,7 +75,8 @@ change_of_causes <- function(answer, of) {
 cause_steps <- function(parts, shown) {
   causes <- parts$causes[shown, , drop = FALSE]
   ends <- t(apply(causes, 1, cumsum))
-  from <- cbind(0, ends[, -5, drop = FALSE], 0)
+  bars <- ncol(causes) + 1
+  from <- cbind(0, ends[, -ncol(causes), drop = FALSE], 0)
   to <- cbind(ends, parts$total[shown])
   signed <- function(x) paste0(ifelse(x > 0, "+", ""), bar_money(x))
   member <- parts$member[shown]
@@ -80,8 +85,8 @@ cause_steps <- function(parts, shown) {
                      bar_money(parts$before[shown] + parts$total[shown]),
                      ifelse(is.na(parts$pct[shown]), "", sprintf(" (%s)", signed_percent(parts$pct[shown]))))
   steps <- data.frame(
-    panel = factor(rep(seq_along(shown), 6), labels = make.unique(heading, " ")),
-    place = rep(6:1, each = length(shown)), from = as.vector(from), to = as.vector(to),
+    panel = factor(rep(seq_along(shown), bars), labels = make.unique(heading, " ")),
+    place = rep(bars:1, each = length(shown)), from = as.vector(from), to = as.vector(to),
     amount = as.vector(cbind(causes, parts$total[shown]))
   )
   steps$kind <- ifelse(steps$amount < 0, "less", ifelse(steps$amount > 0, "more", "none"))
@@ -93,7 +98,7 @@ cause_steps <- function(parts, shown) {
   steps
 }
 
-draw_causes <- function(steps, panels) {
+draw_causes <- function(steps, panels, names) {
   ggplot2::ggplot(steps, ggplot2::aes(y = .data$place)) +
     ggplot2::geom_vline(xintercept = 0, colour = ink, linewidth = 0.4) +
     ggplot2::geom_segment(ggplot2::aes(x = .data$to, xend = .data$to, y = .data$place, yend = .data$place - 1),
@@ -104,6 +109,6 @@ draw_causes <- function(steps, panels) {
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = if (panels == 4) 2 else min(panels, 3), scales = "free_x") +
     ggplot2::scale_fill_manual(values = change_colours()) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(if (any(steps$left)) 0.3 else 0.05, 0.4))) +
-    ggplot2::scale_y_continuous(breaks = 6:1, labels = c(cause_names, "change")) +
+    ggplot2::scale_y_continuous(breaks = (length(names) + 1):1, labels = c(names, "change")) +
     theme_bars()
 }

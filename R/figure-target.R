@@ -35,7 +35,7 @@ targets_of_figure <- function(answer, first) {
   about <- about_step(answer, answer$added[[first]]$step)
   sprintf(paste0("The dark mark is what is due%s, the light one the whole target. Beside each bar: the percentage ",
                  "reached of what is due, and how far above or below it %s is."),
-          due_words(about$args$due, about$stats$summary$part), about$args$of)
+          due_words(about), about$args$of)
 }
 
 # The rows that have a target, from the top: those with the largest ones, or the latest periods in order of time.

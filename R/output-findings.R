@@ -91,7 +91,8 @@ now_words <- function(compared) {
 
 # "the same days of 2025", "2025-07"; and as a time, "on the same days of 2025", "in 2025-07".
 before_words <- function(compared) {
-  paste0(if (compared$unfinished) "the same days of ", compared$label_before)
+  days <- if (compared$moved) "as many open days of " else "the same days of "
+  paste0(if (compared$unfinished) days, compared$label_before)
 }
 
 time_before <- function(compared) {
@@ -123,6 +124,16 @@ causes_told <- function(causes, w) {
   sprintf(" What moved it: %s.", and_list(parts))
 }
 
+# " It had 2 open days fewer, 24 instead of 26, which is about -3 100.00 of it."
+open_told <- function(open, w) {
+  if (is.null(open)) {
+    return("")
+  }
+  sprintf(" It had %s %s, %s instead of %s: %s of the change.", count_of(abs(open$days - open$before), "open day"),
+          if (open$days > open$before) "more" else "fewer", group_digits(open$days), group_digits(open$before),
+          w$money(open$amount, signed = TRUE))
+}
+
 # What a reader should know of all findings: the days compared, the limits, and how many are left.
 findings_told <- function(about) {
   limits <- about$limits
@@ -147,7 +158,7 @@ finding_sentences <- list(
   change = function(finding, w) {
     n <- w$numbers
     paste0(sprintf("%s %s is %s, %s.", capital(w$of), now_words(w$compared), w$money(n$now),
-                   moved_words(n$now, n$before, w)), causes_told(n$causes, w))
+                   moved_words(n$now, n$before, w)), causes_told(n$causes, w), open_told(n$open, w))
   },
   carrier = function(finding, w) {
     n <- w$numbers

@@ -39,6 +39,10 @@ as_brief <- function(q, name = "table") {
   check_inquiry_given(q)
   check_text(name, "name")
   check_own_columns(q)
+  structure(table_yaml(brief_table_entry(q), name), class = "hinterfeld_code")
+}
+
+brief_table_entry <- function(q) {
   table <- list(
     by = if (length(q$by)) as.list(q$by), every = if (length(q$every) > 1) as.list(q$every) else q$every,
     measures = unname(Map(brief_measure_entry, q$measures, names(q$measures))),
@@ -47,7 +51,7 @@ as_brief <- function(q, name = "table") {
     crosstab = if (!is.null(q$crosstab)) brief_crosstab_entry(q$crosstab),
     headings = if (length(q$headings)) as.list(q$headings)
   )
-  structure(table_yaml(Filter(Negate(is.null), table), name), class = "hinterfeld_code")
+  Filter(Negate(is.null), table)
 }
 
 # One text stands alone, several in a list.

@@ -44,8 +44,13 @@ format.hinterfeld_calendar <- function(x, ...) {
   } else {
     "weeks are numbered in the way ISO 8601 numbers its weeks"
   }
-  text_notes(sprintf("Sales calendar: years start on %d %s, weeks on %s; %s.", start[2], month.name[start[1]],
-                     capital(x$week_starts), made))
+  closed <- x$closed
+  weekdays <- closed %in% weekdays_known
+  closed <- c(paste0(capital(closed[weekdays]), if (any(weekdays)) "s"),
+              if (sum(!weekdays) > 5) count_of(sum(!weekdays), "date") else closed[!weekdays])
+  text_notes(c(sprintf("Sales calendar: years start on %d %s, weeks on %s; %s.", start[2], month.name[start[1]],
+                       capital(x$week_starts), made),
+               if (length(closed)) sprintf("Closed: %s.", and_list(closed))))
 }
 
 check_decimals_shown <- function(decimals, call = caller_env()) {

@@ -167,9 +167,12 @@ not_given_words <- function(about) {
 }
 
 # " (of 2026: 260 of 365 days)": which part of the last target is due.
-due_words <- function(due, part) {
+due_words <- function(about) {
+  part <- about$stats$summary$part
+  due <- about$args$due
   if (is.null(part)) "" else if (due == "days") {
-    sprintf(" (of %s: %s of %s)", part$period, group_digits(part$days), count_of(part$of, "day"))
+    sprintf(" (of %s: %s of %s)", part$period, group_digits(part$days),
+            count_of(part$of, if (length(about$answer$about$calendar$closed)) "open day" else "day"))
   } else {
     sprintf(" (of %s: the part that the same days of the year before had of that period)", part$period)
   }
@@ -188,7 +191,7 @@ target_words <- function(about) {
     sprintf(" %s %s a target and no line.", count_of(found$new, "row"), if (found$new == 1) "has" else "have")
   }
   sprintf("the target of %s; %s is the part of it that is due%s, %s is %s less that, and %s is %s as a part of that.%s",
-          of, about$column["due"], due_words(about$args$due, found$part), about$column["difference"], of,
+          of, about$column["due"], due_words(about), about$column["difference"], of,
           about$column["reached"], of, paste0(missing_words(about, "no target"), unknown, outside, new))
 }
 
@@ -263,20 +266,35 @@ change_compared <- function(about) {
   days <- about$stats$summary$compared
   at <- length(days$start)
   comparable <- at > 0 && !is.na(days$from[at]) && (days$comparable[at] != "none" || !args$like_for_like)
-  c(what = sprintf("%s less that of %s.", args$of, versus),
+  open <- if (isTRUE(args$per_open_day)) lapply(days[c("open", "open_before")], function(count) count[at])
+  c(what = sprintf("%s less that of %s%s.", args$of, versus, per_open_words(open)),
     compared = if (comparable) {
-      sprintf("The last %s compares %s with %s.", every, days_words(c(days$start[at], days$end[at])),
-              days_words(c(days$from[at], days$to[at])))
+      sprintf("The last %s compares %s%s with %s%s.", every, days_words(c(days$start[at], days$end[at])),
+              open_words(open$open), days_words(c(days$from[at], days$to[at])), open_words(open$open_before))
     })
+}
+
+per_open_words <- function(open) {
+  if (is.null(open)) "" else ", scaled to as many open days"
+}
+
+open_words <- function(count) {
+  if (is.null(count)) "" else sprintf(" (%s)", count_of(count, "open day"))
 }
 
 named_compared <- function(about) {
   summary <- about$stats$summary
   days <- vapply(summary$days, days_words, "")
   names <- names(days)
-  c(what = sprintf("%s of %s (%s) less that of %s (%s).", about$args$of, names[1], days[1], names[2], days[2]),
+  by_date <- length(about$answer$about$calendar$closed) == 0 ||
+    diff(summary$days[[1]]) == diff(summary$days[[2]])
+  open <- if (isTRUE(about$args$per_open_day)) summary$open
+  if (!is.null(open)) days <- paste0(days, ", ", vapply(open, count_of, "", noun = "open day"))
+  c(what = sprintf("%s of %s (%s) less that of %s (%s)%s.", about$args$of, names[1], days[1], names[2], days[2],
+                   per_open_words(open)),
     compared = if (summary$unfinished && about$args$like_for_like) {
-      sprintf("%s is not complete, so %s is taken up to the same day.", names[1], names[2])
+      sprintf("%s is not complete, so %s is taken up to %s.", names[1], names[2],
+              if (by_date) "the same day" else "as many open days")
     })
 }
 
@@ -292,16 +310,23 @@ not_compared_words <- function(about) {
           if (more > 0) sprintf(", and %s more", group_digits(more)) else "")
 }
 
-# "revenue_volume, revenue_mix, ... and revenue_gone add up to the change of revenue."
+# "the change of revenue if only the number of units had changed; revenue_mix is ..."
 causes_words <- function(about) {
-  member <- names_of(about$answer, about$args$over)
-  parts <- about$column[c("mix", "price", "new", "gone")]
-  c(what = sprintf(paste("the change of %s if only the number of %s had changed; %s is the shift between cheaper and",
-                         "dearer %ss, %s the same %s at the prices of now, %s and %s are %ss that have a price in",
-                         "one of the periods only. Each row is computed from its own %ss, and the five add up to its",
-                         "change.%s"),
-                   about$args$of, about$args$units, parts[1], member, parts[2], about$args$units, parts[3], parts[4],
-                   member, member, missing_words(about, "no causes: the periods cannot be compared")))
+  args <- about$args
+  member <- names_of(about$answer, args$over)
+  part <- function(cause) about$column[[cause]]
+  listed <- !is.null(args$list_price)
+  c(what = paste0(
+    sprintf(paste("the change of %s if only the number of %s had changed; %s is the shift between cheaper and dearer",
+                  "%ss, %s the same %s at the%s prices of now, "), args$of, args$units, part("mix"), member,
+            part("price"), args$units, if (listed) " list" else ""),
+    if (listed) sprintf("%s what other discounts made of that, ", part("discount")),
+    sprintf("%s and %s are %ss that have a price in one of the periods only", part("new"), part("gone"), member),
+    if (isTRUE(args$returns)) sprintf(", and %s is the change of what came back, which the others leave out",
+                                      part("returns")),
+    sprintf(". Each row is computed from its own %ss, and the causes add up to its change.%s", member,
+            missing_words(about, "no causes: the periods cannot be compared"))
+  ))
 }
 
 # What is compared with what, in the change that a column belongs to, or why it is not; the counts of the whole table

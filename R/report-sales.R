@@ -16,11 +16,13 @@
 #' @param category,region,place Text: columns to split products and places by. If the daybook lacks a default column,
 #'   the sections that need it are left out.
 #' @param catalogue A data frame of all products, as for [unsold()]; the section on unsold products needs it.
+#' @param targets A data frame of targets per period, and by product, category, region or place, as for [add_target()];
+#'   the section on targets needs it.
 #' @param places,outline Coordinates and outline for a map, as for [figure_places()].
 #' @param sections Text: the sections to include, in the order wanted, chosen from `"findings"`, `"headline"`,
-#'   `"trend"`, `"change"`, `"causes"`, `"best_sellers"`, `"pareto"`, `"running"`, `"crosstab"`, `"weekdays"`,
-#'   `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. By default, all of these. A brief's report may also have
-#'   `"times"`, which says how long reading, counting and writing took; the file then differs from run to run.
+#'   `"trend"`, `"change"`, `"causes"`, `"targets"`, `"best_sellers"`, `"pareto"`, `"running"`, `"crosstab"`,
+#'   `"weekdays"`, `"unsold"`, `"left_out"`, `"checks"`, `"methods"`. By default, all of these. A brief's report may
+#'   also have `"times"`, which says how long reading, counting and writing took; the file then differs from run to run.
 #' @param switch Text: `"region"`, `"category"` or `"year"`: trend, change, best sellers, Pareto classes, the running
 #'   year and the crosstab are repeated for each of at most 12 values (a year as it was at its end), and the reader
 #'   chooses between them on the page. `NULL` for no such choice.
@@ -50,7 +52,7 @@ sales_report.default <- function(x, path, ...) {
 sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance", words = NULL, category = "category",
                                             region = "region",
                                             place = NULL, catalogue = NULL, places = NULL, outline = NULL,
-                                            sections = NULL, switch = NULL, findings = 7, ...) {
+                                            sections = NULL, switch = NULL, findings = 7, targets = NULL, ...) {
   rlang::check_dots_empty()
   check_choice(switch, "switch", switch_choices, none = TRUE)
   check_text(title, "title")
@@ -66,7 +68,7 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   }
   given <- c(category = !missing(category), region = !missing(region), place = !missing(place))
   columns <- report_columns(x, list(category = category, region = region, place = place), given)
-  context <- list(book = x, headline = x, columns = columns, catalogue = catalogue, places = places,
+  context <- list(book = x, headline = x, columns = columns, catalogue = catalogue, targets = targets, places = places,
                   outline = outline, findings = findings, may_lack = !asked && inherits(x, "hinterfeld_tally"))
   context$switch <- switch_contexts(context, switch)
   in_plain_session(write_report_page(as.list(sections), context, title, words, path))

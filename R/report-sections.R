@@ -4,7 +4,8 @@
 report_sections <- list(
   findings = function(context) findings_section(context), headline = function(context) headline_section(context),
   trend = function(context) trend_section(context), change = function(context) change_section(context),
-  causes = function(context) causes_section(context), best_sellers = function(context) best_sellers_section(context),
+  causes = function(context) causes_section(context), targets = function(context) targets_section(context),
+  best_sellers = function(context) best_sellers_section(context),
   pareto = function(context) pareto_section(context), running = function(context) running_section(context),
   crosstab = function(context) crosstab_section(context), weekdays = function(context) weekdays_section(context),
   unsold = function(context) unsold_section(context), left_out = function(context) left_out_section(context),
@@ -44,10 +45,12 @@ cards_block <- function(cards) {
 findings_section <- function(context) {
   n <- context$findings %||% 7
   columns <- unlist(context$columns[c("category", "region", "place")])
-  found <- if (n > 0) findings_of(context$book, n, by = unique(c("product", unname(columns))), lines = FALSE)
+  found <- context$found %||%
+    if (n > 0) findings_of(context$book, n, by = unique(c("product", unname(columns))), lines = FALSE)
   if (is.null(found) || nrow(found) == 0) {
     return(NULL)
   }
+  found <- utils::head(found, n)
   about <- listing_of(found)$details$compared
   new_section("findings", "What happened",
               list(kind = "findings", sentences = found$finding, to = unname(sections_of_findings[found$kind])),
@@ -174,6 +177,32 @@ causes_section <- function(context) {
   new_section("causes", "Why it changed", figure_block(figure_causes(latest[latest$level != "year", ])),
               table_block("causes", shown_columns(latest, c("year", by, "level", "revenue", parts)),
                           "The causes of the change, which add up to it"))
+}
+
+# What was reached of the targets of the last period that has some.
+targets_section <- function(context) {
+  targets <- context$targets
+  if (is.null(targets)) {
+    return(NULL)
+  }
+  every <- period_of_targets(targets, context$book$calendar)
+  by <- setdiff(names(targets), c("target", "period", every))
+  known <- c("product", unlist(context$columns))
+  if (!all(by %in% known)) {
+    stop_because("targets", sprintf("The targets of a report cannot be by `%s`.", setdiff(by, known)[1]),
+                 i = sprintf("They are for periods, and for what the report is split by: %s.", columns_named(known)),
+                 i = "Name the column with `category`, `region` or `place`.", call = NULL)
+  }
+  t <- totals(context$book, by = tidyselect::all_of(by), every = every, subtotals = if (length(by)) list(every))
+  t <- add_target(t, targets)
+  planned <- t[[every]][!is.na(t$revenue_target)]
+  if (length(planned) == 0) {
+    return(NULL)
+  }
+  last <- t[t[[every]] == max(planned), ]
+  new_section("targets", "Against the targets", figure_block(figure_target(last)),
+              table_block("targets", last, sprintf("What was planned for %s, what is due of it, and what was reached",
+                                                   period_label(max(planned), every, context$book$calendar))))
 }
 
 place_split <- function(columns) {

@@ -40,7 +40,8 @@
 #'
 #' `towns.csv`, one row per town: `region` and `town` (text, the key), `longitude` and `latitude`
 #' (numbers, degrees). `targets.csv`, one row per region: `region`, `period` (the year) and `target` (number, currency).
-#' `island.geojson`: the island's outline.
+#' `closed_days.csv`, one row per day on which the shop is closed: `day` and `why`. `island.geojson`: the island's
+#' outline.
 #'
 #' @section Planted difficulties:
 #' * **Spellings.** `status` is written in several ways (`delivered`, `Delivered`, `" DELIVERED"`,
@@ -57,6 +58,7 @@
 #' * **Repeated key.** The town name Oldkiln appears twice in `towns.csv`, in the Vale and in Highfen; only region and
 #'   town together are a key.
 #' * **Unfinished month.** The data end on 2026-09-17.
+#' * **Closed days.** No sales on 25 and 26 December, on which the shop is closed.
 #' * **Target without sales.** The Outer isles have a target for 2026 and no line.
 #' * **Unusable lines.** Two entirely blank rows; orders that do not exist (A99990, A99991, A99992); orders with a blank
 #'   day or with the days `2025-02-30` and `13.2024`; the unknown product K999 and blank products; prices that are
@@ -72,8 +74,8 @@ NULL
 #'
 #' @param completed Logical: keep completed sales only: those delivered or collected, however spelled.
 #' @return `demo_files()`: the paths of the demo's files, named `orders`, `order_lines`, `products`,
-#'   `towns`, `targets` and `island`. `demo_brief()`: the path of its brief, for [run_brief()]. `demo_daybook()`: the
-#'   daybook made of them, unusable lines set aside; see [kilnmoor] for its columns.
+#'   `towns`, `targets`, `closed_days` and `island`. `demo_brief()`: the path of its brief, for [run_brief()].
+#'   `demo_daybook()`: the daybook made of them, unusable lines set aside; see [kilnmoor] for its columns.
 #' @section Errors: `hinterfeld_error_argument` when `completed` is not `TRUE` or `FALSE`.
 #' @export
 #' @examples
@@ -82,7 +84,7 @@ NULL
 demo_files <- function() {
   files <- c(
     orders = "orders.csv", order_lines = "order_lines.csv", products = "products.csv", towns = "towns.csv",
-    targets = "targets.csv", island = "island.geojson"
+    targets = "targets.csv", closed_days = "closed_days.csv", island = "island.geojson"
   )
   paths <- system.file("extdata", "kilnmoor", files, package = "hinterfeld", mustWork = TRUE)
   stats::setNames(paths, names(files))
@@ -119,7 +121,8 @@ kilnmoor_daybook <- function(files, completed) {
   lines <- attach_table(lines, load_table(files[["towns"]]), by = c("region", "town"), need = "any")
   book <- daybook(
     lines, day = "order_day", product = "product", units = "quantity", order = "order_id",
-    revenue = quantity * unit_price * (1 - discount), currency = "Mk", on_bad = "set_aside"
+    revenue = quantity * unit_price * (1 - discount), currency = "Mk", on_bad = "set_aside",
+    calendar = sales_calendar(closed = load_table(files[["closed_days"]])$day)
   )
   if (completed) {
     book <- keep_lines(book, reads_as(status, "delivered", "collected"), why = "completed sales")

@@ -294,7 +294,8 @@ parse_calendar <- function(of) {
   given <- lapply(of[c("year_starts", "week_starts", "weeks")], text_field, most = 1)
   # Calendar months go with weeks from any day only where `weeks` is left out.
   weeks <- given$weeks[given$weeks == "445"]
-  calendar <- tryCatch(rlang::inject(sales_calendar(given$year_starts, given$week_starts, !!!weeks)),
+  closed <- text_field(of$closed)
+  calendar <- tryCatch(rlang::inject(sales_calendar(given$year_starts, given$week_starts, !!!weeks, closed = closed)),
                        error = function(cnd) NULL)
   check_saved(!is.null(calendar) && identical(calendar$weeks, given$weeks) &&
        identical(as.integer(unlist(of$rules)), as.integer(calendar$rules)), "calendars are")

@@ -37,6 +37,10 @@ targets <- data.frame(region = c("Saltcoast", "Vale", "Northmoor", "Highfen", "O
                       target = 1000 * c(310, 280, 235, 240, 12))
 write_csv(targets, "targets.csv")
 
+# Closed days: two every December.
+closed <- as.Date(sprintf("%d-12-%d", rep(2023:2026, each = 2), 25:26))
+write_csv(data.frame(day = closed, why = "Midwinter"), "closed_days.csv")
+
 angle <- seq(0, 2 * pi, length.out = 97)
 reach <- 1 + 0.11 * sin(2 * angle + 0.6) + 0.07 * sin(5 * angle) + 0.03 * sin(11 * angle + 1)
 ring <- sprintf("[%.4f,%.4f]", -31.02 + 0.62 * reach * cos(angle), 47.90 + 0.36 * reach * sin(angle))
@@ -46,14 +50,14 @@ writeLines(paste0(
   '"geometry":{"type":"Polygon","coordinates":[[', paste(ring, collapse = ","), "]]}}]}"
 ), file.path(out, "island.geojson"))
 
-# Orders: seasons, a weekly rhythm, slow growth, closed on 25 and 26 December ---------------------
+# Orders: seasons, a weekly rhythm, slow growth, none on closed days ------------------------------
 
 season <- c(0.86, 0.92, 1.06, 1.10, 1.04, 0.93, 0.80, 0.84, 1.13, 1.22, 1.25, 0.85)
 rhythm <- c(1.05, 0.98, 1.00, 1.12, 1.38, 0.92, 0.16) # Monday to Sunday
 calendar <- as.POSIXlt(days)
 weight <- season[calendar$mon + 1] * rhythm[(calendar$wday + 6) %% 7 + 1] *
   1.06^(as.numeric(days - first_day) / 365.25)
-weight[format(days, "%m-%d") %in% c("12-25", "12-26")] <- 0
+weight[days %in% closed] <- 0
 
 n <- 25000
 town <- sample(nrow(towns), n, replace = TRUE, prob = towns$weight)

@@ -36,17 +36,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // causes_kernel
-Rcpp::NumericMatrix causes_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector before, Rcpp::NumericVector now, Rcpp::NumericVector pieces_before, Rcpp::NumericVector pieces_now);
-RcppExport SEXP _hinterfeld_causes_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP beforeSEXP, SEXP nowSEXP, SEXP pieces_beforeSEXP, SEXP pieces_nowSEXP) {
+Rcpp::NumericMatrix causes_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericMatrix before, Rcpp::NumericMatrix now, bool has_list);
+RcppExport SEXP _hinterfeld_causes_kernel(SEXP scopeSEXP, SEXP scopesSEXP, SEXP beforeSEXP, SEXP nowSEXP, SEXP has_listSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type before(beforeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type now(nowSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type pieces_before(pieces_beforeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type pieces_now(pieces_nowSEXP);
-    rcpp_result_gen = Rcpp::wrap(causes_kernel(scope, scopes, before, now, pieces_before, pieces_now));
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type before(beforeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type now(nowSEXP);
+    Rcpp::traits::input_parameter< bool >::type has_list(has_listSEXP);
+    rcpp_result_gen = Rcpp::wrap(causes_kernel(scope, scopes, before, now, has_list));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -834,7 +833,7 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_period_bounds_kernel", (DL_FUNC) &_hinterfeld_period_bounds_kernel, 4},
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
-    {"_hinterfeld_causes_kernel", (DL_FUNC) &_hinterfeld_causes_kernel, 6},
+    {"_hinterfeld_causes_kernel", (DL_FUNC) &_hinterfeld_causes_kernel, 5},
     {"_hinterfeld_number_codes_kernel", (DL_FUNC) &_hinterfeld_number_codes_kernel, 2},
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
     {"_hinterfeld_text_column_kernel", (DL_FUNC) &_hinterfeld_text_column_kernel, 1},

@@ -2,7 +2,7 @@
 (function () {
   "use strict";
   const byId = (id) => document.getElementById(id);
-  const places = { inquiry: 1, choices: 1, problem: 1, aside: 1, figure: 1, table: 1, notice: 1, notes: 1, lines: 1, news: 1,
+  const places = { inquiry: 1, choices: 1, problem: 1, findings: 1, aside: 1, figure: 1, table: 1, notice: 1, notes: 1, lines: 1, news: 1,
     values: 1, added: 1, "adds-up": 1 };
   const dialogs = ["choices", "lines"];
   let opener = null;      // what is to have the focus again when a dialog is closed
@@ -150,6 +150,7 @@
     aside: (el) => { open(el); ask("aside"); },
     "ways-out": (el) => { open(el); ask("ways-out"); },
     renew: () => ask("renew"),
+    "of-link": (el) => ask("link", { link: el.dataset.link, push: true }),
     link: () => copy(window.location.href, "The link"),
     copy: (el) => copy(byId(el.dataset.from).textContent, "It"),
     "add-to-brief": (el) => { const v = given(el.closest("form")); ask("add-to-brief", { name: v.name, replace: v.replace }); }

@@ -132,6 +132,7 @@ steps_for <- function(shape) {
   within <- function() some(c(shape$every, shape$by), sample(0:2, 1))
   name <- function() paste0("x", length(shape$columns))
   of <- function() pick(names(shape$measures))
+  scales <- function(of) shape$measures[[of]]$kind %in% c("sum", "lines", "distinct")
   ties <- function() pick(c("standard", "dense", "ordinal", "modified", "fractional"))
   taken <- function(kind, call, ...) list(kind = kind, call = call, ...)
   steps <- list(
@@ -162,15 +163,18 @@ steps_for <- function(shape) {
       versus <- pick(c("year_before", "period_before"))
       p <- list(of = of(), versus = versus, align = if (versus == "year_before") pick(c("date", "weekday")) else "date",
                 like = chance(0.8), name = name())
+      p$open <- scales(p$of) && chance(0.3)
       taken("change", rlang::expr(add_change(t, !!p$of, versus = !!p$versus, align = !!p$align,
-                                             like_for_like = !!p$like, name = !!p$name)), p = p)
+                                             like_for_like = !!p$like, per_open_day = !!p$open, name = !!p$name)),
+            p = p)
     },
     named = if (is.null(shape$every)) function() {
       p <- c(list(of = of(), like = chance(0.8), name = name()), random_periods(shape$days))
+      p$open <- scales(p$of) && chance(0.3)
       named <- list(now = p$now, then = p$then)
       asked <- as.call(c(quote(list), lapply(named, function(days) bquote(as.Date(.(format(days)))))))
-      taken("named", rlang::expr(add_change(t, !!p$of, periods = !!asked, like_for_like = !!p$like, name = !!p$name)),
-            p = p)
+      taken("named", rlang::expr(add_change(t, !!p$of, periods = !!asked, like_for_like = !!p$like,
+                                            per_open_day = !!p$open, name = !!p$name)), p = p)
     },
     sorted = function() {
       columns <- some(c(shape$every, shape$by, names(shape$measures)), 2)

@@ -6,7 +6,7 @@ earlier_days <- function(o, every, p) {
   now <- o$span[2]
   starts <- periods_between(o$span[1], now, every, calendar)
   nexts <- next_starts(starts, every, calendar)
-  unfinished <- nexts - 1 > now
+  unfinished <- open_from(calendar, rep(now + 1, length(starts)), nexts - 1) > 0
   before <- period_before_or_year(starts, nexts, every, p, calendar)
   cut <- unfinished & p$like & every != "day"
   passed <- as.integer(now - starts)
@@ -19,11 +19,30 @@ earlier_days <- function(o, every, p) {
   }
   to <- before$to
   to[cut] <- pmin(to[cut], last[cut])
+  if (length(calendar$closed)) for (i in which(cut & !is.na(before$from))) {
+    to[i] <- open_until(calendar, before$from[i], before$to[i], open_from(calendar, starts[i], now))
+  }
   held <- cover_of(o, starts, pmin(nexts - 1, now))
   earlier <- cover_of(o, before$from, to)
   none <- held != "whole" | earlier != "whole" | unfinished & !p$like
   data.frame(start = starts, from = before$from, to = to, whole = before$to, unknown = earlier == "none",
+             open = open_covered(o, starts, pmin(nexts - 1, now)), open_before = open_covered(o, before$from, to),
              held = held != "none", comparable = ifelse(none, "none", ifelse(unfinished, "to_date", "full")))
+}
+
+# Covered days of stretches that are open.
+open_covered <- function(o, from, to) {
+  counted <- c(o$covered, o$early)
+  counted <- counted[!closed_on(o$made$calendar, counted)]
+  vapply(seq_along(from), function(i) {
+    if (is.na(from[i]) || is.na(to[i])) 0L else sum(counted >= from[i] & counted <= to[i])
+  }, 0L)
+}
+
+# Earlier values per open day, times the open days of now, rounded once.
+per_open_day <- function(earlier, open, before) {
+  scaled <- round(abs(earlier) * open / before, 6)
+  replace(sign(earlier) * floor(scaled + 0.5), before == 0, NA)
 }
 
 next_starts <- function(starts, every, calendar) {
@@ -131,15 +150,24 @@ oracle_change <- function(o, rows, shape, p) {
   period <- match(rows$k1, format(plan$start))
   if (m[[1]]$kind %in% c("sum", "lines", "distinct")) earlier[is.na(earlier)] <- 0
   unknown <- is.na(period) | plan$unknown[period]
+  open <- NULL
+  if (p$open) {
+    open <- data.frame(plan$open[period], plan$open_before[period])
+    unknown <- unknown | (open[[1]] == 0 | open[[2]] == 0) %in% TRUE
+    earlier <- per_open_day(earlier, open[[1]], open[[2]])
+    open[[2]][unknown] <- NA
+    names(open) <- paste0(p$name, c("_open_days", "_open_days_before"))
+  }
   earlier[unknown] <- NA
   now <- rows[[p$of]]
   apart <- unknown | p$like & plan$comparable[period] == "none"
-  list(rows = rows, answer = stats::setNames(
+  answer <- stats::setNames(
     data.frame(earlier, now - earlier, ifelse(earlier > 0 & !apart, (now - earlier) / earlier, NA),
                direction_of(now, earlier, apart),
                ifelse(is.na(period), "none", plan$comparable[period])),
     paste0(p$name, c("_before", "_change", "_change_pct", "_direction", "_comparable"))
-  ))
+  )
+  list(rows = rows, answer = if (is.null(open)) answer else cbind(answer, open))
 }
 
 direction_of <- function(now, earlier, unknown) {
@@ -154,10 +182,13 @@ direction_of <- function(now, earlier, unknown) {
 # Two periods of the user's choice.
 oracle_named <- function(o, rows, shape, p) {
   last <- o$span[2]
-  unfinished <- p$now[1] <= last && p$now[2] > last
+  calendar <- o$made$calendar
+  unfinished <- p$now[1] <= last && open_from(calendar, last + 1, p$now[2]) > 0
   now <- c(p$now[1], max(p$now[1], min(p$now[2], last)))
   then <- p$then
-  if (unfinished && p$like) then[2] <- min(then[2], as_far_as(now, then))
+  if (unfinished && p$like) then[2] <- min(then[2], if (length(calendar$closed)) {
+    open_until(calendar, then[1], then[2], open_from(calendar, now[1], now[2]))
+  } else as_far_as(now, then))
   left <- if (then[2] < p$then[2]) seq(then[2] + 1, p$then[2], by = 1)
   covered <- cover_of(o, c(now[1], then[1]), c(now[2], then[2]))
   comparable <- all(covered == "whole") && (p$like || !unfinished)
@@ -182,13 +213,23 @@ oracle_named <- function(o, rows, shape, p) {
   values <- list(value(now, now[0]), value(then, left))
   if (covered[1] == "none") values[[1]][] <- NA
   unknown <- any(covered == "none")
-  earlier <- if (unknown) rep(NA_real_, nrow(rows)) else values[[2]]
+  earlier <- values[[2]]
+  open <- NULL
+  if (p$open) {
+    open <- open_covered(o, c(now[1], then[1]), c(now[2], then[2]))
+    unknown <- unknown || any(open == 0)
+    earlier <- per_open_day(earlier, open[1], open[2])
+    open <- data.frame(rep(open[1], nrow(rows)), rep(if (unknown) NA else open[2], nrow(rows)))
+    names(open) <- paste0(p$name, c("_open_days", "_open_days_before"))
+  }
+  if (unknown) earlier <- rep(NA_real_, nrow(rows))
   apart <- rep(unknown || p$like && !comparable, nrow(rows))
-  stats::setNames(data.frame(
+  answer <- stats::setNames(data.frame(
     values[[1]], earlier, values[[1]] - earlier,
     ifelse(earlier > 0 & !apart, (values[[1]] - earlier) / earlier, NA), direction_of(values[[1]], earlier, apart),
     rep(if (!comparable) "none" else if (unfinished) "to_date" else "full", nrow(rows))
   ), paste0(p$name, c("_now", "_before", "_change", "_change_pct", "_direction", "_comparable")))
+  if (is.null(open)) answer else cbind(answer, open)
 }
 
 # The day of the earlier period up to which as much has passed.

@@ -15,13 +15,17 @@ some <- function(x, n) x[sort(sample.int(length(x), min(n, length(x))))]
 chance <- function(p) stats::runif(1) < p
 
 random_calendar <- function() {
-  pick(list(
+  calendar <- pick(list(
     quote(sales_calendar()), quote(sales_calendar()), quote(sales_calendar(year_starts = "07-01")),
     quote(sales_calendar(year_starts = "04-06")),
     quote(sales_calendar(week_starts = "sunday")),
     quote(sales_calendar(year_starts = "02-01", week_starts = "sunday", weeks = "445")),
     quote(sales_calendar(weeks = "445"))
   ))
+  if (chance(0.7)) return(calendar)
+  calendar$closed <- c(some(c("saturday", "sunday", "tuesday"), sample(1:2, 1)),
+                       format(sample(as.Date("2023-12-01") + 0:700, sample(c(0, 5, 60), 1))))
+  calendar
 }
 
 # Days in runs and gaps, around a new year or a leap day, or anywhere in some years.

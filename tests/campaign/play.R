@@ -128,7 +128,7 @@ follow <- function(move, value, shape, o, place) {
 
 # Volume, mix, price, new and gone products of a change make the change, wherever it can be compared.
 check_causes <- function(t, shape, move) {
-  if (shape$measures[[move$p$of]]$kind != "sum") return()
+  if (shape$measures[[move$p$of]]$kind != "sum" || move$p$open) return()
   # A measure with a condition, and a tally that does not hold the pieces, have none.
   why <- tryCatch(suppressMessages(add_causes(t, move$p$of, name = "why")),
                   hinterfeld_error_measure = function(cnd) NULL, hinterfeld_error_facts = function(cnd) NULL,
@@ -176,7 +176,7 @@ added <- function(shape, answer, move) {
   shape$rows[names(answer)] <- answer
   scale <- shape$scales[[move$p$of]]
   mean <- move$p$of %in% shape$inexact || identical(move$p$what, "mean")
-  exact <- !grepl("_share$|_pct$|_class$|_direction$|_comparable$",
+  exact <- !grepl("_share$|_pct$|_open_days|_class$|_direction$|_comparable$",
                   names(answer)) & !move$kind %in% c("rank", "share", "best")
   shape$scales[names(answer)[exact]] <- scale
   if (mean) shape$inexact <- c(shape$inexact, names(answer)[exact])

@@ -31,7 +31,7 @@ check_targets <- function(t, shape, o) {
   named <- function(rows, columns) {
     do.call(paste, c(list(rep("", nrow(rows))), lapply(rows[columns], as.character), sep = "\r"))
   }
-  kept <- targets[part > 0, , drop = FALSE]
+  kept <- targets[!is.na(part), , drop = FALSE]
   unplanned <- own == 1 & !named(x, keys) %in% named(kept, keys) & x[[of]] != 0
   for (i in seq_along(shape$splits)) {
     split <- shape$splits[[i]]
@@ -54,7 +54,7 @@ check_targets <- function(t, shape, o) {
   if (any(abs(difference) > 10^-scale / 4, na.rm = TRUE)) differ("a difference that is none")
 }
 
-# The part of each target's period that is covered.
+# The part of each target's period that is covered; NA if no day is.
 covered_part <- function(targets, shape, o) {
   if (length(shape$every) == 0) {
     return(rep(1, nrow(targets)))
@@ -65,6 +65,9 @@ covered_part <- function(targets, shape, o) {
   nexts <- next_starts(starts, shape$every, o$made$calendar)
   vapply(seq_along(starts), function(i) {
     days <- seq(starts[i], nexts[i] - 1, by = 1)
-    mean(days %in% o$covered | days %in% o$early) * any(days %in% o$covered)
+    open <- !closed_on(o$made$calendar, days)
+    held <- days %in% o$covered | days %in% o$early
+    # A period without an open day is due as soon as it begins.
+    if (!any(days %in% o$covered)) NA else if (any(open)) sum(held & open) / sum(open) else 1
   }, 0)
 }

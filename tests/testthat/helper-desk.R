@@ -4,11 +4,11 @@
 inside_desk <- c(
   "add_to_brief", "adds_up_words", "answer_figure", "answer_table_tags", "aside_tags", "begin_with", "brief_desk",
   "brief_states", "changed_state", "check_state", "choice_form", "column_choices", "column_forms",
-  "condition_words", "desk_act", "desk_acts", "desk_answer", "desk_clauses", "drawn_figure", "figure_kinds",
-  "figure_tags", "first_state", "group_digits", "html_of", "left_out_lines", "left_out_tags", "lines_tags",
+  "condition_words", "desk_act", "desk_acts", "desk_answer", "desk_clauses", "desk_findings", "drawn_figure", "figure_kinds",
+  "figure_tags", "findings_tags", "first_state", "group_digits", "html_of", "left_out_lines", "left_out_tags", "lines_tags",
   "marked_rows", "new_desk", "new_reader", "new_state", "new_token", "number_kinds", "percent_text",
   "plain_columns_text", "possible_figures", "refused_request", "restrict_by", "row_conditions", "row_menu",
-  "row_words", "rows_of_page", "sentence_tags", "signed_percent", "state_code", "state_link", "state_of_link",
+  "row_words", "rows_of_page", "sentence_tags", "show_findings", "signed_percent", "state_code", "state_link", "state_of_link",
   "state_text", "tie_rules", "token_response", "total_rows", "valid_state", "value_choices", "value_condition",
   "values_choices", "ways_out_tags"
 )
@@ -125,7 +125,8 @@ random_choice <- function(state, columns) {
     within = list(within = as.list(sample(columns, sample(0:1, 1)))),
     every = list(every = pick(c("", "year", "month", "quarter", "week", "weekday", "month_of_year",
                                 "year month_of_year", "year quarter"))),
-    versus = list(versus = pick(c("none", "year_before", "period_before")), period = pick(c("", "latest", "2025"))),
+    versus = list(versus = pick(c("none", "year_before", "period_before")), period = pick(c("", "latest", "2025")),
+                  causes = sample(2, 1) == 1, open = sample(4, 1) == 1),
     rank = list(rank = pick(c("none", "rank", "best_sellers", "slow_sellers")), n = pick(1:7), each = flag(),
                 others = flag(), ties = pick(tie_rules)),
     share = list(share = pick(c("none", "all", "within", if (!is.null(state$table$crosstab)) c("row", "column"))),

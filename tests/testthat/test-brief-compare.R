@@ -100,3 +100,28 @@ test_that("what no run has written is no record, whatever it holds", {
   writeLines(sound, path)
   expect_silent(quiet(what_changed(file.path(folder, "old"), file.path(folder, "new"))))
 })
+
+test_that("what stands out now and did not in the earlier run is told, of briefs with a report", {
+  days <- seq(as.Date("2024-01-01"), as.Date("2026-06-30"), by = 1)
+  sales <- data.frame(day = days, product = c("Bowl", "Jug"), revenue = 10, status = "paid", region = "Vale")
+  lines <- function(sales) paste0(c(paste(names(sales), collapse = ","), do.call(paste, c(sales, sep = ","))), "\n")
+  path <- brief_folder(paste0(small_brief, "report: {sections: [findings]}\n"), lines(sales))
+  ran <- function(sales, into) {
+    writeLines(lines(sales), file.path(dirname(path), "sales.csv"), sep = "")
+    quiet(run_brief(path, into = file.path(dirname(path), into)))
+    file.path(dirname(path), into)
+  }
+  before <- ran(sales, "before")
+  expect_true("change" %in% lapply(record_in(before)$findings, function(found) found$kind))
+  # Bowls are not sold any more.
+  after <- ran(sales[sales$product == "Jug" | sales$day < "2026-04-01", ], "after")
+  changed <- what_changed(before, after)
+  expect_match(format(changed), "* No sale of Bowl for 8 weeks", fixed = TRUE, all = FALSE)
+  expect_match(run_cli("compare", before, after)$stdout, "What stands out now and did not before:")
+  expect_false(any(grepl("stands out", format(what_changed(after, after)))))
+  # Whoever did not look before has nothing to compare with.
+  writeLines(sub("report: .*", "", paste(readLines(path), collapse = "\n")), path)
+  plain <- ran(sales, "plain")
+  expect_length(record_in(plain)$findings, 0)
+  expect_false(any(grepl("stands out", format(what_changed(plain, after)))))
+})

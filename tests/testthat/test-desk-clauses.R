@@ -97,3 +97,31 @@ test_that("targets stay as long as they fit, and go with what is compared", {
   none <- changed_state(state, "versus", list(versus = "none"), a_desk()$facts)
   expect_false("target" %in% steps(none))
 })
+
+test_that("a change has its causes, or is per open day, where that has a meaning", {
+  steps <- function(state) vapply(state$table$add, names, "")
+  said <- function(state) {
+    words <- vapply(sentence_clauses(state, a_desk()), function(clause) paste0(clause$before, clause$words), "")
+    grep("against", words, value = TRUE)
+  }
+  state <- desk_state(by = list("region"), every = list("year"), measures = list("revenue"))
+  split <- changed(state, "versus", versus = "year_before", period = "2026", causes = TRUE)
+  expect_identical(steps(split), c("change", "causes", "in_period"))
+  expect_identical(said(split), ", against the year before, with its causes, in 2026")
+  answer <- desk_answer(a_desk(), split)
+  expect_identical(possible_figures(answer)[1], "causes")
+  open <- changed(split, "versus", versus = "year_before", causes = TRUE, open = TRUE)
+  expect_identical(steps(open), "change")
+  expect_identical(said(open), ", against the year before, per open day")
+  expect_identical(steps(changed(split, "measure", column = "lines", how = "total")), c("change", "in_period"))
+  best <- changed(open, "measure", column = "revenue", how = "largest day")
+  expect_null(step_given(best, "change")$per_open_day)
+  expect_identical(steps(changed(split, "versus", versus = "none")), character())
+  goods <- tally_of(demo_daybook(), by = region, measures = "revenue")
+  expect_identical(lacks_causes(state, goods), "these data do not say how many pieces were sold")
+  sales <- data.frame(day = as.Date("2025-01-01") + 0:500, product = "a", revenue = 1)
+  open <- new_desk(daybook(sales, day, revenue, product))
+  state$table$by <- NULL
+  expect_match(html_text(choice_form("versus", state, a_desk())), "per open day")
+  expect_no_match(html_text(choice_form("versus", state, open)), "per open day")
+})
