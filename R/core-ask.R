@@ -29,4 +29,8 @@ ask <- function(q, facts) {
 
 check_inquiry_given <- function(q, call = caller_env()) {
   check_made(inherits(q, "hinterfeld_inquiry"), q, "q", "an inquiry", "Take it from a table: `inquiry_of(t)`.", call)
+  if (!is_sound(q)) {
+    stop_because("argument", sprintf("%s was changed and cannot be asked any more.", as_typed("q")),
+                 i = "Take it from a table again: `inquiry_of(t)`.", call = call)
+  }
 }

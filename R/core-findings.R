@@ -60,7 +60,7 @@ telling_columns <- function(facts) {
   columns <- rowsets_of(facts)[[1]]$columns
   Filter(function(name) {
     x <- columns[[name]]
-    name == "product" || (is_coded(x) || type_of(x) == "text") && values_in(x) %in% 2:60
+    name == "product" || type_of(x) == "text" && values_in(x) %in% 2:60
   }, union(intersect("product", names(columns)), grouping_columns(facts)))
 }
 

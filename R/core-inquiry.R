@@ -17,15 +17,24 @@ new_inquiry <- function(by, every, measures, subtotals = NULL, fill = FALSE, ste
 }
 
 check_inquiry <- function(inquiry) {
-  named <- function(x) rlang::is_named(x) && !anyDuplicated(names(x))
-  sound <- is.character(inquiry$by) && !anyDuplicated(inquiry$by) &&
-    is_every(inquiry$every) &&
-    length(inquiry$measures) > 0 && named(inquiry$measures) && all(vapply(inquiry$measures, is_plain_measure, NA)) &&
-    (is.null(inquiry$subtotals) || isTRUE(inquiry$subtotals) || is.list(inquiry$subtotals)) &&
-    rlang::is_bool(inquiry$fill) && all(vapply(inquiry$steps, inherits, NA, "hinterfeld_step")) &&
-    is_plain_data(unclass(inquiry))
-  if (!sound) rlang::abort("An inquiry that cannot be asked.", .internal = TRUE)
+  if (!is_sound(inquiry)) rlang::abort("An inquiry that cannot be asked.", .internal = TRUE)
   inquiry
+}
+
+is_sound <- function(inquiry) {
+  named <- function(x) is.list(x) && rlang::is_named(x) && !anyDuplicated(names(x))
+  is.character(inquiry$by) && !anyNA(inquiry$by) && !anyDuplicated(inquiry$by) && is_every(inquiry$every) &&
+    length(inquiry$measures) > 0 && named(inquiry$measures) && all(vapply(inquiry$measures, is_plain_measure, NA)) &&
+    (is.null(inquiry$subtotals) || isTRUE(inquiry$subtotals) ||
+       is.list(inquiry$subtotals) && all(vapply(inquiry$subtotals, is.character, NA))) &&
+    rlang::is_bool(inquiry$fill) && is.list(inquiry$steps) && all(vapply(inquiry$steps, is_step, NA)) &&
+    is_plain_data(unclass(inquiry))
+}
+
+is_step <- function(step) {
+  inherits(step, "hinterfeld_step") && rlang::is_string(step$kind) &&
+    inherits(step, paste0("hinterfeld_step_", step$kind)) &&
+    is.list(step$args) && is.character(step$columns) && !anyNA(step$columns)
 }
 
 is_every <- function(every) {

@@ -314,7 +314,8 @@ bare_name <- function(x) {
 is_plain_measure <- function(m) {
   is.list(m) && setequal(names(m), c("kind", "x", "to", "per", "where", "incomplete", "margin", "decimals",
                                     "language")) &&
-    m$kind %in% names(measure_kinds) && m$margin %in% c("recompute", "add_up") && rlang::is_bool(m$language)
+    rlang::is_string(m$kind) && m$kind %in% names(measure_kinds) && rlang::is_string(m$margin) &&
+    m$margin %in% c("recompute", "add_up") && rlang::is_bool(m$language)
 }
 
 # The measure that plain data represent.

@@ -1,7 +1,7 @@
 # The campaign: cases of random lines and random chains, played against SQLite and varied; a failure is made small and
 # shown as calls.
 
-for (file in c("lines", "chains", "coverage", "oracle", "changes", "targets", "play", "endings",
+for (file in c("lines", "chains", "coverage", "oracle", "changes", "targets", "sights", "play", "endings",
                "variants")) source(file.path(campaign_folder, paste0(file, ".R")), local = TRUE)
 
 # Parts are whole when they are written.

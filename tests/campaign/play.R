@@ -120,22 +120,28 @@ follow <- function(move, value, shape, o, place) {
   shape$at <- compare_rows(value, shape)
   if (move$kind == "totals") check_order(value, shape, move, o)
   if (move$kind %in% c("change", "named")) check_causes(value, shape, move)
-  if (move$kind == "totals") check_targets(value, shape, o)
+  if (move$kind == "totals") {
+    check_targets(value, shape, o)
+    check_dates(move, o, place)
+    check_findings(place)
+  }
   # From here on rows stand as the table has them.
   shape$rows <- shape$rows[shape$at, , drop = FALSE]
   shape
 }
 
-# Volume, mix, price, new and gone products of a change make the change, wherever it can be compared.
+# The causes of a change make the change, wherever it can be compared.
 check_causes <- function(t, shape, move) {
   if (shape$measures[[move$p$of]]$kind != "sum" || move$p$open) return()
   # A measure with a condition, and a tally that does not hold the pieces, have none.
-  why <- tryCatch(suppressMessages(add_causes(t, move$p$of, name = "why")),
+  why <- tryCatch(suppressMessages(add_causes(t, move$p$of, name = "why", returns = chance(0.3),
+                                              list_price = if (chance(0.3)) "cost")),
                   hinterfeld_error_measure = function(cnd) NULL, hinterfeld_error_facts = function(cnd) NULL,
                   hinterfeld_error_column = function(cnd) NULL)
   if (is.null(why)) return()
   change <- t[[paste0(move$p$name, "_change")]]
-  parts <- Reduce(`+`, lapply(c("volume", "mix", "price", "new", "gone"), function(part) why[[paste0("why_", part)]]))
+  parts <- grep("^why_", setdiff(names(why), "why_causes"), value = TRUE)
+  parts <- Reduce(`+`, lapply(parts, function(part) why[[part]]))
   split <- why$why_causes == "split"
   unit <- 10^-shape$scales[[move$p$of]] / 4
   if (any(split != (t[[paste0(move$p$name, "_direction")]] != "unknown"))) differ("causes of what cannot be compared")

@@ -97,3 +97,26 @@ test_that("columns bound to a table join it, and a table bound to something else
   expect_identical(class(behind), "data.frame")
   expect_identical(names(behind), c("n", names(t)))
 })
+
+test_that("rows, columns and cells can be put in every way that a data frame knows", {
+  t <- totals(kilnmoor_book(), by = region)
+  plain <- as.data.frame(t)
+  same <- function(change) {
+    ours <- change(t)
+    expect_identical(as.data.frame(quiet(ours)), change(plain), ignore_attr = TRUE)
+  }
+  same(function(x) { x["note"] <- letters[1:4]; x })
+  same(function(x) { x[, "note"] <- 1:4; x })
+  same(function(x) { x[["note"]] <- 4:1; x })
+  same(function(x) { x[2, "region"] <- "Elsewhere"; x })
+  same(function(x) { x[1, ] <- x[2, ]; x })
+  same(function(x) { x[] <- x; x })
+  same(function(x) { x[2:3, ] <- x[3:2, ]; x })
+})
+
+test_that("a column whose rows are still told apart by one that is gone turns the table plain", {
+  t <- totals(kilnmoor_book(), by = c(region, category))
+  expect_s3_class(t[t$region == "Vale", c("category", "revenue")], "hinterfeld_listing")
+  expect_message(left <- t[t$region == "Vale", "revenue"], "cannot be told apart")
+  expect_false(inherits(left, "hinterfeld_listing"))
+})

@@ -36,3 +36,30 @@ test_that("what was left out or added by hand is told", {
   expect_silent(inquiry_of(best_sellers(totals(book, by = region), 2)))
   expect_snapshot(error = TRUE, inquiry_of(mtcars))
 })
+
+test_that("an inquiry in which something is not what it should be is refused, wherever that is", {
+  q <- inquiry_of(add_share(add_rank(totals(book, by = c(region, product), every = "month", subtotals = TRUE))))
+  facts <- book
+  wrong <- list(1, "no such", TRUE, list(), list(list()), NA_character_, quote(x + y), c("month", "decade"),
+                c("month", "year"), mean)
+  fields <- list(list("by"), list("every"), list("measures"), list("measures", "revenue"),
+                 list("measures", "revenue", "kind"), list("measures", "revenue", "margin"),
+                 list("measures", "revenue", "language"), list("subtotals"), list("fill"), list("steps"),
+                 list("steps", 1), list("steps", 1, "kind"), list("steps", 1, "columns"))
+  asked <- 0
+  for (field in fields) for (value in wrong) {
+    bad <- unclass(q)
+    if (identical(bad[[unlist(field[1])]], value)) next
+    bad <- tryCatch({
+      bad[[unlist(field)]] <- value
+      bad
+    }, error = function(cnd) NULL)
+    if (is.null(bad)) next
+    class(bad) <- class(q)
+    t <- tryCatch(quiet(suppressWarnings(ask(bad, facts))), error = identity)
+    # What is asked all the same is an answer to just that.
+    if (inherits(t, "error")) expect_s3_class(t, "hinterfeld_error") else expect_identical(unclass(inquiry_of(t)), unclass(bad))
+    asked <- asked + 1
+  }
+  expect_gt(asked, 80)
+})

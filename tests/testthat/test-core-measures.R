@@ -278,3 +278,28 @@ test_that("each kind of measure takes and gives what its entry says", {
   }
   expect_snapshot(print(do.call(rbind, lapply(of, entry))))
 })
+
+test_that("one measure without a name among several is enough to be refused", {
+  expect_error(totals(kilnmoor_book(), measures = list("revenue", sum_of(revenue * 2))), "needs a name",
+               class = "hinterfeld_error_measure")
+})
+
+test_that("weeks that are not whole are left out of a mean per week", {
+  # From a Thursday on: 4 days, then two whole weeks.
+  sales <- data.frame(day = as.Date("2026-01-15") + 0:17, revenue = rep(c(100, 7), c(4, 14)), product = "a")
+  book <- daybook(sales, day, revenue, product, covers = range(sales$day))
+  t <- totals(book, measures = list(week = mean_of(revenue, per = "week"),
+                                    all = mean_of(revenue, per = "week", incomplete = "count")))
+  expect_equal(t$week, 49)
+  expect_equal(t$all, (400 + 98) / 3)
+})
+
+test_that("a measure keeps its decimals when fewer lines are asked", {
+  sales <- data.frame(day = as.Date("2026-01-15") + 0:1, revenue = c(1.25, 3), product = c("a", "b"), cost = c(0.125, 2))
+  book <- daybook(sales, day, revenue, product)
+  q <- inquiry_of(totals(book, measures = list(profit = sum_of(revenue - cost))))
+  # The line that is left has fewer decimals.
+  t <- ask(q, keep_lines(book, product == "b"))
+  expect_identical(t$profit, 1)
+  expect_identical(hinterfeld:::answer_of(t)$measures$profit$decimals, 3L)
+})

@@ -76,6 +76,11 @@ test_that("very many conditions and values end in words, not in R's stack", {
                class = "hinterfeld_error_condition")
   measure <- eval(as.call(list(quote(sum_of), quote(revenue), where = deep)))
   expect_error(totals(book, measures = list(m = measure)), "nested more than 50")
+  # 50 levels are allowed.
+  nested <- function(levels) Reduce(function(inner, i) call("-", inner), seq_len(levels), quote(revenue))
+  sums <- function(levels) totals(book, measures = list(m = rlang::inject(sum_of(!!nested(levels)))))$m
+  expect_identical(sums(50), totals(book)$revenue)
+  expect_error(sums(51), "nested more than 50")
   many <- c("Vale", sprintf("unknown %d", 1:1000))
   said <- testthat::capture_messages(kept <- keep_lines(book, region %in% many))
   expect_length(said, 1)

@@ -91,3 +91,12 @@ test_that("weekly running totals start again with the year that holds the week's
   # The week of 1 April 2024, a Monday, but 2 April 2023 was a Sunday: that week's Thursday lies in March.
   expect_identical(running(sales_calendar("01-03")), c(1, 2, 3, 1, 2))
 })
+
+test_that("a year with its months runs on through the years, and starts again where it is asked to", {
+  t <- quiet(totals(kilnmoor_book(), every = c("year", "month_of_year")))
+  minor <- function(x) round(100 * x)
+  x <- as.data.frame(add_running_total(t, along = "month_of_year"))
+  expect_identical(minor(x$revenue_running), cumsum(minor(x$revenue)))
+  x <- as.data.frame(add_running_total(t, along = "month_of_year", restart = "year"))
+  expect_identical(minor(x$revenue_running), as.vector(unlist(tapply(minor(x$revenue), x$year, cumsum))))
+})

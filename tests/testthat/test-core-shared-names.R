@@ -22,6 +22,14 @@ test_that("a table that takes places of one name for one says so, and one that t
   expect_match(format(crosstab(totals(book, by = c(town, product)), town, product)), "counted as one", all = FALSE)
 })
 
+test_that("three of many shared names are told, and how many more there are", {
+  towns <- data.frame(region = c(rep(c("Vale", "Highfen"), each = 5), rep("Saltcoast", 20)),
+                      town = c(rep(c("Ash", "Elm", "Fir", "Oak", "Yew"), 2), sprintf("t%02d", 1:20)))
+  lines <- data.frame(day = "2026-03-02", item = "bowl", amount = 5, towns[1:10, ])
+  book <- quiet(daybook(attach_table(lines, towns, by = c(region, town), name = "towns"), day, amount, item))
+  expect_match(in_words(totals(book, by = town)), "\"Ash\", \"Elm\", \"Fir\" and 2 more", all = FALSE)
+})
+
 test_that("columns whose values mostly repeat are no names, and no more are names that stand once", {
   towns <- towns_alike()
   expect_no_match(in_words(totals(book_of_towns(towns), by = chief)), "occurs|counted as one")

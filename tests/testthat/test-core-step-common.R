@@ -102,3 +102,9 @@ test_that("equal values stand in order of names, whatever their number", {
   expected[order] <- sequence(rle(scope[order])$lengths)
   expect_identical(ranked$revenue_rank, as.double(expected))
 })
+
+test_that("that each level is taken on its own is said as soon as there are two", {
+  t <- add_rank(totals(kilnmoor_book(), by = region, subtotals = TRUE))
+  expect_match(in_words(t), "each level on its own", all = FALSE)
+  expect_no_match(in_words(t[t$level == "region", ]), "each level on its own")
+})

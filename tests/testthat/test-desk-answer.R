@@ -11,14 +11,19 @@ test_that("an answer carries what was said while it was made, and counts each co
 })
 
 test_that("rows are highlighted that rose, fell, are best or hold a text", {
-  marked <- function(rows, ...) {
-    state <- new_state(list(by = list("region"), every = list("year"), measures = list("revenue"),
+  marked <- function(rows, ..., by = "region") {
+    state <- new_state(list(by = list(by), every = list("year"), measures = list("revenue"),
                                          add = list(list(change = NULL))), mark = list(rows = rows, ...))
     answer <- desk_answer(a_desk(), state)
     answer$table[marked_rows(answer), ]
   }
-  expect_true(all(quiet(marked("up"))$revenue_change > 0))
-  expect_true(all(quiet(marked("down"))$revenue_change < 0))
+  t <- tibble::as_tibble(add_change(totals(demo_daybook(), by = town, every = "year")))
+  for (way in list(list("up", t$revenue_change > 0), list("down", t$revenue_change < 0))) {
+    expected <- t[way[[2]] %in% TRUE, ]
+    expect_gt(nrow(expected), 5)
+    found <- tibble::as_tibble(quiet(marked(way[[1]], by = "town")))
+    expect_setequal(paste(found$year, found$town), paste(expected$year, expected$town))
+  }
   expect_identical(sort(quiet(marked("best", n = 2L))$revenue, decreasing = TRUE),
                    sort(totals(demo_daybook(), by = region, every = "year")$revenue, decreasing = TRUE)[1:2])
   expect_identical(unique(quiet(marked("text", text = "VALE"))$region), "Vale")

@@ -43,3 +43,18 @@ test_that("a trend looks as it did", {
   deliver(figure_trend(totals(kilnmoor_book(), by = region, every = "quarter")), path)
   expect_snapshot_file(path, "trend.svg", variant = paste0("ggplot2-", packageVersion("ggplot2")))
 })
+
+test_that("of a table that was cut, what has no line is drawn at 0, and what was left out is not; without facts neither",
+          {
+  book <- a_book(day = as.Date(c("2026-01-05", "2026-02-10", "2026-03-31", "2026-01-07", "2026-03-07")),
+                 product = c("a", "a", "a", "b", "b"), revenue = 1:5)
+  t <- totals(book, by = product, every = "month")
+  cut <- t[t$product == "b", ]
+  expect_equal(drawn(figure_trend(cut), 2)$y, c(4, 0, 5))
+  left <- t[!(t$product == "b" & t$month == as.Date("2026-03-01")), ]
+  expect_equal(drawn(figure_trend(left[left$product == "b" | left$month > as.Date("2026-01-01"), ]), 2)$y[1:3],
+               c(NA, 2, 3), ignore_attr = TRUE)
+  path <- withr::local_tempfile(fileext = ".rds")
+  saveRDS(cut, path)
+  expect_equal(drawn(figure_trend(readRDS(path)), 2)$y, c(4, NA, 5))
+})

@@ -50,7 +50,7 @@ test_that("a report shows its targets, of the last period that has some, and say
   html <- page(plan)
   expect_match(html, "Against the targets", fixed = TRUE)
   expect_match(html, "What was planned for 2026, what is due of it, and what was reached", fixed = TRUE)
-  expect_match(html, "310.000[.]00")
+  expect_match(html, "310\\D{1,8}000[.]00")
   expect_match(page(data.frame(month = as.Date(c("2026-03-01", "2026-04-01")), target = 9e4)), "planned for 2026-04")
   expect_match(page(data.frame(period = c("2025-Q4", "2026-Q1"), target = 2e5)), "planned for 2026-Q1")
   # Nobody knows yet what comes of them.
