@@ -72,6 +72,7 @@ take_step.hinterfeld_step_causes <- function(step, t, again = FALSE, call = call
   measures <- measures_of_causes(t, of, step$args, call)
   codes <- row_codes(t, call)
   answer <- answer_of(t)
+  fine <- members_for_causes(answer, measures, step$args$over, change)
   unknown <- rep(c(NA, 2), c(7, 1))
   causes <- matrix(unknown, nrow(t), 8, byrow = TRUE, dimnames = list(NULL, names(cause_endings)))
   for (i in seq_along(answer$levels)) {
@@ -80,7 +81,7 @@ take_step.hinterfeld_step_causes <- function(step, t, again = FALSE, call = call
     # A total over all periods has no earlier one.
     dated <- intersect(answer$periods, split)
     if (length(rows) && (is.null(answer$every) || !is.null(single_grain(ids_of(answer, dated))))) {
-      causes[rows, ] <- causes_of_level(answer, split, rows, codes, measures, step$args$over, change)
+      causes[rows, ] <- causes_of_level(answer, split, rows, codes, fine(ids_of(answer, split)), change)
     }
   }
   apart <- t[[names_of(answer, change$columns[["direction"]])]] == "unknown"
@@ -150,15 +151,27 @@ cause_measures <- function(m, args) {
   ))
 }
 
+# The members of the scopes that columns tell, each with its change; levels that need the same ones share them.
+members_for_causes <- function(answer, measures, over, change) {
+  answer$inquiry$measures <- measures
+  how <- change$args[intersect(c("versus", "align", "like_for_like", "periods"), names(change$args))]
+  made <- list()
+  function(ids) {
+    name <- paste(union(ids, over), collapse = "\r")
+    if (is.null(made[[name]])) {
+      fine <- quietly(retotal(answer, union(ids, over), names(measures)))
+      for (of in names(measures)) fine <- quietly(rlang::exec(add_change, fine, of = of, !!!how, name = of))
+      made[[name]] <<- fine
+    }
+    made[[name]]
+  }
+}
+
 # The causes of the rows of one level, from the members of each row's own scope: a column for each, and the code of the
 # verdict.
-causes_of_level <- function(answer, split, rows, codes, measures, over, change) {
-  facts <- codes$facts
+causes_of_level <- function(answer, split, rows, codes, fine, change) {
   ids <- ids_of(answer, split)
-  answer$inquiry$measures <- measures
-  fine <- quietly(retotal(answer, union(ids, over), names(measures)))
-  how <- change$args[intersect(c("versus", "align", "like_for_like", "periods"), names(change$args))]
-  for (name in names(measures)) fine <- quietly(rlang::exec(add_change, fine, of = name, !!!how, name = name))
+  measures <- answer_of(fine)$inquiry$measures
   own <- row_codes(fine)
   at <- match(ids, ids_of(answer_of(fine), answer_of(fine)$keys))
   scope <- if (length(split)) {

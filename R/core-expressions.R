@@ -243,7 +243,8 @@ max_nested <- 50L
 nested_deeper <- function(expr, levels) {
   calls <- list(expr)
   while (length(calls <- Filter(is.call, calls)) && levels > 0) {
-    calls <- unlist(lapply(calls, function(call) Filter(Negate(rlang::is_missing), as.list(call)[-1])),
+    # A quosure is a call too.
+    calls <- unlist(lapply(calls, function(call) Filter(Negate(rlang::is_missing), as.list(unclass(call))[-1])),
                     recursive = FALSE)
     levels <- levels - 1L
   }

@@ -177,7 +177,7 @@ find_silent <- function(asked, column) {
   last <- asked$about$span[2]
   since <- period_start(last, "week", asked$about$calendar) - 7 * (weeks - 1)
   before <- since - 7 * 26
-  if (before < asked$about$span[1] || !cover(asked$about, before, last)$whole || !holds_grain(asked$facts, "week")) {
+  if (!cover(asked$about, before, last)$whole || !holds_grain(asked$facts, "week")) {
     return(list())
   }
   t <- quietly(totals(asked$facts, by = tidyselect::all_of(column), every = "week", measures = asked$of))

@@ -257,18 +257,15 @@ Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x) {
   int least = INT_MAX, most = INT_MIN;
   const int* value = INTEGER(x);
   const R_xlen_t n = x.size();
+  // A missing day is the smallest number.
   for (R_xlen_t i = 0; i < n; ++i) {
-    if (value[i] == INT_MIN) continue;
-    least = std::min(least, value[i]);
+    least = std::min(least, value[i] == INT_MIN ? INT_MAX : value[i]);
     most = std::max(most, value[i]);
   }
   if (least > most) return Rcpp::IntegerVector(0);
-  std::vector<bool> held(static_cast<size_t>(static_cast<int64_t>(most) - least) + 1);
-  int last = INT_MIN;
+  std::vector<char> held(static_cast<size_t>(static_cast<int64_t>(most) - least) + 1);
   for (R_xlen_t i = 0; i < n; ++i) {
-    if (value[i] == last || value[i] == INT_MIN) continue;
-    last = value[i];
-    held[static_cast<size_t>(static_cast<int64_t>(last) - least)] = true;
+    if (value[i] != INT_MIN) held[static_cast<size_t>(static_cast<int64_t>(value[i]) - least)] = 1;
   }
   std::vector<int> days;
   for (size_t i = 0; i < held.size(); ++i) {

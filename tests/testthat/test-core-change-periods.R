@@ -63,3 +63,9 @@ test_that("two named pairs of days are asked for, in order", {
   one <- as.Date(c("2026-03-01", "2026-03-01"))
   expect_identical(add_change(totals(twenty_days()), periods = list(a = one, b = one))$revenue_change, 0)
 })
+
+test_that("months are named in full or in short", {
+  book <- kilnmoor_book()
+  asked <- function(...) as.data.frame(add_change(totals(book), periods = c(...)))[-1]
+  expect_equal(asked("August 2026", "Sep 2025"), asked("2026-08", "2025-09"), ignore_attr = TRUE)
+})

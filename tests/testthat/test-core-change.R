@@ -312,3 +312,19 @@ test_that("periods and a day are named by texts as well", {
     in_period(years, 3)
   })
 })
+
+test_that("rows of members that are gone stand where they would with 0, groups by their totals", {
+  withr::local_seed(5)
+  lines <- data.frame(day = as.Date("2024-01-01") + sample(0:730, 400, TRUE), group = sample(letters[1:5], 400, TRUE),
+                      product = sample(LETTERS[1:9], 400, TRUE), revenue = sample(9000, 400) / 100)
+  lines$day[1:2] <- as.Date(c("2024-01-01", "2025-12-31"))
+  lines <- lines[!(lines$group %in% c("a", "d") & lines$product < "E" & lines$day > "2024-12-31"), ]
+  t <- quiet(add_change(totals(daybook(lines, day, revenue, product), by = c(group, product), every = "year",
+                               subtotals = TRUE)))
+  rows <- as.data.frame(t)
+  rows <- rows[rows$level == "product" & rows$year == "2025-01-01", ]
+  expect_gt(sum(rows$revenue == 0), 3)
+  sums <- tapply(rows$revenue, rows$group, sum)
+  expect_identical(unique(rows$group), names(sort(-sums)))
+  for (own in split(rows, rows$group)) expect_false(is.unsorted(-own$revenue))
+})

@@ -31,3 +31,15 @@ test_that("a column can be named by the pronoun, and only by a name", {
   n <- "revenue"
   expect_identical(asked(m = sum_of(.data[[n]])), 3)
 })
+
+test_that("a function of the user's that has the name of one of the language is not taken for it", {
+  quarter <- function(day) 1
+  expect_error(totals(kilnmoor_book(), measures = list(n = count_lines(where = quarter(day) == 1))),
+               "is defined only where this was called")
+})
+
+test_that("numbers are written as they were typed, and in full where that would be another number", {
+  code <- function(x) as_code(inquiry_of(totals(kilnmoor_book(), measures = list(n = count_lines(where = revenue > !!x)))))
+  expect_match(code(0.1), "revenue > 0.1)", fixed = TRUE, all = FALSE)
+  expect_match(code(0.1 + 0.2), "revenue > 0.30000000000000004)", fixed = TRUE, all = FALSE)
+})
