@@ -9,6 +9,7 @@
 #' @param when A condition over columns, for example `reads_as(status, "delivered")` or
 #'   `day >= as.Date("2026-01-01") & region == "Vale"`. A condition on one text column is
 #'   evaluated on the column's distinct values.
+#' @param ... Further conditions, all of which must hold.
 #' @param why Text: the reason, for the audit and the footnotes. By default the condition itself.
 #' @section Days: A daybook covers the days from its first line to its last, and leaving out lines does not change that:
 #'   a region without a sale on the last day is still compared up to that day. Only a condition on the day alone, by
@@ -21,9 +22,15 @@
 #' book <- demo_daybook(completed = FALSE)
 #' book <- keep_lines(book, reads_as(status, "delivered", "collected"), why = "completed sales")
 #' book <- leave_out(book, region == "Vale")
+#' keep_lines(book, year(day) == 2026, channel == "Web")
 #' audit(book)
-keep_lines <- function(book, when, why = NULL) {
-  restrict(book, enquo(when), why, wanted = TRUE, what = "keep")
+keep_lines <- function(book, when, ..., why = NULL) {
+  further <- rlang::enquos(...)
+  if (any(vapply(further, function(quo) rlang::is_string(rlang::quo_get_expr(quo)), NA))) {
+    stop_because("argument", "A text is not a condition.", i = sprintf("Name a reason: %s.", as_typed("why = \"...\"")))
+  }
+  when <- Reduce(function(all, one) rlang::quo(!!all & !!one), further, enquo(when))
+  restrict(book, when, why, wanted = TRUE, what = "keep")
 }
 
 #' @rdname keep_lines

@@ -86,6 +86,14 @@ if (what == "lines") {
   }
 }
 
+if (what == "why") {
+  book <- daybook(sale_lines(n), day, revenue, product, units = units, order = order)
+  changed <- add_change(totals(book, by = product, every = "month", subtotals = TRUE))
+  timed("causes", "ours", add_causes(changed))
+  demo <- demo_daybook()
+  timed("findings", "ours", suppressMessages(findings(demo)))
+}
+
 if (what == "tables") {
   # A totals table of a million rows: 1 000 products in 5 categories and 6 regions, in most months of fifteen years.
   lines <- sale_lines(4e6, products = 1000L, days = 5479L)

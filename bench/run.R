@@ -27,6 +27,7 @@ lines10 <- cases(1e7, 5, "lines")
 tables <- cases(1, 3, "tables")
 m <- medians(lines10)
 t <- medians(tables)
+why <- medians(cases(1e7, 5, "why"))
 growth <- lapply(c(1e6, 3e6, 3e7), function(n) medians(cases(n, 5, "lines")))
 growth <- c(growth[1:2], list(m), growth[3])
 peaks <- lapply(c("peak_lines", "peak_daybook", "peak_totals"), function(what) cases(1e7, 1, what))
@@ -97,6 +98,11 @@ writeLines(c(
           at(m, "category_region_month sqlite")),
   sprintf("| a table of a million rows: %s | %.3f | %.3f | %.3f |", gsub("_", " ", ways), at(t, paste(ways, "ours")),
           at(t, paste(ways, "base")), at(t, paste(ways, "sqlite"))), "",
+  "## Why, and what stands out", "",
+  "| | seconds | wanted | reached |", "| --- | ---: | --- | --- |",
+  sprintf("| %s | %.2f | at most %s | %s |", c("causes of 2 000 products x 24 months, of 10 million lines",
+                                               "findings of the demo"), at(why, paste(c("causes", "findings"), "ours")),
+          c("0.3", "1"), mapply(verdict, at(why, paste(c("causes", "findings"), "ours")), c(0.3, 1))), "",
   "## Peak memory of the process, 10 million lines", "",
   sprintf("| %s | %.0f MB |", c("the lines alone", "with a daybook"),
           vapply(peaks[1:2], number_in, 0, pattern = "^peak")) |>

@@ -107,3 +107,15 @@ test_that("a condition on the months of a tally covers whole months", {
   expect_identical(asked(by_month), asked(quiet(keep_lines(book, day >= as.Date("2024-03-01")))))
   expect_identical(by_month$span[1], as.Date("2024-03-01"))
 })
+
+test_that("several conditions must all hold, and are one step", {
+  book <- kilnmoor_book()
+  least <- 100
+  several <- keep_lines(book, region == "Vale", revenue > least, day >= as.Date("2025-01-01"))
+  one <- keep_lines(book, region == "Vale" & revenue > 100 & day >= as.Date("2025-01-01"))
+  expect_identical(as.data.frame(totals(several, by = product)), as.data.frame(totals(one, by = product)))
+  expect_identical(several$span, one$span)
+  expect_identical(nrow(audit(several)), nrow(audit(book)) + 1L)
+  expect_match(utils::tail(audit(several)$why, 1), "region == \"Vale\" & revenue > 100 &", fixed = TRUE)
+  expect_error(keep_lines(book, region == "Vale", "only the Vale"), "Name a reason: `why = \"...\"`", fixed = TRUE)
+})
