@@ -39,7 +39,9 @@ test_that("a function of the user's that has the name of one of the language is 
 })
 
 test_that("numbers are written as they were typed, and in full where that would be another number", {
-  code <- function(x) as_code(inquiry_of(totals(kilnmoor_book(), measures = list(n = count_lines(where = revenue > !!x)))))
+  code <- function(x) {
+    as_code(inquiry_of(totals(kilnmoor_book(), measures = list(n = count_lines(where = revenue > !!x)))))
+  }
   expect_match(code(0.1), "revenue > 0.1)", fixed = TRUE, all = FALSE)
   expect_match(code(0.1 + 0.2), "revenue > 0.30000000000000004)", fixed = TRUE, all = FALSE)
 })

@@ -58,7 +58,11 @@ test_that("an inquiry in which something is not what it should be is refused, wh
     class(bad) <- class(q)
     t <- tryCatch(quiet(suppressWarnings(ask(bad, facts))), error = identity)
     # What is asked all the same is an answer to just that.
-    if (inherits(t, "error")) expect_s3_class(t, "hinterfeld_error") else expect_identical(unclass(inquiry_of(t)), unclass(bad))
+    if (inherits(t, "error")) {
+      expect_s3_class(t, "hinterfeld_error")
+    } else {
+      expect_identical(unclass(inquiry_of(t)), unclass(bad))
+    }
     asked <- asked + 1
   }
   expect_gt(asked, 80)

@@ -295,7 +295,8 @@ test_that("weeks that are not whole are left out of a mean per week", {
 })
 
 test_that("a measure keeps its decimals when fewer lines are asked", {
-  sales <- data.frame(day = as.Date("2026-01-15") + 0:1, revenue = c(1.25, 3), product = c("a", "b"), cost = c(0.125, 2))
+  sales <- data.frame(day = as.Date("2026-01-15") + 0:1, revenue = c(1.25, 3), product = c("a", "b"),
+                      cost = c(0.125, 2))
   book <- daybook(sales, day, revenue, product)
   q <- inquiry_of(totals(book, measures = list(profit = sum_of(revenue - cost))))
   # The line that is left has fewer decimals.

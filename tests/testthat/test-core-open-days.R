@@ -53,7 +53,8 @@ test_that("a change per open day compares as many open days, and says how many",
   expect_snapshot({
     writeLines(in_words(x))
     writeLines(in_words(named))
-    add_change(totals(shop(), every = "month", measures = list(best = largest_of(revenue))), "best", per_open_day = TRUE)
+    best <- totals(shop(), every = "month", measures = list(best = largest_of(revenue)))
+    add_change(best, "best", per_open_day = TRUE)
     add_causes(x)
   }, error = TRUE)
   expect_match(as_code(inquiry_of(x)), "per_open_day = TRUE", all = FALSE)
@@ -127,7 +128,8 @@ test_that("a tally keeps closed days, and tallies of other closed days are not m
 })
 
 test_that("a brief and the command line take closed days, from files too", {
-  path <- brief_folder(sub("daybook:", "daybook:\n  calendar: {closed: [sunday, \"2026-01-01\", closed.csv]}", small_brief))
+  closed <- "daybook:\n  calendar: {closed: [sunday, \"2026-01-01\", closed.csv]}"
+  path <- brief_folder(sub("daybook:", closed, small_brief))
   folder <- dirname(path)
   expect_match(check_brief(path)$problem, "There is no file \"closed.csv\".", fixed = TRUE)
   expect_snapshot(writeLines(check_brief(path)$hint))

@@ -12,7 +12,8 @@ test_that("each row with a target has its bar, what is due and the whole target,
                   function(i) sort(drawn(figure, i)$x, decreasing = TRUE))
   expect_equal(marks, list(now$revenue_target, now$revenue_due))
   label <- drawn(figure, layer_of(figure, "GeomText"))
-  expect_setequal(gsub("\u00a0", " ", label$label), c("99.5 %   \u2212996", "89.3 %   \u221218 429", "0.0 %   \u22126 446"))
+  expect_setequal(gsub("\u00a0", " ", label$label),
+                  c("99.5 %   \u2212996", "89.3 %   \u221218 429", "0.0 %   \u22126 446"))
   expect_identical(figure$labels$title, "Revenue against its target by region, 2026")
   expect_match(figure$labels$subtitle, "of\\s2026:\\s260\\sof\\s363\\sopen\\sdays")
   expect_drawn(figure)

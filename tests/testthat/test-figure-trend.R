@@ -44,8 +44,7 @@ test_that("a trend looks as it did", {
   expect_snapshot_file(path, "trend.svg", variant = paste0("ggplot2-", packageVersion("ggplot2")))
 })
 
-test_that("of a table that was cut, what has no line is drawn at 0, and what was left out is not; without facts neither",
-          {
+test_that("of a table that was cut, what has no line is drawn at 0, and what was left out is not", {
   book <- a_book(day = as.Date(c("2026-01-05", "2026-02-10", "2026-03-31", "2026-01-07", "2026-03-07")),
                  product = c("a", "a", "a", "b", "b"), revenue = 1:5)
   t <- totals(book, by = product, every = "month")

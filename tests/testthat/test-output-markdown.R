@@ -17,7 +17,8 @@ test_that("marks in the data are no marks of the table", {
 
 test_that("a knitted document has tables, with names of periods and the number of rows that are not shown", {
   code <- c("```{r, include = FALSE}", "library(hinterfeld)", "book <- demo_daybook()", "```", "```{r, echo = FALSE}",
-            "totals(book, by = region, every = \"year\")", "crosstab(totals(book, by = region, every = \"year\"), region, year)",
+            "totals(book, by = region, every = \"year\")",
+            "crosstab(totals(book, by = region, every = \"year\"), region, year)",
             "best_of_each(totals(book, by = c(region, product)), within = region)", "findings(book, n = 2)", "```")
   made <- withr::with_dir(withr::local_tempdir(), knitr::knit(text = code, quiet = TRUE))
   expect_snapshot(writeLines(made))
