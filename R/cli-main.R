@@ -112,14 +112,12 @@ option_problem <- function(cnd) {
 # Options and files of one command; NULL when its help was asked for and given. `files` says how many files it takes, at
 # least and at most, and `of` what they are called. Options that are `repeated` come as a list of name and value, in
 # order.
-cli_options <- function(command, options, args, example, files = c(0, 0), of = "", repeated = character(),
+cli_options <- function(command, groups, args, example, files = c(0, 0), of = "", repeated = character(),
                         pairs = character()) {
-  parser <- optparse::OptionParser(
-    usage = trimws(sprintf("hinterfeld %s %s [options]", command, of)), option_list = options, add_help_option = FALSE,
-    epilogue = paste0("Example:\n", paste0("  ", example, collapse = "\n"))
-  )
-  parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE,
-                                 help = "show this help")
+  if (is.null(names(groups))) groups <- list(Options = groups)
+  options <- unlist(unname(groups), recursive = FALSE)
+  parser <- optparse::OptionParser(option_list = options, add_help_option = FALSE)
+  parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE)
   wrong <- function(problem) stop_because("usage", sprintf("hinterfeld %s: %s", command, problem))
   takes <- vapply(options, function(option) if (option@action == "store_true") "" else sub("^--", "", option@long_flag),
                   "")
@@ -135,7 +133,8 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
     error = function(cnd) wrong(option_problem(cnd))
   )
   if (isTRUE(given$options$help)) {
-    optparse::print_help(parser)
+    usage <- gsub(" +", " ", sprintf("Usage: hinterfeld %s %s [options]", command, of))
+    writeLines(c(usage, options_help(groups), "", "Example:", paste0("  ", example)))
     return(NULL)
   }
   if (length(taken$files) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
@@ -144,6 +143,23 @@ cli_options <- function(command, options, args, example, files = c(0, 0), of = "
   again <- Filter(function(value) value$name %in% repeated, taken$values)
   c(given$options, list(files = taken$files, repeated = again))
 }
+
+# Two columns of at most 80 characters, a heading for each group.
+options_help <- function(groups) {
+  last <- length(groups)
+  groups[[last]] <- c(groups[[last]], list(flag("help", "show this help, also as -h")))
+  lines <- lapply(groups, function(options) lapply(options, function(option) {
+    called <- paste0("  ", option@long_flag, if (option@action != "store_true") paste0(" ", option@metavar))
+    said <- strwrap(sub("%default", option@default %||% "", option@help, fixed = TRUE), 80 - help_indent)
+    beside <- nchar(called) < help_indent
+    c(if (!beside) called,
+      paste0(formatC(c(if (beside) called, rep("", length(said) - beside)), width = -help_indent), said))
+  }))
+  headed <- Map(function(name, options) c("", paste0(name, ":"), unlist(options)), names(groups), lines)
+  unlist(headed, use.names = FALSE)
+}
+
+help_indent <- 26L
 
 # Options with their values, in order, flags, and files. The parser would take a word that stands twice for one, and
 # keep the last of several values only.

@@ -2,20 +2,42 @@
 # any other.
 
 cli_totals <- function(args) {
-  given <- cli_options("totals", totals_options(), args, files = c(1, Inf), of = "FILE [FILE ...]",
+  given <- cli_options("totals", totals_options(), args, files = c(if (file.exists(own_brief)) 0 else 1, Inf),
+                       of = "FILE [FILE ...]",
                        repeated = c(names(totals_rules), "why", "measure"), pairs = c("compare", "covers"), example = c(
     "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
-    "  --by region,product --within region --top 3 --share"
+    "  --by region,product --within region --top 3 --share",
+    "hinterfeld totals monthly.yaml --by product --every month --change year_before"
   ))
   if (is.null(given)) {
     return(invisible())
   }
   given <- read_whole_options(given)
   check_totals_options(given)
-  given$calendar <- sales_calendar(year_starts = given[["year-starts"]])
+  given <- with_brief_given(given)
+  given$calendar <- sales_calendar(year_starts = given[["year-starts"]] %||%
+                                     given$brief$content$daybook$calendar$year_starts %||% "01-01")
   with_own_words(totals_words, with_databases(print_totals(totals_brief(given), given)))
+}
+
+# A brief in the place of the lines' files, or hinterfeld.yaml in this folder where no file is named: its lines, roles
+# and restrictions are asked.
+own_brief <- "hinterfeld.yaml"
+
+with_brief_given <- function(given) {
+  if (length(given$files) == 0) {
+    given$files <- own_brief
+    say("own_brief", sprintf("Lines, roles and restrictions are those of %s.", own_brief))
+  }
+  if (is.null(given$database) && grepl("[.]ya?ml$", given$files[1], ignore.case = TRUE)) {
+    if (length(given$files) > 1) {
+      stop_because("usage", sprintf("hinterfeld totals: %s names its own files, so give no others.", given$files[1]))
+    }
+    given$brief <- read_brief(given$files)
+  }
+  given
 }
 
 # The options, by what they are in R and in a brief.
@@ -45,8 +67,8 @@ print_totals <- function(brief, given) {
   if (!is.null(given$out)) {
     deliver(t, given$out)
     writeLines(sprintf("%s  %s", given$out, count_of(nrow(t), "row")))
-  } else if (given$csv) {
-    path <- tempfile(fileext = ".csv")
+  } else if (given$csv || given$json) {
+    path <- tempfile(fileext = if (given$csv) ".csv" else ".json")
     on.exit(unlink(path))
     deliver(t, path)
     # As it is: a name may hold a line end of its own.
@@ -129,65 +151,83 @@ measure_spec <- function(maker, text) {
 
 totals_options <- function() {
   list(
-    option("day", "column of the day of sale [default: %default]", "NAME", "day"),
-    option("product", "column of the product [default: %default]", "NAME", "product"),
-    option("revenue", "column, or expression over columns [default: %default]", "EXPR", "revenue"),
-    option("units", "column of the number of pieces", "NAME"),
-    option("order", "column of the order's number", "NAME"),
-    option("by", "columns to split by, for example region,product", "NAMES"),
-    option("every", either(names(grain_kinds)), "PERIOD[,PERIOD]"),
-    option("measures", "columns to total, or lines [default: revenue]", "NAMES"),
-    option("measure", "for example 'price = ratio_of(revenue, units)'; may be repeated", "NAME=MEASURE"),
-    flag("subtotals", "with subtotals and the grand total"),
-    option("keep", "keep the lines for which this holds; may be repeated", "COND"),
-    option("leave-out", "leave out the lines for which this holds; may be repeated", "COND"),
-    option("why", "the reason for the --keep or --leave-out before it, for the audit", "TEXT"),
-    option("of", "the measure to rank, share and pick by [default: the first]", "NAME"),
-    option("top", "only the N best rows, ties included", "N"),
-    option("slow", "only the N slowest rows, ties included", "N"),
-    option("ties", paste("how ties are ranked:", either(tie_rules)), "RULE", "standard"),
-    flag("best-of-each", "one row per scope: its best"),
-    option("unsold", "the products of this file that have no line", "FILE"),
-    option("within", "columns within which ranks and shares start afresh", "NAMES"),
-    flag("rank", "add the rank"), flag("share", "add the share of the total"),
-    flag("running", "add the running total along the period"),
-    option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
-    flag("per-open-day", "compare per open day (see --closed)"),
-    flag("causes", "split the change into volume, mix, price, new and gone products"),
-    option("list-price", "with --causes: split discounts from this column of prices", "NAME"),
-    flag("returns", "with --causes: set returns apart"),
-    option("target", "set the targets of this file beside the measure", "FILE"),
-    option("due", "the part of a target that is due: days or year_before", "HOW", "days"),
-    option("as-of", "compute the change as if the data ended on this day", "DAY"),
-    option("compare", "two periods, the later first, for example \"May 2026\" \"May 2025\"", "PERIOD PERIOD"),
-    option("crosstab", "spread these columns side by side; the others are its rows", "NAMES"),
-    option("period", "only the rows of a period: 2025, 2026-Q1, 2026-03 or latest", "PERIOD"),
-    option("sort", "columns to sort the rows by; -NAME for highest first", "NAMES"),
-    option("columns", "the columns to show, in that order", "NAMES"),
-    option("decimals-shown", "decimals to print; the data are not rounded", "N"),
-    option("decimals", "decimals of revenue [default: %default]", "N", "2"),
-    database_option(), option("workers", "let this many processes read the lines", "N"),
-    option("currency", "the currency, as it is to be printed", "TEXT"),
-    option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
-    option("covers", "first and last day that the data cover [default: those with a line]", "DAY DAY"),
-    option("closed", "closed days: weekdays, dates, or files with dates", "DAYS"),
-    option("year-starts", "month and day the year starts [default: %default]", "MM-DD", "01-01"),
-    flag("set-aside", "set unusable lines aside instead of stopping"),
-    flag("audit", "print first what every step did to the lines and the revenue"),
-    option("rows", "how many rows to print [default: %default]", "N", "20"),
-    flag("csv", "print comma separated text, all rows"),
-    option("out", sprintf("write a file instead: %s", either(paste0(".", names(table_writers)))),
-           "FILE")
+    `The lines` = list(
+      option("day", "column of the day of sale [default: day]", "NAME"),
+      option("product", "column of the product [default: product]", "NAME"),
+      option("revenue", "column, or expression over columns [default: revenue]", "EXPR"),
+      option("units", "column of the number of pieces", "NAME"),
+      option("order", "column of the order's number", "NAME"),
+      option("keep", "keep the lines for which this holds; may be repeated", "COND"),
+      option("leave-out", "leave out the lines for which this holds; may be repeated", "COND"),
+      option("why", "the reason for the --keep or --leave-out before it, for the audit", "TEXT"),
+      flag("set-aside", "set unusable lines aside instead of stopping"),
+      option("decimals", "decimals of revenue [default: 2]", "N"),
+      option("currency", "the currency, as it is to be printed", "TEXT"),
+      option("day-format", "how days are written, as in strptime, for example %d/%m/%Y", "FORMAT"),
+      option("covers", "first and last day that the data cover [default: those with a line]", "DAY DAY"),
+      option("closed", "closed days: weekdays, dates, or files with dates", "DAYS"),
+      option("year-starts", "month and day the year starts [default: 01-01]", "MM-DD"),
+      database_option(), option("workers", "let this many processes read the lines", "N")
+    ),
+    `The question` = list(
+      option("by", "columns to split by, for example region,product", "NAMES"),
+      option("every", either(names(grain_kinds)), "PERIOD[,PERIOD]"),
+      option("measures", "columns to total, or lines [default: revenue]", "NAMES"),
+      option("measure", "for example 'price = ratio_of(revenue, units)'; may be repeated", "NAME=MEASURE"),
+      flag("subtotals", "with subtotals and the grand total"),
+      flag("fill", "with periods and members that have no line, as 0"),
+      option("crosstab", "spread these columns side by side; the others are its rows", "NAMES")
+    ),
+    `Added columns` = list(
+      option("of", "the measure to rank, share and pick by [default: the first]", "NAME"),
+      option("within", "columns within which ranks and shares start afresh", "NAMES"),
+      flag("share", "add the share of the total"), flag("rank", "add the rank"),
+      flag("ascending", "with --rank: the lowest value is first"),
+      option("ties", paste("how ties are ranked:", either(tie_rules)), "RULE", "standard"),
+      flag("pareto", "add Pareto classes"), flag("running", "add the running total along the period"),
+      option("restart", paste("with --running: start again each", either(rev(grains[-1]))), "PERIOD"),
+      option("moving", "add the sum of the last N periods", "N"),
+      option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
+      option("compare", "two periods, the later first, for example \"May 2026\" \"May 2025\"", "PERIOD PERIOD"),
+      option("as-of", "compute the change as if the data ended on this day", "DAY"),
+      flag("per-open-day", "compare per open day (see --closed)"),
+      flag("causes", "split the change into volume, mix, price, new and gone products"),
+      option("list-price", "with --causes: split discounts from this column of prices", "NAME"),
+      flag("returns", "with --causes: set returns apart"),
+      option("target", "set the targets of this file beside the measure", "FILE"),
+      option("due", "the part of a target that is due: days or year_before", "HOW", "days")
+    ),
+    `Some rows only` = list(
+      option("top", "only the N best rows, ties included", "N"),
+      option("slow", "only the N slowest rows, ties included", "N"),
+      flag("others", "with --top or --slow: a row for the rest of each scope"),
+      flag("best-of-each", "one row per scope: its best"),
+      option("unsold", "the products of this file that have no line", "FILE"),
+      option("period", "only the rows of a period: 2025, 2026-Q1, 2026-03 or latest", "PERIOD")
+    ),
+    `What is shown` = list(
+      option("sort", "columns to sort the rows by; -NAME for highest first", "NAMES"),
+      option("columns", "the columns to show, in that order", "NAMES"),
+      option("decimals-shown", "decimals to print; the data are not rounded", "N"),
+      option("rows", "how many rows to print, or all [default: %default]", "N", "20"),
+      flag("audit", "print first what every step did to the lines and the revenue"),
+      flag("csv", "print comma separated text, all rows"), flag("json", "print JSON, all rows"),
+      option("out", sprintf("write a file instead: %s", either(paste0(".", names(table_writers)))), "FILE")
+    )
   )
 }
 
 # Options that take whole numbers, with the least of each.
-whole_options <- c(top = 1, slow = 1, decimals = 0, rows = 0, `decimals-shown` = 0)
+whole_options <- c(top = 1, slow = 1, moving = 1, decimals = 0, rows = 0, `decimals-shown` = 0)
 
 read_whole_options <- function(given) {
   for (name in names(whole_options)) {
     value <- given[[name]]
     if (is.null(value)) next
+    if (name == "rows" && value == "all") {
+      given$rows <- Inf
+      next
+    }
     if (!grepl("^[0-9]{1,9}$", value) || as.integer(value) < whole_options[[name]]) {
       stop_because("usage",
                    sprintf("hinterfeld totals: --%s must be a whole number, %d or more; it is \"%s\".", name,
@@ -197,6 +237,10 @@ read_whole_options <- function(given) {
   }
   given
 }
+
+# What has a meaning only beside another option.
+options_with <- list(returns = "causes", `list-price` = "causes", `per-open-day` = c("change", "compare"),
+                     restart = "running", ascending = "rank", others = c("top", "slow"), `as-of` = "change")
 
 check_totals_options <- function(given) {
   wrong <- function(option, value, choices) {
@@ -209,13 +253,15 @@ check_totals_options <- function(given) {
   for (grain in cli_list(given$every)) wrong("every", grain, names(grain_kinds))
   wrong("change", given$change, step_kinds$change$arguments$versus$choices)
   wrong("ties", given$ties, tie_rules)
-  if (!given$causes && (given$returns || !is.null(given[["list-price"]]))) {
-    stop_because("usage", "hinterfeld totals: --returns and --list-price go with --causes.")
+  asked <- function(names) any(vapply(given[names], function(x) !is.null(x) && !isFALSE(x), NA))
+  for (option in names(options_with)) if (asked(option) && !asked(options_with[[option]])) {
+    stop_because("usage", sprintf("hinterfeld totals: --%s goes with %s.", option,
+                                  either(paste0("--", options_with[[option]]))))
   }
-  if (given[["per-open-day"]] && is.null(given$change) && is.null(given$compare)) {
-    stop_because("usage", "hinterfeld totals: --per-open-day goes with --change or --compare.")
+  wrong("restart", given$restart, rev(grains[-1]))
+  if (sum(c(given$audit, given$csv, given$json)) > 1) {
+    stop_because("usage", "hinterfeld totals: use only one of --audit, --csv and --json.")
   }
-  if (given$audit && given$csv) stop_because("usage", "hinterfeld totals: --audit and --csv do not go together.")
   alone <- intersect(c("top", "slow", "best-of-each", "unsold", "crosstab"),
                      names(Filter(function(x) !is.null(x) && !isFALSE(x), given)))
   if (length(alone) > 1) {
@@ -226,28 +272,41 @@ check_totals_options <- function(given) {
 # The brief ------------------------------------------------------------------------------------------------------------
 
 totals_brief <- function(given) {
-  entries <- lapply(given$files, given_entry, database = given$database)
+  entries <- if (is.null(given$brief)) lapply(given$files, given_entry, given)
+  calendar <- list(year_starts = given[["year-starts"]], closed = lapply(cli_list(given$closed), closed_entry, given))
   daybook <- list(
     day = given$day, product = given$product, revenue = given$revenue, units = given$units, order = given$order,
     decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
     covers = if (!is.null(given$covers)) lapply(given$covers, cli_day, option = "covers"),
-    calendar = Filter(length, list(year_starts = given[["year-starts"]], closed = as.list(cli_list(given$closed)))),
-    on_bad = if (given[["set-aside"]]) "set_aside"
+    calendar = Filter(length, calendar), on_bad = if (given[["set-aside"]]) "set_aside"
   )
+  daybook <- Filter(length, daybook)
   rules <- cli_rules(given$repeated)
   table <- if (is.null(given$unsold)) question_spec(given) else unsold_spec(given)
   table$sort <- as.list(cli_list(given$sort))
   table$columns <- as.list(cli_list(given$columns))
-  list(folder = ".", workers = cli_workers("totals", given), content = list(
+  from <- given$brief$content %||% list(
     data = list(lines = entries[[1]], attach = attached_by_name(entries)),
-    daybook = Filter(Negate(is.null), daybook), restrict = rules,
+    daybook = list(day = "day", product = "product", revenue = "revenue", decimals = 2L)
+  )
+  # What is said beside a brief takes the place of what it says.
+  list(folder = given$brief$folder %||% ".", workers = cli_workers("totals", given), content = list(
+    data = from$data, daybook = utils::modifyList(from$daybook, daybook), restrict = c(from$restrict, rules),
     tables = list(shown = Filter(function(x) length(x) > 0, table))
   ))
 }
 
-# A file, folder or pattern, or with --database the name of a table.
-given_entry <- function(path, database) {
-  if (is.null(database)) cli_file(path) else list(database = database, table = path)
+# A file, folder or pattern, from here and not from where a brief is; or with --database the name of a table.
+given_entry <- function(path, given) {
+  if (!is.null(given$database)) {
+    return(list(database = given$database, table = path))
+  }
+  path <- cli_file(path)
+  if (is.null(given$brief) || grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(getwd(), path)
+}
+
+closed_entry <- function(text, given) {
+  if (is_day_or_weekday(text)) text else given_entry(text, replace(given, "database", list(NULL)))
 }
 
 # Further files are attached by the columns that they share with the lines.
@@ -269,7 +328,7 @@ attached_by_name <- function(entries, call = caller_env()) {
 }
 
 unsold_spec <- function(given) {
-  about <- list(catalogue = given_entry(given$unsold, given$database), product = given$product,
+  about <- list(catalogue = given_entry(given$unsold, given), product = given$product,
                 within = as.list(cli_list(given$within)))
   list(unsold = Filter(length, about))
 }
@@ -296,20 +355,24 @@ question_spec <- function(given) {
     if (!is.null(compared)) step("change", periods = compared, per_open_day = open, of_scopes = FALSE),
     if (given$causes) {
       step("causes", list_price = given[["list-price"]], returns = if (given$returns) TRUE, of_scopes = FALSE)
-    }, if (given$running) step("running_total"),
+    }, if (given$running) step("running_total", restart = given$restart),
+    if (!is.null(given$moving)) step("moving", last = given$moving),
     if (!is.null(given$target)) {
-      step("target", targets = given_entry(given$target, given$database), due = given$due, of_scopes = FALSE)
+      step("target", targets = given_entry(given$target, given), due = given$due, of_scopes = FALSE)
     },
-    if (given$share) step("share"), if (given$rank) step("rank", ties = given$ties)
+    if (given$share) step("share"), if (given$pareto) step("pareto"),
+    if (given$rank) step("rank", ties = given$ties, highest_first = if (given$ascending) FALSE)
   )
+  others <- if (given$others) TRUE
   pick <- c(
-    if (!is.null(given$top)) step("best_sellers", n = given$top, ties = given$ties),
-    if (!is.null(given$slow)) step("slow_sellers", n = given$slow, ties = given$ties),
+    if (!is.null(given$top)) step("best_sellers", n = given$top, ties = given$ties, others = others),
+    if (!is.null(given$slow)) step("slow_sellers", n = given$slow, ties = given$ties, others = others),
     if (given[["best-of-each"]]) step("best_of_each")
   )
   list(by = as.list(cli_list(given$by)), every = as.list(cli_list(given$every)), measures = measures,
-       subtotals = if (given$subtotals) TRUE, add = add, pick = unlist(pick, recursive = FALSE),
-       in_period = given$period, crosstab = if (!is.null(given$crosstab)) crosstab_spec(given, names, add))
+       subtotals = if (given$subtotals) TRUE, fill = if (given$fill) TRUE, add = add,
+       pick = unlist(pick, recursive = FALSE), in_period = given$period,
+       crosstab = if (!is.null(given$crosstab)) crosstab_spec(given, names, add))
 }
 
 crosstab_spec <- function(given, measures, add) {

@@ -204,3 +204,55 @@ test_that("a folder, a database and lines in chunks answer as one file does", {
   expect_match(chunks$stderr, "in\\s+chunks\\s+and\\s+tallying\\s+each")
   expect_identical(run_cli("totals", file.path(folder, "sales"), asked, "--quiet")$stderr, "")
 })
+
+test_that("a brief's lines, roles and restrictions are asked, from any folder, and options take their place", {
+  folder <- withr::local_tempdir()
+  quiet(file.copy(demo_files(), folder))
+  file.copy(demo_brief(), file.path(folder, "hinterfeld.yaml"))
+  told <- run_cli("totals", file.path(folder, "hinterfeld.yaml"), "--by", "region", "--csv")
+  expect_identical(told$status, 0L)
+  expect_equal(utils::read.csv(text = told$stdout), as.data.frame(totals(kilnmoor_book(), by = region)))
+  web <- run_cli("totals", file.path(folder, "hinterfeld.yaml"), "--keep", "channel == \"Web\"", "--every", "year",
+                 "--json", "--target", demo_files()[["targets"]])
+  expect_match(web$stderr, "the table is not split by it")
+  web <- run_cli("totals", file.path(folder, "hinterfeld.yaml"), "--keep", "channel == \"Web\"", "--every", "year",
+                 "--json")
+  expect_equal(jsonlite::fromJSON(web$stdout)$rows$revenue,
+               totals(keep_lines(kilnmoor_book(), channel == "Web"), every = "year")$revenue)
+  # The one of this folder needs no name.
+  here <- withr::with_dir(folder, run_cli("totals", "--by", "category", "--rows", "all", "--currency", "Kr"))
+  expect_match(here$stderr, "Lines, roles and restrictions are those of hinterfeld.yaml")
+  expect_match(here$stdout, "Revenue by category \\(Kr\\)(.|\n)*1 286 475[.]09")
+  expect_match(run_cli("totals", file.path(folder, "hinterfeld.yaml"), demo_files()[["orders"]])$stderr,
+               "names\\s+its\\s+own\\s+files,\\s+so\\s+give\\s+no\\s+others")
+  expect_match(withr::with_dir(tempdir(), run_cli("totals", "--by", "category"))$stderr, "FILE is missing")
+})
+
+test_that("every added column that has an option is that of R", {
+  sales <- file.path(withr::local_tempdir(), "sales.csv")
+  lines <- as.data.frame(quiet(lines_of(kilnmoor_book())))[c("day", "product", "revenue", "region")]
+  lines$day <- format(lines$day)
+  utils::write.csv(lines[seq(1, nrow(lines), by = 7), ], sales, row.names = FALSE)
+  book <- quiet(daybook(load_table(sales), day, revenue, product))
+  same <- function(options, t) {
+    told <- run_cli(c("totals", sales, options, "--csv"))
+    ours <- as.data.frame(utils::read.csv(text = told$stdout))
+    path <- deliver(quiet(t), withr::local_tempfile(fileext = ".csv"))
+    expect_equal(ours, utils::read.csv(path), info = paste(options, collapse = " "))
+  }
+  months <- quiet(totals(book, every = "month"))
+  same(c("--every", "month", "--running", "--restart", "year"), add_running_total(months, restart = "year"))
+  same(c("--every", "month", "--moving", "3"), add_moving(months, last = 3))
+  regions <- totals(book, by = region)
+  same(c("--by", "region", "--rank", "--ascending"), add_rank(regions, highest_first = FALSE))
+  same(c("--by", "region", "--pareto"), add_pareto(regions))
+  same(c("--by", "region", "--top", "2", "--others"), best_sellers(regions, 2, others = TRUE))
+  days <- totals(book, by = region, every = "quarter", fill = TRUE)
+  same(c("--by", "region", "--every", "quarter", "--fill"), days)
+  for (wrong in list(c("--restart", "year"), c("--ascending"), c("--others"), c("--as-of", "2026-01-01"))) {
+    expect_match(run_cli(c("totals", sales, wrong))$stderr, sprintf("%s goes with --", wrong[1]), fixed = TRUE)
+  }
+  expect_match(run_cli("totals", sales, "--csv", "--json")$stderr, "use only one of --audit, --csv and --json")
+  expect_match(run_cli("totals", sales, "--running", "--every", "month", "--restart", "moon")$stderr,
+               "--restart cannot be")
+})
