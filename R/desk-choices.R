@@ -104,20 +104,24 @@ clause_choices <- list(
     period <- step_given(state, "in_period")$period
     every <- unlist(state$table$every)
     why <- if (is.null(single_grain(every))) "first choose a period that includes the year"
-    now <- if (is.null(given)) "none" else given$versus %||% "year_before"
+    now <- if (is.null(given)) "none" else if (!is.null(given$periods)) "periods" else given$versus %||% "year_before"
+    periods <- names(given$periods) %||% latest_months(desk$facts)
     only <- why %||% (if (!is.null(state$table$crosstab)) "not in a table with columns across: choose days that count")
     htmltools::tagList(
       field_group("Compared with", lapply(c("none", "year_before", "period_before"), function(value) {
         choice("radio", "versus", value, c(none = "nothing", year_before = "the year before",
                                            period_before = "the period before")[[value]], value == now,
                why = if (value != "none") why)
-      }), choice("checkbox", "weekday", "true", "by weekdays: 364 days before", identical(given$align, "weekday"),
+      }), choice("radio", "versus", "periods", "two periods of your choice, without others", now == "periods"),
+        tags_of_periods(periods), choice("checkbox", "weekday", "true", "by weekdays: 364 days before", identical(given$align, "weekday"),
                  why = if (is.null(why) && identical(every, "day")) NULL else "only for days"),
         choice("checkbox", "causes", "true", "split into volume, mix, price, new and gone products",
-               !is.null(step_given(state, "causes")), why = why %||% lacks_causes(state, desk$facts)),
+               !is.null(step_given(state, "causes")),
+               why = if (now != "periods") why %||% lacks_causes(state, desk$facts) else lacks_causes(state, desk$facts)),
         if (length(desk$facts$calendar$closed)) {
           choice("checkbox", "open", "true", "per open day, without causes", isTRUE(given$per_open_day),
-                 why = why %||% (if (!grows_with_days(state$table$measures[[1]])) "only for sums and counts"))
+                 why = (if (now != "periods") why) %||%
+                   (if (!grows_with_days(state$table$measures[[1]])) "only for sums and counts"))
         }),
       field_group("Shown", choice("radio", "period", "", "every period", is.null(period)),
                   choice("radio", "period", "latest", "the latest only", identical(period, "latest"), why = only),
@@ -284,6 +288,24 @@ counts_choices <- function(state, desk) {
       value = "", "choose one"), lapply(columns$name, function(name) tags$option(value = name, name_words(name))))),
       tags$div(id = "values", `aria-live` = "polite"))
   )
+}
+
+tags_of_periods <- function(periods) {
+  tags <- htmltools::tags
+  field <- function(name, label, value) {
+    tags$label(label, " ", tags$input(type = "text", name = name, value = printable(value), size = 10))
+  }
+  tags$p(class = "periods", field("now", "The later", periods[1]), " ", field("then", "against", periods[2]),
+         tags$span(class = "quiet", " such as 2026-05, May 2026, 2026-Q1 or 2026"))
+}
+
+# The last month that is whole, and the same of the year before, by their names.
+latest_months <- function(facts) {
+  months <- periods_of(facts$span, "month", facts$calendar)
+  whole <- utils::tail(months[cover_of_periods(facts, months, "month")$complete], 1)
+  if (length(whole) == 0) whole <- months[1]
+  before <- earlier_period(whole, "month", list(versus = "year_before", align = "date"), facts$calendar)$start
+  period_label(c(whole, before), "month", facts$calendar)
 }
 
 day_input <- function(name, example) {

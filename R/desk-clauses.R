@@ -75,8 +75,13 @@ clause_changes <- list(
   },
   versus = function(state, given, facts) {
     none <- identical(given$versus, "none")
-    change <- list(versus = given$versus, align = if (isTRUE(given$weekday)) "weekday",
-                   per_open_day = if (isTRUE(given$open)) TRUE)
+    periods <- if (identical(given$versus, "periods")) chosen_periods(given, facts$calendar)
+    change <- if (is.null(periods)) list(versus = given$versus, align = if (isTRUE(given$weekday)) "weekday") else {
+      # Two periods are compared in a table without one.
+      state$table["every"] <- list(NULL)
+      list(periods = periods)
+    }
+    change <- c(change, list(per_open_day = if (isTRUE(given$open)) TRUE))
     state$table <- step_in_table(state$table, "change", if (!none) Filter(Negate(is.null), change))
     state$table <- step_in_table(state$table, "causes", if (isTRUE(given$causes)) list())
     if (none) state$table <- step_in_table(state$table, "target", NULL)
@@ -181,6 +186,20 @@ clause_changes <- list(
   }
 )
 
+# Two named periods as pairs of days; where none is named yet, the last whole month and the same of the year before.
+chosen_periods <- function(given, calendar, call = NULL) {
+  names <- trimws(c(given$now %||% "", given$then %||% ""))
+  pairs <- lapply(names, function(name) if (nzchar(name)) named_period(name, calendar))
+  wrong <- vapply(pairs, is.null, NA)
+  if (any(wrong)) {
+    stop_because("period", sprintf("%s is not a period.", quoted(names[wrong][1])), i = period_names_hint, call = call)
+  }
+  if (names[1] == names[2]) {
+    stop_because("period", "A period cannot be compared with itself.", i = "Name two periods.", call = call)
+  }
+  stats::setNames(lapply(pairs, function(days) as.list(format(days))), names)
+}
+
 # "distinct order" and "ratio units" are choices of one list each.
 chosen_measure <- function(given, facts) {
   column <- given$column %||% facts_numbers(facts)[1]
@@ -245,7 +264,9 @@ valid_state <- function(state, facts) {
     state$within <- as.list(utils::head(unlist(state$within), -1))
   }
   single <- single_grain(every)
-  if (is.null(single)) for (kind in c("change", "in_period")) table <- step_in_table(table, kind, NULL)
+  named <- !is.null(step_given(list(table = table), "change")$periods)
+  if (if (named) length(every) > 0 else is.null(single)) table <- step_in_table(table, "change", NULL)
+  if (is.null(single)) table <- step_in_table(table, "in_period", NULL)
   change <- step_given(list(table = table), "change")
   if (isTRUE(change$per_open_day) && !grows_with_days(table$measures[[1]])) {
     change$per_open_day <- NULL

@@ -18,7 +18,10 @@ sentence_clauses <- function(state, desk) {
   change <- step_given(state, "change")
   period <- step_given(state, "in_period")$period
   if (!is.null(change)) {
-    add("versus", paste0(if (identical(change$versus, "period_before")) "the period before" else "the year before",
+    against <- if (!is.null(change$periods)) names(change$periods)[2] else if (
+      identical(change$versus, "period_before")) "the period before" else "the year before"
+    if (!is.null(change$periods)) add("versus", names(change$periods)[1], ", in ")
+    add("versus", paste0(against,
                          if (isTRUE(change$per_open_day)) ", per open day",
                          if (!is.null(step_given(state, "causes"))) ", with its causes",
                          if (!is.null(period)) sprintf(", in %s", if (period == "latest") "the latest" else period)),

@@ -125,3 +125,23 @@ test_that("a change has its causes, or is per open day, where that has a meaning
   expect_match(html_text(choice_form("versus", state, a_desk())), "per open day")
   expect_no_match(html_text(choice_form("versus", state, open)), "per open day")
 })
+
+test_that("two periods of the reader's choice are compared in a table without others", {
+  state <- desk_state(by = list("region"), every = list("month"), measures = list("revenue"))
+  two <- changed(state, "versus", versus = "periods", now = " 2026-05", then = "May 2025 ")
+  expect_null(two$table$every)
+  expect_identical(as.data.frame(desk_answer(a_desk(), two)$table),
+                   as.data.frame(add_change(totals(demo_daybook(), by = region), periods = c("2026-05", "May 2025"))))
+  words <- vapply(sentence_clauses(two, a_desk()), function(clause) paste0(clause$before, clause$words), "")
+  expect_match(paste(words, collapse = ""), "by region, in 2026-05, against May 2025", fixed = TRUE)
+  expect_identical(state_of_link(state_link(two), a_desk()$facts), two)
+  expect_null(changed(two, "every", every = "year")$table$add)
+  expect_error(changed(state, "versus", versus = "periods", now = "moon", then = "2025"), "\"moon\" is not a period",
+               class = "hinterfeld_error_period")
+  expect_error(changed(state, "versus", versus = "periods", now = "2025", then = "2025"), "with itself")
+  # Offered are the last whole month and the same of the year before, or those chosen.
+  html <- html_text(choice_form("versus", state, a_desk()))
+  expect_match(html, "name=\"now\" value=\"2026-08\"")
+  expect_match(html, "name=\"then\" value=\"2025-08\"")
+  expect_match(html_text(choice_form("versus", two, a_desk())), "value=\"periods\" checked")
+})
