@@ -6,7 +6,7 @@
 #' @param t A totals table with [add_change()].
 #' @param n Number: at most this many members on each side, or `NULL` for as many as it takes.
 #' @param share Number: the fraction of what went up, and of what went down, that is to be explained.
-#' @param of Text: name of the measure whose change it is.
+#' @param of The measure whose change it is, as in [add_rank()].
 #' @param within Columns inside which members are looked for; the table's period is always one of them.
 #' @return A table with one row for each such member, in each scope those that went up first, the largest first: the
 #'   columns of `within` and of the table's split, `side` (`up` or `down`), `<of>_change`, `share` (the fraction of all
@@ -18,8 +18,9 @@
 #' @examples
 #' t <- add_change(totals(demo_daybook(), by = product, every = "year"))
 #' best_causes(in_period(t, "2026"))
-best_causes <- function(t, n = NULL, share = 0.8, of = "revenue", within = NULL) {
+best_causes <- function(t, n = NULL, share = 0.8, of = NULL, within = NULL) {
   check_totals(t)
+  of <- columns_given(enquo(of), t)
   check_measure(t, of)
   check_whole_number(n, "n", 1, none = TRUE)
   check_made(!is.null(share), share, "share", "a fraction above 0, at most 1")

@@ -5,7 +5,7 @@
 #' products of its own scope, never from the causes of other rows.
 #'
 #' @param t A totals table with [add_change()].
-#' @param of Text: name of the measure whose change is split; a sum without a condition of its own.
+#' @param of The measure whose change is split, as in [add_rank()]; a sum without a condition of its own.
 #' @param over Column whose members have a price, by default the product.
 #' @param units Text: name of the column of pieces.
 #' @param list_price Text: name of a column of the price of one piece before discounts. What the discounts changed is
@@ -36,10 +36,11 @@
 #' @examples
 #' t <- totals(demo_daybook(), by = region, every = "year", subtotals = TRUE)
 #' add_causes(add_change(t))
-add_causes <- function(t, of = "revenue", over = "product", units = "units", list_price = NULL, returns = FALSE,
+add_causes <- function(t, of = NULL, over = "product", units = "units", list_price = NULL, returns = FALSE,
                        name = NULL) {
   check_totals(t)
   check_name(name)
+  of <- columns_given(enquo(of), t)
   check_measure(t, of)
   check_text(units, "units")
   check_text(list_price, "list_price", none = TRUE)

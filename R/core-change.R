@@ -5,7 +5,7 @@
 #' row says so. All values are computed again from the lines, so this works for any measure and for subtotals.
 #'
 #' @inheritParams add_rank
-#' @param of Text: name of a measure of `t`.
+#' @param of A measure of `t`, as in [add_rank()].
 #' @param versus Text: `"year_before"` or `"period_before"`.
 #' @param align Text: what counts as the same period one year before. `"date"`: the same dates, the same week number or
 #'   the same place in the fiscal year; 29 February has no counterpart. In 4-4-5 years, too, days are compared by date.
@@ -46,10 +46,11 @@
 #'   "Spring 2026" = as.Date(c("2026-03-01", "2026-05-31")),
 #'   "Autumn 2025" = as.Date(c("2025-09-01", "2025-11-30"))
 #' ))
-add_change <- function(t, of = "revenue", versus = c("year_before", "period_before"), align = c("date", "weekday"),
+add_change <- function(t, of = NULL, versus = c("year_before", "period_before"), align = c("date", "weekday"),
                        like_for_like = TRUE, as_of = NULL, periods = NULL, per_open_day = FALSE, name = NULL) {
   check_totals(t)
   check_name(name)
+  of <- columns_given(enquo(of), t)
   check_measure(t, of)
   endings <- c(before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
              comparable = "_comparable")

@@ -11,7 +11,7 @@
 #' @param t A totals table made by [totals()] that is split by `rows` and `columns` and has not been cut.
 #' @param rows,columns Columns of `t`, bare or as strings: the periods or the `by` columns, one or several of each, from
 #'   the outer to the inner.
-#' @param of Text: names of measures or added columns of `t`, one or several. For an added column, `rows` and `columns`
+#' @param of Measures or added columns of `t`, bare or as text, one or several. For an added column, `rows` and `columns`
 #'   together must name every column that `t` is split by.
 #' @param margins Logical: add a final row and a final column of totals and, if there are several `rows` or `columns`,
 #'   subtotals of the outer ones.
@@ -41,6 +41,7 @@ crosstab <- function(t, rows, columns, of = names(answer_of(t)$measures)[1], mar
   empty <- check_choice(empty[1], "empty", c("blank", "zero"))
   rows <- pick_columns(enquo(rows), answer$keys, "rows")
   columns <- pick_columns(enquo(columns), answer$keys, "columns")
+  of <- columns_given(enquo(of), t)
   check_crosstab(answer, rows, columns, of)
   ids <- lapply(list(rows = rows, columns = columns, of = of), ids_of, answer = answer)
   spread_totals(answer, c(ids, list(margins = margins, empty = empty, order = NULL, best = NULL)))

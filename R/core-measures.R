@@ -327,13 +327,19 @@ asked_measure <- function(m) {
 
 # From what the user gave ------------------------------------------------------------------------------------
 
-# A bare name is not a variable.
-check_measures_given <- function(measures, call = caller_env()) {
-  tryCatch(force(measures), error = function(cnd) {
+# What holds measures, or bare names of columns, alone or in c(): these are their texts.
+measures_given <- function(measures, facts, call = caller_env()) {
+  plain <- plain_names(rlang::quo_get_expr(measures))
+  value <- tryCatch(rlang::eval_tidy(measures), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
-    stop_because("measure", "`measures` cannot be read.", x = conditionMessage(cnd),
-                 i = "Name measures as text: `measures = \"revenue\"`.", call = call)
+    # A name that nothing has is told like a text that names no column.
+    if (length(plain)) plain else stop_because(
+      "measure", "`measures` cannot be read.", x = conditionMessage(cnd),
+      i = "Name measures as text: `measures = \"revenue\"`.", call = call
+    )
   })
+  # Variables that hold measures go before columns of their name.
+  if (is.list(value) || is.character(value) || length(plain) == 0) value else plain
 }
 
 # A named list of measures; `resolve` makes of each, a name or a measure, what can be taken of the facts.

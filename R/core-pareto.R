@@ -20,8 +20,9 @@
 #' t <- add_pareto(totals(demo_daybook(), by = product))
 #' t
 #' in_words(t)
-add_pareto <- function(t, of = "revenue", within = NULL, classes = c(A = 0.80, B = 0.95, C = 1), name = NULL) {
+add_pareto <- function(t, of = NULL, within = NULL, classes = c(A = 0.80, B = 0.95, C = 1), name = NULL) {
   check_totals(t)
+  of <- columns_given(enquo(of), t)
   check_name(name)
   check_classes(classes)
   within <- pick_within(enquo(within), t)

@@ -12,7 +12,7 @@
 #' @param n Whole number: how many ranks per scope.
 #' @param share Fraction, instead of `n`: `best_sellers()` keeps rows with at least this share of their
 #'   scope's total, `slow_sellers()` those with less.
-#' @param of Text: name of the measure to pick by.
+#' @param of The measure to pick by, as in [add_rank()].
 #' @param ties Text: the tie rule of [add_rank()]. Every row ranked `n` or better is kept, so `"standard"` keeps all
 #'   ties at the cut-off; `"ordinal"` cuts them by name.
 #' @param others Logical: add a row per scope with the sum of the rest.
@@ -26,19 +26,19 @@
 #' t <- totals(demo_daybook(), by = c(region, product))
 #' best_sellers(t, n = 3, within = region)
 #' slow_sellers(t, n = 2, within = region)
-best_sellers <- function(t, n = 5, within = NULL, of = "revenue", ties = "standard", others = FALSE, share = NULL) {
+best_sellers <- function(t, n = 5, within = NULL, of = NULL, ties = "standard", others = FALSE, share = NULL) {
   if (inherits(t, "hinterfeld_crosstab")) {
     check_picks(n, NULL, rlang::current_env())
-    return(pick_of_crosstab(t, n, if (!missing(of)) of))
+    return(pick_of_crosstab(t, n, if (!missing(of)) columns_given(enquo(of), t)))
   }
-  pick_rows("best_sellers", t, n, enquo(within), of, ties, others, share)
+  pick_rows("best_sellers", t, n, enquo(within), enquo(of), ties, others, share)
 }
 
 #' @rdname best_sellers
 #' @export
 slow_sellers <- function(t, n = 5, ...) {
-  slow <- function(t, n, within = NULL, of = "revenue", ties = "standard", others = FALSE, share = NULL) {
-    pick_rows("slow_sellers", t, n, enquo(within), of, ties, others, share, call = rlang::caller_env())
+  slow <- function(t, n, within = NULL, of = NULL, ties = "standard", others = FALSE, share = NULL) {
+    pick_rows("slow_sellers", t, n, enquo(within), enquo(of), ties, others, share, call = rlang::caller_env())
   }
   slow(t, n, ...)
 }
@@ -48,6 +48,7 @@ pick_rows <- function(kind, t, n, within, of, ties, others, share, call = caller
   check_choice(ties, "ties", tie_rules, call = call)
   check_flag(others, "others", call)
   check_picks(n, share, call)
+  of <- columns_given(of, t)
   within <- pick_within(within, t, call = call)
   exact_values(t, of, call)
   args <- list(n = as.double(n), within = within, of = of, ties = ties, others = others, share = share)
@@ -187,7 +188,7 @@ others_row <- function(t, rows, like, within, members, label) {
 #' The best of each scope, one row each
 #'
 #' @inheritParams best_sellers
-#' @param of Text: the measure to pick by, or several of them.
+#' @param of The measure to pick by, or several of them, as in [add_rank()].
 #' @return A tibble with one row per scope, from the largest, or in the order of time where a period is among them: the
 #'   `within` columns, the scope's total (named as `of`; missing for a measure that does not add up, and the scopes are
 #'   in order of their best), `best_seller` (`best_<column>` for members other than products): the name of the best, or
@@ -203,8 +204,9 @@ others_row <- function(t, rows, like, within, members, label) {
 #' best_of_each(totals(book, by = product, every = "weekday"), within = product)
 #' both <- totals(book, by = c(region, product), measures = c("revenue", "units"))
 #' best_of_each(both, within = region, of = c("revenue", "units"))
-best_of_each <- function(t, within = NULL, of = "revenue") {
+best_of_each <- function(t, within = NULL, of = NULL) {
   check_totals(t)
+  of <- columns_given(enquo(of), t)
   t <- detail_rows(t)
   answer <- answer_of(t)
   within <- pick_within(enquo(within), t)

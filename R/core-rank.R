@@ -1,8 +1,8 @@
 #' Rank rows by a measure
 #'
 #' @param t A totals table made by [totals()].
-#' @param of Text: name of the column to rank by: a measure, or a column that was added, such as a
-#'   change or a share.
+#' @param of What to rank by: a measure, or a column that was added, such as a change or a share; a bare name, text, or
+#'   a variable that holds one. By default revenue, or else the first measure.
 #' @param within Columns inside which ranking starts afresh, bare or as strings; `NULL` for the whole
 #'   table. With subtotals, every level is ranked among its own rows.
 #' @param ties Text: how equal values rank. `"standard"` 1, 2, 2, 4; `"dense"` 1, 2, 2, 3; `"ordinal"`
@@ -17,7 +17,7 @@
 #' @examples
 #' t <- totals(demo_daybook(), by = c(region, product))
 #' add_rank(t, within = region)
-add_rank <- function(t, of = "revenue", within = NULL,
+add_rank <- function(t, of = NULL, within = NULL,
                      ties = c("standard", "dense", "ordinal", "modified", "fractional"), highest_first = TRUE,
                      name = NULL) {
   check_totals(t)
@@ -25,6 +25,7 @@ add_rank <- function(t, of = "revenue", within = NULL,
   check_flag(highest_first, "highest_first")
   check_name(name)
   within <- pick_within(enquo(within), t)
+  of <- columns_given(enquo(of), t)
   exact_values(t, of)
   args <- list(of = of, within = within, ties = ties, highest_first = highest_first)
   take_step(step_on(t, "rank", args, c(rank = name %||% paste0(of, "_rank"))), t, call = rlang::current_env())

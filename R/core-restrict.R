@@ -26,9 +26,10 @@
 #' audit(book)
 keep_lines <- function(book, when, ..., why = NULL) {
   further <- rlang::enquos(...)
-  if (any(vapply(further, function(quo) rlang::is_string(rlang::quo_get_expr(quo)), NA))) {
-    stop_because("argument", "A text is not a condition.", i = sprintf("Name a reason: %s.", as_typed("why = \"...\"")))
-  }
+  # A text is not a condition, but the reason.
+  text <- vapply(further, function(quo) rlang::is_string(rlang::quo_get_expr(quo)), NA)
+  if (any(text)) why <- why %||% rlang::quo_get_expr(further[[which(text)[1]]])
+  further <- further[!text]
   when <- Reduce(function(all, one) rlang::quo(!!all & !!one), further, enquo(when))
   restrict(book, when, why, wanted = TRUE, what = "keep")
 }

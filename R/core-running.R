@@ -7,7 +7,7 @@
 #' `add_moving(t, last = 12)`.
 #'
 #' @inheritParams add_rank
-#' @param of Text: name of a measure that adds up, a sum or a count of lines.
+#' @param of A measure that adds up, a sum or a count of lines, as in [add_rank()].
 #' @param within Columns inside which it starts afresh; by default all columns except `along`.
 #' @param along Column to run along; by default the period. Otherwise a `by` column of dates or numbers.
 #' @param restart Text: `"year"`, `"quarter"`, `"month"` or `"week"`: start again with each of these in the daybook's
@@ -26,7 +26,8 @@
 #' t <- totals(demo_daybook(), by = region, every = "month")
 #' add_running_total(t, restart = "year", name = "year_to_date")
 #' add_moving(totals(demo_daybook(), every = "month"), last = 12)
-add_running_total <- function(t, of = "revenue", within = NULL, along = NULL, restart = NULL, name = NULL) {
+add_running_total <- function(t, of = NULL, within = NULL, along = NULL, restart = NULL, name = NULL) {
+  of <- columns_given(enquo(of), t)
   args <- running_args(t, of, enquo(within), enquo(along), restart, name, "A running total")
   step <- step_on(t, "running_total", args, c(running = name %||% paste0(of, "_running")))
   take_step(step, t, call = rlang::current_env())
@@ -45,8 +46,9 @@ take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call
 #' @param last Whole number: how many periods the window has, including the row's own.
 #' @param what Text: `"sum"` or `"mean"` of the window.
 #' @export
-add_moving <- function(t, of = "revenue", last = 12, what = c("sum", "mean"), within = NULL, along = NULL,
+add_moving <- function(t, of = NULL, last = 12, what = c("sum", "mean"), within = NULL, along = NULL,
                        name = NULL) {
+  of <- columns_given(enquo(of), t)
   what <- check_choice(what[1], "what", c("sum", "mean"))
   check_whole_number(last, "last", 1L)
   args <- running_args(t, of, enquo(within), enquo(along), NULL, name, "A moving sum or mean")

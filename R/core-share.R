@@ -1,7 +1,7 @@
 #' Share of the total
 #'
 #' @param t A totals table made by [totals()], or a crosstab.
-#' @param of Text: name of a measure that adds up, a sum or a count of lines. For a crosstab, whose first measure is
+#' @param of A measure that adds up, a sum or a count of lines, as in [add_rank()]. For a crosstab, whose first measure is
 #'   used, what each cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and
 #'   columns.
 #' @param within Columns inside which the rows' shares add up to 1; `NULL` for the whole table. In a table with
@@ -19,13 +19,14 @@
 #' add_share(t, within = region, name = "share_of_region")
 #' x <- crosstab(totals(demo_daybook(), by = c(region, category)), category, region)
 #' add_share(x, of = "column")
-add_share <- function(t, of = "revenue", within = NULL, name = NULL) {
+add_share <- function(t, of = NULL, within = NULL, name = NULL) {
   if (inherits(t, "hinterfeld_crosstab")) {
     return(crosstab_share(t, if (missing(of)) "all" else of, enquo(within), name))
   }
   check_totals(t)
   check_name(name)
   within <- pick_within(enquo(within), t)
+  of <- columns_given(enquo(of), t)
   exact_values(t, of)
   check_adds_up(t, of, "A share")
   args <- list(of = of, within = within)

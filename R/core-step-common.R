@@ -156,6 +156,26 @@ check_name <- function(name, call = caller_env()) {
 
 # What a sentence about a step tells of the table it was taken on: `shown`, how many rows counted where it was cut;
 # whether blanks were among them; how many rows have no value.
+# The columns that a step or figure is about: bare names, texts or what holds them. Without any, revenue, or else the
+# first measure.
+columns_given <- function(of, t) {
+  if (rlang::quo_is_null(of)) {
+    return(usual_measure(t))
+  }
+  answer <- answer_of(t)
+  plain <- plain_names(rlang::quo_get_expr(of))
+  if (length(plain) && all(plain %in% c(names(answer$measures), names(answer$added)))) {
+    return(plain)
+  }
+  value <- tryCatch(rlang::eval_tidy(of), error = function(cnd) rlang::as_label(of))
+  value %||% usual_measure(t)
+}
+
+usual_measure <- function(t) {
+  measures <- names(answer_of(t)$measures)
+  if (length(measures) == 0 || "revenue" %in% measures) "revenue" else measures[1]
+}
+
 step_stats_of <- function(t, missing = 0, ...) {
   answer <- answer_of(t)
   list(shown = if (answer$cut) nrow(t), not_given = holds_not_given(t), levels = length(answer$levels) > 1,

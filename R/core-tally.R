@@ -54,6 +54,7 @@ tally_of.default <- function(book, ...) {
 tally_of.hinterfeld_daybook <- function(book, by = NULL, measures = "revenue", every = "day", ...) {
   rlang::check_dots_empty()
   check_kept_grain(every)
+  measures <- measures_given(enquo(measures), book)
   by <- setdiff(pick_columns(enquo(by), names(book$columns), "by"), every)
   measures <- held_sums(line_measures(measures, book))
   check_table_names(by, every, names(measures), NULL)

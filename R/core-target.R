@@ -8,7 +8,7 @@
 #' @param targets A data frame with one row per target: the columns of `t` that it is for (such as `region`, and the
 #'   period by the name of its column or as `period`), and `target`, a number in the unit of `of`. A period is its first
 #'   day or its name, such as `"2026-03"` or `2026`. A target may be for a member without a line: it gets a row, with 0.
-#' @param of Text: name of the measure that was planned; a sum or a count of lines.
+#' @param of The measure that was planned, as in [add_rank()]; a sum or a count of lines.
 #' @param due Text: the part of a target that is due. `"days"`: as many parts as days of the period are covered;
 #'   `"year_before"`: the part that the same days of the year before had of the whole period, from its lines.
 #' @param name Text: what the new columns start with, instead of `of`.
@@ -29,9 +29,10 @@
 #' t <- totals(demo_daybook(), by = region, every = "year", subtotals = TRUE)
 #' in_period(add_target(t, plan), "2026")
 #' add_target(totals(demo_daybook(), every = "year"), data.frame(period = 2026, target = 1e6), due = "year_before")
-add_target <- function(t, targets, of = "revenue", due = c("days", "year_before"), name = NULL) {
+add_target <- function(t, targets, of = NULL, due = c("days", "year_before"), name = NULL) {
   check_totals(t)
   check_name(name)
+  of <- columns_given(enquo(of), t)
   check_measure(t, of)
   check_adds_up(t, of, "A target")
   check_no_others(t, "target", "target")
@@ -226,7 +227,7 @@ year_before_of <- function(answer, codes, of, call) {
   ids <- ids_of(answer, answer$keys)[codes$named]
   fine <- quietly(retotal(answer, ids, of))
   lapply(c(part = TRUE, whole = FALSE), function(cut) {
-    changed <- quietly(add_change(fine, of = of, like_for_like = cut, name = "then"))
+    changed <- quietly(add_change(fine, of = !!of, like_for_like = cut, name = "then"))
     own <- row_codes(changed, call)
     place <- match(ids, ids_of(answer_of(changed), answer_of(changed)$keys))
     at <- find_groups(codes$targets[codes$named], own$keys[place],

@@ -11,7 +11,7 @@
 #'   and says so in a message. Several from long to short: `c("year", "month_of_year")` has a column for each, and their
 #'   rows are single months again. A week beside longer periods is of the month, quarter and year that hold its fourth
 #'   day, so the subtotal of such a year is not that of the calendar's. `NULL` for the whole span.
-#' @param measures What to total: names of columns of numbers, `"lines"`, or a list of these and of
+#' @param measures What to total: columns of numbers, bare or as text, `"lines"`, or a list of texts and of
 #'   [measures], named where the default name will not do.
 #' @param subtotals `TRUE` for subtotals at every level of the period and the nested `by` columns, and a grand total. Or
 #'   choose: a text or list whose elements name the columns by which a subtotal is still split, with `"Total"` for the
@@ -50,7 +50,7 @@ totals <- function(facts, by = NULL, every = NULL, measures = "revenue", subtota
   check_every(every)
   check_flag(fill, "fill")
   by <- pick_columns(enquo(by), split_columns(facts), "by")
-  check_measures_given(measures)
+  measures <- measures_given(enquo(measures), facts)
   for (grain in every) check_grain(facts, grain)
   measures <- facts_measures(facts, measures)
   check_table_names(by, every, names(measures), subtotals)

@@ -17,6 +17,11 @@ figure_rows <- function(t, of, call = caller_env()) {
   drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer, of)
 }
 
+# NULL for the first.
+figure_measure <- function(of, t) {
+  if (!rlang::quo_is_null(of)) columns_given(of, t)
+}
+
 # A figure speaks of the measure it draws.
 drawn_measure <- function(rows, answer, of) {
   rows$data$value <- rows$data[[of]]

@@ -18,7 +18,7 @@
 #' t <- add_change(totals(demo_daybook(), by = c(region, town), every = "year"))
 #' figure_places(t, load_table(files[["towns"]]), outline = files[["island"]])
 figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
-  rows <- figure_rows(t, of)
+  rows <- figure_rows(t, figure_measure(enquo(of), t))
   check_table(places, "places")
   period <- change_period(rows, NULL)
   data <- if (is.null(period)) rows$data else rows$data[row_days(rows$t) %in% period, ]

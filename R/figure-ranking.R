@@ -22,7 +22,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   if (!is.null(listing_of(t))) {
     return(listing_figure(t, title, subtitle, caption))
   }
-  rows <- figure_rows(t, of)
+  rows <- figure_rows(t, figure_measure(enquo(of), t))
   picked <- any(vapply(rows$answer$inquiry$steps, function(step) step$kind %in% pick_kinds, NA))
   within <- panel_columns(enquo(within), rows$t)
   if (!picked) {
@@ -47,7 +47,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
 #' @rdname figure_ranking
 #' @export
 figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subtitle = NULL, caption = NULL) {
-  rows <- figure_rows(t, of)
+  rows <- figure_rows(t, figure_measure(enquo(of), t))
   within <- panel_columns(enquo(within), rows$t)
   shared <- add_share(rows$t, rows$of, tidyselect::all_of(within), name = ".share")
   rows$data$share <- shared$.share

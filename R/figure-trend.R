@@ -4,7 +4,7 @@
 #' period's point is hollow and the line to it is dashed. Only the five largest groups are drawn.
 #'
 #' @param t A totals table with a period and at most one `by` column.
-#' @param of Text: name of the measure; by default the table's first.
+#' @param of The measure, a bare name or text; by default the table's first.
 #' @param title,subtitle,caption Text instead of the figure's own.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without a period or with a recurring one, with several
@@ -13,7 +13,7 @@
 #' @examples
 #' figure_trend(totals(demo_daybook(), by = category, every = "month"))
 figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
-  rows <- figure_rows(t, of)
+  rows <- figure_rows(t, figure_measure(enquo(of), t))
   check_time(rows$answer, "A trend")
   lines <- time_lines(rows, rows$of)
   draw_lines(lines, rows) +

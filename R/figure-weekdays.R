@@ -11,7 +11,7 @@
 #' @examples
 #' figure_weekdays(totals(demo_daybook(), every = "weekday"))
 figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
-  rows <- figure_rows(t, of)
+  rows <- figure_rows(t, figure_measure(enquo(of), t))
   answer <- rows$answer
   if (!is_recurring(answer$every) || length(answer$by) > 1) {
     stop_figure("This figure draws a recurring period, with at most one `by` column.",

@@ -15,7 +15,7 @@
 #' figure_years(monthly, cumulative = TRUE)
 figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitle = NULL, caption = NULL) {
   check_flag(cumulative, "cumulative")
-  rows <- figure_rows(t, of)
+  rows <- figure_rows(t, figure_measure(enquo(of), t))
   answer <- rows$answer
   if (!isTRUE(answer$every %in% c("week", "month", "quarter")) || length(answer$by)) {
     stop_figure("This figure needs months, weeks or quarters, without a `by` column.",

@@ -85,7 +85,7 @@ mean_of_a_day <- function() {
 headline_table <- function(book, every) {
   measures <- Filter(function(measure) holds_measure(book, measure), headline_measures())
   t <- totals(book, every = every, measures = measures)
-  for (name in names(answer_of(t)$measures)) t <- add_change(t, of = name, name = if (name != "revenue") name)
+  for (name in names(answer_of(t)$measures)) t <- add_change(t, of = !!name, name = if (name != "revenue") name)
   t
 }
 

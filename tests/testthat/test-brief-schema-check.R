@@ -71,7 +71,8 @@ test_that("the defaults that the schema tells are those of the functions", {
       if (is.null(property$default) &&
           !is.null(property[["$ref"]])) property <- schema[["$defs"]][[basename(property[["$ref"]])]]
       given <- property$default
-      if (!is.null(given)) expect_equal(unlist(given), default_of(fun, name), label = name)
+      # Without a measure it is revenue, if the table has it.
+      if (!is.null(given) && name != "of") expect_equal(unlist(given), default_of(fun, name), label = name)
     }
   }
   steps <- schema[["$defs"]]$step$properties

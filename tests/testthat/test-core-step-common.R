@@ -108,3 +108,26 @@ test_that("that each level is taken on its own is said as soon as there are two"
   expect_match(in_words(t), "each level on its own", all = FALSE)
   expect_no_match(in_words(t[t$level == "region", ]), "each level on its own")
 })
+
+test_that("a measure is named bare, as text, or by what holds it; without any it is revenue, or else the first", {
+  t <- totals(kilnmoor_book(), by = region, every = "year", measures = c(units, revenue))
+  expect_identical(names(totals(kilnmoor_book(), measures = units)), "units")
+  expect_identical(totals(kilnmoor_book(), measures = lines)$lines, 56100)
+  expect_error(totals(kilnmoor_book(), measures = unitz), "There is no `unitz` to total")
+  held <- "units"
+  verbs <- list(add_change, add_rank, add_share, add_running_total, add_moving, add_pareto, best_of_each,
+                function(t, of) best_sellers(t, 2, of = {{ of }}), function(t, of) slow_sellers(t, 2, of = {{ of }}),
+                function(t, of) crosstab(t, region, year, of = {{ of }}))
+  for (verb in verbs) {
+    asked <- as.data.frame(quiet(verb(t, of = "units")))
+    for (other in list(quiet(verb(t, of = units)), quiet(verb(t, of = held)), quiet(verb(t, of = all_of("units"))))) {
+      expect_identical(as.data.frame(other), asked)
+    }
+  }
+  expect_identical(names(add_rank(t))[5], "revenue_rank")
+  expect_identical(names(add_rank(totals(kilnmoor_book(), by = region, measures = units)))[3], "units_rank")
+  expect_identical(as.data.frame(add_rank(add_change(t), of = revenue_change)),
+                   as.data.frame(add_rank(add_change(t), of = "revenue_change")))
+  expect_error(add_rank(t, of = unitz), "Did you mean `units`?", fixed = TRUE)
+  expect_identical(figure_trend(t, of = units)$labels$title, figure_trend(t, of = "units")$labels$title)
+})
