@@ -194,7 +194,8 @@ first_reason <- function(roles, lines) {
   blank <- blank_rows(lines)
   wrong <- lapply(roles[c("day", "product", "revenue")], function(role) role$wrong)
   wrong <- Filter(Negate(is.null), wrong)
-  if (length(blank) == 0 && length(wrong) == 0) {
+  # A blank row lacks its day, too.
+  if (length(wrong) == 0) {
     return(NULL)
   }
   reason <- rep(NA_character_, nrow(lines))

@@ -82,6 +82,11 @@ test_that("tallies in any order cover what their lines cover", {
   spring <- a_book(day = as.Date("2026-01-01") + setdiff(0:29, c(2:3, 9:10, 16:17, 23:24)))
   summer <- a_book(day = as.Date("2026-02-02") + 0:4)
   expect_identical(merge_tallies(tally_of(spring), tally_of(summer))$out, integer())
+  # Days that one of two rules out are not covered if the other does not have them.
+  ruled <- leave_out(a_book(day = as.Date("2026-01-01") + 0:59), month(day) == 2)
+  march <- merge_tallies(tally_of(ruled), tally_of(a_book(day = as.Date("2026-03-02") + 0:29)))
+  expect_identical(march$out, as.integer(as.Date("2026-02-01") + 0:27))
+  expect_identical(merge_tallies(tally_of(a_book(day = as.Date("2026-01-01") + 0:89)), tally_of(ruled))$out, integer())
   autumn <- a_book(day = as.Date("2026-10-02") + 0:4)
   expect_identical(merge_tallies(tally_of(spring), tally_of(autumn))$out, integer())
 })

@@ -304,3 +304,15 @@ test_that("a measure keeps its decimals when fewer lines are asked", {
   expect_identical(t$profit, 1)
   expect_identical(hinterfeld:::answer_of(t)$measures$profit$decimals, 3L)
 })
+
+test_that("a ratio of columns with other decimals is the same when its inquiry is asked again", {
+  sales <- data.frame(day = as.Date("2026-01-15") + 0:2, revenue = c(1.25, 3, 7), product = c("a", "b", "b"),
+                      cost = c(0.125, 2, 1), units = 1:3)
+  book <- daybook(sales, day, revenue, product, units = units)
+  t <- totals(book, by = product, measures = list(r = ratio_of(cost, units), s = ratio_of(units, cost)))
+  expect_equal(t$r, c(0.125, 3 / 5)[match(t$product, c("a", "b"))])
+  again <- ask(inquiry_of(t), book)
+  expect_identical(as.data.frame(again), as.data.frame(t))
+  fewer <- ask(inquiry_of(t), keep_lines(book, product == "b"))
+  expect_equal(c(fewer$r, fewer$s), c(3 / 5, 5 / 3))
+})

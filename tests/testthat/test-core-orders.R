@@ -83,6 +83,6 @@ test_that("orders that would not fit are refused when a tally is read", {
 test_that("orders that are numbers in one part and texts in another are one where they are written alike", {
   lines <- data.frame(day = "2026-01-05", product = "p", revenue = 1, status = "paid", region = "Highfen")
   part <- function(tickets) tally_of(book_with_orders(data.frame(lines, ticket = tickets)), by = product)
-  merged <- merge_tallies(part(c(1, 2, 3)), part(c("3", "4a")))
-  expect_identical(utils::tail(audit(merged)$orders_after, 1), 4)
+  merged <- merge_tallies(part(c(1, 2, 3)), part(c("3", "1")))
+  expect_identical(utils::tail(audit(merged)$orders_after, 1), 3)
 })
