@@ -12,7 +12,9 @@ cli_commands <- list(
   store = list(run = function(args) cli_store(args), about = "list what a brief keeps for its next run, or clear it"),
   report = list(run = function(args) cli_report(args), about = "write only the report of a brief"),
   findings = list(run = function(args) cli_findings(args), about = "what stands out in a brief's data, in sentences"),
-  desk = list(run = function(args) cli_desk(args), about = "open a page for looking around in a brief's data")
+  desk = list(run = function(args) cli_desk(args), about = "open a page for looking around in a brief's data"),
+  completion = list(run = function(args) cli_completion(args), about = "what a shell completes, for bash or zsh"),
+  manual = list(run = function(args) cli_manual(args), about = "the manual page, for man")
 )
 
 cli_exit <- c(done = 0L, failed = 1L, wrong_use = 2L)
@@ -88,7 +90,7 @@ cli_help <- function() {
     "Product revenue from sale lines, exact to the cent.",
     "",
     "Commands:",
-    sprintf("  %-9s %s", names(cli_commands), vapply(cli_commands, function(command) command$about, "")),
+    sprintf("  %-10s %s", names(cli_commands), vapply(cli_commands, function(command) command$about, "")),
     "",
     "  hinterfeld COMMAND --help shows a command's options, with an example.",
     "  hinterfeld --version prints the version.",
@@ -115,6 +117,7 @@ option_problem <- function(cnd) {
 cli_options <- function(command, groups, args, example, files = c(0, 0), of = "", repeated = character(),
                         pairs = character()) {
   if (is.null(names(groups))) groups <- list(Options = groups)
+  if (identical(args, "--options")) rlang::signal("", "hinterfeld_options", groups = groups)
   options <- unlist(unname(groups), recursive = FALSE)
   parser <- optparse::OptionParser(option_list = options, add_help_option = FALSE)
   parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE)
