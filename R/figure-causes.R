@@ -108,7 +108,7 @@ draw_causes <- function(steps, panels, names) {
     label_text(ggplot2::aes(x = .data$at, label = .data$label, hjust = as.numeric(.data$left)), size = 3.3) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = if (panels == 4) 2 else min(panels, 3), scales = "free_x") +
     ggplot2::scale_fill_manual(values = change_colours()) +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(if (any(steps$left)) 0.3 else 0.05, 0.4))) +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(if (any(steps$left)) 0.42 else 0.05, 0.4))) +
     ggplot2::scale_y_continuous(breaks = (length(names) + 1):1, labels = c(names, "change")) +
     theme_bars()
 }

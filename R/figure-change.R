@@ -8,8 +8,9 @@
 #' @param t A totals table with [add_change()], by one or more columns or none. Its latest period is drawn.
 #' @param at Date: the first day of another period to draw.
 #' @param order Text: what the rows are ordered and chosen by: `"percent"`, `"amount"` (of the change) or `"value"`.
-#' @param n Whole number: how many members to draw at most. These are the members with the largest percentage or amount,
-#'   up or down, or the largest value, depending on `order`. The caption names the others.
+#' @param n Whole number: how many members to draw at most. These are the members with the largest percentages and
+#'   amounts, up or down, the largest amounts, or the largest values, depending on `order`. The caption names the
+#'   others.
 #' @param only Text: `"all"`, or only the members that went `"up"` or `"down"`; new members count as up, gone ones as
 #'   down.
 #' @return A ggplot, which can be extended.
@@ -83,7 +84,9 @@ change_rows <- function(data, rows, change, order, n, only, call = caller_env())
   if (only != "all") out <- out[out$direction %in% list(up = c("up", "new"), down = c("down", "gone"))[[only]], ]
   if (nrow(out) == 0) stop_figure(sprintf("No row went %s.", only), "Draw all of them.", call = call)
   amount <- ifelse(is.na(out$change), abs(out$now), abs(out$change))
-  tells <- switch(order, percent = order(-abs(out$pct), -amount), amount = order(-amount), value = order(-abs(out$now)))
+  # Of percentages also those that moved most money: the largest of all hardly ever has a large one.
+  tells <- switch(order, amount = order(-amount), value = order(-abs(out$now)),
+                  percent = order(pmin(rank(-abs(out$pct)), rank(-amount)), -amount))
   keep <- utils::head(tells, n)
   rest <- out$member[setdiff(tells, keep)]
   out <- out[keep, ]
