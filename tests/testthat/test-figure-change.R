@@ -93,5 +93,5 @@ test_that("a change looks as it did", {
 
 test_that("names of several columns that are not drawn are told apart", {
   t <- add_change(totals(kilnmoor_book(), by = c(region, town), every = "year"))
-  expect_match(figure_change(t)$labels$caption, "Highfen, Fenmarch; Highfen, Reedholm;", fixed = TRUE)
+  expect_match(figure_change(t)$labels$caption, "Highfen, Fenmarch; Vale, Tansyford;", fixed = TRUE)
 })
