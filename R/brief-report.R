@@ -38,6 +38,17 @@ brief_report <- function(x, path) {
   invisible(path)
 }
 
+# The lines that a brief's daybook cannot use.
+brief_set_aside <- function(brief) {
+  with_databases(in_plain_session({
+    problems <- check_brief(brief)
+    if (nrow(problems)) stop_brief(brief, problems)
+    brief$content$daybook$on_bad <- "set_aside"
+    brief$content["restrict"] <- list(NULL)
+    set_aside(brief_daybook(with_closed_days(brief), wanted = NULL))
+  }))
+}
+
 # What stands out in a brief's data, by the columns of its report.
 brief_findings <- function(brief, n) {
   with_databases(in_plain_session({

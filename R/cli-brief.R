@@ -130,3 +130,42 @@ cli_findings <- function(args) {
   if (is.na(given$n) || given$n < 1) stop_because("usage", "hinterfeld findings: --n must be 1 or more.")
   writeLines(format(brief_findings(read_brief(given$files), given$n)))
 }
+
+# The lines that the daybook of a brief cannot use, with their reasons.
+cli_set_aside <- function(args) {
+  given <- cli_options(
+    "set-aside", list(option("rows", "how many lines to print, or all [default: %default]", "N", "20"),
+                      flag("csv", "print comma separated text, all lines"),
+                      option("out", "write a file instead, such as odd.csv or odd.xlsx", "FILE")),
+    args, files = c(1, 1), of = "BRIEF", example = "hinterfeld set-aside monthly.yaml --out odd.xlsx"
+  )
+  if (is.null(given)) {
+    return(invisible())
+  }
+  rows <- read_row_count("set-aside", given$rows)
+  aside <- brief_set_aside(read_brief(given$files))
+  if (!is.null(given$out)) {
+    deliver(aside, given$out)
+    return(writeLines(sprintf("%s  %s", given$out, count_of(nrow(aside), "line"))))
+  }
+  if (given$csv) {
+    return(print_file(aside, ".csv"))
+  }
+  reasons <- table(aside$reason)
+  writeLines(c(
+    text_notes(sprintf("%s set aside%s.", count_of(nrow(aside), "line"), if (length(reasons)) {
+      paste0(": ", paste(names(reasons), group_digits(reasons), collapse = ", "))
+    } else "")),
+    if (nrow(aside)) c("", text_table(aside, rows = rows, wrap = TRUE))
+  ))
+}
+
+read_row_count <- function(command, text) {
+  if (identical(text, "all")) {
+    return(Inf)
+  }
+  if (!grepl("^[0-9]{1,9}$", text)) {
+    stop_because("usage", sprintf("hinterfeld %s: --rows must be a whole number or all; it is \"%s\".", command, text))
+  }
+  as.integer(text)
+}

@@ -6,6 +6,7 @@ cli_commands <- list(
   survey = list(run = function(args) cli_survey(args), about = "what the columns of a file hold"),
   totals = list(run = function(args) cli_totals(args), about = "answer one question from a file of sale lines"),
   new = list(run = function(args) cli_new(args), about = "write a starter brief from the columns of files"),
+  `set-aside` = list(run = function(args) cli_set_aside(args), about = "the lines that a brief cannot use, and why"),
   check = list(run = function(args) cli_check(args), about = "list every mistake in a brief"),
   run = list(run = function(args) cli_run(args), about = "run a brief: tables, figures, workbook, report"),
   compare = list(run = function(args) cli_compare(args), about = "what changed between two runs of a brief"),

@@ -50,7 +50,7 @@ cli_manual <- function(args) {
     ".SH SYNOPSIS", ".B hinterfeld", "COMMAND [options]", ".SH COMMANDS",
     unlist(lapply(names(cli_commands), function(command) {
       about <- plain(capital(cli_commands[[command]]$about))
-      c(sprintf(".SS %s", command), about, said(options_help(options_of(command))))
+      c(sprintf(".SS %s", plain(command)), about, said(options_help(options_of(command))))
     })),
     ".SH EXIT CODES", "0 success, 1 failure, 2 wrong usage."
   ))

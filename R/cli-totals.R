@@ -68,16 +68,19 @@ print_totals <- function(brief, given) {
     deliver(t, given$out)
     writeLines(sprintf("%s  %s", given$out, count_of(nrow(t), "row")))
   } else if (given$csv || given$json) {
-    path <- tempfile(fileext = if (given$csv) ".csv" else ".json")
-    on.exit(unlink(path))
-    deliver(t, path)
-    # As it is: a name may hold a line end of its own.
-    text <- rawToChar(readBin(path, "raw", file.size(path)))
-    cat(text)
+    print_file(t, if (given$csv) ".csv" else ".json")
   } else {
     shown <- with_decimals_shown(latest_first(t, given), given[["decimals-shown"]])
     writeLines(format(shown, n = given$rows))
   }
+}
+
+# As it is in a file: a name may hold a line end of its own.
+print_file <- function(t, ending) {
+  path <- tempfile(fileext = ending)
+  on.exit(unlink(path))
+  deliver(t, path)
+  cat(rawToChar(readBin(path, "raw", file.size(path))))
 }
 
 # Whoever asks for a change looks for the latest.
@@ -224,8 +227,8 @@ read_whole_options <- function(given) {
   for (name in names(whole_options)) {
     value <- given[[name]]
     if (is.null(value)) next
-    if (name == "rows" && value == "all") {
-      given$rows <- Inf
+    if (name == "rows") {
+      given$rows <- read_row_count("totals", value)
       next
     }
     if (!grepl("^[0-9]{1,9}$", value) || as.integer(value) < whole_options[[name]]) {

@@ -36,3 +36,17 @@ test_that("mistakes are results of check, and errors of run", {
   expect_identical(run$stdout, "")
   expect_match(run$stderr, "job.yaml:5: daybook > dya")
 })
+
+test_that("lines that a brief cannot use are listed, even where the brief stops at them", {
+  path <- brief_folder(data = sub("2026", "soon", small_sales))
+  told <- run_cli("set-aside", path)
+  expect_identical(told$status, 0L)
+  expect_match(told$stdout, "1 line set aside: day not readable 1.", fixed = TRUE)
+  rows <- utils::read.csv(text = run_cli("set-aside", path, "--csv")$stdout)
+  expect_identical(rows$reason, "day not readable")
+  out <- file.path(dirname(path), "odd.tsv")
+  expect_match(run_cli("set-aside", path, "--out", out)$stdout, "odd.tsv  1 line")
+  expect_true(file.exists(out))
+  expect_match(run_cli("set-aside", brief_folder())$stdout, "0 lines set aside.")
+  expect_match(run_cli("set-aside", path, "--rows", "few")$stderr, "--rows must be a whole number or all")
+})
