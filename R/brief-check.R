@@ -18,7 +18,7 @@ check_brief <- function(brief) {
   if (!is.null(parsed$content) && is.list(parsed$content)) {
     tables <- names(parsed$content$tables)
     parsed$content <- sound_parts(parsed$content, problems)
-    problems <- bind_problems(list(problems, with_databases(meaning_problems(parsed, tables))))
+    problems <- bind_problems(list(problems, with_open_sources(meaning_problems(parsed, tables))))
     problems <- with_lines(problems, parsed$lines)
   }
   tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), open = open_marks(parsed$path),
@@ -125,6 +125,9 @@ file_problems <- function(brief) {
     if (!is.null(file$database)) {
       return(database_problem(pair[[1]], file))
     }
+    if (is_url(file$path)) {
+      return(address_problem(pair[[1]], file))
+    }
     if (file_kind_kernel(path.expand(file$path)) == "other") {
       return(new_problem(pair[[1]], sprintf("%s is a pipe or a device, not a file.", quoted(file$shown)),
                          "Write what it gives into a file first."))
@@ -141,6 +144,20 @@ file_problems <- function(brief) {
   }))
 }
 
+address_problem <- function(path, file) {
+  tryCatch({
+    fetched_file(file$path)
+    NULL
+  }, hinterfeld_error = function(cnd) problem_from(path, cnd))
+}
+
+# What an error says, and what it says to do.
+problem_from <- function(path, cnd) {
+  said <- strsplit(conditionMessage(cnd), "\n", fixed = TRUE)[[1]]
+  hint <- sub("^[^[:alnum:]\"`]+", "", said[-1])
+  new_problem(path, said[1], if (length(hint)) paste(hint, collapse = " "))
+}
+
 database_problem <- function(path, file) {
   tryCatch({
     columns <- query_columns(database_named(file$database), file$table)
@@ -154,9 +171,7 @@ database_problem <- function(path, file) {
       new_problem(c(path, key), sprintf("%s has no column `%s`.", file$shown, asked[[key]]),
                   column_hint(asked[[key]], columns))
     }))
-  }, hinterfeld_error = function(cnd) {
-    new_problem(path, cnd$message[1], paste(unname(cnd$body), collapse = " "))
-  })
+  }, hinterfeld_error = function(cnd) problem_from(path, cnd))
 }
 
 # A file, a folder with tables in it, or a pattern that matches some file.

@@ -16,7 +16,7 @@ parse_file_entry <- function(entry, brief) {
 }
 
 brief_path <- function(brief, path) {
-  absolute <- grepl("^(/|~|[A-Za-z]:)", path)
+  absolute <- grepl("^(/|~|[A-Za-z]:)", path) || is_url(path)
   if (absolute || brief$folder == ".") path else file.path(brief$folder, path)
 }
 

@@ -17,7 +17,7 @@
 starter_brief <- function(files, folder = ".", database = NULL) {
   check_text(database, "database", none = TRUE)
   tables <- lapply(unname(files), function(file) {
-    if (is.null(database)) load_table(file) else with_databases(load_table(database_named(database), file))
+    if (is.null(database)) load_table(file) else with_open_sources(load_table(database_named(database), file))
   })
   shown <- vapply(files, function(file) {
     if (is.null(database)) {

@@ -10,7 +10,7 @@ sales_report.character <- function(x, path, ...) {
 #' @export
 sales_report.hinterfeld_brief <- function(x, path, ...) {
   rlang::check_dots_empty()
-  with_databases(in_plain_session(brief_report(x, if (!missing(path)) path)))
+  with_open_sources(in_plain_session(brief_report(x, if (!missing(path)) path)))
 }
 
 brief_report <- function(x, path) {
@@ -40,7 +40,7 @@ brief_report <- function(x, path) {
 
 # The lines that a brief's daybook cannot use.
 brief_set_aside <- function(brief) {
-  with_databases(in_plain_session({
+  with_open_sources(in_plain_session({
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
     brief$content$daybook$on_bad <- "set_aside"
@@ -51,7 +51,7 @@ brief_set_aside <- function(brief) {
 
 # What stands out in a brief's data, by the columns of its report.
 brief_findings <- function(brief, n) {
-  with_databases(in_plain_session({
+  with_open_sources(in_plain_session({
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)
     found_by_columns(brief_facts(brief)$all, brief, n)

@@ -62,7 +62,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
   check_text(store, "store", none = TRUE)
   check_workers(workers)
   call <- rlang::current_env()
-  with_databases(in_plain_session({
+  with_open_sources(in_plain_session({
     if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
     problems <- check_brief(brief)
     if (nrow(problems)) stop_brief(brief, problems)

@@ -61,7 +61,10 @@ watched_brief <- function(path) {
 
 files_of_brief <- function(brief) {
   files <- tryCatch(quietly(lapply(brief_files(brief), function(file) {
-    if (is.null(file$database)) tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
+    # An address is not fetched every few seconds.
+    if (is.null(file$database) && !is_url(file$path)) {
+      tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
+    }
   })), error = function(cnd) NULL)
   c(brief$path, unlist(files))
 }
@@ -75,6 +78,6 @@ database_stamps <- function(brief) {
     if (!is.null(path)) {
       return(paste(file_stamps(paste0(path, c("", "-wal"))), collapse = " "))
     }
-    tryCatch(quietly(with_databases(rows_written(database_named(name)))), error = function(cnd) "not reached")
+    tryCatch(quietly(with_open_sources(rows_written(database_named(name)))), error = function(cnd) "not reached")
   }, "")
 }

@@ -271,7 +271,7 @@ worker_answer <- function(work, task, about) {
     options(hinterfeld.threads = about$threads, hinterfeld.block = about$block,
             hinterfeld.unpacked_limit = about$unpacked_limit)
     works <- list(scan_part = scan_part, count_range = count_range)
-    c(list(host = host), with_databases(in_plain_session(quietly(works[[work]](task, about)))))
+    c(list(host = host), with_open_sources(in_plain_session(quietly(works[[work]](task, about)))))
   }, error = function(cnd) {
     kind <- grep("^hinterfeld_error_", class(cnd), value = TRUE)
     list(host = host, problem = problem_with_causes(cnd),

@@ -19,7 +19,7 @@ cli_survey <- function(args) {
   table <- if (is.null(given$database)) {
     load_table(cli_file(given$files), delimiter = given$delimiter, encoding = given$encoding, sheet = given$sheet)
   } else {
-    with_databases(load_table(database_named(given$database), given$files))
+    with_open_sources(load_table(database_named(given$database), given$files))
   }
   shown <- if (is.null(given$column)) survey(table) else rlang::exec(survey, table, given$column)
   writeLines(with_own_words(c(`print(x, spellings = TRUE)` = "--spellings"),

@@ -19,7 +19,7 @@ cli_totals <- function(args) {
   given <- with_brief_given(given)
   given$calendar <- sales_calendar(year_starts = given[["year-starts"]] %||%
                                      given$brief$content$daybook$calendar$year_starts %||% "01-01")
-  with_own_words(totals_words, with_databases(print_totals(totals_brief(given), given)))
+  with_own_words(totals_words, with_open_sources(print_totals(totals_brief(given), given)))
 }
 
 # A brief in the place of the lines' files, or hinterfeld.yaml in this folder where no file is named: its lines, roles
@@ -305,7 +305,7 @@ given_entry <- function(path, given) {
     return(list(database = given$database, table = path))
   }
   path <- cli_file(path)
-  if (is.null(given$brief) || grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(getwd(), path)
+  if (is.null(given$brief)) path else brief_path(list(folder = getwd()), path)
 }
 
 closed_entry <- function(text, given) {

@@ -284,7 +284,7 @@ desk_acts <- list(
     if (is.null(me$desk$brief)) {
       return(invisible())
     }
-    renewed <- quietly(with_databases(brief_desk(read_brief(me$desk$brief$path))))
+    renewed <- quietly(with_open_sources(brief_desk(read_brief(me$desk$brief$path))))
     me$desk <- list2env(as.list(renewed), parent = emptyenv())
     me$stamps <- brief_stamps(me$desk$brief)
     me$found <- NULL

@@ -410,12 +410,3 @@ database_named <- function(name) {
 row_counts_of <- function(con) {
   Find(function(open) identical(open$con, con), as.list(open_databases))$rows
 }
-
-with_databases <- function(code) {
-  outer <- length(ls(open_databases)) == 0
-  on.exit(if (outer) {
-    for (name in ls(open_databases)) disconnect_database(open_databases[[name]]$con)
-    rm(list = ls(open_databases), envir = open_databases)
-  })
-  force(code)
-}

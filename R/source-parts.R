@@ -7,7 +7,9 @@ source_files <- function(path, call = caller_env()) {
                  x = sprintf("It is %s.", describe(path)), call = call)
   }
   files <- unlist(lapply(path, function(place) {
-    if (dir.exists(place)) {
+    if (is_url(place)) {
+      fetched_file(place, call)
+    } else if (dir.exists(place)) {
       files_of_folder(place, call)
     } else if (grepl("[*?]", place) && !file.exists(place)) {
       files_of_pattern(place, call)

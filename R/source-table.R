@@ -9,10 +9,10 @@
 #' text, because the day as written is the one that counts. Parquet files, workbooks and databases have their own column
 #' types, which are kept. For databases see [load_table.DBIConnection()].
 #'
-#' @param path Text: paths of one or more files, a folder, or a pattern such as `"sales/*.csv"`; `"sales/**"` is all
-#'   tables of a folder and of the folders in it. Or a connection to a database. The file extension shows the kind:
-#'   `.parquet`, `.xlsx` or `.xls`; anything else is text. Files in a folder or matching a pattern are read in order of
-#'   name.
+#' @param path Text: paths of one or more files, addresses (`"https://..."`, fetched whole), a folder, or a pattern such
+#'   as `"sales/*.csv"`; `"sales/**"` is all tables of a folder and of the folders in it. Or a connection to a database.
+#'   The file extension shows the kind: `.parquet`, `.xlsx` or `.xls`; anything else is text. Files in a folder or
+#'   matching a pattern are read in order of name.
 #' @param columns Columns to read, bare or as strings, for example `c(day, product, revenue)`. By default, all columns.
 #'   Other columns are neither typed nor kept.
 #' @param ... Not used; the options below must be named.

@@ -343,7 +343,7 @@ grouped_there <- function(made, chain, base) {
                     field.types = replace(types, names(types) == "pieces", "integer")[names(lines)])
   withr::local_envvar(CAMPAIGN = campaign_server$address)
   withr::local_options(hinterfeld.grouped = TRUE)
-  both <- tryCatch(quiet_eval(quote(with_databases(list(brief_facts(brief), brief_daybook(brief)))),
+  both <- tryCatch(quiet_eval(quote(with_open_sources(list(brief_facts(brief), brief_daybook(brief)))),
                               rlang::env(asNamespace("hinterfeld"), brief = brief)),
                    hinterfeld_error_facts = function(cnd) NULL)
   if (!is.null(both)) {

@@ -54,7 +54,7 @@ test_that("PostgreSQL: types, schemas, rights, one snapshot, and a server that g
 
   # By name, read only, and of one moment.
   withr::local_envvar(SHOP = server$address)
-  read <- hinterfeld:::with_databases({
+  read <- hinterfeld:::with_open_sources({
     named <- hinterfeld:::database_named("SHOP")
     before <- nrow(load_table(named, "shop.sales"))
     run("INSERT INTO shop.sales SELECT * FROM shop.sales LIMIT 10")
