@@ -9,8 +9,8 @@
 #'   of the function that does the work; a key that is left out has that function's default.
 #' * `brief`: the version of this form, 1.
 #' * `data`: `lines`, a file, and `attach`, a list of `table`, `by`, `need`, `name` as in [attach_table()]. A file is a
-#'   path, an address, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and `parts` and
-#'   `changed` for lines whose parts are kept, see [stored_parts()].
+#'   path, an address, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and
+#'   `parts` and `changed` for lines whose parts are kept, see [stored_parts()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
 #'   `covers`, `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()];
 #'   `closed` may also name files with one column of dates.
