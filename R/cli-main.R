@@ -64,6 +64,7 @@ is_command <- function(name) {
 }
 
 cli_dispatch <- function(args) {
+  if (length(args) == 2 && args[1] == "help") args <- c(args[2], "--help")
   if (length(args) == 0 || args[1] %in% c("--help", "-h", "help")) {
     writeLines(cli_help())
     return(cli_exit[["done"]])

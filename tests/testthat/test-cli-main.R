@@ -30,3 +30,8 @@ test_that("the command runs no code of the folder it is started in", {
   expect_identical(run$status, 0L)
   expect_identical(list.files(folder), character())
 })
+
+test_that("help of a command is asked for in either order", {
+  expect_identical(run_cli("help", "check")$stdout, run_cli("check", "--help")$stdout)
+  expect_match(run_cli("help", "chek")$stderr, "Did you mean \"check\"?", fixed = TRUE)
+})
