@@ -75,7 +75,6 @@ lines_of_rows <- function(facts, rows) {
 row_code <- function(key, value, answer) {
   named <- !is.null(answer$grid) && inherits(key$labels, "Date") && key$name %in% answer$inquiry$every
   if (named) key$labels <- period_names(key$labels, key$name, answer$about$calendar)
-  if (is.factor(value)) value <- as.character(value)
   label_codes(key, value, answer$labels)
 }
 

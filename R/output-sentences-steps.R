@@ -116,12 +116,17 @@ ranked_of <- function(about) {
   if (is.null(per)) about$args$of else sprintf("%s per single %s", about$args$of, per)
 }
 
+# "equal revenue shares the better rank", "equal units share the better rank".
 tie_words <- function(ties, of) {
-  sprintf(c(
-    standard = "equal %s shares the better rank", dense = "equal %s shares a rank and leaves no gap",
-    ordinal = "equal %s is ranked in order of names", modified = "equal %s shares the worse rank",
-    fractional = "equal %s shares the mean of its ranks"
-  )[[ties]], of)
+  one <- !grepl("[^s]s$", of)
+  share <- if (one) "shares" else "share"
+  words <- switch(ties,
+    standard = paste(share, "the better rank"), modified = paste(share, "the worse rank"),
+    dense = paste(share, "a rank and", if (one) "leaves" else "leave", "no gap"),
+    ordinal = paste(if (one) "is" else "are", "ranked in order of names"),
+    fractional = paste(share, "the mean of", if (one) "its" else "their", "ranks")
+  )
+  sprintf("equal %s %s", of, words)
 }
 
 # "each product", "each product and month": what a row represents inside its scope.

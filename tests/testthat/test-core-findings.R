@@ -32,6 +32,7 @@ test_that("members that fall silent or are new are found, and only these", {
   new <- found_in(function(x) x[x$product != "Item D" | x$day > "2025-08-20", ], "new")
   expect_identical(new$member, "Item D")
   expect_identical(new$amount, 14 * 41)
+  expect_match(new$finding, "since the week of 2025-08-18", fixed = TRUE)
 })
 
 test_that("a gap, a day, a month, a price, returns and a spelling that are odd are found", {

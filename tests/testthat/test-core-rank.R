@@ -60,6 +60,8 @@ test_that("rank is a function of value, for random tables", {
 })
 
 test_that("words tell scope, order, ties and the default", {
+  units <- add_rank(totals(kilnmoor_book(), by = region, measures = units))
+  expect_match(in_words(units), "equal units share the better rank", all = FALSE)
   t <- totals(kilnmoor_book(), by = c(region, category))
   expect_snapshot(in_words(add_rank(t, within = region, ties = "dense"))[2:3])
   expect_snapshot(in_words(add_rank(t))[2])

@@ -87,3 +87,10 @@ test_that("plain numbers are the nearest doubles", {
     expect_identical(read, as.double(jsonlite::parse_json(sprintf("[%s]", toString(texts)), simplifyVector = TRUE)))
   }
 })
+
+test_that("headings are read in the file's encoding, with columns chosen by them", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  writeBin(iconv("Gr\u00f6\u00dfe;St\u00fcck\n1;2\n", "UTF-8", "latin1", toRaw = TRUE)[[1]], path)
+  lines <- load_table(path, columns = "Gr\u00f6\u00dfe", encoding = "latin1")
+  expect_identical(names(lines), "Gr\u00f6\u00dfe")
+})
