@@ -86,3 +86,18 @@ test_that("orders that are numbers in one part and texts in another are one wher
   merged <- merge_tallies(part(c(1, 2, 3)), part(c("3", "1")))
   expect_identical(utils::tail(audit(merged)$orders_after, 1), 3)
 })
+
+test_that("parts of the same lines count the orders that either has, also where more steps parted them", {
+  book <- quiet(daybook(order_lines(4, 120), day, revenue, product, order = ticket, on_bad = "set_aside"))
+  book <- keep_lines(book, status == "paid")
+  vale <- quiet(keep_lines(book, region == "Vale"))
+  dear <- quiet(leave_out(keep_lines(book, region == "Highfen"), revenue < 3))
+  merged <- audit(merge_tallies(tally_of(vale, by = product), tally_of(dear, by = product)))
+  whole <- audit(book)
+  either <- keep_lines(book, region == "Vale" | revenue >= 3)
+  n <- nrow(merged)
+  expect_identical(merged$orders_after[n], utils::tail(audit(either)$orders_after, 1))
+  expect_lt(merged$orders_after[n], merged$orders_before[n])
+  expect_identical(merged$orders_after[-n], whole$orders_after)
+  expect_identical(merged$lines_after[n], utils::tail(audit(either)$lines_after, 1))
+})
