@@ -193,11 +193,6 @@ short_money <- function(x) {
   held_together(short_number(x))
 }
 
-# A number is one word.
-held_together <- function(text) {
-  gsub("(?<=[0-9]) (?=[0-9%])", "\u00a0", text, perl = TRUE)
-}
-
 # A value beside its bar: whole units, spaces between thousands.
 bar_money <- function(x) {
   ifelse(is.na(x), "", sub("-", "\u2212", held_together(fixed_number_text(round(x), 0)), fixed = TRUE))

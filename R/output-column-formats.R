@@ -97,6 +97,11 @@ name_words <- function(names) {
   sub(" pct$", " %", gsub("_", " ", names, fixed = TRUE))
 }
 
+# A number is one word.
+held_together <- function(text) {
+  gsub("(?<=[0-9]) (?=[0-9%])", "\u00a0", text, perl = TRUE)
+}
+
 # Decimals of the columns that hold exact values.
 exact_decimals <- function(x) {
   lapply(Filter(function(form) form$exact, column_forms(x)), function(form) form$decimals)

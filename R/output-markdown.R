@@ -4,8 +4,8 @@ write_markdown <- function(x, path) {
   write_text(markdown_lines(x), path)
 }
 
-# Of the first `n` rows; `heading` is how a title is marked.
-markdown_lines <- function(x, n = nrow(x), heading = c("## ", "")) {
+# Of the first `n` rows; `heading` is how a title is marked, `names` what the columns are called.
+markdown_lines <- function(x, n = nrow(x), heading = c("## ", ""), names = base::names(x)) {
   about <- table_description(x)
   rows <- seq_len(min(n, nrow(x)))
   cells <- Map(function(values, form) markdown_text(shown_text(values[rows], form, calendar_of(x))), as.list(x),
@@ -16,7 +16,7 @@ markdown_lines <- function(x, n = nrow(x), heading = c("## ", "")) {
     if (!is.null(about$title)) {
       c(paste0(heading[1], markdown_text(paste0(about$title, money_note(about$columns, about$unit))), heading[2]), "")
     },
-    row(as.list(markdown_text(names(x)))),
+    row(as.list(markdown_text(names))),
     row(as.list(ifelse(right, "---:", "---"))),
     if (length(rows)) row(cells), if (n < nrow(x)) c("", sprintf("... %s", count_of(nrow(x) - n, "more row"))),
     if (length(about$sentences)) c("", paste("-", markdown_text(about$sentences)))
@@ -39,7 +39,8 @@ markdown_lines <- function(x, n = nrow(x), heading = c("## ", "")) {
 #' if (requireNamespace("knitr", quietly = TRUE)) cat(knitr::knit_print(t))
 knit_print.hinterfeld_totals <- function(x, ..., n = getOption("hinterfeld.knitted_rows", 10)) {
   check_whole_number(n, "n", 0)
-  knitr::asis_output(paste(c("", markdown_lines(x, n, c("**", "**")), "", ""), collapse = "\n"))
+  lines <- markdown_lines(x, n, c("**", "**"), name_words(names(x)))
+  knitr::asis_output(paste(c("", held_together(lines), "", ""), collapse = "\n"))
 }
 
 #' @rdname knitted
