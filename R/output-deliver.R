@@ -16,7 +16,8 @@
 #'   `@` and is not a number) is prefixed with an apostrophe, and a message says so; the other formats do not need this.
 #' * `.xlsx`: a first sheet, `Contents`, says what each table is and how it was computed; then follows one sheet per
 #'   table, with real dates and numbers, formats for money and percentages, a frozen heading and filters.
-#' * `.parquet`: dates, text, and exact columns as decimals of 64 bits with their own number of decimals.
+#' * `.parquet`: dates, text, counts as whole numbers of 64 bits, and other exact columns as decimals of 64 bits with
+#'   their own number of decimals. The metadata hold the title, the sentences and the code (`hinterfeld.title` ...).
 #' * `.json`: `description` (title, sentences, unit, columns) and `rows`, one object per row.
 #' * `.md`: a Markdown table with the title above and the sentences below it.
 #' * At 1280 by 800 pixels, the text of a figure is easy to read on a screen and on a slide.

@@ -1,4 +1,4 @@
-# Tables as Parquet, exact columns as DECIMAL of 64 bits.
+# Tables as Parquet: counts as INT64, other exact columns as DECIMAL of 64 bits, and in the metadata what they are.
 
 write_parquet_file <- function(x, path) {
   need_package("nanoparquet", "to write Parquet")
@@ -8,11 +8,14 @@ write_parquet_file <- function(x, path) {
                                     function(column) if (is.factor(column)) as.character(
                                       column
                                     ) else column), nrow = nrow(x))
-  for (form in exact) data[[form$name]] <- inside_decimal(data[[form$name]], form$decimals)
+  counted <- vapply(exact, function(form) form$kind != "money" && form$decimals == 0, NA)
+  for (form in exact[!counted]) data[[form$name]] <- inside_decimal(data[[form$name]], form$decimals)
   types <- lapply(exact,
                   function(form) list("DECIMAL", precision = 18L, scale = form$decimals, primitive_type = "INT64"))
+  types[counted] <- "INT64"
   none <- stats::setNames(strrep("0", 64), parquet_checksum_key)
-  nanoparquet::write_parquet(data, path, schema = do.call(nanoparquet::parquet_schema, types), metadata = none)
+  nanoparquet::write_parquet(data, path, schema = do.call(nanoparquet::parquet_schema, types),
+                             metadata = c(none, parquet_words(x)))
   # The writer knows no checksums: the place that was kept for one is filled when the bytes are there.
   seal <- charToRaw(parquet_checksum(path))
   footer <- file_end(path, file.size(path) - parquet_footer(path))
@@ -21,6 +24,17 @@ write_parquet_file <- function(x, path) {
   on.exit(close(con))
   seek(con, place, rw = "write")
   writeBin(seal, con)
+}
+
+# What a table is, for whoever opens the file: its title, its sentences, and the code that makes it.
+parquet_words <- function(x) {
+  about <- table_description(x)
+  code <- if (!is.null(answer_of(x))) {
+    tryCatch(paste(as_code(quietly(inquiry_of(x))), collapse = "\n"), hinterfeld_error = function(cnd) NULL)
+  }
+  words <- list(title = about$title, sentences = paste(about$sentences, collapse = "\n"), code = code)
+  words <- unlist(Filter(function(text) length(text) && nzchar(text), words))
+  if (length(words)) stats::setNames(enc2utf8(words), paste0("hinterfeld.", names(words)))
 }
 
 # The writer truncates after the last decimal, and 1.15 as a double is slightly less than 1.15. A quarter of a minor

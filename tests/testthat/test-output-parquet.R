@@ -11,7 +11,8 @@ test_that("another reader finds the table, exact columns as decimals", {
                                                  expected) else expect_identical(read[[name]], expected, label = name)
   }
   schema <- nanoparquet::read_parquet_schema(path)
-  expect_identical(schema$scale[match(c("revenue", "units", "revenue_change"), schema$name)], c(2L, 0L, 2L))
+  expect_identical(schema$scale[match(c("revenue", "revenue_change"), schema$name)], c(2L, 2L))
+  expect_identical(schema$type[match(c("units", "mean"), schema$name)], c("INT64", "DOUBLE"))
   expect_identical(schema$converted_type[match(c("month", "category", "revenue"), schema$name)],
                    c("DATE", "UTF8", "DECIMAL"))
 })
@@ -30,4 +31,20 @@ test_that("an exact column of blanks only can be read again", {
   path <- deliver(totals(book, by = product, measures = list("revenue", m = smallest_of(cost))),
                   withr::local_tempfile(fileext = ".parquet"))
   expect_identical(nanoparquet::read_parquet(path)$m, NA_real_)
+})
+
+test_that("the file says what its table is, and how it is made", {
+  t <- add_rank(totals(kilnmoor_book(), by = region))
+  path <- deliver(t, withr::local_tempfile(fileext = ".parquet"))
+  keys <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1]]
+  value <- function(key) keys$value[keys$key == paste0("hinterfeld.", key)]
+  expect_identical(value("title"), "Revenue by region")
+  expect_identical(strsplit(value("sentences"), "\n")[[1]], as.character(unclass(in_words(t))))
+  made <- rlang::env(book = kilnmoor_book())
+  eval(parse(text = value("code")), made)
+  expect_identical(as.data.frame(made$t), as.data.frame(t))
+  # A table of the user's own has nothing to say.
+  path <- deliver(data.frame(a = 1:2), withr::local_tempfile(fileext = ".parquet"))
+  expect_false(any(grepl("hinterfeld.(title|code)", nanoparquet::read_parquet_metadata(path)$
+                           file_meta_data$key_value_metadata[[1]]$key)))
 })
