@@ -29,6 +29,10 @@ autoplot.hinterfeld_crosstab <- function(object, ...) {
 
 default_figure <- function(t) {
   answer <- answer_of(t)
+  if (length(answer$keys) == 0) {
+    stop_figure("A single total has nothing to be compared with.", "Split the table by a column or a period.",
+                call = NULL)
+  }
   has <- function(step) any(vapply(answer$added, function(column) column$kind == step, NA))
   running <- length(running_columns(answer)) > 0
   timed <- !is.null(answer$every) && !is_recurring(answer$every) && length(answer$by) <= 1

@@ -185,6 +185,27 @@ str.hinterfeld_daybook <- function(object, ...) {
   writeLines(format(object))
 }
 
+#' @rdname lines_of
+#' @export
+summary.hinterfeld_daybook <- function(object, ...) {
+  object
+}
+
+#' @rdname lines_of
+#' @export
+dim.hinterfeld_daybook <- function(x) {
+  c(x$lines, length(x$columns))
+}
+
+#' @exportS3Method dplyr::filter
+filter.hinterfeld_daybook <- function(.data, ...) {
+  stop_because("argument", "A daybook is not filtered, because its audit would have no record of it.",
+               i = "Keep lines with `keep_lines()`, or take them out with `as_tibble()` first.")
+}
+
+#' @exportS3Method dplyr::filter
+filter.hinterfeld_tally <- filter.hinterfeld_daybook
+
 #' @export
 format.hinterfeld_daybook <- function(x, ...) {
   decimals <- x$decimals[["revenue"]]

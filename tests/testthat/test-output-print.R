@@ -32,3 +32,15 @@ test_that("a calendar says what it is", {
     sales_calendar("02-01", weeks = "445")
   })
 })
+
+test_that("a daybook answers as R users expect, and says what to use instead of a filter", {
+  book <- kilnmoor_book()
+  expect_identical(dim(book), c(nrow(book), ncol(book)))
+  expect_identical(nrow(book), nrow(as.data.frame(book)))
+  expect_identical(format(summary(book)), format(book))
+  expect_error(dplyr::filter(book, region == "Vale"), "Keep lines with `keep_lines()`", fixed = TRUE)
+  expect_error(dplyr::filter(tally_of(book, by = region), region == "Vale"), class = "hinterfeld_error_argument")
+  path <- withr::local_tempfile()
+  expect_silent(utils::write.csv(totals(book, by = region, every = "year"), path))
+  expect_error(autoplot(totals(book)), "Split the table by a column or a period", class = "hinterfeld_error_figure")
+})
