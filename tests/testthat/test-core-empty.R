@@ -13,6 +13,7 @@ test_that("covered periods without a line are named beside the number", {
   expect_match(format(t), "No line in 2024-03 and 2024-06.", fixed = TRUE, all = FALSE)
   # Only of periods that are shown or compared.
   quarters <- add_change(totals(book, every = "quarter"))
+  expect_match(in_words(quarters), "No line in 2024-03 and 2024-06.", fixed = TRUE, all = FALSE)
   expect_match(in_words(in_period(quarters, "2025-Q1")), "No line in 2024-03.", fixed = TRUE, all = FALSE)
   expect_no_match(in_words(in_period(quarters, "2025-Q3")), "No line in")
   weeks <- in_words(in_period(add_change(totals(book, every = "month")), "2025-03"))
