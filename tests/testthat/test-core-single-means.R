@@ -51,3 +51,11 @@ test_that("whole periods that occur unequally often are compared by their means"
   best <- best_sellers(quiet(totals(keep_lines(book, month(day) %in% c(2, 5)), every = "month_of_year")), n = 1)
   expect_identical(as.character(best$month_of_year), "May")
 })
+
+test_that("periods that are all whole, and occur equally often, are compared by their totals", {
+  book <- a_book(day = as.Date("2024-01-01") + 0:730, revenue = 1)
+  t <- quiet(totals(book, every = "month_of_year"))
+  expect_no_match(in_words(add_rank(t)), "per single month")
+  expect_match(in_words(add_rank(quiet(totals(keep_lines(book, day > as.Date("2024-01-31")),
+                                              every = "month_of_year")))), "per single month", all = FALSE)
+})
