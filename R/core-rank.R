@@ -9,7 +9,8 @@
 #'   1, 2, 3, 4 in order of names; `"modified"` 1, 3, 3, 4; `"fractional"` 1, 2.5, 2.5, 4.
 #' @param highest_first Logical: does the highest value rank first?
 #' @param name Text: name of the new column instead of `<of>_rank`.
-#' @return `t` with the column `<of>_rank`. Values are compared exactly; rows with a missing value
+#' @return `t` with the column `<of>_rank`. Values are compared exactly, those of recurring periods that hold unequally
+#'   many single ones by their means per whole single one, as in [best_sellers()]; rows with a missing value
 #'   have no rank.
 #' @section Errors: `hinterfeld_error_column` for a scope column that the table does not split by,
 #'   `hinterfeld_error_measure` for `of`, `hinterfeld_error_argument` otherwise.
@@ -34,10 +35,18 @@ add_rank <- function(t, of = NULL, within = NULL,
 #' @export
 take_step.hinterfeld_step_rank <- function(step, t, again = FALSE, call = caller_env()) {
   args <- step$args
-  values <- exact_values(t, step_names(t, args$of), call)$values
-  scope <- derive_scope(t, step_names(t, args$within))
+  of <- step_names(t, args$of)
+  within <- step_names(t, args$within)
+  values <- exact_values(t, of, call)$values
+  scope <- derive_scope(t, within)
+  # The best is the one that best_sellers() picks. Totals over all recurring periods hold equally many single ones.
+  per <- mean_single(t, of, within)
+  if (!is.null(per)) {
+    dated <- row_is_dated(t)
+    values[dated] <- single_means(t, of, call)[dated]
+  }
   ranks <- row_ranks(t, values, scope$id, args$ties, args$highest_first)
-  stats <- step_stats_of(t, count_missing(values), alone = stands_alone(scope, t))
+  stats <- step_stats_of(t, count_missing(values), alone = stands_alone(scope, t), per = per)
   add_columns_of(t, step, list(rank_column(ranks, args$ties)), stats, call)
 }
 

@@ -16,6 +16,13 @@ single_means <- function(t, of, call = caller_env()) {
   ifelse(held > 0, values / held, NA_real_)
 }
 
+# Is a row of its own recurring period, or a total over all?
+row_is_dated <- function(t) {
+  answer <- answer_of(t)
+  dated <- vapply(answer$levels, function(level) all(answer$periods %in% level$columns), NA)
+  if (length(dated) == 1) rep(dated, nrow(t)) else dated[as.integer(t[[answer$level]])]
+}
+
 # Recurring periods that hold unequally many single ones, or incomplete ones, are compared by the mean of a whole one:
 # the single period, NULL where that is not needed.
 mean_single <- function(t, of, within) {

@@ -256,7 +256,13 @@ quote_sql <- function(name) sprintf("\"%s\"", name)
 
 step_answers <- list(
   rank = function(o, rows, shape, p) {
-    sql <- rank_sql(quote_sql(p$of), scope_sql(shape, p$within), if (p$highest) "DESC" else "ASC", p$ties,
+    rows$ranked_by <- rows[[p$of]]
+    measured <- p$of %in% names(shape$measures)
+    for (i in seq_along(shape$splits)) if (measured && isTRUE(shape$every %in% shape$splits[[i]])) {
+      own <- which(rows$lvl == i)
+      rows$ranked_by[own] <- mean_singles(o, shape, p, rows[own, , drop = FALSE], shape$splits[[i]])
+    }
+    sql <- rank_sql("ranked_by", scope_sql(shape, p$within), if (p$highest) "DESC" else "ASC", p$ties,
                     names_sql(shape))
     stats::setNames(ask_rows(o, rows, paste(sql, "AS x")), p$name)
   },

@@ -216,7 +216,7 @@ best_shape <- function(shape, move, o) {
   shape$rows <- shape$rows[shape$rows$lvl == 1, , drop = FALSE]
   shape$splits <- shape$splits[1]
   p <- move$p
-  shape$rows$by_mean <- mean_singles(o, shape, p)
+  shape$rows$by_mean <- mean_singles(o, shape, p, shape$rows, shape$names)
   ranks <- ask_rows(o, shape$rows, paste(rank_sql("by_mean", scope_sql(shape, p$within),
                                                   if (p$best) "DESC" else "ASC", p$ties, names_sql(shape)), "AS x"))$x
   shape$rows$by_mean <- NULL
@@ -234,8 +234,8 @@ best_shape <- function(shape, move, o) {
 
 # What rows are ranked by: of recurring periods that hold unequally many single ones, or incomplete ones, the mean over
 # the whole ones.
-mean_singles <- function(o, shape, p) {
-  values <- shape$rows[[p$of]]
+mean_singles <- function(o, shape, p, rows, split) {
+  values <- rows[[p$of]]
   sum <- shape$measures[[p$of]]$kind %in% c("sum", "lines")
   if (!sum || !isTRUE(shape$every %in% recurring_names) || shape$every %in% p$within) return(values)
   single <- c(weekday = "day", month_of_year = "month", quarter_of_year = "quarter")[[shape$every]]
@@ -246,10 +246,10 @@ mean_singles <- function(o, shape, p) {
   days <- days[period_starts(days, single, o$made$calendar) %in% whole]
   put_table(o$db, "whole_days", data.frame(whole_day = format(days)))
   from <- sprintf("(SELECT * FROM %s JOIN whole_days ON day = whole_day)", dated_lines(o, shape$every))
-  found <- level_rows(o, shape$names, shape$names, shape$measures[p$of], from)
-  keys <- paste0("k", seq_along(shape$names))
-  values <- found[[p$of]][match(row_ids(shape$rows[keys]), row_ids(found[keys]))]
-  ones <- as.numeric(held[match(shape$rows$k1, names(held))])
+  found <- level_rows(o, split, shape$names, shape$measures[p$of], from)
+  keys <- paste0("k", match(split, shape$names))
+  values <- found[[p$of]][match(row_ids(rows[keys]), row_ids(found[keys]))]
+  ones <- as.numeric(held[match(rows$k1, names(held))])
   ifelse(ones > 0, ifelse(is.na(values), 0, values) / ones, NA)
 }
 

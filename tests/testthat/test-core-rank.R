@@ -83,3 +83,18 @@ test_that("only fractional ranks have halves, also where none is shared", {
   expect_match(format(add_rank(even, ties = "fractional")), "^a .* 1[.]50$", all = FALSE)
   expect_match(format(add_rank(t)), "^a .* 1$", all = FALSE)
 })
+
+test_that("the first is the one that best_sellers() picks, also of recurring periods that occur unequally often", {
+  t <- quiet(totals(kilnmoor_book(), by = region, every = "month_of_year", subtotals = TRUE))
+  ranked <- add_rank(t, within = region)
+  best <- best_sellers(t, n = 2, within = region)
+  own <- ranked[ranked$level == "region" & ranked$revenue_rank <= 2, ]
+  expect_setequal(paste(own$region, own$month_of_year, own$revenue_rank),
+                  paste(best$region, best$month_of_year, best$revenue_rank))
+  expect_match(in_words(ranked), "by revenue per single month", all = FALSE)
+  # September is not whole in the last year: its lines of that year do not count.
+  months <- ranked[ranked$level == "month_of_year", ]
+  whole <- totals(keep_lines(kilnmoor_book(), day < as.Date("2026-09-01")), every = "month")
+  mean <- tapply(whole$revenue, format(whole$month, "%m"), mean)
+  expect_equal(months$revenue_rank, as.vector(rank(-mean)))
+})

@@ -167,3 +167,11 @@ test_that("a row without a line goes through every step, into a crosstab, and ha
   expect_error(add_target(best_sellers(totals(kilnmoor_book(), by = region), n = 1, others = TRUE),
                           data.frame(region = "Vale", target = 1)), "have no target.*Add the target first")
 })
+
+test_that("which part of a target is due is said of an unfinished period only", {
+  years <- totals(kilnmoor_book(), every = "year")
+  told <- function(...) grep("revenue_target", in_words(add_target(years, data.frame(period = c(...), target = 9e5))),
+                             value = TRUE)
+  expect_no_match(told(2024, 2025), "(of 202", fixed = TRUE)
+  expect_match(told(2025, 2026), "(of 2026: 260 of 363 open days)", fixed = TRUE)
+})
