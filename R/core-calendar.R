@@ -7,6 +7,9 @@
 #'   or 53 whole weeks, each quarter of 13 weeks divided into months of 4, 4 and 5 weeks. Such a year starts on the week
 #'   start nearest to `year_starts`, and a 53rd week makes the last month longer. If omitted, months are calendar
 #'   months, and weeks start on whichever day `week_starts` names.
+#' @param closed Days on which the shop is closed: dates, or text with dates and names of weekdays such as
+#'   `c("sunday", "2026-12-25")`. Like for like counts open days, and [add_change()] can compare per open day. Those of
+#'   a file are its column, `load_table("closed.csv")$day`.
 #' @return A calendar, for [daybook()] and the functions of [period_start()].
 #' @section Names of years: A year that starts on 1 January is called by its number, `2026`; any other is named after
 #'   both calendar years it spans, `2026/27`.

@@ -11,8 +11,8 @@
 #' @param t A totals table made by [totals()] that is split by `rows` and `columns` and has not been cut.
 #' @param rows,columns Columns of `t`, bare or as strings: the periods or the `by` columns, one or several of each, from
 #'   the outer to the inner.
-#' @param of Measures or added columns of `t`, bare or as text, one or several. For an added column, `rows` and `columns`
-#'   together must name every column that `t` is split by.
+#' @param of Measures or added columns of `t`, bare or as text, one or several. For an added column, `rows` and
+#'   `columns` together must name every column that `t` is split by.
 #' @param margins Logical: add a final row and a final column of totals and, if there are several `rows` or `columns`,
 #'   subtotals of the outer ones.
 #' @param empty Text: what to show for a combination without lines: `"blank"` (missing) or `"zero"`, which gives 0 for

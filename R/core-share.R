@@ -1,8 +1,8 @@
 #' Share of the total
 #'
 #' @param t A totals table made by [totals()], or a crosstab.
-#' @param of A measure that adds up, a sum or a count of lines, as in [add_rank()]. For a crosstab, whose first measure is
-#'   used, what each cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and
+#' @param of A measure that adds up, a sum or a count of lines, as in [add_rank()]. For a crosstab, whose first measure
+#'   is used, what each cell is a share of: `"all"`, its `"row"`, its `"column"`, or one of the columns in its rows and
 #'   columns.
 #' @param within Columns inside which the rows' shares add up to 1; `NULL` for the whole table. In a table with
 #'   subtotals, set `within` to the parent's column to get the share of the parent.

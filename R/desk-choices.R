@@ -113,11 +113,12 @@ clause_choices <- list(
                                            period_before = "the period before")[[value]], value == now,
                why = if (value != "none") why)
       }), choice("radio", "versus", "periods", "two periods of your choice, without others", now == "periods"),
-        tags_of_periods(periods), choice("checkbox", "weekday", "true", "by weekdays: 364 days before", identical(given$align, "weekday"),
+        tags_of_periods(periods),
+        choice("checkbox", "weekday", "true", "by weekdays: 364 days before", identical(given$align, "weekday"),
                  why = if (is.null(why) && identical(every, "day")) NULL else "only for days"),
         choice("checkbox", "causes", "true", "split into volume, mix, price, new and gone products",
                !is.null(step_given(state, "causes")),
-               why = if (now != "periods") why %||% lacks_causes(state, desk$facts) else lacks_causes(state, desk$facts)),
+               why = (if (now != "periods") why) %||% lacks_causes(state, desk$facts)),
         if (length(desk$facts$calendar$closed)) {
           choice("checkbox", "open", "true", "per open day, without causes", isTRUE(given$per_open_day),
                  why = (if (now != "periods") why) %||%

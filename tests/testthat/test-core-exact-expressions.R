@@ -31,3 +31,11 @@ test_that("what is no exact decimal goes the ordinary way, and says what it roun
   expect_error(totals(large, measures = list(m = sum_of(revenue * revenue))), class = "hinterfeld_error_overflow") |>
     quiet()
 })
+
+test_that("columns of six decimals are computed in exactly, those of seven are not", {
+  book <- a_book(product = c("a", "b"), revenue = 0, six = c(0.000001, 0.000002), seven = c(0.0000001, 0.0000002))
+  sum <- quiet(totals(book, measures = list(x = sum_of(six * 3))))
+  expect_identical(sum$x, 0.000009)
+  expect_identical(hinterfeld:::answer_of(sum)$measures$x$decimals, 6L)
+  expect_message(totals(book, measures = list(x = sum_of(seven))), "rounded to 6")
+})

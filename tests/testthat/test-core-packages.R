@@ -31,7 +31,7 @@ test_that("without any suggested package it loads, totals, prints and delivers C
     "Sys.setenv(SHOP = 'sqlite:shop.sqlite')",
     "writeLines(c('brief: 1', 'data: {lines: {database: SHOP, table: sales}}',",
     "  'daybook: {day: day, product: product, revenue: revenue}', 'tables: {all: {by: product}}'), 'shop.yaml')",
-    "cat(check_brief('shop.yaml')$problem, sep = '\\n')"
+    "cat(unlist(check_brief('shop.yaml')[c('problem', 'hint')]), sep = '\\n')"
   ), script)
   run <- processx::run(
     file.path(R.home("bin"), "Rscript"), c("--no-environ", script), wd = dirname(script), error_on_status = FALSE,

@@ -64,3 +64,10 @@ test_that("classes, shares and words of several scopes equal base R", {
     expect_true(any(grepl(sentence, in_words(t), fixed = TRUE)), label = sentence)
   }
 })
+
+test_that("a scope of one cent has shares and classes", {
+  book <- a_book(product = c("a", "b", "b"), revenue = c(0.01, 0.02, -0.02))
+  x <- add_pareto(totals(book, by = product))
+  expect_identical(x$revenue_cumulative_share, c(1, 1))
+  expect_identical(as.character(x$revenue_class), c("A", "C"))
+})

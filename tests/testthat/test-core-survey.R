@@ -87,3 +87,8 @@ test_that("settling speaks of values that lines still have", {
   expect_message(settle_spelling(data.frame(x = c("a", "A", "a", "b")), x), "3 values became 2")
   expect_match(audit(settled)$why[nrow(audit(settled))], "2 values became 1")
 })
+
+test_that("a text column of one value is looked at like any other", {
+  found <- survey(data.frame(x = rep("2026-03-01", 3), y = rep("12.5", 3), z = rep("a", 3)))
+  expect_identical(found$type, c("text, mostly days", "text, mostly numbers", "text"))
+})
