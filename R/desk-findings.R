@@ -27,10 +27,14 @@ findings_tags <- function(found) {
   }
 }
 
-# Beside the first view only: whoever goes on has asked something else.
-show_findings <- function(me) {
+# Beside the first view only, and after a moment: whoever goes on at once does not wait for them.
+offer_findings <- function(me, version) {
   if (identical(me$state, first_state(me$desk$facts))) {
-    me$found <- me$found %||% desk_findings(me$desk$facts)
-    put(me, findings = findings_tags(me$found))
+    later_for(me, version, function() show_findings(me), if (is.null(me$found)) 1 else 0)
   }
+}
+
+show_findings <- function(me) {
+  me$found <- me$found %||% desk_findings(me$desk$facts)
+  put(me, findings = findings_tags(me$found))
 }

@@ -91,13 +91,13 @@ show_state <- function(me, state, push = TRUE) {
 }
 
 # Waiting choices are handled first, so that only the last one is computed.
-later_for <- function(me, version, act) {
+later_for <- function(me, version, act, seconds = 0.02) {
   later::later(function() {
     if (me$session$isClosed() || !identical(me$version, version)) {
       return(invisible())
     }
     tell_problem(me, shiny::withReactiveDomain(me$session, act()))
-  }, 0.02)
+  }, seconds)
 }
 
 show_answer <- function(me, version) {
@@ -125,7 +125,7 @@ show_figure <- function(me, version) {
   later_for(me, version, function() {
     put(me, `adds-up` = escape(adds_up_words(me$answer)))
     me$session$sendCustomMessage("desk-settled", version)
-    later_for(me, version, function() show_findings(me))
+    offer_findings(me, version)
   })
 }
 

@@ -8,7 +8,7 @@ inside_desk <- c(
   "figure_tags", "findings_tags", "first_state", "group_digits", "html_of", "left_out_lines", "left_out_tags",
   "lines_tags", "marked_rows", "new_desk", "new_reader", "new_state", "new_token", "number_kinds", "percent_text",
   "plain_columns_text", "possible_figures", "refused_request", "restrict_by", "row_conditions", "row_menu",
-  "row_words", "rows_of_page", "sentence_tags", "show_findings", "signed_percent", "state_code", "state_link",
+  "row_words", "rows_of_page", "sentence_tags", "offer_findings", "signed_percent", "state_code", "state_link",
   "state_of_link", "state_text", "tie_rules", "token_response", "total_rows", "valid_state", "value_choices",
   "value_condition", "values_choices", "ways_out_tags"
 )

@@ -15,13 +15,15 @@ test_that("each finding opens the inquiry that shows it, for the first view only
   expect_type(desk_findings(tally_of(flat, every = "year")), "list")
 
   put <- list()
-  reader <- list2env(list(desk = a_desk(), state = first_state(a_desk()$facts), session = list(
-    sendCustomMessage = function(type, parts) put <<- c(put, parts)
-  )))
-  show_findings(reader)
-  expect_match(as.character(put$findings), "data-link=\"?inquiry=", fixed = TRUE)
-  put <- list()
-  reader$state <- desk_state(by = list("region"), measures = list("revenue"))
-  show_findings(reader)
-  expect_length(put, 0)
+  session <- list(isClosed = function() FALSE, sendCustomMessage = function(type, parts) put <<- c(put, parts))
+  reader <- new_reader(a_desk(), session)
+  offered <- function(state) {
+    put <<- list()
+    reader$state <- state
+    offer_findings(reader, reader$version)
+    if (!later::loop_empty()) later::run_now(3)
+    put
+  }
+  expect_match(as.character(offered(first_state(a_desk()$facts))$findings), "data-link=\"?inquiry=", fixed = TRUE)
+  expect_length(offered(desk_state(by = list("region"), measures = list("revenue"))), 0)
 })
