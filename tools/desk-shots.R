@@ -12,6 +12,8 @@ local({
     Sys.sleep(0.7)
     page$picture(file.path(folder, paste0(name, ".png")))
   }
+  # What stands out comes when the reader rests.
+  Sys.sleep(3)
   picture("desk")
   page$choose("within", "input[value=region]")
   page$choose("rank", "input[value=best_sellers]")
