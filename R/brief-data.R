@@ -105,9 +105,15 @@ target_files <- function(content) {
 
 # Files of closed days: what names neither a weekday nor a date.
 closed_files <- function(content) {
-  closed <- content$daybook$calendar$closed
+  closed <- closed_entries(content)
   named <- vapply(closed, function(entry) rlang::is_string(entry) && !is_day_or_weekday(entry) || is.list(entry), NA)
   lapply(which(named), function(i) list(c("daybook", "calendar", "closed", i), closed[[i]]))
+}
+
+# One may stand alone.
+closed_entries <- function(content) {
+  closed <- content$daybook$calendar$closed
+  if (is.list(closed) && is.null(names(closed))) closed else if (length(closed)) list(closed)
 }
 
 is_day_or_weekday <- function(text) {
@@ -131,7 +137,7 @@ with_closed_days <- function(brief) {
     format(dates[[1]])
   })
   at <- vapply(files, function(file) file[[1]][[4]], "")
-  closed <- brief$content$daybook$calendar$closed
+  closed <- closed_entries(brief$content)
   brief$content$daybook$calendar$closed <- c(closed[-as.integer(at)], as.list(unlist(days)))
   brief
 }

@@ -52,6 +52,9 @@ followed_rule <- function(rule, schema) {
 
 branch_types <- function(branch, schema) {
   branch <- followed_rule(branch, schema)
+  if (!is.null(branch$anyOf)) {
+    return(unlist(lapply(branch$anyOf, branch_types, schema = schema)))
+  }
   if (!is.null(branch$enum)) unique(vapply(branch$enum, value_type, "")) else unlist(branch$type)
 }
 

@@ -138,6 +138,16 @@ test_that("a brief and the command line take closed days, from files too", {
   expect_identical(brief_facts(read_brief(path))$all$calendar$closed, c("sunday", "2026-01-01", "2026-03-03"))
   writeLines(c("from,to", "2026-03-03,2026-03-04"), file.path(folder, "closed.csv"))
   expect_error(brief_facts(read_brief(path)), "2 columns of dates")
+  # One may stand alone.
+  alone <- function(closed) {
+    path <- brief_folder(sub("daybook:", paste0("daybook:\n  calendar: {closed: ", closed, "}"), small_brief))
+    writeLines(c("day", "2026-03-03"), file.path(dirname(path), "closed.csv"))
+    expect_identical(nrow(check_brief(path)), 0L)
+    brief_facts(read_brief(path))$all$calendar$closed
+  }
+  expect_identical(alone("sunday"), "sunday")
+  expect_identical(alone("{file: closed.csv}"), "2026-03-03")
+  expect_identical(alone("closed.csv"), "2026-03-03")
   ran <- run_cli("totals", "--every", "month", "--change", "period_before", "--per-open-day", "--closed",
                  "sunday,2026-03-10", "--csv", file.path(folder, "sales.csv"))
   expect_identical(ran$status, 0L)
