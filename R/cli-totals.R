@@ -281,7 +281,7 @@ totals_brief <- function(given) {
     day = given$day, product = given$product, revenue = given$revenue, units = given$units, order = given$order,
     decimals = given$decimals, currency = given$currency, day_format = given[["day-format"]],
     covers = if (!is.null(given$covers)) lapply(given$covers, cli_day, option = "covers"),
-    calendar = Filter(length, calendar), on_bad = if (given[["set-aside"]]) "set_aside"
+    on_bad = if (given[["set-aside"]]) "set_aside"
   )
   daybook <- Filter(length, daybook)
   rules <- cli_rules(given$repeated)
@@ -293,8 +293,12 @@ totals_brief <- function(given) {
     daybook = list(day = "day", product = "product", revenue = "revenue", decimals = 2L)
   )
   # What is said beside a brief takes the place of what it says.
+  roles <- from$daybook
+  roles[names(daybook)] <- daybook
+  calendar <- Filter(length, calendar)
+  roles$calendar[names(calendar)] <- calendar
   list(folder = given$brief$folder %||% ".", workers = cli_workers("totals", given), content = list(
-    data = from$data, daybook = utils::modifyList(from$daybook, daybook), restrict = c(from$restrict, rules),
+    data = from$data, daybook = roles, restrict = c(from$restrict, rules),
     tables = list(shown = Filter(function(x) length(x) > 0, table))
   ))
 }

@@ -219,6 +219,10 @@ test_that("a brief's lines, roles and restrictions are asked, from any folder, a
                  "--json")
   expect_equal(jsonlite::fromJSON(web$stdout)$rows$revenue,
                totals(keep_lines(kilnmoor_book(), channel == "Web"), every = "year")$revenue)
+  open <- run_cli("totals", file.path(folder, "hinterfeld.yaml"), "--every", "month", "--closed", "Sunday,2026-09-01",
+                  "--change", "period_before", "--per-open-day", "--csv", "--covers", "2023-01-01", "2026-09-30")
+  last <- utils::tail(utils::read.csv(text = open$stdout), 1)
+  expect_identical(c(last$month, last$comparable, last$revenue_open_days), c("2026-09-01", "full", "25"))
   # The one of this folder needs no name.
   here <- withr::with_dir(folder, run_cli("totals", "--by", "category", "--rows", "all", "--currency", "Kr"))
   expect_match(here$stderr, "Lines, roles and restrictions are those of hinterfeld.yaml")
