@@ -120,8 +120,8 @@ change_step <- function(t, of, call = caller_env()) {
   found
 }
 
-# What the causes are computed from, as an inquiry holds it: the measure and its pieces, with `list_price` the value at
-# list prices, and with `returns` what was returned, without which the others are then.
+# What the causes are computed from, as an inquiry holds it: the measure and its pieces, and with `list_price` the value
+# at list prices. With `returns`, these hold sales alone, and what was returned is a measure of its own.
 measures_of_causes <- function(t, of, args, call) {
   answer <- answer_of(t)
   spec <- answer$inquiry$measures[[ids_of(answer, of)]]

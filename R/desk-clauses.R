@@ -186,7 +186,7 @@ clause_changes <- list(
   }
 )
 
-# Two named periods as pairs of days; where none is named yet, the last whole month and the same of the year before.
+# The two named periods, now and then, as pairs of days.
 chosen_periods <- function(given, calendar, call = NULL) {
   names <- trimws(c(given$now %||% "", given$then %||% ""))
   pairs <- lapply(names, function(name) if (nzchar(name)) named_period(name, calendar))
