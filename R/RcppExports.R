@@ -169,8 +169,8 @@ first_names_kernel <- function(bytes, delimiter) {
     .Call(`_hinterfeld_first_names_kernel`, bytes, delimiter)
 }
 
-read_stretches_kernel <- function(path, offsets, bytes, counted, delimiter, decimal, columns, texts, numbers) {
-    .Call(`_hinterfeld_read_stretches_kernel`, path, offsets, bytes, counted, delimiter, decimal, columns, texts, numbers)
+read_stretches_kernel <- function(path, offsets, bytes, counted, delimiter, decimal, kinds) {
+    .Call(`_hinterfeld_read_stretches_kernel`, path, offsets, bytes, counted, delimiter, decimal, kinds)
 }
 
 gunzip_kernel <- function(path, to, limit) {

@@ -27,17 +27,17 @@ load_file <- function(entry, brief, texts = character(), wanted = NULL) {
 }
 
 read_brief_file <- function(file) {
-  source <- open_brief_file(file)
+  source <- open_brief_file(file, scan_whole)
   on.exit(close_source(source))
   read_source(source)
 }
 
 # The source that an entry names.
-open_brief_file <- function(file) {
+open_brief_file <- function(file, scan = scan_parts) {
   columns <- rlang::new_quosure(file$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!file$options[setdiff(names(file$options), "columns")])
   if (is.null(file$database)) {
-    open_files(file$path, columns, options)
+    open_files(file$path, columns, options, scan = scan)
   } else {
     open_database(database_named(file$database), file$table, columns, options)
   }

@@ -107,7 +107,7 @@ need_name <- function(need) {
   flat <- rapply(need, function(x) {
     if (rlang::is_quosure(x)) expression_source(rlang::quo_get_expr(x)) else as.character(x)
   }, how = "unlist")
-  digest::digest(paste(names(flat), flat, collapse = "\n"), "sha256", serialize = FALSE)
+  sha256_text(paste(names(flat), flat, collapse = "\n"))
 }
 
 needs_of_part <- function(kept, content) {

@@ -13,12 +13,12 @@ input_file_record <- function(path, hashes) {
 
 # SHA-256 is for whoever receives a file; the quick hash is for the next run, which looks whether it is still the same.
 output_file_record <- function(path) {
-  list(bytes = file.size(path), sha256 = digest::digest(file = path, algo = "sha256"), xxh128 = rlang::hash_file(path))
+  list(bytes = file.size(path), sha256 = sha256_file(path), xxh128 = rlang::hash_file(path))
 }
 
 is_as_made <- function(path, output) {
   file_kind_kernel(path.expand(path)) == "file" && if (is.null(output$xxh128)) {
-    identical(digest::digest(file = path, algo = "sha256"), output$sha256)
+    identical(sha256_file(path), output$sha256)
   } else {
     identical(rlang::hash_file(path), output$xxh128)
   }

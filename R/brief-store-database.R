@@ -28,8 +28,7 @@ open_stored_table <- function(lines, brief, store, call) {
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- lines$options[intersect(names(lines$options), "types")]
   by <- part_column(lines, brief)
-  name <- digest::digest(paste(c(lines$database, lines$table, names(by), by), collapse = "\n"), "sha256",
-                         serialize = FALSE)
+  name <- sha256_text(paste(c(lines$database, lines$table, names(by), by), collapse = "\n"))
   source <- open_database_parts(database_named(lines$database), lines$table, columns, options, by, lines$changed,
                                 known_slots(store$index$tables[[name]]), call)
   change_index(store, "tables", name, slots_record(source$listed))

@@ -56,14 +56,14 @@ empty_index <- function() {
 parse_index <- function(path) {
   read <- file_json(path)
   sound <- is.list(read) && rlang::is_string(read$index) &&
-    identical(read$sha256, digest::digest(read$index, "sha256", serialize = FALSE))
+    identical(read$sha256, sha256_text(read$index))
   index <- if (sound) parsed_json(read$index)
   if (identical(index$version, store_version)) index else empty_index()
 }
 
 write_index <- function(store) {
   index <- as.character(jsonlite::toJSON(store$index, auto_unbox = TRUE, null = "null", digits = NA))
-  text <- jsonlite::toJSON(list(sha256 = digest::digest(index, "sha256", serialize = FALSE), index = index),
+  text <- jsonlite::toJSON(list(sha256 = sha256_text(index), index = index),
                            auto_unbox = TRUE)
   write_whole(file.path(store$folder, "index.json"), function(draft) write_text(text, draft))
 }
@@ -77,7 +77,7 @@ change_index <- function(store, what, name, value) {
 
 # The file of some parts, counted by a recipe.
 stored_path <- function(store, recipe, parts) {
-  all <- digest::digest(paste(parts, collapse = "\n"), "sha256", serialize = FALSE)
+  all <- sha256_text(paste(parts, collapse = "\n"))
   name <- if (length(parts) == 1) parts else paste0("all-", substr(all, 1, 32))
   file.path(store$folder, sprintf("%s-%s.part", substr(recipe, 1, 16), name))
 }

@@ -30,8 +30,7 @@ open_parts <- function(lines, brief, store, workers, call) {
   if (!is.null(store)) wait_for_rest(files, call = call)
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- rlang::exec(checked_options, !!!lines$options[setdiff(names(lines$options), "columns")])
-  asked <- digest::digest(as.character(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE)),
-                          "sha256", serialize = FALSE)
+  asked <- sha256_text(jsonlite::toJSON(list(options, lines$options$columns), auto_unbox = TRUE))
   name_of <- function(file) paste(file_hashes(file, store$hashed), substr(asked, 1, 16))
   former <- function(file) if (!is.null(store)) parse_scan(store$index$scans[[name_of(file)]], file)
   new <- files[vapply(files, function(file) is.null(former(file)), NA)]
@@ -91,8 +90,7 @@ recipe_of <- function(brief, store, source, readings) {
   )
   lines <- content$data$lines
   about$data$lines <- if (is.list(lines)) lines[setdiff(names(lines), c("file", "parts", "changed"))]
-  digest::digest(as.character(jsonlite::toJSON(about, auto_unbox = TRUE, null = "null", digits = NA)), "sha256",
-                 serialize = FALSE)
+  sha256_text(jsonlite::toJSON(about, auto_unbox = TRUE, null = "null", digits = NA))
 }
 
 # Kept parts that can be used: the largest union of parts that are all there, then those by themselves. For a part that

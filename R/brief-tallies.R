@@ -77,8 +77,7 @@ ways_of_brief <- function(brief, tables) {
 part_names <- function(store, source) {
   known <- source$stamps %||% if (is.null(store)) seq_along(source$scans) else file_hashes(source$files, store$hashed)
   both <- paste(known, source$labels)
-  names <- vapply(both, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE)
-  make.unique(substr(names, 1, 36), "-")
+  make.unique(substr(sha256_text(both), 1, 36), "-")
 }
 
 # Scans parts that are known only from the index, as reading needs more than that.

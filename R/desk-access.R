@@ -48,16 +48,5 @@ refusal_response <- function(why) {
 }
 
 new_token <- function() {
-  paste(format(random_bytes(16)), collapse = "")
-}
-
-# Bytes of the system's own source of chance where it has one: a seed must not tell the token.
-random_bytes <- function(n) {
-  if (file.exists("/dev/urandom")) {
-    con <- file("/dev/urandom", "rb", raw = TRUE)
-    on.exit(close(con))
-    return(readBin(con, "raw", n))
-  }
-  as.raw(strtoi(substring(digest::digest(list(Sys.time(), Sys.getpid(), tempfile())), 2 * seq_len(n) - 1,
-                          2 * seq_len(n)), 16L))
+  paste(format(as.raw(openssl::rand_bytes(16))), collapse = "")
 }

@@ -51,7 +51,7 @@ drawn_or_kept <- function(x, path, ending, width, height, draw) {
 }
 
 kept_figure <- function(key, bytes, ending) {
-  sprintf("%s-%s.%s", key, substr(digest::digest(bytes, "sha256", serialize = FALSE), 1, 16), ending)
+  sprintf("%s-%s.%s", key, substr(rlang::hash(bytes), 1, 16), ending)
 }
 
 # All that a figure shows: its data as they are drawn, its words, axes and panels, and the code that draws it.
@@ -81,7 +81,7 @@ figure_key <- function(x, ending, width, height) {
     drawn_with = c(as.character(utils::packageVersion("ggplot2")), as.character(getRversion()),
                    format(as.numeric(code$mtime), digits = 17))
   )
-  digest::digest(shown, "sha256")
+  rlang::hash(shown)
 }
 
 # Parameters without functions and environments, which have no bytes of their own.

@@ -19,7 +19,7 @@ stored_bytes <- function(kept) {
   body <- c(charToRaw(store_mark), numbers(store_version), numbers(length(text)), text,
             unlist(lapply(orders$held, function(x) if (is.raw(x)) x else numbers(x)), use.names = FALSE),
             unlist(c(lapply(kept$chunk_audit$used, function(table) table$bits), bodies), use.names = FALSE))
-  c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
+  c(body, sha256_bytes(body))
 }
 
 # A column of lines that were set aside: its type and its values as texts that read back as the same.

@@ -57,7 +57,7 @@ tally_bytes <- function(tally) {
     lapply(orders$held, function(x) if (is.raw(x)) x else numbers(x))
   )
   body <- unlist(body)
-  c(body, digest::digest(body, algo = "sha256", serialize = FALSE, raw = TRUE))
+  c(body, sha256_bytes(body))
 }
 
 # A part with its columns as labels and codes (0 for missing). Numbers are texts that read back as the same number.

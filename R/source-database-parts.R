@@ -160,7 +160,7 @@ whole_table_stamp <- function(con, table, load) {
                      caller_env())
     return(paste(table_stamp(con, scan), stamp$n, stamp$stamp))
   }
-  digest::digest(lapply(load(), function(x) if (is.character(x)) x[seq_along(x)] else x), "sha256")
+  rlang::hash(lapply(load(), function(x) if (is.character(x)) x[seq_along(x)] else x))
 }
 
 # Rows of parts in their order: parts that follow one another are one question.

@@ -10,7 +10,7 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL, ta
   text <- plain_text_file(path, options$encoding %||% "UTF-8", call)
   delimiter <- options$delimiter %||% find_delimiter(heading_text(first_bytes(text$path, longest_heading), path, call))
   scan <- text_stretches_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
-                                if (take) as.character(names(options$types)[options$types != "number"]),
+                                if (take) as.character(names(options$types)[!options$types %in% c("number", "date")]),
                                 getOption("hinterfeld.block", block_size), threads_wanted())
   if (scan$odd$line > 0) stop_odd_byte(scan$odd, path, call)
   check_names(scan$heading, path, delimiter, call)
@@ -29,8 +29,17 @@ new_taken <- function(columns, names) {
 use_taken <- function(taken, kinds) {
   columns <- taken$columns[names(kinds)]
   taken$columns <- NULL
-  fits <- vapply(columns, is.numeric, NA) == (kinds == "number")
+  fits <- vapply(columns, kind_of_values, 0L) == kinds_of_values(kinds)
   if (length(columns)) columns[fits & lengths(columns) > 0]
+}
+
+# What a column is taken as: 1 text, 2 numbers, 3 days.
+kinds_of_values <- function(kinds) {
+  match(kinds, c("number", "day"), 0L) + 1L
+}
+
+kind_of_values <- function(x) {
+  if (inherits(x, "Date")) 3L else if (is.numeric(x)) 2L else 1L
 }
 
 # How each column is read, told from all parts.
@@ -51,24 +60,19 @@ plan_delimited <- function(scans, names, options) {
 chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
   taken <- use_taken(scan$taken, kinds)
   read <- kinds[!names(kinds) %in% names(taken)]
-  days <- names(kinds)[kinds == "day"]
-  give <- function(columns) {
-    columns[days] <- lapply(columns[days], days_of_texts)
-    take(columns[names(kinds)])
-  }
   if (length(read) == 0) {
-    if (scan$rows > 0) give(taken)
+    if (scan$rows > 0) take(taken[names(kinds)])
     return(check_unchanged(scan$path, scan$stamp, call))
   }
   text <- scan$text %||% plain_text_file(scan$path, options$encoding %||% "UTF-8", call)
   on.exit(unlink(text$temporary))
   stretches <- scan$stretches
-  places <- split(match(names(read), scan$names), factor(read == "number", c(FALSE, TRUE)))
+  places <- match(names(read), scan$names)
+  wanted <- replace(integer(length(scan$names)), places, kinds_of_values(read))
   at <- 0
   for (of in split(seq_along(stretches$offset), (seq_along(stretches$offset) - 1) %/% threads_wanted())) {
     values <- read_stretches_kernel(path.expand(text$path), stretches$offset[of], stretches$bytes[of],
-                                    stretches$records[of], scan$delimiter, options$decimal_mark %||% ".",
-                                    length(scan$names), places[[1]], places[[2]])
+                                    stretches$records[of], scan$delimiter, options$decimal_mark %||% ".", wanted)
     if (is.null(values)) {
       check_unchanged(scan$path, scan$stamp, call)
       stop_because("shape", sprintf("%s no longer matches the count made before reading.", basename(scan$path)),
@@ -76,15 +80,9 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
     }
     rows <- at + seq_len(sum(stretches$records[of]))
     at <- at + length(rows)
-    give(c(stats::setNames(c(values$texts, values$numbers), scan$names[unlist(places)]), lapply(taken, `[`, rows)))
+    take(c(stats::setNames(values[places], names(read)), lapply(taken, `[`, rows))[names(kinds)])
   }
   check_unchanged(scan$path, scan$stamp, call)
-}
-
-# Days become dates once for each that there is.
-days_of_texts <- function(x) {
-  coded <- text_codes(x)
-  plain_days(iso_days(coded$labels)[coded$codes])
 }
 
 # The first line that is not empty; a file without line ends would make it as long as itself.

@@ -39,5 +39,18 @@ file_hashes <- function(files, hashes = hashed_files) {
   }, "")
 }
 
+# SHA-256, for what others receive and what is kept: in hex of texts and of a file, as bytes of bytes.
+sha256_text <- function(x) {
+  as.vector(unclass(openssl::sha256(as.character(x))))
+}
+
+sha256_file <- function(path) {
+  paste(sha256_bytes(file(path)), collapse = "")
+}
+
+sha256_bytes <- function(x) {
+  as.raw(openssl::sha256(x))
+}
+
 # The files that this process has hashed.
 hashed_files <- new.env(parent = emptyenv())

@@ -20,7 +20,7 @@ parse_stored <- function(bytes) {
   read <- byte_reader(bytes, length(mark), n - 32)
   # Another version is not damage, but it cannot be trusted either.
   check_saved(identical(read("integer", 1L), store_version), "versions")
-  sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
+  sum <- sha256_bytes(bytes[seq_len(n - 32L)])
   check_saved(identical(bytes[(n - 31L):n], sum), "checksums")
   about <- description_of(read)
   fields <- c("parts", "rows", "columns", "roles", "days", "trail", "aside", "orders", "used", "tallies")

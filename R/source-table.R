@@ -79,7 +79,7 @@ checked_options <- function(delimiter = NULL, decimal_mark = c(".", ","), types 
 # Sources ------------------------------------------------------------------------------------------------------
 
 # Files looked at: their kind, options, parts, the columns wanted and how each is read.
-open_files <- function(path, columns, options, call = caller_env(), scan = function(kind, ...) kind$scan(...)) {
+open_files <- function(path, columns, options, call = caller_env(), scan = scan_parts) {
   files <- source_files(path, call)
   kind <- kind_of_files(files, options, call)
   wanted <- asked_columns(columns, function() kind$names(files[1], options, call), call)
@@ -106,8 +106,13 @@ open_files <- function(path, columns, options, call = caller_env(), scan = funct
        rows = vapply(scans, function(scan) scan$rows, 0), plan = kind$plan(scans, names, options))
 }
 
+# Files that are read once as a whole, or in chunks, perhaps again.
 scan_whole <- function(kind, ...) {
   (kind$whole %||% kind$scan)(...)
+}
+
+scan_parts <- function(kind, ...) {
+  kind$scan(...)
 }
 
 # A last line without its end may be half of one.

@@ -20,7 +20,7 @@ load_tally <- function(path) {
     stop_because("file", sprintf("%s is a tally of version %s.", basename(path), version),
                  i = sprintf("This version of the package reads version %d.", tally_version))
   }
-  sum <- digest::digest(bytes[seq_len(n - 32L)], algo = "sha256", serialize = FALSE, raw = TRUE)
+  sum <- sha256_bytes(bytes[seq_len(n - 32L)])
   again <- "Make the tally again from its lines."
   if (!identical(bytes[(n - 31L):n], sum)) stop_damaged(path, "Its checksum does not fit its contents.", again)
   tryCatch(parse_tally(description_of(read), read),

@@ -497,8 +497,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // read_stretches_kernel
-SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes, Rcpp::NumericVector counted, std::string delimiter, std::string decimal, int columns, Rcpp::IntegerVector texts, Rcpp::IntegerVector numbers);
-RcppExport SEXP _hinterfeld_read_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP columnsSEXP, SEXP textsSEXP, SEXP numbersSEXP) {
+SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes, Rcpp::NumericVector counted, std::string delimiter, std::string decimal, Rcpp::IntegerVector kinds);
+RcppExport SEXP _hinterfeld_read_stretches_kernel(SEXP pathSEXP, SEXP offsetsSEXP, SEXP bytesSEXP, SEXP countedSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP kindsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
@@ -507,10 +507,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type counted(countedSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
-    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type texts(textsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type numbers(numbersSEXP);
-    rcpp_result_gen = Rcpp::wrap(read_stretches_kernel(path, offsets, bytes, counted, delimiter, decimal, columns, texts, numbers));
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type kinds(kindsSEXP);
+    rcpp_result_gen = Rcpp::wrap(read_stretches_kernel(path, offsets, bytes, counted, delimiter, decimal, kinds));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -873,7 +871,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_damaged_chunk_kernel", (DL_FUNC) &_hinterfeld_damaged_chunk_kernel, 3},
     {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 7},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
-    {"_hinterfeld_read_stretches_kernel", (DL_FUNC) &_hinterfeld_read_stretches_kernel, 9},
+    {"_hinterfeld_read_stretches_kernel", (DL_FUNC) &_hinterfeld_read_stretches_kernel, 7},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
     {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},

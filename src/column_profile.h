@@ -39,15 +39,15 @@ inline Seen look(const char* at) {
 #endif
 }
 
-// YYYY-MM-DD, and a day of the calendar.
-inline bool plain_day(const char* s, std::size_t n) {
+// Days since 1970-01-01 of YYYY-MM-DD; NaN for what is not a day of the calendar.
+inline double day_at(const char* s, std::size_t n) {
   constexpr std::uint32_t kDigits = 0x36f;  // all of ten but the fifth and the eighth
-  if (n != 10 || (look(s).digits & 0x3ff) != kDigits || s[4] != '-' || s[7] != '-') return false;
+  if (n != 10 || (look(s).digits & 0x3ff) != kDigits || s[4] != '-' || s[7] != '-') return std::nan("");
   const int month = (s[5] - '0') * 10 + s[6] - '0', day = (s[8] - '0') * 10 + s[9] - '0';
-  if (month < 1 || month > 12 || day < 1 || day > 31) return false;
-  if (day <= 28) return true;
+  if (month < 1 || month > 12 || day < 1 || day > 31) return std::nan("");
   const int year = (s[0] - '0') * 1000 + (s[1] - '0') * 100 + (s[2] - '0') * 10 + s[3] - '0';
-  return day <= calendar::days_in_month(year, month);
+  if (day > 28 && day > calendar::days_in_month(year, month)) return std::nan("");
+  return calendar::days_from_civil(year, month, day);
 }
 
 // A plain decimal: a sign for what is below 0, digits without a leading zero, a mark, digits; at most 15 of them, so
@@ -123,9 +123,15 @@ class Column {
   void see(const char* from, const char* to, char decimal) {
     if (words_ || from == to) return;
     any_ = true;
-    if (day_ && !plain_day(from, static_cast<std::size_t>(to - from))) day_ = false;
-    if (number_) number_ = plain_number(from, to, decimal);
+    if (day_) day_ = !std::isnan(day_at(from, static_cast<std::size_t>(to - from)));
+    if (number_) note(decimal_at(from, to, decimal));
     if (!day_ && !number_) words_ = std::any_of(from, to, is_wordy);
+  }
+  // The same for a value that is a day, and for one that is a plain decimal.
+  void see_day() { any_ = true, number_ = false; }
+  void see_decimal(const Decimal& form) {
+    any_ = true, day_ = false;
+    if (number_) note(form);
   }
   void add(const Column& other) {
     any_ = any_ || other.any_;
@@ -153,13 +159,12 @@ class Column {
   // None of the characters of numbers, dates, times, TRUE, FALSE and NA.
   static bool is_wordy(char c) { return std::strchr("0123456789+-.,: \t\r\nTtZzEeRrUuFfAaLlSsNn", c) == nullptr; }
 
-  bool plain_number(const char* at, const char* to, char decimal) {
-    const Decimal form = decimal_at(at, to, decimal);
-    if (!form.plain) return false;
+  void note(const Decimal& form) {
+    number_ = form.plain;
+    if (!number_) return;
     lengths_ |= 1u << form.fraction;
     // The lengths that the same number could be written with.
     shorter_ |= ((1u << form.fraction) - 1) & ~((1u << (form.fraction - form.zeros)) - 1);
-    return true;
   }
 
   bool any_ = false, day_ = true, number_ = true, words_ = false;

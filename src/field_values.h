@@ -1,4 +1,4 @@
-// Takes the wanted fields of records as values: texts as codes, and decimals as numbers.
+// Takes the wanted fields of records as values: texts as codes, decimals and days as numbers.
 #pragma once
 #include <algorithm>
 #include <cmath>
@@ -15,56 +15,108 @@
 
 namespace relay {
 
+// What a column is taken as; R knows it by the number.
+enum class Taken { kNot, kText, kNumber, kDay };
+
 // Where the values of a column go: the codes of texts, or numbers; neither if nobody wants it.
 struct Target {
   int* codes = nullptr;
   double* numbers = nullptr;
 };
 
-// A visitor that takes values: of each record a field for each target, from the first place on.
+// A visitor that takes values: of each record a field for each of the kinds, from the first place on.
 class Values {
  public:
-  Values(char decimal, double blank, std::size_t columns)
-      : decimal_(decimal), blank_(blank), targets_(columns), columns_(columns), texts_(columns) {}
+  Values(char decimal, double blank, const std::vector<Taken>& kinds)
+      : decimal_(decimal), blank_(blank), kinds_(kinds), targets_(kinds.size()), texts_(kinds.size()) {}
 
   // There is room for this many records, those that were taken among them.
   void set_room(const std::vector<Target>& targets, std::size_t records) {
     targets_ = targets;
     room_ = records;
   }
+  std::size_t fields() const { return kinds_.size(); }
+  Taken kind(std::size_t k) const { return kinds_[k]; }
+
   void field(std::size_t k, const char* from, const char* to, bool doubled) {
-    if (k >= columns_ || record_ >= room_) return;
-    const Target& target = targets_[k];
-    if (target.codes != nullptr) {
-      if (doubled) {
-        records::undouble(from, to, plain_);
-        const std::size_t n = plain_.size();
-        plain_.append(records::kBehind, '\0');
-        target.codes[record_] = texts_[k].code(plain_.data(), n);
-      } else {
-        target.codes[record_] = texts_[k].code(from, static_cast<std::size_t>(to - from));
-      }
-    } else if (target.numbers != nullptr) {
-      const double value = from == to ? blank_ : profile::number_at(from, profile::decimal_at(from, to, decimal_));
-      if (from != to && std::isnan(value)) good_ = false;
-      target.numbers[record_] = value;
+    if (k >= fields() || record_ >= room_) return;
+    if (kinds_[k] == Taken::kText && doubled) {
+      records::undouble(from, to, plain_);
+      const std::size_t n = plain_.size();
+      plain_.append(records::kBehind, '\0');
+      targets_[k].codes[record_] = texts_[k].code(plain_.data(), n);
+    } else {
+      profile::Column unseen;
+      take(k, unseen, record_, [&](const auto& use) { use(from, to); });
     }
   }
   bool record(const char* start, const char* to, std::size_t found, const records::Quotes& quotes) {
     if (to == start) return true;
     ++record_;
-    return good_ = good_ && record_ <= room_ && found == columns_ && !quotes.stray && !quotes.open;
+    return good_ = good_ && record_ <= room_ && found == fields() && !quotes.stray && !quotes.open;
   }
-  // Was every record and number as it should be?
+  bool records(const records::Alike& alike) {
+    profile::Column unseen;
+    for (std::size_t k = 0; k < fields(); ++k) take(k, unseen, alike);
+    return end_of(alike);
+  }
+  // The same, one column after another: each is seen as well.
+  void take(std::size_t k, profile::Column& seen, const records::Alike& alike) {
+    if (record_ + alike.records() > room_) return;
+    take(k, seen, record_, [&](const auto& use) { alike.each(k, use); });
+  }
+  bool end_of(const records::Alike& alike) {
+    record_ += alike.records();
+    return good_ = good_ && record_ <= room_;
+  }
+  // Was every record and value as it should be?
   bool good() const { return good_; }
   std::size_t records() const { return record_; }
   Texts& texts(std::size_t k) { return texts_[k]; }
 
  private:
+  // each(use) shows fields as use(from, to).
+  template <typename Each>
+  void take(std::size_t k, profile::Column& seen, std::size_t at, const Each& each) {
+    const auto number = [&](double* number, const auto& value_of) {
+      each([&](const char* from, const char* to) {
+        double value = blank_;
+        if (from < to) {
+          value = value_of(from, to);
+          if (std::isnan(value)) {
+            seen.see(from, to, decimal_);
+            good_ = false;
+          }
+        }
+        *number++ = value;
+      });
+    };
+    if (kinds_[k] == Taken::kText) {
+      int* code = targets_[k].codes + at;
+      Texts& texts = texts_[k];
+      each([&](const char* from, const char* to) {
+        if (!seen.settled()) seen.see(from, to, decimal_);
+        *code++ = texts.code(from, static_cast<std::size_t>(to - from));
+      });
+    } else if (kinds_[k] == Taken::kNumber) {
+      number(targets_[k].numbers + at, [&](const char* from, const char* to) {
+        const profile::Decimal form = profile::decimal_at(from, to, decimal_);
+        if (form.plain) seen.see_decimal(form);
+        return profile::number_at(from, form);
+      });
+    } else if (kinds_[k] == Taken::kDay) {
+      number(targets_[k].numbers + at, [&](const char* from, const char* to) {
+        const double day = profile::day_at(from, static_cast<std::size_t>(to - from));
+        if (!std::isnan(day)) seen.see_day();
+        return day;
+      });
+    }
+  }
+
   char decimal_;
   double blank_;
+  std::vector<Taken> kinds_;
   std::vector<Target> targets_;
-  std::size_t columns_;
   std::vector<Texts> texts_;
   std::string plain_;
   std::size_t room_ = 0, record_ = 0;
@@ -97,24 +149,22 @@ class Growing {
   std::size_t held_ = 0;
 };
 
-// What becomes of a column while records are counted.
-enum class Taken { kNot, kText, kNumber };
-
 // The values that are taken while records are counted, which tells how many there are only in the end.
 class Gatherer {
  public:
   Gatherer(char decimal, double blank, const std::vector<Taken>& kinds)
-      : kinds_(kinds), codes_(kinds.size()), numbers_(kinds.size()), values_(decimal, blank, kinds.size()) {}
+      : codes_(kinds.size()), numbers_(kinds.size()), values_(decimal, blank, kinds) {}
 
   // For the records of this many more bytes: each takes at least a byte for every field.
   void make_room(std::size_t bytes) {
-    const std::size_t n = values_.records() + bytes / std::max<std::size_t>(kinds_.size(), 1) + 1;
-    std::vector<Target> targets(kinds_.size());
-    for (std::size_t k = 0; k < kinds_.size(); ++k) {
-      if (kinds_[k] == Taken::kText) {
+    const std::size_t n = values_.records() + bytes / std::max<std::size_t>(values_.fields(), 1) + 1;
+    std::vector<Target> targets(values_.fields());
+    for (std::size_t k = 0; k < targets.size(); ++k) {
+      if (values_.kind(k) == Taken::kNot) continue;
+      if (values_.kind(k) == Taken::kText) {
         codes_[k].make_room(n);
         targets[k].codes = codes_[k].data();
-      } else if (kinds_[k] == Taken::kNumber) {
+      } else {
         numbers_[k].make_room(n);
         targets[k].numbers = numbers_[k].data();
       }
@@ -126,7 +176,6 @@ class Gatherer {
   Growing<double>& numbers(std::size_t k) { return numbers_[k]; }
 
  private:
-  std::vector<Taken> kinds_;
   std::vector<Growing<int>> codes_;
   std::vector<Growing<double>> numbers_;
   Values values_;

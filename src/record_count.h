@@ -57,6 +57,20 @@ class Counter {
     if (k < columns_ && !column_[k].settled()) column_[k].see(from, to, decimal_);
     if (also_ != nullptr) also_->field(k, from, to, doubled);
   }
+  std::size_t fields() const { return out_.fields; }
+  bool records(const Alike& alike) {
+    for (std::size_t k = 0; k < columns_; ++k) {
+      if (also_ != nullptr && also_->kind(k) != relay::Taken::kNot) {
+        also_->take(k, column_[k], alike);
+      } else if (!column_[k].settled()) {
+        alike.each(k, [&](const char* from, const char* to) { column_[k].see(from, to, decimal_); });
+      }
+    }
+    if (also_ != nullptr) also_->end_of(alike);
+    out_.lines += alike.records();
+    out_.records += alike.records();
+    return true;
+  }
   bool record(const char* start, const char* to, std::size_t found, const Quotes& quotes) {
     if (also_ != nullptr) also_->record(start, to, found, quotes);
     const std::size_t line = out_.lines + 1;
@@ -142,30 +156,23 @@ inline Count scan_pieces(const char* at, const char* end, const Marks& marks, st
   return whole;
 }
 
-// Where each of several threads starts, and the end: each at a record, where every quote is as it should be.
-inline std::vector<const char*> record_starts(const char* data, const char* end, int wanted) {
-  const std::size_t n = static_cast<std::size_t>(end - data);
-  const int parts = threads::useful(n / 16, wanted);
-  std::vector<const char*> starts(parts + 1, end);
-  starts[0] = data;
-  if (parts == 1) return starts;
-  std::vector<std::size_t> quotes(parts);
-  threads::each(parts, [&](int t) { quotes[t] = quotes_in(data + n * t / parts, data + n * (t + 1) / parts); });
-  std::size_t before = 0;
-  for (int t = 1; t < parts; ++t) {
-    before += quotes[t - 1];
-    starts[t] = std::max(starts[t - 1], record_start(data + n * t / parts, end, before % 2 == 1));
-  }
-  return starts;
-}
+// A place in a block, and whether it lies inside quotes where all of them are as they should be.
+struct Place {
+  const char* at;
+  bool inside;
+};
 
-// Counts in threads and pieces if all quotes are well formed; otherwise from start to end, because what a quote
-// encloses then depends on everything before it. Ends at a byte that is not text. kBehind bytes follow the n bytes.
-// Each thread has one of the `gatherers`, if there are any.
-inline Count count(const char* data, std::size_t n, const Marks& marks, std::size_t fields,
-                   const std::vector<bool>& columns, int wanted, std::vector<relay::Gatherer>& gatherers) {
-  const char* end = data + n;
-  const std::vector<const char*> starts = record_starts(data, end, wanted);
+// Counts in pieces, each thread from the first record behind one of the `places`, if all quotes are well formed;
+// otherwise from start to end, because what a quote encloses then depends on everything before it. Ends at a byte that
+// is not text. kBehind bytes follow the end. Each thread has one of the `gatherers`, if there are any.
+inline Count count(const char* data, const char* end, const Marks& marks, std::size_t fields,
+                   const std::vector<bool>& columns, const std::vector<Place>& places,
+                   std::vector<relay::Gatherer>& gatherers) {
+  std::vector<const char*> starts(1, data);
+  for (const Place& place : places) {
+    starts.push_back(std::max(starts.back(), record_start(place.at, end, place.inside)));
+  }
+  starts.push_back(end);
   const int parts = static_cast<int>(starts.size()) - 1;
   std::vector<Count> counts(parts);
   threads::each(parts, [&](int t) {

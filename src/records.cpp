@@ -67,27 +67,36 @@ std::size_t block_size(const std::string& path, double wanted) {
 // Bytes of a file, each thread reading a part of them.
 class Reader {
  public:
+  // A thread that has few records is not worth its start.
   Reader(const std::string& path, std::size_t most, int threads) {
-    for (int t = 0; t < threads::useful(most, threads); ++t) files_.push_back(opened(path, "rb"));
+    for (int t = 0; t < threads::useful(most / 16, threads); ++t) files_.push_back(opened(path, "rb"));
   }
-  // How many of the n bytes behind `offset` were there.
-  std::size_t read(double offset, std::size_t n, char* to) {
-    const int count = static_cast<int>(files_.size());
-    std::vector<std::size_t> wanted(count), got(count);
+  int threads() const { return static_cast<int>(files_.size()); }
+  // The first of n bytes that the thread reads.
+  std::size_t first_of(int t, std::size_t n) const { return n * t / files_.size(); }
+
+  // How many of the n bytes behind `offset` were there; `quotes` are how many each thread met. kBehind bytes follow.
+  std::size_t read(double offset, std::size_t n, char* to, std::vector<std::size_t>& quotes) {
+    std::vector<std::size_t> got(files_.size());
     std::atomic<bool> good{true};
-    threads::each(count, [&](int t) {
-      const std::size_t from = n * t / count;
-      wanted[t] = n * (t + 1) / count - from;
+    quotes.assign(files_.size(), 0);
+    threads::each(threads(), [&](int t) {
+      const std::size_t from = first_of(t, n), end = first_of(t + 1, n);
       std::FILE* file = files_[t].get();
       if (!move_to(file, offset + static_cast<double>(from))) good = false;
-      got[t] = std::fread(to + from, 1, wanted[t], file);
+      // What was just read is still near the processor.
+      for (std::size_t at = from, more = 1; at < end && more > 0; at += more) {
+        more = std::fread(to + at, 1, std::min(end - at, records::kPiece), file);
+        quotes[t] += records::quotes_in(to + at, to + at + more);
+        got[t] += more;
+      }
       if (std::ferror(file)) good = false;
     });
     if (!good) Rcpp::stop("a file cannot be read");
     std::size_t whole = 0;
-    for (int t = 0; t < count; ++t) {
+    for (int t = 0; t < threads(); ++t) {
       whole += got[t];
-      if (got[t] < wanted[t]) break;
+      if (got[t] < first_of(t + 1, n) - first_of(t, n)) break;
     }
     return whole;
   }
@@ -110,14 +119,22 @@ class Blocks {
               held_.begin() + static_cast<std::ptrdiff_t>(end_ + filled_), held_.begin());
     end_ = 0;
     while (end_ == 0) {
+      places_.clear();
+      bool inside = records::quotes_in(data(), data() + filled_) % 2 == 1;
       if (!ended_) {
         held_.resize(std::max(held_.size(), filled_ + size_ + records::kBehind));
-        const std::size_t got = reader_.read(offset_ + static_cast<double>(filled_), size_, held_.data() + filled_);
+        const std::size_t before = filled_;
+        const std::size_t got = reader_.read(offset_ + static_cast<double>(filled_), size_, held_.data() + filled_,
+                                             quotes_);
         filled_ += got;
         ended_ = got < size_;
+        for (int t = 0; t < reader_.threads(); ++t) {
+          if (t > 0) places_.push_back({data() + std::min(filled_, before + reader_.first_of(t, size_)), inside});
+          inside = inside != (quotes_[t] % 2 == 1);
+        }
       }
       if (filled_ == 0) return false;
-      end_ = ended_ ? filled_ : records::last_record_end(data(), data() + filled_) - data();
+      end_ = ended_ ? filled_ : records::last_record_end(data(), data() + filled_, inside) - data();
       Rcpp::checkUserInterrupt();
     }
     // What stands behind is kept while a line end takes its place.
@@ -128,6 +145,8 @@ class Blocks {
   const char* data() const { return held_.data(); }
   const char* end() const { return held_.data() + end_; }
   double offset() const { return offset_; }
+  // Where threads may begin besides the start.
+  const std::vector<records::Place>& places() const { return places_; }
 
  private:
   Reader reader_;
@@ -136,6 +155,8 @@ class Blocks {
   char behind_ = 0;
   double offset_ = 0;
   std::vector<char> held_;
+  std::vector<std::size_t> quotes_;
+  std::vector<records::Place> places_;
 };
 
 // The values of a stretch of a file, read piece by piece; false where it is not what was counted.
@@ -175,6 +196,13 @@ bool merged_texts(const std::vector<relay::Texts*>& of, Rcpp::CharacterVector& l
   return true;
 }
 
+// Room for n numbers or days.
+SEXP numbers_as(relay::Taken kind, std::size_t n) {
+  const Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
+  if (kind == relay::Taken::kDay) Rcpp::RObject(out).attr("class") = "Date";
+  return out;
+}
+
 // Some records of a thread's gatherer, and where they go.
 struct Segment {
   int thread;
@@ -202,13 +230,12 @@ Rcpp::List taken_columns(std::vector<relay::Gatherer>& gatherers, const std::vec
   };
   Rcpp::List out(kinds.size());
   for (std::size_t k = 0; k < kinds.size(); ++k) {
-    if (kinds[k] == relay::Taken::kNumber) {
-      const Rcpp::Shield<SEXP> numbers(pages::vector(REALSXP, n));
-      double* const number = REAL(numbers);
+    if (kinds[k] == relay::Taken::kNumber || kinds[k] == relay::Taken::kDay) {
+      out[k] = numbers_as(kinds[k], n);
+      double* const number = REAL(out[k]);
       each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
         std::copy_n(gatherers[t].numbers(k).data() + from, records, number + to);
       });
-      out[k] = numbers;
     } else if (kinds[k] == relay::Taken::kText) {
       std::vector<relay::Texts*> texts;
       for (relay::Gatherer& gatherer : gatherers) texts.push_back(&gatherer.values().texts(k));
@@ -231,8 +258,8 @@ Rcpp::List taken_columns(std::vector<relay::Gatherer>& gatherers, const std::vec
   return out;
 }
 
-// How each wanted column is taken while it is counted, told from the first records: as a number if they are, unless it
-// is asked for as text.
+// How each wanted column is taken while it is counted, told from the first records: as days or numbers if they are,
+// unless it is asked for as text.
 std::vector<relay::Taken> taken_kinds(const char* at, const char* end, const records::Marks& marks,
                                       const std::vector<bool>& wanted, const std::vector<bool>& as_text,
                                       std::size_t fields) {
@@ -241,8 +268,10 @@ std::vector<relay::Taken> taken_kinds(const char* at, const char* end, const rec
   std::vector<relay::Taken> kinds(fields, relay::Taken::kNot);
   for (std::size_t k = 0; k < fields; ++k) {
     const profile::Column& column = first.columns[k];
-    const bool number = column.given() && column.numbers() && !column.days() && !as_text[k];
-    if (wanted.empty() || wanted[k]) kinds[k] = number ? relay::Taken::kNumber : relay::Taken::kText;
+    if (!wanted.empty() && !wanted[k]) continue;
+    const bool typed = column.given() && !as_text[k];
+    kinds[k] = typed && column.days() ? relay::Taken::kDay
+             : typed && column.numbers() ? relay::Taken::kNumber : relay::Taken::kText;
   }
   return kinds;
 }
@@ -266,7 +295,7 @@ class Unpacker {
 // heading's number of fields, where quotes are not as they should be, which lines are empty, what the values of each
 // wanted column (all where NULL) look like; and the stretches (offset, bytes, records) in which it can be read. `odd`
 // is the line of the first byte that is not text, 0 for none. If `texts` are given, the values of the wanted columns
-// are `taken` along: `texts` as text, the others as numbers or text, by what the first ones look like.
+// are `taken` along: `texts` as text, the others as days, numbers or text, by what the first ones look like.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::string decimal,
                                  Rcpp::Nullable<Rcpp::CharacterVector> wanted,
@@ -312,7 +341,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
         for (int t = 0; t < threads; ++t) gatherers.emplace_back(marks.decimal, NA_REAL, kinds);
       }
     }
-    const auto found = records::count(at, end - at, marks, whole.fields, columns_wanted, threads, gatherers);
+    const auto found = records::count(at, end, marks, whole.fields, columns_wanted, blocks.places(), gatherers);
     if (found.odd != nullptr) {
       told(found.odd);
       break;
@@ -368,24 +397,28 @@ Rcpp::CharacterVector first_names_kernel(Rcpp::RawVector bytes, std::string deli
   return utf8_texts(fields);
 }
 
-// Stretches of a file of this many columns that follow one another, each read by a thread: the columns of `texts` (from
-// 1) as coded text, those of `numbers` as doubles. NULL where they are not what was counted.
+// Stretches of a file that follow one another, each read by a thread: of each column what `kinds` says (0 nothing, 1
+// coded text, 2 numbers, 3 days). NULL where they are not what was counted.
 // [[Rcpp::export(rng = false)]]
 SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::NumericVector bytes,
-                           Rcpp::NumericVector counted, std::string delimiter, std::string decimal, int columns,
-                           Rcpp::IntegerVector texts, Rcpp::IntegerVector numbers) {
+                           Rcpp::NumericVector counted, std::string delimiter, std::string decimal,
+                           Rcpp::IntegerVector kinds) {
   const int parts = static_cast<int>(offsets.size());
   std::vector<std::size_t> starts(1, 0);
   for (const double records : counted) starts.push_back(starts.back() + static_cast<std::size_t>(records));
-  std::vector<relay::Target> first(columns);
-  Rcpp::List codes(texts.size()), values(numbers.size());
-  for (R_xlen_t k = 0; k < texts.size(); ++k) {
-    codes[k] = pages::vector(INTSXP, starts[parts]);
-    first.at(texts[k] - 1).codes = INTEGER(codes[k]);
-  }
-  for (R_xlen_t k = 0; k < numbers.size(); ++k) {
-    values[k] = pages::vector(REALSXP, starts[parts]);
-    first.at(numbers[k] - 1).numbers = REAL(values[k]);
+  std::vector<relay::Taken> taken;
+  for (const int kind : kinds) taken.push_back(static_cast<relay::Taken>(kind));
+  std::vector<relay::Target> first(taken.size());
+  Rcpp::List out(taken.size());
+  for (std::size_t k = 0; k < taken.size(); ++k) {
+    if (taken[k] == relay::Taken::kNot) continue;
+    if (taken[k] == relay::Taken::kText) {
+      out[k] = pages::vector(INTSXP, starts[parts]);
+      first[k].codes = INTEGER(out[k]);
+    } else {
+      out[k] = numbers_as(taken[k], starts[parts]);
+      first[k].numbers = REAL(out[k]);
+    }
   }
   std::vector<File> files;
   std::vector<relay::Values> read;
@@ -397,7 +430,7 @@ SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
       if (target.codes != nullptr) target.codes += starts[t];
       if (target.numbers != nullptr) target.numbers += starts[t];
     }
-    read.emplace_back(decimal[0], NA_REAL, first.size());
+    read.emplace_back(decimal[0], NA_REAL, taken);
     read[t].set_room(targets, starts[t + 1] - starts[t]);
   }
   std::atomic<bool> good{true};
@@ -407,20 +440,21 @@ SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
     if (!fits || read[t].records() != starts[t + 1] - starts[t]) good = false;
   });
   if (!good) return R_NilValue;
-  for (R_xlen_t k = 0; k < texts.size(); ++k) {
+  for (std::size_t k = 0; k < taken.size(); ++k) {
+    if (taken[k] != relay::Taken::kText) continue;
     std::vector<relay::Texts*> of;
-    for (relay::Values& values : read) of.push_back(&values.texts(static_cast<std::size_t>(texts[k] - 1)));
+    for (relay::Values& values : read) of.push_back(&values.texts(k));
     Rcpp::CharacterVector labels;
     std::vector<std::vector<int>> now;
     if (!merged_texts(of, labels, now)) return R_NilValue;
-    int* const code = INTEGER(codes[k]);
+    int* const code = first[k].codes;
     threads::each(parts, [&](int t) {
       if (t > 0) std::transform(code + starts[t], code + starts[t + 1], code + starts[t],
                                 [&](int own) { return now[t][own - 1]; });
     });
-    codes[k] = lazy_text::text(codes[k], labels);
+    out[k] = lazy_text::text(out[k], labels);
   }
-  return Rcpp::List::create(Rcpp::_["texts"] = codes, Rcpp::_["numbers"] = values);
+  return out;
 }
 
 // Unpacks a gzip file, all members of it, checked by its own lengths and checksums. Gives what is wrong: "", "cut",

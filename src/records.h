@@ -1,8 +1,10 @@
 // The grammar of delimited text (RFC 4180): its records and fields, shown one after another to whoever counts or reads
 // them.
 #pragma once
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -97,7 +99,6 @@ inline const char* behind_line_end(const char* at, const char* end) {
 //     the k-th field (from 0) without the quotes around it; `doubled` if quotes inside are written twice
 //   bool record(const char* start, const char* to, std::size_t fields, const Quotes& quotes)
 //     behind the fields of a record, or for an empty line, which starts where it ends; false ends the walk
-// Fields may be shown twice, in their order, before the record that they belong to.
 
 // One record of any kind; gives what follows it, nullptr if the visitor ends the walk.
 template <typename Visitor>
@@ -137,53 +138,6 @@ const char* walk_record(const char* at, const char* end, char delimiter, Visitor
   return to.record(start, at, found, quotes) ? behind_line_end(at, end) : nullptr;
 }
 
-// Records 64 bytes at a time, as long as every line ends in a line feed and quotes are around fields only; gives the
-// start of the first that is different.
-template <typename Visitor>
-const char* walk_plain(const char* at, const char* end, char delimiter, Visitor& to) {
-  const char *start = at, *from = at;
-  std::size_t found = 0;
-  std::uint64_t inside = 0;
-  int quotes = 0;  // of the field so far
-  for (const char* block = at; block < end; block += 64) {
-    const Seen64 seen = look64(block, end, delimiter);
-    if (seen.returns != 0 && lone_returns(seen, block, end) != 0) return start;
-    std::uint64_t left = seen.delimiters | seen.feeds, marks = seen.quotes;
-    if ((marks | inside) != 0) {
-      const std::uint64_t within = within_quotes(marks, inside);
-      if ((seen.feeds & within) != 0) return start;
-      left &= ~within;
-    }
-    for (; left != 0; left &= left - 1) {
-      const int k = __builtin_ctzll(left);
-      const char *const sep = block + k, *stop = sep;
-      if (marks != 0) {
-        const std::uint64_t before = marks & ((std::uint64_t{1} << k) - 1);
-        quotes += __builtin_popcountll(before);
-        marks &= ~before;
-      }
-      const bool last = (seen.feeds >> k & 1) != 0;
-      if (last && stop > from && stop[-1] == '\r') --stop;
-      if (!last || stop > start) {
-        if (quotes == 0) {
-          to.field(found++, from, stop, false);
-        } else {
-          if (quotes != 2 || *from != '"' || stop[-1] != '"') return start;
-          to.field(found++, from + 1, stop - 1, false);
-          quotes = 0;
-        }
-      }
-      from = sep + 1;
-      if (!last) continue;
-      if (!to.record(start, stop, found, Quotes())) return nullptr;
-      start = from;
-      found = 0;
-    }
-    if (marks != 0) quotes += __builtin_popcountll(marks);
-  }
-  return start;
-}
-
 // How many quotes there are; kBehind bytes may be read behind them.
 inline std::size_t quotes_in(const char* from, const char* to) {
   std::size_t count = 0;
@@ -194,9 +148,114 @@ inline std::size_t quotes_in(const char* from, const char* to) {
   return count;
 }
 
-// Behind the last record that ends with a line feed; `data` where there is none.
-inline const char* last_record_end(const char* data, const char* end) {
-  bool inside = quotes_in(data, end) % 2 == 1;
+// Records that are alike: of as many fields each, every line ends in a line feed, and quotes are around fields only.
+// They are found 64 bytes at a time, and their values can be taken column by column.
+class Alike {
+ public:
+  Alike() : ends_(new std::uint32_t[kUnit + 65]) {}
+
+  // Those that are whole from `at` to `to`, at most kUnit bytes behind it; bytes follow up to `end`. False if they are
+  // not alike, or if there is none.
+  bool find(const char* at, const char* to, const char* end, char delimiter, std::size_t fields) {
+    start_ = at;
+    fields_ = fields;
+    returns_ = false;
+    std::size_t found = 0, feeds = 0, quotes = 0;
+    std::uint64_t inside = 0;
+    ends_[0] = ~std::uint32_t{0};
+    for (const char* block = at; block < to; block += 64) {
+      const Seen64 seen = look64(block, to, delimiter);
+      std::uint64_t left = seen.delimiters | seen.feeds;
+      if (seen.returns != 0) {
+        if (lone_returns(seen, block, end) != 0) return false;
+        returns_ = true;
+      }
+      if ((seen.quotes | inside) != 0) {
+        quotes += bits_in(seen.quotes);
+        const std::uint64_t within = within_quotes(seen.quotes, inside);
+        if ((seen.feeds & within) != 0) return false;
+        left &= ~within;
+      }
+      feeds += bits_in(seen.feeds);
+      found = put(left, static_cast<std::uint32_t>(block - at), found);
+    }
+    while (found > 0 && *sep(found) != '\n') --found;
+    if (found == 0 || found % fields != 0 || found / fields != feeds) return false;
+    records_ = feeds;
+    end_ = sep(found) + 1;
+    for (std::size_t r = 1; r <= records_; ++r) {
+      if (*sep(r * fields) != '\n') return false;
+    }
+    quotes -= quotes_in(end_, to);
+    quoted_ = false;
+    return (fields > 1 || none_empty()) && (quotes == 0 || quoted_well(quotes));
+  }
+  std::size_t records() const { return records_; }
+  const char* end() const { return end_; }
+
+  // use(from, to) for the k-th field of each record, without the quotes around it.
+  template <typename Use>
+  void each(std::size_t k, Use use) const {
+    const bool cut = returns_ && k + 1 == fields_;
+    const std::uint32_t* ends = ends_.get() + k;
+    for (std::size_t r = 0; r < records_; ++r, ends += fields_) {
+      const char *from = start_ + (ends[0] + 1), *to = start_ + ends[1];
+      if (cut && to > from && to[-1] == '\r') --to;
+      if (quoted_ && from < to && *from == '"') {
+        ++from;
+        --to;
+      }
+      use(from, to);
+    }
+  }
+
+  static constexpr std::ptrdiff_t kUnit = std::ptrdiff_t{1} << 15;
+
+ private:
+  static std::size_t bits_in(std::uint64_t x) { return static_cast<std::size_t>(__builtin_popcountll(x)); }
+  const char* sep(std::size_t k) const { return start_ + ends_[k]; }
+
+  // The places of bits, eight at a time: what is written behind the last one is written over.
+  std::size_t put(std::uint64_t left, std::uint32_t offset, std::size_t found) {
+    const std::size_t n = bits_in(left);
+    for (std::uint32_t* to = ends_.get() + found + 1; left != 0; to += 8) {
+#pragma GCC unroll 8
+      for (int k = 0; k < 8; ++k) {
+        to[k] = offset + static_cast<std::uint32_t>(__builtin_ctzll(left | std::uint64_t{1} << 63));
+        left &= left - 1;
+      }
+    }
+    return found + n;
+  }
+  // An empty line is not a record.
+  bool none_empty() const {
+    bool out = true;
+    each(0, [&](const char* from, const char* to) { out = out && from < to; });
+    return out;
+  }
+  // Are these all the quotes that there are: two around a field?
+  bool quoted_well(std::size_t quotes) {
+    bool good = true;
+    for (std::size_t k = 0; k < fields_; ++k) {
+      each(k, [&](const char* from, const char* to) {
+        if (from == to || *from != '"') return;
+        good = good && to - from > 1 && to[-1] == '"';
+        quotes -= 2;
+      });
+    }
+    quoted_ = true;
+    return good && quotes == 0;
+  }
+
+  std::unique_ptr<std::uint32_t[]> ends_;  // of each field, from `start_`, behind one that ends in front of it
+  const char *start_ = nullptr, *end_ = nullptr;
+  std::size_t fields_ = 0, records_ = 0;
+  bool returns_ = false, quoted_ = false;
+};
+
+// Behind the last record that ends with a line feed, given whether the end lies inside quotes; `data` where there is
+// none.
+inline const char* last_record_end(const char* data, const char* end, bool inside) {
   while (end > data) {
     --end;
     if (*end == '"') inside = !inside;
@@ -206,16 +265,27 @@ inline const char* last_record_end(const char* data, const char* end) {
 }
 
 // All records from the start of one that are whole before `end`, the last one without a line end if nothing follows it
-// (`last`); kBehind bytes may be read behind it. Gives what follows them, nullptr if the visitor ended the walk.
+// (`last`); kBehind bytes may be read behind it. Gives what follows them, nullptr if the visitor ended the walk. The
+// visitor also has
+//   std::size_t fields() const         how many a record should have, 0 if that is not known
+//   bool records(const Alike& alike)   in place of the fields and ends of records that are alike
 template <typename Visitor>
 const char* walk(const char* at, const char* end, bool last, char delimiter, Visitor& to) {
+  Alike alike;
   const char* whole = last ? end : nullptr;
-  while (at != nullptr && at < end) {
-    at = walk_plain(at, end, delimiter, to);
-    if (at == nullptr || at == end) break;
-    if (whole == nullptr) whole = last_record_end(at, end);
-    if (at >= whole) break;
-    at = walk_record(at, whole, delimiter, to);
+  while (at < end) {
+    const char* const unit = at + std::min(end - at, Alike::kUnit);
+    if (to.fields() > 0 && alike.find(at, unit, end, delimiter, to.fields())) {
+      if (!to.records(alike)) return nullptr;
+      at = alike.end();
+      continue;
+    }
+    if (whole == nullptr) whole = last_record_end(at, end, quotes_in(at, end) % 2 == 1);
+    while (at < unit) {
+      if (at >= whole) return at;
+      at = walk_record(at, whole, delimiter, to);
+      if (at == nullptr) return nullptr;
+    }
   }
   return at;
 }

@@ -58,7 +58,7 @@ expect_as_fresh <- function(folder, pattern = NULL) {
   testthat::expect_identical(records[[1]], records[[2]])
   for (output in records[[2]]$outputs) {
     both <- file.path(folder, c("out", "fresh"), output$file)
-    testthat::expect_identical(digest::digest(file = both[1]), digest::digest(file = both[2]), label = output$file)
+    testthat::expect_identical(rlang::hash_file(both[1]), rlang::hash_file(both[2]), label = output$file)
   }
   said
 }
