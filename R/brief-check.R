@@ -283,7 +283,7 @@ table_problems <- function(spec, path, columns) {
   # A step may use a column added by an earlier step.
   within <- function(given, place, before = spec$add) {
     list(column_problems(unlist(given$within), split, c(place, "within"), "the table splits by"),
-         column_problems(given$of, c(measures, added_names(before)), c(place, "of"), "the table totals"),
+         column_problems(unlist(given$of), c(measures, added_names(before)), c(place, "of"), "the table totals"),
          column_problems(names(order_given(unlist(given$order))), c(split, measures, added_names(before)),
                          c(place, "order"), "the table has"))
   }
@@ -349,7 +349,8 @@ added_names <- function(steps) {
   unlist(lapply(Filter(length, steps), function(step) {
     given <- step[[1]]
     kind <- step_kinds[[names(step)]]
-    c(given$name, paste0(given$name %||% given$of %||% kind$arguments$of$default, kind$outputs[nzchar(kind$outputs)]))
+    of <- given$name %||% unlist(given$of) %||% kind$arguments$of$default
+    c(given$name, outer(of, kind$outputs[nzchar(kind$outputs)], paste0))
   }))
 }
 

@@ -59,7 +59,8 @@ argument_form <- function(argument) {
     list(enum = as.list(argument$choices))
   } else {
     switch(argument$type,
-      text = list(`$ref` = "#/$defs/text"), columns = list(`$ref` = "#/$defs/within"), flag = list(type = "boolean"),
+      text = list(`$ref` = "#/$defs/text"), texts = list(`$ref` = "#/$defs/columns"),
+      columns = list(`$ref` = "#/$defs/within"), flag = list(type = "boolean"),
       count = list(type = "integer", minimum = as.integer(argument$least)),
       order = list(`$ref` = "#/$defs/columns"),
       fraction = list(type = "number", minimum = 0L, maximum = 1L), day = list(`$ref` = "#/$defs/day"),

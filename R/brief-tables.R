@@ -85,6 +85,7 @@ totals_for <- function(book, spec) {
 }
 
 step_arguments <- function(given, brief = NULL) {
+  if (!is.null(given$of)) given$of <- unlist(given$of)
   if (!is.null(given$within)) given$within <- as.character(unlist(given$within))
   if (!is.null(given$order)) given$order <- order_given(unlist(given$order))
   if (!is.null(given$classes)) given$classes <- unlist(given$classes)

@@ -182,7 +182,7 @@ totals_options <- function() {
       option("crosstab", "spread these columns side by side; the others are its rows", "NAMES")
     ),
     `Added columns` = list(
-      option("of", "the measure to rank, share and pick by [default: the first]", "NAME"),
+      option("of", "the measure to rank, share and pick by, or several to compare [default: the first]", "NAMES"),
       option("within", "columns within which ranks and shares start afresh", "NAMES"),
       flag("share", "add the share of the total"), flag("rank", "add the rank"),
       flag("ascending", "with --rank: the lowest value is first"),
@@ -344,9 +344,10 @@ question_spec <- function(given) {
   measures <- cli_measures(given)
   names <- brief_measure_names(measures)
   # Steps are about a measure; a crosstab may also show what they add.
-  of <- if (is.null(given$of) || !is.null(given$crosstab) && !given$of %in% names) names[1] else given$of
+  asked <- cli_list(given$of)
+  measured <- if (is.null(asked) || !is.null(given$crosstab) && !all(asked %in% names)) names[1] else asked
   within <- as.list(cli_list(given$within))
-  step <- function(kind, ..., of_scopes = TRUE) {
+  step <- function(kind, ..., of = measured[1], of_scopes = TRUE) {
     about <- list(..., of = of, within = if (of_scopes) within)
     list(stats::setNames(list(Filter(function(x) length(x) > 0, about)), kind))
   }
@@ -357,9 +358,11 @@ question_spec <- function(given) {
   open <- if (given[["per-open-day"]]) TRUE
   add <- c(
     if (!is.null(given$change)) {
-      step("change", versus = given$change, as_of = last, per_open_day = open, of_scopes = FALSE)
+      step("change", versus = given$change, as_of = last, per_open_day = open, of = as.list(measured), of_scopes = FALSE)
     },
-    if (!is.null(compared)) step("change", periods = compared, per_open_day = open, of_scopes = FALSE),
+    if (!is.null(compared)) {
+      step("change", periods = compared, per_open_day = open, of = as.list(measured), of_scopes = FALSE)
+    },
     if (given$causes) {
       step("causes", list_price = given[["list-price"]], returns = if (given$returns) TRUE, of_scopes = FALSE)
     }, if (given$running) step("running_total", restart = given$restart),
@@ -385,7 +388,7 @@ question_spec <- function(given) {
 crosstab_spec <- function(given, measures, add) {
   columns <- cli_list(given$crosstab)
   added <- added_names(add)
-  shown <- given$of %||% if (length(added)) c(measures[1], added) else measures
+  shown <- cli_list(given$of) %||% if (length(added)) c(measures[1], added) else measures
   rows <- setdiff(c(cli_list(given$every), cli_list(given$by)), columns)
   list(rows = as.list(rows), columns = as.list(columns), of = as.list(shown))
 }

@@ -16,7 +16,8 @@ change_of_periods <- function(step, t, call) {
   shown <- if (is.null(measure$decimals)) now else from_minor(now, measure$decimals)
   shown <- list(values = shown, counts = measure$counts, decimals = measure$decimals)
   summary <- c(plan[c("days", "open", "unfinished", "why")], direction_counts(columns))
-  add_columns_of(t, step, c(list(now = shown), columns), step_stats_of(t, summary = summary), call)
+  columns <- c(list(now = shown), columns)[names(step$columns)]
+  add_columns_of(t, step, columns, step_stats_of(t, summary = summary), call)
 }
 
 # Which days of two named periods are compared, and whether they can be: where the later one is not finished, the same

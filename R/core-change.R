@@ -5,7 +5,7 @@
 #' row says so. All values are computed again from the lines, so this works for any measure and for subtotals.
 #'
 #' @inheritParams add_rank
-#' @param of A measure of `t`, as in [add_rank()].
+#' @param of A measure of `t`, as in [add_rank()], or several: each is compared, and `comparable` is one for all of them.
 #' @param versus Text: `"year_before"` or `"period_before"`.
 #' @param align Text: what counts as the same period one year before. `"date"`: the same dates, the same week number or
 #'   the same place in the fiscal year; 29 February has no counterpart. In 4-4-5 years, too, days are compared by date.
@@ -51,6 +51,16 @@ add_change <- function(t, of = NULL, versus = c("year_before", "period_before"),
   check_totals(t)
   check_name(name)
   of <- columns_given(enquo(of), t)
+  if (length(of) > 1) {
+    if (!is.null(name)) {
+      stop_because("argument", "`name` is for one measure.", i = "Leave it out, or add the changes one by one.")
+    }
+    for (one in of) check_measure(t, one)
+    for (one in of) {
+      t <- add_change(t, !!one, versus, align, like_for_like, as_of, periods, per_open_day)
+    }
+    return(t)
+  }
   check_measure(t, of)
   endings <- c(before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
              comparable = "_comparable")
@@ -72,6 +82,9 @@ add_change <- function(t, of = NULL, versus = c("year_before", "period_before"),
     list(of = of, periods = periods, like_for_like = like_for_like)
   }
   args$per_open_day <- per_open_day
+  if (is.null(name) && !is.null(comparable_with(answer_of(t), args))) {
+    columns <- columns[names(columns) != "comparable"]
+  }
   exact_values(t, of)
   check_no_others(t)
   if (is.null(periods)) check_change_period(answer_of(t)) else check_periods(periods, answer_of(t))
@@ -91,14 +104,28 @@ take_step.hinterfeld_step_change <- function(step, t, again = FALSE, call = call
   t <- compared$table
   columns <- change_columns(t, of, compared, plan, isTRUE(how$per_open_day))
   summary <- change_summary(columns, plan, facts_of(answer_of(t), call))
-  add_columns_of(t, step, columns, step_stats_of(t, summary = summary), call)
+  add_columns_of(t, step, columns[names(step$columns)], step_stats_of(t, summary = summary), call)
+}
+
+# The column of an earlier change that tells of every row what another one would tell: measures that are compared in the
+# same way share `comparable`.
+comparable_with <- function(answer, args) {
+  same <- vapply(answer$added, function(column) {
+    column$kind == "change" && column$output == "comparable" &&
+      identical(replace(answer$inquiry$steps[[column$step]]$args, "of", args["of"]), args)
+  }, NA)
+  if (any(same)) names(answer$added)[same][1]
 }
 
 check_measure <- function(t, of, call = caller_env()) {
   measures <- names(answer_of(t)$measures)
   if (!rlang::is_string(of) || !of %in% measures) {
+    added <- rlang::is_string(of) && of %in% names(answer_of(t)$added)
     stop_because("measure", "`of` must name a measure of the table.",
-                 i = sprintf("Its measures are %s.", columns_named(measures)), call = call)
+                 x = if (added) sprintf("`%s` was added by a step, so its earlier value cannot be computed from lines.", of),
+                 i = sprintf("Its measures are %s.", columns_named(measures)),
+                 i = if (added) sprintf("To compare years up to a day, total by year, with %s.",
+                                        as_typed("as_of = \"2026-05-31\"")), call = call)
   }
 }
 

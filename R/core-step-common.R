@@ -147,6 +147,9 @@ added_columns <- function(answer, kind, output) {
 added_with <- function(answer, column, output) {
   step <- answer$added[[column]]$step
   columns <- names(Filter(function(about) about$step == step && about$output == output, answer$added))
+  if (length(columns) == 0 && output == "comparable") {
+    columns <- comparable_with(answer, answer$inquiry$steps[[step]]$args)
+  }
   if (length(columns)) columns[1]
 }
 

@@ -1,9 +1,8 @@
 # The registry of steps: each is one entry, from which the form of briefs, their checks, the code of an inquiry and the
 # help of `read_brief()` are made.
 
-# What an argument of a step is: its `type` (text, columns, flag, count, fraction, day, fractions, periods, targets or
-# order),
-# its `choices` where it has any, and its `default` (NULL for none).
+# What an argument of a step is: its `type` (text, texts for one or several, columns, flag, count, fraction, day,
+# fractions, periods, targets or order), its `choices` where it has any, and its `default` (NULL for none).
 step_argument <- function(type, default = NULL, choices = NULL, least = NULL) {
   list(type = type, default = default, choices = choices, least = least)
 }
@@ -29,7 +28,7 @@ step_kinds <- list(
     outputs = c(now = "_now", before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
                 open = "_open_days", open_before = "_open_days_before"),
     arguments = list(
-      of = arg_of, versus = step_argument("text", "year_before", c("year_before", "period_before")),
+      of = step_argument("texts", "revenue"), versus = step_argument("text", "year_before", c("year_before", "period_before")),
       align = step_argument("text", "date", c("date", "weekday")), like_for_like = step_argument("flag", TRUE),
       as_of = step_argument("day"), periods = step_argument("periods"), per_open_day = step_argument("flag", FALSE),
       name = arg_name

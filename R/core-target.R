@@ -142,23 +142,6 @@ check_target_columns <- function(keys, answer, call) {
   }
 }
 
-# The period that targets are for, by the name of their column or of its first value.
-period_of_targets <- function(targets, calendar) {
-  own <- intersect(names(targets), grains)
-  if (length(own)) {
-    return(own[1])
-  }
-  pair <- if (length(targets$period)) named_period(as.character(targets$period[1]), calendar)
-  fits <- Filter(function(every) {
-    !is.null(pair) && all(period_start(pair, every, calendar) == pair[1], period_end(pair, every, calendar) == pair[2])
-  }, grains)
-  if (length(fits) == 0) {
-    stop_because("targets", "The targets name no period.",
-                 i = "Give them a column `year`, `month` or `period`, with names such as \"2026-03\".", call = NULL)
-  }
-  fits[[1]]
-}
-
 # The first days of the periods that targets name.
 target_periods <- function(given, answer, call) {
   calendar <- answer$about$calendar

@@ -20,8 +20,8 @@ in_folder("job.yaml",
 rscript <- file.path(R.home("bin"), "Rscript")
 command <- normalizePath(file.path(find.package("hinterfeld"), "cli", "hinterfeld"))
 ways <- list(
-  script = c(rscript, "script.R"), run = c(rscript, command, "run", "job.yaml", "--again", "--quiet"),
-  totals = c(rscript, command, "totals", "lines.csv", "--keep", "status %in% c('delivered', 'collected')", "--by",
+  script = c(rscript, "script.R"), run = c(command, "run", "job.yaml", "--again", "--quiet"),
+  totals = c(command, "totals", "lines.csv", "--keep", "status %in% c('delivered', 'collected')", "--by",
              "product", "--every", "day", "--out", "totals.csv", "--quiet")
 )
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = ":"))

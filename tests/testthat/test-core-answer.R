@@ -35,6 +35,15 @@ test_that("a table keeps its facts while it lives, and no longer", {
   expect_true(all(reconcile(t)$matches))
 })
 
+test_that("periods that recur inside each longer one are split by it; a year and its month are one period", {
+  t <- add_running_total(totals(book, by = region, every = c("year", "month_of_year")))
+  last <- vapply(split(t$revenue_running, t$region), max, 0)
+  expect_equal(last, vapply(split(t$revenue, t$region), sum, 0))
+  t <- quiet(add_running_total(totals(book, every = c("year", "weekday"))))
+  expect_equal(t$revenue_running[cumsum(tabulate(factor(t$year)))],
+               as.vector(tapply(t$revenue, format(t$year), sum)))
+})
+
 test_that("columns are what they are, whatever they are called", {
   plain <- data.frame(market_share = 25.5, price_change_pct = 3)
   path <- withr::local_tempfile(fileext = ".md")

@@ -1,6 +1,9 @@
 test_that("the demo's audit runs from the file to the kept lines", {
   expect_snapshot(audit(kilnmoor_book()))
   expect_snapshot(error = TRUE, audit(mtcars))
+  steps <- audit(kilnmoor_book())
+  expect_identical(class(steps[1:2, ]), class(steps))
+  expect_false(inherits(steps[c("step", "what")], "hinterfeld_audit"))
 })
 
 test_that("steps come in the order they were taken, and each begins where the last ended", {

@@ -64,6 +64,12 @@ test_that("two named pairs of days are asked for, in order", {
   expect_identical(add_change(totals(twenty_days()), periods = list(a = one, b = one))$revenue_change, 0)
 })
 
+test_that("a period whose earlier one is not covered is still shown", {
+  early <- add_change(totals(kilnmoor_book()), periods = c("2023", "2022"))
+  expect_identical(early$revenue_now, in_period(totals(kilnmoor_book(), every = "year"), "2023")$revenue)
+  expect_identical(early$revenue_before, NA_real_)
+})
+
 test_that("months are named in full or in short", {
   book <- kilnmoor_book()
   asked <- function(...) as.data.frame(add_change(totals(book), periods = c(...)))[-1]

@@ -160,6 +160,7 @@ test_that("words and mistakes", {
   expect_snapshot(error = TRUE, add_change(totals(kilnmoor_book(), by = region)))
   expect_snapshot(error = TRUE, add_change(quiet(totals(kilnmoor_book(), every = "weekday"))))
   expect_snapshot(error = TRUE, add_change(t, "units"))
+  expect_snapshot(error = TRUE, add_change(add_running_total(t), "revenue_running"))
   expect_snapshot(error = TRUE, add_change(t, as_of = as.Date("2027-01-01")))
   expect_snapshot(error = TRUE, add_change(t, periods = list(a = as.Date("2026-01-01"))))
   expect_snapshot(error = TRUE, add_change(t, versus = "last_year"))
@@ -292,6 +293,28 @@ test_that("sentences about a change speak of the rows that are left", {
   expect_no_match(in_words(head(t[setdiff(names(t), "revenue_direction")], 5)), "rows? new")
   days <- totals(kilnmoor_book(), every = "day")
   expect_identical(add_change(days[2:3, ], versus = "period_before")$revenue_before, days$revenue[1:2])
+})
+
+test_that("several measures are compared at once, with one column that says how far they can be", {
+  t <- totals(kilnmoor_book(), by = region, every = "year", measures = c("revenue", "units", "lines"))
+  both <- add_change(t, of = c(revenue, units))
+  apart <- add_change(add_change(t), of = "units", name = "units")
+  expect_identical(setdiff(names(apart), names(both)), "units_comparable")
+  expect_equal(as.data.frame(both), as.data.frame(apart)[names(both)])
+  expect_identical(apart$units_comparable, both$comparable)
+  expect_identical(as.data.frame(ask(inquiry_of(both), kilnmoor_book())), as.data.frame(both))
+  expect_identical(as.data.frame(eval(parse(text = as_code(inquiry_of(both))), list(book = kilnmoor_book()))),
+                   as.data.frame(both))
+  expect_s3_class(figure_change(both[setdiff(names(both), "revenue_change")]), "ggplot")
+  # Compared in another way, `comparable` is another one.
+  expect_error(add_change(both, of = "lines", versus = "period_before"), "has `comparable` already")
+  years <- add_change(totals(kilnmoor_book(), measures = c("revenue", "units")), of = c("revenue", "units"),
+                      periods = c("2026", "2025"))
+  expect_identical(sum(names(years) == "comparable"), 1L)
+  expect_snapshot(error = TRUE, {
+    add_change(t, of = c("revenue", "units"), name = "change")
+    add_change(t, of = c("revenue", "profit"))
+  })
 })
 
 test_that("periods and a day are named by texts as well", {

@@ -22,6 +22,12 @@ test_that("the lines behind every row and cell add up to it", {
   }
 })
 
+test_that("a member that only a target names has no lines, whatever other steps follow", {
+  t <- totals(kilnmoor_book(), by = region, every = "year")
+  t <- quiet(add_rank(add_target(t, data.frame(region = "Isle", period = "2025", target = 1)), within = year))
+  expect_identical(nrow(lines_behind(t, which(t$region == "Isle"))), 0L)
+})
+
 test_that("what has no lines of its own says so", {
   book <- kilnmoor_book()
   rest <- best_sellers(totals(book, by = category), 2, others = TRUE)

@@ -24,6 +24,8 @@ test_that("texts that are periods stand in calendar order, in rows, inside group
 test_that("texts that only look like periods stand by revenue", {
   lines <- a_sale(day = as.Date("2026-01-01"), product = c("2041", "2043", "2042"), revenue = c(1, 3, 2))
   expect_identical(totals(daybook(lines, day, revenue, product), by = product)$product, c("2043", "2042", "2041"))
+  two <- daybook(lines[2:3, ] |> transform(product = c("May", "March"), revenue = 2:1), day, revenue, product)
+  expect_identical(totals(two, by = product)$product, c("March", "May"))
   lines$product <- c("May", "March", "June bowl")
   expect_identical(totals(daybook(lines, day, revenue, product), by = product)$product, c("March", "June bowl", "May"))
 })
