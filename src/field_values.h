@@ -3,13 +3,11 @@
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
-#include <cstdlib>
-#include <memory>
-#include <new>
 #include <string>
 #include <vector>
 
 #include "column_profile.h"
+#include "memory.h"
 #include "records.h"
 #include "texts.h"
 
@@ -123,32 +121,6 @@ class Values {
   bool good_ = true;
 };
 
-// Memory for values that may grow; what is not used is not touched.
-template <typename T>
-class Growing {
- public:
-  void make_room(std::size_t n) {
-    if (n <= held_) return;
-    held_ = std::max(n, 2 * held_);
-    void* larger = std::realloc(data_.get(), held_ * sizeof(T));
-    if (larger == nullptr) throw std::bad_alloc();
-    data_.release();
-    data_.reset(static_cast<T*>(larger));
-  }
-  T* data() const { return data_.get(); }
-  void clear() {
-    data_.reset();
-    held_ = 0;
-  }
-
- private:
-  struct Free {
-    void operator()(T* data) const { std::free(data); }
-  };
-  std::unique_ptr<T, Free> data_;
-  std::size_t held_ = 0;
-};
-
 // The values that are taken while records are counted, which tells how many there are only in the end.
 class Gatherer {
  public:
@@ -172,12 +144,12 @@ class Gatherer {
     values_.set_room(targets, n);
   }
   Values& values() { return values_; }
-  Growing<int>& codes(std::size_t k) { return codes_[k]; }
-  Growing<double>& numbers(std::size_t k) { return numbers_[k]; }
+  pages::Growing<int>& codes(std::size_t k) { return codes_[k]; }
+  pages::Growing<double>& numbers(std::size_t k) { return numbers_[k]; }
 
  private:
-  std::vector<Growing<int>> codes_;
-  std::vector<Growing<double>> numbers_;
+  std::vector<pages::Growing<int>> codes_;
+  std::vector<pages::Growing<double>> numbers_;
   Values values_;
 };
 

@@ -96,4 +96,62 @@ class Zeros {
   T* data_ = nullptr;
 };
 
+// Memory for values whose number is not known: what is not used is not touched, and what was used can be given back.
+template <typename T>
+class Growing {
+ public:
+  Growing() = default;
+  Growing(Growing&& other) noexcept : data_(other.data_), held_(other.held_) {
+    other.data_ = nullptr;
+    other.held_ = 0;
+  }
+  Growing& operator=(Growing&&) = delete;
+  ~Growing() { clear(); }
+
+  void make_room(std::size_t n) {
+    if (n <= held_) return;
+    const std::size_t wanted = std::max(n, 2 * held_);
+#if defined(__linux__)
+    // Moved without being copied.
+    void* larger = data_ == nullptr ? mmap(nullptr, wanted * sizeof(T), PROT_READ | PROT_WRITE,
+                                           MAP_PRIVATE | MAP_ANONYMOUS, -1, 0)
+                                    : mremap(data_, held_ * sizeof(T), wanted * sizeof(T), MREMAP_MAYMOVE);
+    if (larger == MAP_FAILED) throw std::bad_alloc();
+    // All of it: what is wished for a part would cut the mapping, and it could not be moved.
+    madvise(larger, wanted * sizeof(T), MADV_HUGEPAGE);
+#else
+    void* larger = std::realloc(data_, wanted * sizeof(T));
+    if (larger == nullptr) throw std::bad_alloc();
+#endif
+    data_ = static_cast<T*>(larger);
+    held_ = wanted;
+  }
+  T* data() const { return data_; }
+  // Values that nobody reads again.
+  void give_back(std::size_t from, std::size_t n) {
+#if defined(__linux__)
+    constexpr std::size_t kPage = std::size_t{1} << 16;  // no system's pages are larger
+    const uintptr_t first = (reinterpret_cast<uintptr_t>(data_ + from) + kPage - 1) / kPage * kPage;
+    const uintptr_t last = reinterpret_cast<uintptr_t>(data_ + from + n) / kPage * kPage;
+    if (first < last) madvise(reinterpret_cast<void*>(first), last - first, MADV_DONTNEED);
+#else
+    (void)from;
+    (void)n;
+#endif
+  }
+  void clear() {
+#if defined(__linux__)
+    if (data_ != nullptr) munmap(data_, held_ * sizeof(T));
+#else
+    std::free(data_);
+#endif
+    data_ = nullptr;
+    held_ = 0;
+  }
+
+ private:
+  T* data_ = nullptr;
+  std::size_t held_ = 0;
+};
+
 }  // namespace pages

@@ -112,17 +112,17 @@ class Blocks {
 
   // The next block, from `data` to `end`; false behind the last one.
   bool next() {
-    if (end_ > 0) held_[end_] = behind_;
+    char* const held = held_.data();
+    if (end_ > 0) held[end_] = behind_;
     offset_ += static_cast<double>(end_);
     filled_ -= end_;
-    std::copy(held_.begin() + static_cast<std::ptrdiff_t>(end_),
-              held_.begin() + static_cast<std::ptrdiff_t>(end_ + filled_), held_.begin());
+    std::copy(held + end_, held + end_ + filled_, held);
     end_ = 0;
     while (end_ == 0) {
       places_.clear();
       bool inside = records::quotes_in(data(), data() + filled_) % 2 == 1;
       if (!ended_) {
-        held_.resize(std::max(held_.size(), filled_ + size_ + records::kBehind));
+        held_.make_room(filled_ + size_ + records::kBehind);
         const std::size_t before = filled_;
         const std::size_t got = reader_.read(offset_ + static_cast<double>(filled_), size_, held_.data() + filled_,
                                              quotes_);
@@ -138,8 +138,8 @@ class Blocks {
       Rcpp::checkUserInterrupt();
     }
     // What stands behind is kept while a line end takes its place.
-    behind_ = held_[end_];
-    held_[end_] = '\n';
+    behind_ = held_.data()[end_];
+    held_.data()[end_] = '\n';
     return true;
   }
   const char* data() const { return held_.data(); }
@@ -154,7 +154,7 @@ class Blocks {
   bool ended_ = false;
   char behind_ = 0;
   double offset_ = 0;
-  std::vector<char> held_;
+  pages::Growing<char> held_;
   std::vector<std::size_t> quotes_;
   std::vector<records::Place> places_;
 };
@@ -235,6 +235,7 @@ Rcpp::List taken_columns(std::vector<relay::Gatherer>& gatherers, const std::vec
       double* const number = REAL(out[k]);
       each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
         std::copy_n(gatherers[t].numbers(k).data() + from, records, number + to);
+        gatherers[t].numbers(k).give_back(from, records);
       });
     } else if (kinds[k] == relay::Taken::kText) {
       std::vector<relay::Texts*> texts;
@@ -247,6 +248,7 @@ Rcpp::List taken_columns(std::vector<relay::Gatherer>& gatherers, const std::vec
       each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
         const int* own = gatherers[t].codes(k).data() + from;
         std::transform(own, own + records, code + to, [&](int of) { return now[t][of - 1]; });
+        gatherers[t].codes(k).give_back(from, records);
       });
       out[k] = lazy_text::text(codes, labels);
     }
