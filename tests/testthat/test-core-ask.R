@@ -32,3 +32,14 @@ test_that("what cannot be asked says why", {
     ask(q, mtcars)
   })
 })
+
+test_that("of several measures every one must be sound", {
+  q <- inquiry_of(totals(kilnmoor_book(), measures = c("revenue", "units")))
+  q$measures$units <- list(kind = "sum")
+  expect_error(ask(q, kilnmoor_book()), class = "hinterfeld_error_argument")
+})
+
+test_that("a cut table with subtotals speaks of all the days of its facts", {
+  t <- totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE)
+  expect_match(format(t[t$region == "Vale" | t$year %in% NA, ])[1], "2023-01-01 to 2026-09-17")
+})

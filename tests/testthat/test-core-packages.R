@@ -58,3 +58,7 @@ test_that("no package that groups or totals tables is used", {
   expect_identical(intersect(called, totalling), character())
   expect_identical(intersect(names(getNamespaceImports("hinterfeld")), totalling), character())
 })
+
+test_that("a package is asked for by its name", {
+  expect_error(need_package("nosuchpackage", "to test"), "The package nosuchpackage is needed to test.", fixed = TRUE)
+})

@@ -51,3 +51,10 @@ test_that("a table that has lost all of its rows reconciles to nothing", {
   t <- add_change(totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE))
   for (empty in list(t[0, ], add_causes(t)[0, ])) expect_identical(length(reconcile(empty)$matches), 0L)
 })
+
+test_that("the causes of a change are held against the change", {
+  t <- add_causes(add_change(totals(kilnmoor_book(), by = region, every = "year")))
+  checks <- reconcile(t)
+  expect_true(any(grepl("cause", paste(checks$measure, checks$of))))
+  expect_true(all(checks$matches))
+})

@@ -34,3 +34,11 @@ test_that("a product given as a number, a factor and a text are all products", {
                      as.character(x))
   }
 })
+
+test_that("amounts in a column of text are read with the marks of their file", {
+  path <- text_at("day;product;revenue\n2026-01-02;bowl;1.234,50\n2026-01-03;jug;2,5\n2026-01-04;jug;free\n")
+  lines <- load_table(path, decimal_mark = ",")
+  expect_type(lines$revenue, "character")
+  book <- quiet(daybook(lines, day, revenue, product, on_bad = "set_aside"))
+  expect_identical(lines_of(book)$revenue, c(1234.5, 2.5))
+})

@@ -92,3 +92,8 @@ test_that("a text column of one value is looked at like any other", {
   found <- survey(data.frame(x = rep("2026-03-01", 3), y = rep("12.5", 3), z = rep("a", 3)))
   expect_identical(found$type, c("text, mostly days", "text, mostly numbers", "text"))
 })
+
+test_that("a column is mostly numbers only if more than half of its values are", {
+  found <- survey(data.frame(half = c("1", "2", "x", "y"), more = c("1", "2", "3", "y")))
+  expect_identical(found$type, c("text", "text, mostly numbers"))
+})
