@@ -30,15 +30,16 @@ write_png <- function(x, path, width, height) {
 }
 
 write_svg <- function(x, path, width, height) {
-  need_package("svglite", "to write SVG")
   drawn_or_kept(x, path, "svg", width, height, function() save_vectors(path, x, svglite::svglite, width, height))
   text <- rawToChar(readBin(path, "raw", file.size(path)))
   Encoding(text) <- "UTF-8"
   # XML can hold no control characters.
   if (!identical(printable(text), text)) {
     say("visible", "Some text of the figure contains control characters, written as \ufffd.")
-    write_bytes(charToRaw(printable(text)), path)
   }
+  # Whoever looks at it may not have the font.
+  fonts <- gsub("font-family: (\"[^\"]+\");", "font-family: \\1, Helvetica, Arial, sans-serif;", printable(text))
+  write_bytes(charToRaw(fonts), path)
 }
 
 write_pdf <- function(x, path, width, height) {

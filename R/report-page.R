@@ -65,8 +65,13 @@ block_element <- function(block) {
     cards = tags$ul(class = "cards", lapply(block$cards, card_element)),
     findings = tags$ol(class = "findings", Map(finding_element, printable(block$sentences), block$to)),
     text = lapply(printable(block$text), tags$p), words = words_element(block$words),
-    sentences = list(tags$h3(printable(block$title)), tags$ul(lapply(printable(block$sentences), tags$li)))
+    sentences = tags$details(class = "method", tags$summary(printable(block$title)), sentence_list(block$sentences)),
+    list = sentence_list(block$sentences)
   )
+}
+
+sentence_list <- function(sentences) {
+  htmltools::tags$ul(lapply(printable(sentences), htmltools::tags$li))
 }
 
 finding_element <- function(sentence, to) {
@@ -99,13 +104,13 @@ with_pictures <- function(sections) {
   })
 }
 
-# Pixels for screens of twice the density, as the address of a picture.
+# Lines and texts, sharp at any size, as the address of a picture.
 figure_picture <- function(figure) {
-  file <- tempfile(fileext = ".png")
+  file <- tempfile(fileext = ".svg")
   on.exit(unlink(file))
-  write_png(figure + ggplot2::labs(caption = NULL), file, 1920, 1200)
+  write_svg(figure + ggplot2::labs(caption = NULL), file, 1280, 800)
   image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
-  paste0("data:image/png;base64,", gsub("[\r\n]", "", image))
+  paste0("data:image/svg+xml;base64,", gsub("[\r\n]", "", image))
 }
 
 # The note below the picture is told in a short line, and whole on demand.
@@ -166,7 +171,7 @@ card_element <- function(card) {
     tags$h3(paste0(printable(card$label), " "), tags$span(class = "period", card$period, .noWS = "outside")),
     tags$p(class = "value", `data-value` = number_text(card$exact), card$value,
            if (!is.null(card$unit)) list(" ", tags$span(class = "unit", printable(card$unit), .noWS = "outside"))),
-    change, tags$p(class = "against", whole_days(card$against))
+    change, if (nzchar(card$against)) tags$p(class = "against", whole_days(card$against))
   )
 }
 

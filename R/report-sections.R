@@ -67,8 +67,11 @@ headline_section <- function(context) {
   year <- headline_table(context$headline, "year")
   month <- headline_table(context$headline, "month")
   measures <- names(answer_of(year)$measures)
-  cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue")),
+  cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue", "Revenue of the last month")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
+  # What was compared is said once.
+  same <- duplicated(vapply(cards, function(card) card$against, ""))
+  cards[same] <- lapply(cards[same], replace, "against", "")
   new_section("headline", "Headline numbers", cards_block(cards),
               table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
 }
@@ -85,8 +88,7 @@ mean_of_a_day <- function() {
 headline_table <- function(book, every) {
   measures <- Filter(function(measure) holds_measure(book, measure), headline_measures())
   t <- totals(book, every = every, measures = measures)
-  for (name in names(answer_of(t)$measures)) t <- add_change(t, of = !!name, name = if (name != "revenue") name)
-  t
+  add_change(t, of = !!names(answer_of(t)$measures))
 }
 
 # Each measure and its change in percent.
@@ -96,7 +98,7 @@ headline_columns <- function(t) {
   c(answer$period, "comparable", as.vector(rbind(measures, paste0(measures, "_change_pct"))))
 }
 
-headline_card <- function(t, of) {
+headline_card <- function(t, of, label = capital(name_words(of))) {
   answer <- answer_of(t)
   about <- answer$about
   last <- nrow(t)
@@ -107,7 +109,7 @@ headline_card <- function(t, of) {
   unfinished <- cover_of_periods(about, period, answer$every)$unfinished
   against <- change_sentences(shown, paste0(of, "_before"))
   list(
-    label = capital(name_words(of)),
+    label = label,
     period = paste0(period_label(period, answer$every, about$calendar), if (unfinished) paste(", to", format(ends))),
     value = shown_text(t[[of]][last], form, about$calendar), unit = if (form$kind == "money") about$currency,
     pct = t[[paste0(of, "_change_pct")]][last],
@@ -381,10 +383,15 @@ checks_section <- function(section, blocks) {
   section
 }
 
+# What is so of every table is said once.
 methods_section <- function(section, blocks) {
-  section$blocks <- lapply(blocks, function(block) {
-    list(kind = "sentences", title = block$title %||% block$name,
-         sentences = as.character(unclass(in_words(block$table))))
-  })
+  said <- lapply(blocks, function(block) as.character(unclass(in_words(block$table))))
+  common <- if (length(said) > 1) Reduce(intersect, said)
+  section$blocks <- c(
+    if (length(common)) list(list(kind = "list", sentences = common)),
+    Map(function(block, sentences) {
+      list(kind = "sentences", title = block$title %||% block$name, sentences = setdiff(sentences, common))
+    }, blocks, said)
+  )
   section
 }

@@ -1,6 +1,8 @@
 # Tables of the report: HTML that a browser can sort and filter.
 
 max_shown_rows <- 500L
+# A table of more rows opens on demand.
+max_open_rows <- 12L
 
 html_table <- function(block) {
   x <- utils::head(block$table, max_shown_rows)
@@ -17,8 +19,7 @@ html_table <- function(block) {
   rows <- if (nrow(x)) sprintf("<tr%s>%s</tr>", ifelse(total_rows(x), ' class="total"', ""),
                                do.call(paste0, unname(cells))) else character()
   rows_id <- paste0(id, "-rows")
-  html_of(tags$div(
-    class = "table", id = id,
+  inside <- list(
     if (nrow(x) > 7) {
       tags$p(class = "filter", tags$label("Filter ", tags$input(type = "search", `aria-controls` = rows_id)), " ",
              tags$output(count_of(nrow(x), "row")))
@@ -31,7 +32,9 @@ html_table <- function(block) {
       first <- sprintf("The first %s of %s.", group_digits(nrow(x)), count_of(nrow(block$table), "row"))
       tags$p(class = "note", first)
     }
-  ))
+  )
+  summary <- tags$summary(sprintf("%s: %s", title, count_of(nrow(block$table), "row")))
+  html_of(tags$div(class = "table", id = id, if (nrow(x) > max_open_rows) tags$details(summary, inside) else inside))
 }
 
 # Elements as text, without line ends of their own: a space between words is one that is seen.

@@ -47,5 +47,12 @@
       part.hidden = part.getAttribute("data-variant") !== choice.value;
     });
   });
+  // Paper shows what is closed on the screen.
+  var closed = [];
+  window.addEventListener("beforeprint", function () {
+    closed = Array.prototype.slice.call(document.querySelectorAll("main details:not([open])"));
+    closed.forEach(function (part) { part.open = true; });
+  });
+  window.addEventListener("afterprint", function () { closed.forEach(function (part) { part.open = false; }); });
   if (window.matchMedia("(max-width: 60rem)").matches) document.querySelector("nav details").removeAttribute("open");
 })();

@@ -30,7 +30,7 @@ test_that("a year stands as it was at its end; a tally can be switched too", {
   expect_match(html, "<option value=\"2025\">2025</option>", fixed = TRUE)
   t <- quiet(add_change(totals(keep_lines(demo_daybook(), day <= as.Date("2025-12-31")), by = region, every = "year")))
   vale <- t$revenue_change_pct[t$region == "Vale" & t$year == as.Date("2025-01-01")]
-  values <- regmatches(html, gregexpr("(?<=data-value=\")[-0-9.]+(?=\")", html, perl = TRUE))[[1]]
+  values <- regmatches(html, gregexpr("(?<=data-value=\")-?[0-9.]+(?=\")", html, perl = TRUE))[[1]]
   expect_true(vale %in% as.numeric(values))
 })
 
