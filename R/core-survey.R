@@ -98,7 +98,7 @@ survey_column <- function(name, x, values_of, lines) {
   days <- if (inherits(ends, "Date") && !anyNA(ends)) sort(unique(floor(as.numeric(reading$values))))
   survey_row(
     name, reading$type, lines, lines - sum(counts), as.double(length(counts)),
-    value_text(ends[1]), value_text(ends[length(ends)]), commonest_words(key$labels, counts),
+    value_text(ends[1], name), value_text(ends[length(ends)], name), commonest_words(key$labels, counts, name),
     variants = if (is.character(key$labels)) sum(same_but_spelling(key$labels)) else NA,
     unreadable = reading$unreadable,
     days_without = if (length(days)) sum(diff(days) - 1) else NA, longest_without = longest_stretches(days)
@@ -157,22 +157,29 @@ smallest_and_largest <- function(x) {
   if (is.character(x)) sort(x, method = "radix")[c(1, length(x))] else sort(x)[c(1, length(x))]
 }
 
-value_text <- function(x) {
+# `named` is the name of the column: numbers that name something have no separators.
+value_text <- function(x, named = "") {
   if (length(x) == 0 || is.na(x)) {
     NA_character_
   } else if (is.numeric(x) && !inherits(x, "Date")) {
-    people_plain(x)
+    if (is_name_of_things(named) && x == round(x)) number_text(x) else people_plain(x)
   } else {
     as.character(x)
   }
 }
 
-commonest_words <- function(labels, counts, most = 3) {
+# Is this what a column of identifiers is called, or of years?
+is_name_of_things <- function(named) {
+  words <- "(id|no|nr|number|code|key|ean|gtin|sku|zip|postcode|order|invoice|receipt|basket|year)"
+  grepl(paste0("(^|[_. ])", words, "$"), tolower(gsub("([a-z])([A-Z])", "\\1_\\2", named)))
+}
+
+commonest_words <- function(labels, counts, named, most = 3) {
   if (length(labels) == 0) {
     return(NA_character_)
   }
   top <- utils::head(order(-counts, labels, method = "radix"), most)
-  shown <- if (is.character(labels)) quoted(labels[top]) else vapply(labels[top], value_text, "")
+  shown <- if (is.character(labels)) quoted(labels[top]) else vapply(labels[top], value_text, "", named = named)
   if (inherits(labels, "Date")) shown <- format(labels[top])
   paste0(shown, " (", group_digits(counts[top]), ")", collapse = ", ")
 }

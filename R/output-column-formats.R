@@ -52,8 +52,8 @@ money_note <- function(forms, unit) {
   }
 }
 
-# For each column: `kind`, one of text, date, period, logical, money, number, percent, change (a signed percent), plain
-# (a number of which nothing is known), its `decimals`, for exact columns all there are, and the `digits` of them that a
+# For each column: `kind`, one of text, date, period, logical, money, number, percent, change (a signed percent), name
+# (a number that names a group), plain (a number of which nothing is known), its `decimals`, for exact columns all there are, and the `digits` of them that a
 # reader is shown. Only what a table knows of its columns decides, never their names.
 column_forms <- function(x) {
   described <- known_columns(x)
@@ -73,8 +73,10 @@ column_forms <- function(x) {
 number_kind <- function(type, about) {
   if (type != "number") {
     type
-  } else if (is.null(about) || identical(about$role, "key")) {
+  } else if (is.null(about)) {
     "plain"
+  } else if (identical(about$role, "key")) {
+    "name"
   } else {
     switch(about$counts, money = "money", percent = if (about$signed) "change" else "percent", "number")
   }
@@ -127,6 +129,7 @@ shown_text <- function(values, form, calendar) {
     change = percent_text(values, signed = TRUE),
     money = ,
     number = fixed_number_text(values, form$digits),
+    name = number_text(values),
     plain = people_plain(values),
     date = format(values),
     as.character(values)
@@ -135,4 +138,4 @@ shown_text <- function(values, form, calendar) {
 }
 
 # Kinds that stand flush right and are written as numbers.
-number_kinds <- c("money", "number", "percent", "change", "plain")
+number_kinds <- c("money", "number", "percent", "change", "name", "plain")

@@ -8,7 +8,8 @@
 #'
 #' @param x A daybook, totals table, audit or calendar.
 #' @param ... Not used.
-#' @param n Whole number: how many rows to print.
+#' @param n Whole number: how many rows to print. Of a crosstab only the columns that fit are printed, and the totals;
+#'   with `n = Inf` all rows and columns.
 #' @param spellings Logical: for a survey of one column, show a row for each spelling instead of one for all spellings
 #'   that read the same.
 #' @param decimals Whole number: how many decimals to print (the values themselves are not rounded); `NULL` for all of
@@ -71,7 +72,7 @@ format.hinterfeld_totals <- function(x, ..., n = 10) {
 
 # The rows of a table whose columns are known: numbers as they are read, flush right. The first `keys` columns tell the
 # rows.
-answer_table <- function(x, n, headings = names(x), keys = 1) {
+answer_table <- function(x, n, headings = names(x), keys = 1, last = NULL, rows = nrow(x)) {
   forms <- column_forms(x)
   shown <- utils::head(tibble::as_tibble(x), n)
   number <- vapply(forms, function(form) form$kind %in% number_kinds, NA)
@@ -82,8 +83,8 @@ answer_table <- function(x, n, headings = names(x), keys = 1) {
   }
   texts <- vapply(shown, is.character, NA) & !readable
   shown[texts] <- lapply(shown[texts], distinguishable)
-  text_table(shown, rows = n, right = names(shown)[number], headings = headings, more = nrow(x) - nrow(shown),
-             keys = keys)
+  text_table(shown, rows = n, right = names(shown)[number], headings = headings, more = rows - nrow(shown),
+             keys = keys, last = last)
 }
 
 # With a single measure, the columns added to it need not repeat its name.
@@ -121,8 +122,8 @@ format.hinterfeld_crosstab <- function(x, ..., n = 20) {
   heading <- sprintf("%s, %s", table_title(x, unit = TRUE), span_words(about))
   shown <- with_decimals_shown(crosstab_shown(x, n), attr(x, "decimals_shown"))
   c(text_notes(heading),
-    answer_table(shown, nrow(shown), crosstab_headings(shown, answer_of(x)), length(answer_of(x)$keys)),
-    cut_note(nrow(x) - nrow(shown)), 
+    answer_table(shown, nrow(shown), crosstab_headings(shown, answer_of(x)), length(answer_of(x)$keys),
+                 if (is.finite(n)) crosstab_totals(x)$whole, nrow(x)),
     text_notes(c(alike_note(x, answer_of(x)), crosstab_sentences(answer_of(x)), left_out_note(about))))
 }
 

@@ -102,7 +102,7 @@ survey_value_lines <- function(x, n) {
 # Texts stand in quotes, so that a blank, which does not, is none of them.
 quoted_values <- function(x) {
   shown <- as.data.frame(x)
-  text <- vapply(seq_len(nrow(shown)), function(i) value_text(shown[[1]][i]), "")
+  text <- vapply(seq_len(nrow(shown)), function(i) value_text(shown[[1]][i], names(shown)[1]), "")
   shown[[1]] <- ifelse(is.na(text), "blank", if (is.character(shown[[1]])) quoted(text) else text)
   shown
 }

@@ -27,10 +27,10 @@ column_text <- function(x, decimals = NULL) {
 
 # Lines of text for a table of at most `width` characters: names, rows, and how many more there are. Columns that do
 # not fit follow on further pages, each beside the first `keys` columns. `decimals` names the columns that hold money.
-# Text that is too long ends in an ellipsis, or goes on in the next line with `wrap`. Numbers, and the texts named by
-# `right`, stand flush right.
+# With `last` there is one page only, whose last columns are these. Text that is too long ends in an ellipsis, or goes on
+# in the next line with `wrap`. Numbers, and the texts named by `right`, stand flush right.
 text_table <- function(x, decimals = list(), width = table_width(), rows = 10, headings = names(x), wrap = FALSE,
-                       right = character(), more = 0, keys = 1) {
+                       right = character(), more = 0, keys = 1, last = NULL) {
   shown <- utils::head(as.data.frame(x), rows)
   headings <- even_headings(headings)
   cells <- Map(column_text, shown, decimals[names(shown)])
@@ -41,9 +41,22 @@ text_table <- function(x, decimals = list(), width = table_width(), rows = 10, h
   widths <- fit_widths(widths, vapply(cells, function(cell) cell$right, NA), width)
   widths <- room_beside(widths, keys, vapply(cells, function(cell) cell$right, NA), width)
   pages <- column_pages(widths, min(keys, length(cells) - 1L), width)
+  left <- 0
+  if (!is.null(last) && length(pages) > 1) {
+    pages <- list(one_page(widths, keys, match(last, names(shown)), width))
+    left <- length(cells) - length(pages[[1]])
+  }
   bodies <- lapply(pages, function(page) table_lines(cells[page], headings[page], widths[page], wrap))
   body <- unlist(lapply(bodies, function(lines) c("", lines)))[-1]
-  c(body, cut_note(nrow(x) - nrow(shown) + more))
+  c(body, cut_note(nrow(x) - nrow(shown) + more, left))
+}
+
+# The columns that fit beside the first `keys` and the `last`: one at least.
+one_page <- function(widths, keys, last, width) {
+  first <- seq_len(keys)
+  others <- setdiff(seq_along(widths), c(first, last))
+  room <- width - sum(widths[c(first, last)] + 2L) + 2L
+  c(first, utils::head(others, max(1L, sum(cumsum(widths[others] + 2L) <= room))), last)
 }
 
 # The columns that are repeated leave room for the widest of the others.
@@ -129,11 +142,12 @@ fit_widths <- function(widths, right, width) {
   }
 }
 
-cut_note <- function(rows, columns = character()) {
-  phrases <- c(
-    if (rows > 0) count_of(rows, "more row"),
-    if (length(columns)) paste0(count_of(length(columns), "more column"), ": ", paste(columns, collapse = ", "))
-  )
+# `columns` are the names of those that are left out, or how many they are.
+cut_note <- function(rows, columns = 0) {
+  named <- if (is.character(columns)) paste0(": ", paste(columns, collapse = ", "))
+  columns <- if (is.character(columns)) length(columns) else columns
+  phrases <- c(if (rows > 0) count_of(rows, "more row"),
+               if (columns > 0) paste0(count_of(columns, "more column"), named))
   if (length(phrases)) text_notes(paste("...", paste(phrases, collapse = "; ")))
 }
 

@@ -44,3 +44,17 @@ test_that("a daybook answers as R users expect, and says what to use instead of 
   expect_silent(utils::write.csv(totals(book, by = region, every = "year"), path))
   expect_error(autoplot(totals(book)), "Split the table by a column or a period", class = "hinterfeld_error_figure")
 })
+
+test_that("a crosstab prints the columns that fit with its totals, and all of them where that is asked for", {
+  x <- crosstab(totals(kilnmoor_book(), by = region, every = "month"), region, month)
+  for (width in c(40, 80, 120)) {
+    withr::local_options(cli.width = width, width = width)
+    few <- format(x)
+    expect_true(all(nchar(few) <= width))
+    heads <- strsplit(trimws(few[2]), " {2,}")[[1]]
+    expect_identical(heads, names(x)[c(seq_len(length(heads) - 1), length(x))])
+    expect_match(few, sprintf("... %d more columns", length(x) - length(heads)), fixed = TRUE, all = FALSE)
+    all <- paste(format(x, n = Inf), collapse = " ")
+    expect_true(all(vapply(names(x), grepl, NA, all, fixed = TRUE)))
+  }
+})

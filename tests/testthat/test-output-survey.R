@@ -18,3 +18,12 @@ test_that("a column's meanings come first, its spellings on request", {
   expect_snapshot(print(x, spellings = TRUE))
   expect_error(print(x, spellings = 2), class = "hinterfeld_error_argument")
 })
+
+test_that("numbers that name something are shown as they are written", {
+  sales <- data.frame(basket_id = c(1234567, 2345678), year = c(2025, 2026), amount = c(1234567, 2))
+  expect_identical(sub("^.*values, ", "", format(survey(sales))[c(2, 3, 4)]),
+                   c("1234567 to 2345678", "2025 to 2026", "2 to 1 234 567"))
+  expect_match(format(survey(sales, basket_id))[3], "^1234567 ")
+  book <- daybook(a_sale(ticket = c(1234567, 7)), day, revenue, product)
+  expect_match(format(totals(book, by = ticket)), "^1234567 ", all = FALSE)
+})
