@@ -63,14 +63,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
   check_workers(workers)
   call <- rlang::current_env()
   with_open_sources(in_plain_session({
-    if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
-    problems <- check_brief(brief)
-    if (nrow(problems)) stop_brief(brief, problems)
-    if (is.null(into)) check_brief_folder(brief, brief$content$outputs$folder, anywhere, call)
-    if (is.null(store)) {
-      check_brief_folder(brief, brief$content$store, anywhere, call, "keeps parts in", "`store`", "`--store`")
-    }
-    brief$store <- store
+    brief <- brief_to_run(brief, into, anywhere, store, call)
     brief$workers <- workers
     if (!is.null(store_folder(brief))) {
       brief$open_store <- open_store(store_folder(brief), call = call)
@@ -88,6 +81,19 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
     }
     invisible(run_into(folder, brief, inputs, former))
   }))
+}
+
+# A brief without a mistake, and with folders that it may write to.
+brief_to_run <- function(brief, into, anywhere, store, call) {
+  if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
+  problems <- check_brief(brief)
+  if (nrow(problems)) stop_brief(brief, problems)
+  if (is.null(into)) check_brief_folder(brief, brief$content$outputs$folder, anywhere, call)
+  if (is.null(store)) {
+    check_brief_folder(brief, brief$content$store, anywhere, call, "keeps parts in", "`store`", "`--store`")
+  }
+  brief$store <- store
+  brief
 }
 
 run_into <- function(folder, brief, inputs, former, call = caller_env()) {

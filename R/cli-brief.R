@@ -40,6 +40,7 @@ cli_run <- function(args) {
                 option("workers", "let this many processes read the lines", "N"),
                 flag("again", "run even when nothing has changed"),
                 flag("watch", "run again whenever a part arrives or changes"),
+                flag("dry", "say what it would read, keep and write, and do nothing"),
                 flag("anywhere", "let the brief write outside its own folder")),
     args, files = c(1, 1), of = "BRIEF",
     example = c("hinterfeld run monthly.yaml --out september", "hinterfeld run monthly.yaml --store kept --watch")
@@ -50,6 +51,9 @@ cli_run <- function(args) {
   brief <- read_brief(given$files)
   folder <- given$out %||% output_folder(brief)
   workers <- cli_workers("run", given)
+  if (given$dry) {
+    return(writeLines(run_plan(brief, given$out, given$again, given$anywhere, given$store)))
+  }
   run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store, workers)
   if (!given$watch) {
     return(writeLines(run_lines(run(given$again), folder)))
