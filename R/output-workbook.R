@@ -9,13 +9,15 @@ write_workbook <- function(tables, path) {
   names <- sheet_names(tables)
   book <- openxlsx::createWorkbook(creator = "hinterfeld")
   openxlsx::modifyBaseFont(book, fontSize = 11, fontName = "Calibri")
-  write_contents(book, tables, names)
-  for (i in seq_along(tables)) write_sheet(book, tables[[i]], names[i])
+  about <- lapply(tables, table_description)
+  rows <- write_contents(book, names, tables, about)
+  for (i in seq_along(tables)) write_sheet(book, tables[[i]], names[i], about[[i]])
   # It is packed again below. The package has spelled its option in two ways.
   old <- options(openxlsx.compressionLevel = 1, openxlsx.compresssionLevel = 1)
   on.exit(options(old))
   openxlsx::saveWorkbook(book, path, overwrite = TRUE)
-  timeless_workbook(path)
+  finish_workbook(path, sprintf("<hyperlink ref=\"A%d\" location=\"'%s'!A1\"/>", rows,
+                                htmltools::htmlEscape(names, attribute = TRUE)))
 }
 
 # XML can hold no control characters.
@@ -43,10 +45,10 @@ check_worksheet_rows <- function(tables) {
   }
 }
 
-# Sheet names have at most 31 characters and none of \ / ? * : [ ].
+# Sheet names have at most 31 characters and none of \ / ? * : [ ]; < and > would end a tag.
 sheet_names <- function(tables) {
   names <- names(tables) %||% rep("table", length(tables))
-  names <- trimws(gsub("[][\\\\/?*:']", " ", names))
+  names <- trimws(gsub("[][\\\\/?*:'<>]", " ", names))
   names <- substr(ifelse(names == "", "table", names), 1, 31)
   names[tolower(names) == "contents"] <- "table contents"
   same <- function(x) duplicated(tolower(x))
@@ -63,8 +65,8 @@ heading_style <- function() {
                         valign = "top")
 }
 
-write_contents <- function(book, tables, names) {
-  about <- lapply(tables, table_description)
+# A line of it holds about a hundred characters; the height of a row is not found out by every program.
+write_contents <- function(book, names, tables, about) {
   lines <- do.call(rbind, Map(function(name, about, table) {
     words <- printable(about$sentences)
     data.frame(
@@ -78,20 +80,39 @@ write_contents <- function(book, tables, names) {
   wrap <- openxlsx::createStyle(wrapText = TRUE, valign = "top")
   openxlsx::addStyle(book, "Contents", wrap, seq_len(nrow(lines)) + 1L, 1:3, gridExpand = TRUE)
   openxlsx::setColWidths(book, "Contents", 1:3, c(32, 10, 100))
+  high <- 15 * pmax(1, ceiling(nchar(lines[[3]], "width") / 95))
+  openxlsx::setRowHeights(book, "Contents", seq_len(nrow(lines)) + 1L, high)
+  openxlsx::addStyle(book, "Contents", openxlsx::createStyle(textDecoration = "underline", valign = "top"),
+                     which(nzchar(lines$Sheet)) + 1L, 1)
   openxlsx::freezePane(book, "Contents", firstRow = TRUE)
+  openxlsx::pageSetup(book, "Contents", orientation = "landscape", fitToWidth = TRUE, fitToHeight = FALSE)
+  which(nzchar(lines$Sheet)) + 1L
 }
 
-write_sheet <- function(book, x, sheet) {
+# The heading stays the first row, where other programs look for it: the title is printed above every page, and it is
+# told with the sentences in a note.
+write_sheet <- function(book, x, sheet, about) {
   forms <- column_forms(x)
   calendar <- calendar_of(x)
-  data <- as.data.frame(lapply(as.list(x), worksheet_values), check.names = FALSE, optional = TRUE)
+  data <- as.data.frame(Map(function(values, form) {
+    # Beside totals, periods are texts.
+    if (is.character(values) && form$kind == "period") shown_text(values, form, calendar) else worksheet_values(values)
+  }, as.list(x), forms), check.names = FALSE, optional = TRUE)
   names(data) <- names(x)
-  openxlsx::addWorksheet(book, sheet)
+  title <- gsub("&", "&&", printable(about$title %||% sheet), fixed = TRUE)
+  openxlsx::addWorksheet(book, sheet, header = c("", substr(title, 1, 200), ""), footer = c("", "&[Page] / &[Pages]", ""))
+  openxlsx::pageSetup(book, sheet, orientation = "landscape", fitToWidth = TRUE, fitToHeight = FALSE,
+                      printTitleRows = 1)
+  if (length(about$sentences)) {
+    words <- paste(printable(c(about$title, about$sentences)), collapse = "\n")
+    note <- openxlsx::createComment(words, author = "hinterfeld", visible = FALSE, width = 6, height = 14)
+    openxlsx::writeComment(book, sheet, 1, 1, note)
+  }
   openxlsx::writeData(book, sheet, data, headerStyle = heading_style(), withFilter = nrow(data) > 0)
   openxlsx::freezePane(book, sheet, firstRow = TRUE)
   rows <- seq_len(nrow(data)) + 1L
   # The package goes through all cells for every style that is added: one for each format, not for each column.
-  formats <- vapply(forms, function(form) number_format(form, calendar) %||% "", "")
+  formats <- vapply(forms, function(form) number_format(form, calendar, about$unit) %||% "", "")
   for (format in setdiff(if (nrow(data)) unique(formats), "")) {
     openxlsx::addStyle(book, sheet, openxlsx::createStyle(numFmt = format), rows, which(formats == format),
                        gridExpand = TRUE)
@@ -122,27 +143,43 @@ worksheet_values <- function(x) {
   if (is.factor(x)) as.character(x) else x
 }
 
-number_format <- function(form, calendar) {
+number_format <- function(form, calendar, unit) {
   plain <- paste0("#,##0", if (form$digits > 0) paste0(".", strrep("0", form$digits)))
   switch(form$kind,
-    money = plain,
+    money = if (is.null(unit)) plain else sprintf("%s \"%s\"", plain, gsub("[\"\\\\]", "", printable(unit))),
     number = plain,
     percent = "0.0%",
     change = "+0.0%;-0.0%;0.0%",
-    period = if (form$every == "month" && isTRUE(calendar$weeks == "iso")) "yyyy-mm" else "yyyy-mm-dd",
+    name = "0",
+    period = if (isTRUE(calendar$weeks == "iso")) {
+      plain_year <- form$every == "year" && identical(calendar$year_starts, "01-01")
+      if (form$every == "month") "yyyy-mm" else if (plain_year) "yyyy" else "yyyy-mm-dd"
+    } else {
+      "yyyy-mm-dd"
+    },
     date = "yyyy-mm-dd",
     NULL
   )
 }
 
-# A workbook says when it was made, inside and for each of its parts; the same tables must give the same bytes.
-timeless_workbook <- function(path) {
+# The contents lead to the sheets. A workbook says when it was made, inside and for each of its parts; the same tables
+# must give the same bytes.
+finish_workbook <- function(path, links) {
   folder <- tempfile("workbook-")
   on.exit(unlink(folder, recursive = TRUE))
   utils::unzip(path, exdir = folder)
-  core <- file.path(folder, "docProps", "core.xml")
-  text <- paste(readLines(core, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
-  writeLines(gsub("[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]+Z", "2000-01-01T12:00:00Z", text), core, useBytes = TRUE)
+  change_part <- function(part, change) {
+    file <- file.path(folder, part)
+    text <- paste(readLines(file, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
+    writeLines(change(text), file, useBytes = TRUE)
+  }
+  change_part("docProps/core.xml", function(text) {
+    gsub("[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]+Z", "2000-01-01T12:00:00Z", text)
+  })
+  # The package does not escape the names of sheets whose heading is repeated.
+  change_part("xl/workbook.xml", function(text) gsub("&(?![a-z#0-9]+;)", "&amp;", text, perl = TRUE))
+  links <- paste0("<hyperlinks>", paste(links, collapse = ""), "</hyperlinks><pageMargins")
+  change_part("xl/worksheets/sheet1.xml", function(text) sub("<pageMargins", links, text, fixed = TRUE))
   files <- sort(list.files(folder, recursive = TRUE, all.files = TRUE), method = "radix")
   Sys.setFileTime(file.path(folder, files), as.POSIXct("2000-01-01 12:00:00"))
   zip::zip(path, files, root = folder, include_directories = FALSE, compression_level = 4)

@@ -40,6 +40,9 @@ test_that("formats, the heading that stays and the filter are in the file, and n
   sheet <- part("worksheets", "sheet2.xml")
   expect_match(sheet, "state=\"frozen\"", fixed = TRUE)
   expect_match(sheet, "<autoFilter", fixed = TRUE)
+  expect_match(sheet, "orientation=\"landscape\"", fixed = TRUE)
+  expect_match(sheet, "Monthly revenue, units and mean by category and product", fixed = TRUE)
+  expect_match(part("comments2.xml"), "revenue_share: ", fixed = TRUE)
   expect_no_match(paste(readLines(file.path(folder, "docProps", "core.xml"), warn = FALSE), collapse = ""),
                   format(Sys.Date(), "%Y-"))
   again <- deliver(all_kinds(), withr::local_tempfile(fileext = ".xlsx"))
@@ -65,8 +68,24 @@ test_that("each sheet's days have the format of their period, and each format a 
     style <- as.integer(found(part("worksheets", sprintf("sheet%d.xml", sheet)), "(?<=<c r=\"A2\" s=\")[0-9]+"))
     codes[match(cells[style + 1], numbers)]
   }
-  expect_identical(vapply(2:6, format_of, ""), c("yyyy-mm", "yyyy-mm-dd", "yyyy-mm-dd", "yyyy-mm-dd", "yyyy-mm"))
+  expect_identical(vapply(2:6, format_of, ""), c("yyyy-mm", "yyyy-mm-dd", "yyyy", "yyyy-mm-dd", "yyyy-mm"))
   expect_identical(as.Date(readxl::read_excel(path, "plain")$on), tables$plain$on)
+})
+
+test_that("the contents lead to the sheets, and every part is sound XML whatever sheets are called", {
+  t <- totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE)
+  path <- deliver(list(`clay & "slips"` = t, `<b>` = crosstab(t, region, year)), withr::local_tempfile(fileext = ".xlsx"))
+  folder <- withr::local_tempdir()
+  utils::unzip(path, exdir = folder)
+  parts <- list.files(folder, "[.](xml|rels|vml)$", recursive = TRUE, full.names = TRUE, all.files = TRUE)
+  checked <- processx::run("/usr/bin/python3", c("-c", "import sys, xml.dom.minidom
+for part in sys.argv[1:]: xml.dom.minidom.parse(part)", parts), error_on_status = FALSE)
+  expect_identical(checked[c("status", "stderr")], list(status = 0L, stderr = ""))
+  contents <- paste(readLines(file.path(folder, "xl", "worksheets", "sheet1.xml"), warn = FALSE), collapse = "")
+  expect_match(contents, "<hyperlink ref=\"A2\" location=\"'clay &amp; &quot;slips&quot;'!A1\"/>", fixed = TRUE)
+  expect_match(contents, "'b'!A1", fixed = TRUE)
+  # Beside totals a period is a text, and is named.
+  expect_identical(unique(readxl::read_excel(path, 2)$year), c("2023", "2024", "2025", "2026", "Total"))
 })
 
 test_that("names of sheets are made valid and distinct", {
