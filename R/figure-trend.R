@@ -1,7 +1,8 @@
 #' Figure: a measure over time
 #'
 #' One line per group over the periods, labelled at its end. If the daybook ends before the last period does, that
-#' period's point is hollow and the line to it is dashed. Only the five largest groups are drawn.
+#' period's point is hollow and the line to it is dashed. Only the five largest groups are drawn. A group that is five
+#' times as large as every other one has a panel of its own, because beside it the others would be flat.
 #'
 #' @param t A totals table with a period and at most one `by` column.
 #' @param of The measure, a bare name or text; by default the table's first.
@@ -17,7 +18,14 @@ figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = 
   check_time(rows$answer, "A trend")
   lines <- time_lines(rows, rows$of)
   draw_lines(lines, rows) +
-    figure_words(rows, NULL, title, subtitle, caption, others_note(lines$rest, names = lines$left), dashed = TRUE)
+    figure_words(rows, NULL, title, subtitle, caption, lines_notes(lines), dashed = TRUE)
+}
+
+# What is not drawn, and what is drawn apart.
+lines_notes <- function(lines) {
+  apart <- levels(lines$data$panel)
+  c(if (length(apart) > 1) sprintf("%s has a panel and a scale of its own.", apart[1]),
+    others_note(lines$rest, names = lines$left))
 }
 
 check_time <- function(answer, what, call = caller_env()) {
@@ -62,8 +70,20 @@ time_lines <- function(rows, column) {
   last <- unfinished_period(answer)
   grid$unfinished <- if (is.null(last)) FALSE else grid$period == last
   grid$stretch <- 1
+  grid$panel <- line_panels(grid)
   colours <- stats::setNames(c(category_colours(length(drawn$names)), rep(faint_ink, length(blank))), groups)
   list(data = grid, colours = colours, rest = drawn$rest, left = drawn$left)
+}
+
+# One panel, or two if the largest group would flatten the others.
+line_panels <- function(grid) {
+  highest <- vapply(split(abs(grid$value), grid$group), max, 0, 0, na.rm = TRUE)
+  largest <- which.max(highest)
+  if (length(highest) < 3 || highest[largest] < 5 * max(highest[-largest])) {
+    return(factor(rep("", nrow(grid))))
+  }
+  name <- names(highest)[largest]
+  factor(ifelse(grid$group == name, name, "the others"), c(name, "the others"))
 }
 
 # The table with every group in every covered period, its steps computed again, as long as none of its rows is gone and
@@ -101,9 +121,14 @@ draw_lines <- function(lines, rows, marks = NULL) {
   alone <- length(levels(data$group)) == 1
   drawn <- data[!is.na(data$value), ]
   ends <- drawn[!duplicated(drawn$group, fromLast = TRUE), ]
-  gap <- diff(range(c(0, data$value), na.rm = TRUE)) / 17
-  ends$label_y <- spread_labels(ends$value, gap)
-  moved <- ends[!alone & abs(ends$label_y - ends$value) > gap / 4, ]
+  several <- nlevels(data$panel) > 1
+  ends <- do.call(rbind, lapply(split(ends, ends$panel), function(part) {
+    gap <- diff(range(c(0, data$value[data$panel %in% part$panel]), na.rm = TRUE)) / if (several) 8 else 17
+    part$label_y <- spread_labels(part$value, gap)
+    part$moved <- abs(part$label_y - part$value) > gap / 4
+    part
+  }))
+  moved <- ends[!alone & ends$moved, ]
   ends$label <- shorten(as.character(ends$group), 26)
   room <- if (alone) 0.03 else text_fraction(ends$label, 3.8)
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value, colour = .data$group,
@@ -123,8 +148,8 @@ draw_lines <- function(lines, rows, marks = NULL) {
     ggplot2::scale_colour_manual(values = lines$colours, guide = "none") +
     ggplot2::scale_x_date(breaks = date_breaks(data$period), labels = date_labels,
                           expand = ggplot2::expansion(mult = c(0.01, room / (1 - room) * 1.15))) +
-    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$answer, rows$of)),
-                                limits = range(0, data$value, ends$label_y, na.rm = TRUE)) +
+    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$answer, rows$of))) +
+    (if (several) ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1, scales = "free_y")) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld()
 }

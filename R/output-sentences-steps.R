@@ -146,8 +146,7 @@ scope_words <- function(about) {
     return(sprintf("within its %s%s%s", and_list(about$args$within), over_periods(about), levels))
   }
   several <- length(about$answer$keys) > 1
-  sprintf("over the whole table%s%s", levels,
-          if (several) sprintf(" (no %s was given)", as_typed("within")) else "")
+  sprintf("over the whole table%s%s", levels, if (several) " (by default)" else "")
 }
 
 # " over all 4 years": a scope that is not of one period.
@@ -163,8 +162,7 @@ running_words <- function(about) {
   default <- is.null(about$given$within)
   within <- if (default) running_scope(about$answer, about$args$along) else about$args$within
   words <- if (length(within)) paste("within", and_list(within)) else "over the whole table"
-  if (default && length(within)) sprintf("%s (all other columns, as no %s was given)", words,
-                                         as_typed("within")) else words
+  if (default && length(within)) paste(words, "(by default, all other columns)") else words
 }
 
 not_given_words <- function(about) {

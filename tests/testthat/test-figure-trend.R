@@ -57,3 +57,17 @@ test_that("of a table that was cut, what has no line is drawn at 0, and what was
   saveRDS(cut, path)
   expect_equal(drawn(figure_trend(readRDS(path)), 2)$y, c(4, NA, 5))
 })
+
+test_that("a group that would flatten the others has a panel of its own", {
+  lines <- lines_of(kilnmoor_book())
+  lines$revenue <- lines$revenue * ifelse(lines$category %in% "Clay bodies", 12, 1)
+  t <- totals(quiet(daybook(lines, day, revenue, product)), by = category, every = "month")
+  figure <- figure_trend(t)
+  expect_identical(levels(figure$data$panel), c("Clay bodies", "the others"))
+  expect_identical(unique(as.character(figure$data$group[figure$data$panel == "Clay bodies"])), "Clay bodies")
+  expect_match(figure$labels$caption, "^Clay bodies has a panel and a scale of its own[.]")
+  expect_drawn(figure)
+  expect_identical(nlevels(figure_trend(totals(kilnmoor_book(), by = category, every = "month"))$data$panel), 1L)
+  # Of two groups each is seen beside the other.
+  expect_identical(nlevels(figure_trend(t[t$category %in% c("Clay bodies", "Packing & safety"), ])$data$panel), 1L)
+})
