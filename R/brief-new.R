@@ -38,6 +38,8 @@ starter_brief <- function(files, folder = ".", database = NULL) {
   roles <- guess_roles(notes)
   splits <- setdiff(intersect(c("category", "region", "channel"), columns), roles$product)
   c(
+    # Editors that know YAML look here for the form.
+    paste0("# yaml-language-server: $schema=", schema_path()),
     "# A starter brief. Read it, correct the lines marked CHECK, then run hinterfeld check and hinterfeld run.",
     "brief: 1", "", "data:", sprintf("  lines: %s", shown[[1]]), attach_lines(attached),
     "", "# The columns:",

@@ -34,7 +34,7 @@ formed_schema <- function(schema) {
   outputs$figures$items <- list(enum = as.list(names(figure_writers)))
   schema$properties$outputs$properties <- outputs
   schema$properties$report$properties$sections$items$anyOf[[1]] <- list(enum = as.list(names(report_sections)))
-  schema
+  with_key_words(schema)
 }
 
 measured_form <- function() {

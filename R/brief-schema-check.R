@@ -1,7 +1,7 @@
 # Checks a brief's form against its JSON Schema: the keywords that the schema uses, with messages for people.
 
 brief_schema <- function() {
-  jsonlite::read_json(system.file("brief", "brief.schema.json", package = "hinterfeld", mustWork = TRUE))
+  jsonlite::read_json(schema_path())
 }
 
 form_problems <- function(parsed) {
@@ -212,3 +212,7 @@ pattern_words <- list(
   "^[^/\\\\]+[.]html$" = "; give a file name that ends in .html, without a folder",
   "^[^/\\\\]+[.]xlsx$" = "; a file name that ends in .xlsx is meant, without folders"
 )
+
+schema_path <- function() {
+  system.file("brief", "brief.schema.json", package = "hinterfeld", mustWork = TRUE)
+}

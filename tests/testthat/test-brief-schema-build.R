@@ -19,3 +19,19 @@ test_that("a brief's table stands in the order and shows the period that it says
   wrong <- brief_folder(sub("(?s)tables:.*?(?=outputs:)", sub("-revenue", "-revenu", table), small_brief, perl = TRUE))
   expect_match(check_brief(wrong)$problem, "`revenu` is not one of the columns")
 })
+
+test_that("every key of a brief is described", {
+  undescribed <- function(x, path) {
+    if (!is.list(x)) {
+      return(character())
+    }
+    lacking <- names(Filter(function(form) is.null(form$description), x$properties))
+    c(if (length(lacking)) paste(path, lacking),
+      unlist(Map(undescribed, x, paste(path, names(x) %||% seq_along(x))), use.names = FALSE))
+  }
+  schema <- brief_schema()
+  expect_identical(undescribed(schema, ""), character())
+  # And each description is of a key that there is.
+  keys <- function(x) if (is.list(x)) c(names(x$properties), unlist(lapply(x, keys), use.names = FALSE))
+  expect_identical(setdiff(sub("^.* ", "", names(key_words)), keys(schema)), character())
+})
