@@ -305,9 +305,13 @@ table_problems <- function(spec, path, columns) {
       list(
         column_problems(unlist(spec$crosstab$rows), split, c(place, "rows"), "the table splits by"),
         column_problems(unlist(spec$crosstab$columns), split, c(place, "columns"), "the table splits by"),
-        column_problems(unlist(spec$crosstab$of), c(measures, added_names(spec$add)), c(place, "of"), "the table has"),
-        if (!is.null(spec$pick)) {
-          new_problem(place, "A table cannot have both `pick` and `crosstab`.", "Make two tables.")
+        column_problems(unlist(spec$crosstab$of), c(measures, added_names(spec$add), added_names(list(spec$pick))),
+                        c(place, "of"), "the table has"),
+        if ("best_of_each" %in% names(spec$pick)) {
+          new_problem(place, "A table cannot have both `best_of_each` and `crosstab`.", "Make two tables.")
+        } else if (!is.null(spec$pick) && (isTRUE(spec$crosstab$margins) || isTRUE(spec$pick[[1]]$others))) {
+          new_problem(place, "A crosstab of picked rows has neither margins nor a row for the others.",
+                      "Leave out `margins` and `others`.")
         }
       )
     }

@@ -265,10 +265,13 @@ check_totals_options <- function(given) {
   if (sum(c(given$audit, given$csv, given$json)) > 1) {
     stop_because("usage", "hinterfeld totals: use only one of --audit, --csv and --json.")
   }
-  alone <- intersect(c("top", "slow", "best-of-each", "unsold", "crosstab"),
-                     names(Filter(function(x) !is.null(x) && !isFALSE(x), given)))
-  if (length(alone) > 1) {
-    stop_because("usage", sprintf("hinterfeld totals: use only one of %s.", and_list(paste0("--", alone))))
+  given <- names(Filter(function(x) !is.null(x) && !isFALSE(x), given))
+  # What is picked by rank can be spread.
+  for (apart in list(c("top", "slow", "best-of-each", "unsold"), c("best-of-each", "unsold", "crosstab"))) {
+    alone <- intersect(apart, given)
+    if (length(alone) > 1) {
+      stop_because("usage", sprintf("hinterfeld totals: use only one of %s.", and_list(paste0("--", alone))))
+    }
   }
 }
 

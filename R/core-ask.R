@@ -21,7 +21,7 @@ ask <- function(q, facts) {
   plain <- replace(q, c("steps", "crosstab", "headings"), list(list(), NULL, NULL))
   t <- answer_inquiry(plain, facts, inquiry_measures(facts, q))
   for (step in q$steps) t <- take_step(step, t, call = rlang::current_env())
-  if (!is.null(q$crosstab)) t <- spread_totals(answer_of(t), q$crosstab)
+  if (!is.null(q$crosstab)) t <- spread_totals(t, q$crosstab)
   renamed <- match(names(q$headings), names(t))
   names(t)[renamed] <- unname(q$headings)
   t

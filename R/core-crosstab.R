@@ -8,13 +8,15 @@
 #' column or of an outer group shows which total is 100 %. Where it means nothing there, the margin is blank, and a
 #' direction is `unknown`.
 #'
-#' @param t A totals table made by [totals()] that is split by `rows` and `columns` and has not been cut.
+#' @param t A totals table made by [totals()] that is split by `rows` and `columns`. Of picked rows, such as the best
+#'   sellers of each region, the cells that are left are shown, without margins.
 #' @param rows,columns Columns of `t`, bare or as strings: the periods or the `by` columns, one or several of each, from
 #'   the outer to the inner.
 #' @param of Measures or added columns of `t`, bare or as text, one or several. For an added column, `rows` and
 #'   `columns` together must name every column that `t` is split by.
 #' @param margins Logical: add a final row and a final column of totals and, if there are several `rows` or `columns`,
-#'   subtotals of the outer ones.
+#'   subtotals of the outer ones. By default, unless rows were picked: totals of what is left would not be those of the
+#'   data.
 #' @param empty Text: what to show for a combination without lines: `"blank"` (missing) or `"zero"`, which gives 0 for
 #'   sums and counts; means, smallest and largest values stay missing.
 #' @return A crosstab: a tibble with the `rows` columns, one column for each value of `columns`, in calendar order or
@@ -22,8 +24,8 @@
 #'   `columns` are labelled `<outer> / <inner>`, several measures `<label> <measure>`. [deliver()], [in_words()],
 #'   [reconcile()], [add_share()], [sort_rows()] and [best_sellers()] take it.
 #' @section Errors: `hinterfeld_error_column` for columns that `t` does not split by,
-#'   `hinterfeld_error_measure` for an unknown measure, `hinterfeld_error_argument` for a table that
-#'   was cut.
+#'   `hinterfeld_error_measure` for an unknown measure, `hinterfeld_error_argument` for margins of
+#'   picked rows, for rows of others, and for a table that was cut by hand.
 #' @export
 #' @examples
 #' t <- totals(demo_daybook(), by = c(category, region))
@@ -37,22 +39,19 @@ crosstab <- function(t, rows, columns, of = names(answer_of(t)$measures)[1], mar
                      empty = c("blank", "zero")) {
   check_totals(t)
   answer <- answer_of(t)
+  if (missing(margins)) margins <- !answer$cut
   check_flag(margins, "margins")
   empty <- check_choice(empty[1], "empty", c("blank", "zero"))
   rows <- pick_columns(enquo(rows), answer$keys, "rows")
   columns <- pick_columns(enquo(columns), answer$keys, "columns")
   of <- columns_given(enquo(of), t)
   check_crosstab(answer, rows, columns, of)
+  if (answer$cut) check_cut_crosstab(answer, setdiff(answer$keys, c(rows, columns)), margins)
   ids <- lapply(list(rows = rows, columns = columns, of = of), ids_of, answer = answer)
-  spread_totals(answer, c(ids, list(margins = margins, empty = empty, order = NULL, best = NULL)))
+  spread_totals(t, c(ids, list(margins = margins, empty = empty, order = NULL, best = NULL)))
 }
 
 check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
-  if (answer$cut) {
-    stop_because("argument", "This table has lost some of its rows, so its margins would not match the daybook.",
-                 i = sprintf("Make the crosstab first, or keep fewer lines with %s.", as_typed("keep_lines()")),
-                 call = call)
-  }
   if (length(rows) == 0 || length(columns) == 0 || any(columns %in% rows)) {
     stop_because("column", "A crosstab needs `rows` and `columns`, and no column in both.",
                  i = sprintf("The table splits by %s.", columns_named(answer$keys)), call = call)
@@ -74,9 +73,28 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
   }
 }
 
+# Each cell of a cut table is one of its rows.
+check_cut_crosstab <- function(answer, left, margins, call = caller_env()) {
+  if (answer$by_hand || margins) {
+    stop_because("argument", "This table has lost some of its rows, so its margins would not match the daybook.",
+                 i = if (!answer$by_hand) sprintf("Spread it with %s.", as_typed("margins = FALSE")),
+                 i = sprintf("Or make the crosstab first, or keep fewer lines with %s.", as_typed("keep_lines()")),
+                 call = call)
+  }
+  if (answer$others) {
+    stop_because("argument", "The rows for the rest (\"others\") are not members that could be spread.",
+                 i = "Pick the best sellers without them.", call = call)
+  }
+  if (length(left)) {
+    stop_because("column", sprintf("The rows that are left were picked by %s too.", columns_named(left)),
+                 i = "Use every column of the table in `rows` or `columns`.", call = call)
+  }
+}
+
 # Rows and columns stand in the order of their totals, whether these are shown or not; a cell is found by its codes.
 # `how` tells rows, columns and `of` by their first names; they are shown by their present ones.
-spread_totals <- function(answer, how) {
+spread_totals <- function(t, how) {
+  answer <- answer_of(t)
   split <- c(how$rows, how$columns)
   fill <- answer$inquiry$fill && !all(how$of %in% names(answer$inquiry$measures))
   answered <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), fill = fill, as_given = TRUE)
@@ -87,6 +105,9 @@ spread_totals <- function(answer, how) {
   answered <- with_empty_periods(answered, how, answer)
   at <- list(rows = margin_rows(answered, how$rows, how$columns, how$margins),
              columns = margin_rows(answered, how$columns, how$rows, how$margins))
+  left <- if (answer$cut) cells_left(t, answered)
+  at <- Map(function(rows, side) if (is.null(left)) rows else rows[left(answered$codes, match(side, split), rows)], at,
+            how[c("rows", "columns")])
   labels <- choose_labels(answered$keys, lapply(answered$codes, function(code) code[unlist(at)]))
   about <- c(Map(measure_about, names(answered$measures), answered$measures), added$about)[how$of]
   heads <- column_heads(answered, at$columns, how, labels, answer)
@@ -95,15 +116,26 @@ spread_totals <- function(answer, how) {
       codes <- answered$codes[[k]]
       if (k <= length(how$rows)) codes[at$rows] else rep(codes[heads$at[j]], length(at$rows))
     })
-    cell_values(answered, added, heads$of[j], codes, how$empty)
+    values <- cell_values(answered, added, heads$of[j], codes, how$empty)
+    if (is.null(left)) values else replace(values, !left(codes, seq_along(split)), NA)
   })
   rows <- lapply(seq_along(how$rows), function(k) {
     values <- key_values(answered$keys[[k]], answered$codes[[k]], at$rows, labels)
     if (how$rows[k] %in% answer$everys) period_names(values, how$rows[k], answer$about$calendar) else values
   })
   values <- stats::setNames(c(rows, cells), c(names_of(answer, how$rows), heads$name))
-  whole <- new_crosstab(values, answer, how, answered, heads, labels, about, added$answer)
+  stepped <- if (answer$cut) replace(answer, "facts", list(NULL)) else added$answer
+  whole <- new_crosstab(values, answer, how, answered, heads, labels, about, stepped)
   arrange_crosstab(whole, how)
+}
+
+# Tells of codes of some of the columns, in rows or in all, whether a cut table still has such a row.
+cells_left <- function(t, answered) {
+  codes <- placed_rows(t, answered)$codes
+  sizes <- key_sizes(answered$keys)
+  function(of, columns, rows = seq_along(of[[1]])) {
+    !is.na(find_groups(lapply(of[columns], function(code) code[rows]), codes[columns], sizes[columns]))
+  }
 }
 
 # Every level of the rows by every level of the columns.
@@ -237,6 +269,7 @@ new_crosstab <- function(values, answer, how, answered, heads, labels, about, st
   size <- length(values[[1]])
   out <- new_answer(inquiry, columns, levels, labels, size, answered$facts)
   out$step_stats <- rep_len(list(list()), length(steps))
+  out[c("cut", "by_hand")] <- answer[c("cut", "by_hand")]
   out$grid <- c(
     list(shown = list(rows = names_of(answer, how$rows), columns = names_of(answer, how$columns),
                       of = names_of(answer, how$of)),

@@ -69,6 +69,10 @@ crosstab_share <- function(x, of, within, name, call = caller_env()) {
                  i = sprintf("Choose \"all\", \"row\", \"column\" or %s.", columns_named(sides)), call = call)
   }
   within <- switch(of, all = character(), row = how$rows, column = how$columns, of)
+  if (any(vapply(answer$inquiry$steps, function(step) step$kind %in% pick_kinds, NA))) {
+    stop_because("argument", "This crosstab shows only cells that were picked, which are not all of a row or a column.",
+                 i = "Add the share to the table, and then pick.", call = call)
+  }
   measure <- how$of[1]
   t <- replay(retotal(answer, sides), answer$inquiry$steps)
   t <- rlang::exec(add_share, t, measure, within = within, name = name)
@@ -76,7 +80,7 @@ crosstab_share <- function(x, of, within, name, call = caller_env()) {
   how$of <- c(how$of, unname(steps[[length(steps)]]$columns))
   arranged <- how[intersect(c("order", "best"), names(how))]
   how[names(arranged)] <- NULL
-  arranged_alike(spread_totals(answer_of(t), how), Filter(Negate(is.null), arranged), answer)
+  arranged_alike(spread_totals(t, how), Filter(Negate(is.null), arranged), answer)
 }
 
 # A crosstab in the order, and with the rows, of a former one whose cells went by other names.

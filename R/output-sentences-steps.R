@@ -11,11 +11,15 @@ step_sentences <- function(answer, named = TRUE) {
 crosstab_sentences <- function(answer) {
   how <- answer$inquiry$crosstab
   steps <- answer$inquiry$steps
-  shown <- which(vapply(steps, function(step) any(step$columns %in% how$of), NA))
+  # Of the cells that are shown, and of the rows that were picked for them.
+  shown <- which(vapply(steps, function(step) any(step$columns %in% how$of) || step$kind %in% pick_kinds, NA))
   order <- names_of(answer, names(how$order))
   c(
     recurring_note(answer), added_up_words(answer),
-    unlist(lapply(shown, function(i) as.vector(step_sentence(answer$grid$stepped, i)))),
+    unlist(lapply(shown, function(i) {
+      words <- as.vector(step_sentence(answer$grid$stepped, i))
+      if (any(steps[[i]]$columns %in% how$of)) words else words[-1]
+    })),
     if (length(shown) &&
         how$margins) "Each level of the margins is computed on its own; cells that would be meaningless are blank.",
     if (length(order)) sorted_sentence(order, how$order),

@@ -244,3 +244,38 @@ test_that("a covered month without a line has a column of its own, where columns
   expect_identical(names(crosstab(totals(full, by = region, every = "month"), region, month)),
                    c("region", "2024-01", "2024-02", "Total"))
 })
+
+test_that("a crosstab of picked rows has their cells and no others", {
+  for (seed in seeds(1, 3, 20)) {
+    book <- quiet(daybook(random_sales(seed), day, price, product, units = pieces, on_bad = "set_aside"))
+    t <- quiet(add_share(totals(book, by = c(region, product, status))))
+    picks <- list(best_sellers(t, 2, within = region), slow_sellers(t, 1, within = c(region, status)),
+                  best_sellers(best_sellers(t, 4), 2, within = status, of = "revenue_share"))
+    for (picked in picks[vapply(picks, nrow, 0L) < nrow(t)]) {
+      x <- quiet(crosstab(picked, c(region, product), status, of = c("revenue", "revenue_share")))
+      data <- as.data.frame(picked)
+      for (of in c("revenue", "revenue_share")) {
+        expected <- tapply(data[[of]], data[c("product", "region", "status")], c)
+        for (status in unique(data$status)) {
+          cells <- expected[cbind(x$product, x$region, status)]
+          expect_identical(x[[paste(status, of)]], as.vector(cells))
+        }
+      }
+      expect_identical(length(x), 2L + 2L * length(unique(data$status)))
+      expect_identical(sum(!is.na(as.matrix(as.data.frame(x)[-(1:2)]))), 2L * nrow(data))
+      expect_identical(as.data.frame(quiet(ask(inquiry_of(x), book))), as.data.frame(x))
+      expect_true(all(reconcile(x)$matches))
+      expect_match(in_words(x), "^Picked: ", all = FALSE)
+    }
+  }
+})
+
+test_that("picked rows have no margins, no shares and no rest in a crosstab", {
+  t <- totals(kilnmoor_book(), by = c(region, product))
+  expect_snapshot(error = TRUE, {
+    crosstab(best_sellers(t, 3, within = region), product, region, margins = TRUE)
+    crosstab(best_sellers(t, 3, within = region, others = TRUE), product, region)
+    crosstab(best_sellers(totals(kilnmoor_book(), by = c(region, product), every = "year"), 3), product, region)
+    add_share(crosstab(best_sellers(t, 3, within = region), product, region), of = "row")
+  })
+})
