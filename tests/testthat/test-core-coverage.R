@@ -101,3 +101,11 @@ test_that("a condition on the day is understood in parentheses and negated, and 
   first <- add_change(totals(leave_out(book, year(day) == 2024 & month(day) == 1), every = "year"))
   expect_match(in_words(first), "the data do not cover 31 days of 2024", all = FALSE)
 })
+
+test_that("a month that lacks its last day only is not finished", {
+  days <- as.Date(c("2025-03-31", "2026-03-30"))
+  whole <- add_change(totals(daybook(a_sale(day = days, revenue = 1), day, revenue, product,
+                                     covers = c("2025-03-01", "2026-03-30")), every = "month"))
+  expect_identical(utils::tail(whole$comparable, 1), "to_date")
+  expect_identical(utils::tail(whole$revenue_before, 1), 0)
+})

@@ -40,3 +40,10 @@ test_that("what the daybook was made without is said, and text in an expression 
     totals(book, measures = revenu)
   })
 })
+
+test_that("a column that is nowhere above 1 may be a rate", {
+  ask <- function(rate) totals(daybook(a_sale(discount = rate), day, revenue, product), measures = "discount")
+  expect_message(ask(c(0.5, 1)), "`discount` lies between 0 and 1")
+  expect_no_message(ask(c(0.5, 1.25)))
+  expect_no_message(ask(c(-0.5, 1)))
+})

@@ -150,3 +150,18 @@ test_that("who makes all that is sold can be asked for, and what is above 0 is n
   expect_message(add_pareto(totals(a_book(product = c("a", "b"), revenue = c(3, 0)), by = product)),
                  "1 member at or below 0")
 })
+
+test_that("a group that comes to nothing has a best member and no share", {
+  book <- daybook(a_sale(product = c("a", "b", "c"), region = c("n", "n", "s"), revenue = c(2, -2, 1)), day, revenue,
+                  product)
+  best <- best_of_each(totals(book, by = c(region, product)), within = region)
+  expect_identical(best$best_seller[best$region == "n"], "a")
+  expect_identical(best[[length(best)]][best$region == "n"], NA_real_)
+})
+
+test_that("the code of a second pick is that of the first, whatever its rank is called", {
+  t <- totals(kilnmoor_book(), by = c(region, product))
+  twice <- slow_sellers(best_sellers(t, 5, within = region), 2)
+  expect_identical(as.data.frame(eval(parse(text = as_code(inquiry_of(twice))), list(book = kilnmoor_book()))),
+                   as.data.frame(twice))
+})

@@ -42,3 +42,8 @@ test_that("amounts in a column of text are read with the marks of their file", {
   book <- quiet(daybook(lines, day, revenue, product, on_bad = "set_aside"))
   expect_identical(lines_of(book)$revenue, c(1234.5, 2.5))
 })
+
+test_that("a decimal comma is pointed at as soon as one amount has it", {
+  sales <- a_sale(revenue = c("3,50", "free", "none"))
+  expect_error(daybook(sales, day, revenue, product), "decimal_mark = \",\"", fixed = TRUE)
+})

@@ -175,3 +175,10 @@ test_that("which part of a target is due is said of an unfinished period only", 
   expect_no_match(told(2024, 2025), "(of 202", fixed = TRUE)
   expect_match(told(2025, 2026), "(of 2026: 260 of 363 open days)", fixed = TRUE)
 })
+
+test_that("a table that was cut gets no rows of members that only have a target", {
+  t <- totals(planned_book(), by = region, every = "year")
+  t <- t[t$region == "Vale", ]
+  x <- quiet(add_target(t, plan_of(c("Vale", "Saltcoast"), "2026", 10)))
+  expect_identical(unique(x$region), "Vale")
+})
