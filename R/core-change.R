@@ -107,16 +107,6 @@ take_step.hinterfeld_step_change <- function(step, t, again = FALSE, call = call
   add_columns_of(t, step, columns[names(step$columns)], step_stats_of(t, summary = summary), call)
 }
 
-# The column of an earlier change that tells of every row what another one would tell: measures that are compared in the
-# same way share `comparable`.
-comparable_with <- function(answer, args) {
-  same <- vapply(answer$added, function(column) {
-    column$kind == "change" && column$output == "comparable" &&
-      identical(replace(answer$inquiry$steps[[column$step]]$args, "of", args["of"]), args)
-  }, NA)
-  if (any(same)) names(answer$added)[same][1]
-}
-
 check_measure <- function(t, of, call = caller_env()) {
   measures <- names(answer_of(t)$measures)
   if (!rlang::is_string(of) || !of %in% measures) {

@@ -153,6 +153,16 @@ added_with <- function(answer, column, output) {
   if (length(columns)) columns[1]
 }
 
+# The column of an earlier change that tells of every row what another one would tell: measures that are compared in the
+# same way share `comparable`.
+comparable_with <- function(answer, args) {
+  same <- vapply(answer$added, function(column) {
+    column$kind == "change" && column$output == "comparable" &&
+      identical(replace(answer$inquiry$steps[[column$step]]$args, "of", args["of"]), args)
+  }, NA)
+  if (any(same)) names(answer$added)[same][1]
+}
+
 check_name <- function(name, call = caller_env()) {
   check_text(name, "name", none = TRUE, call = call)
 }

@@ -145,7 +145,7 @@ class Blocks {
   const char* data() const { return held_.data(); }
   const char* end() const { return held_.data() + end_; }
   double offset() const { return offset_; }
-  // Where threads may begin besides the start.
+  // Where the other threads begin.
   const std::vector<records::Place>& places() const { return places_; }
 
  private:

@@ -5,8 +5,8 @@ arguments <- commandArgs(TRUE)
 folder <- normalizePath(arguments[1])
 pattern <- if (length(arguments) > 1) arguments[2] else "."
 
-# Takes one file of names after the other from the queue, and runs their tests: what came of them goes into `into`.
-run_queue <- function(folder, queue, into) {
+# Takes one file of names after the other from the queues, and runs their tests: what came of them goes into `into`.
+run_queues <- function(folder, queues, into) {
   suppressPackageStartupMessages({
     library(testthat)
     library(hinterfeld)
@@ -14,8 +14,10 @@ run_queue <- function(folder, queue, into) {
   done <- list()
   bad <- list()
   repeat {
-    waiting <- sort(list.files(queue, "^[0-9]+$"))
-    if (length(waiting) == 0) break
+    waiting <- lapply(queues, function(queue) sort(list.files(queue, "^[0-9]+$")))
+    queue <- queues[lengths(waiting) > 0][1]
+    if (is.na(queue)) break
+    waiting <- waiting[[match(queue, queues)]]
     taken <- file.path(queue, paste0(waiting[1], "-", Sys.getpid()))
     # Somebody else may be quicker.
     if (!suppressWarnings(file.rename(file.path(queue, waiting[1]), taken))) next
@@ -53,12 +55,14 @@ new_queue <- function(units) {
 }
 own <- names(units) == "workers"
 processes <- min(max(1L, parallel::detectCores()), sum(!own), 8L)
-queues <- c(if (any(own)) new_queue(units[own]), rep(new_queue(units[!own]), processes))
+rest <- new_queue(units[!own])
+# The process of those that have workers helps with the rest, for the others often wait: for a browser, a server, a stamp.
+queues <- c(if (any(own)) list(c(new_queue(units[own]), rest)), rep(list(rest), processes))
 into <- replicate(length(queues), tempfile(fileext = ".rds"))
 said <- tempfile(fileext = ".log")
 started <- Map(function(queue, path) {
-  call <- sprintf("(%s)(%s, %s, %s)", paste(deparse(run_queue), collapse = "\n"), deparse(folder), deparse(queue),
-                  deparse(path))
+  call <- sprintf("(%s)(%s, %s, %s)", paste(deparse(run_queues), collapse = "\n"), deparse(folder),
+                  paste(deparse(queue), collapse = ""), deparse(path))
   processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", call), stdout = said, stderr = "2>&1")
 }, queues, into)
 for (process in started) process$wait()
