@@ -16,8 +16,8 @@ run_plan <- function(brief, into, again, anywhere, store, call = caller_env()) {
         text_notes(sprintf("Would keep the tally of each part in %s, which has %s.", kept, count_of(parts, "file")))
       },
       if (current) {
-        text_notes(sprintf("Would write nothing: \"%s\" is up to date since the run of %s. With --again it runs anyway.",
-                           folder, former$started))
+        current <- sprintf("\"%s\" is up to date since the run of %s", folder, former$started)
+        text_notes(sprintf("Would write nothing: %s. With --again it runs anyway.", current))
       } else {
         c(sprintf("Would write to %s%s:", folder, if (is.null(former)) "" else ", in place of its last run"),
           paste0("  ", c(planned_files(brief), "run.json")))

@@ -56,7 +56,7 @@ new_queue <- function(units) {
 own <- names(units) == "workers"
 processes <- min(max(1L, parallel::detectCores()), sum(!own), 8L)
 rest <- new_queue(units[!own])
-# The process of those that have workers helps with the rest, for the others often wait: for a browser, a server, a stamp.
+# The process of those that have workers helps with the rest: the others often wait, for a browser, a server, a stamp.
 queues <- c(if (any(own)) list(c(new_queue(units[own]), rest)), rep(list(rest), processes))
 into <- replicate(length(queues), tempfile(fileext = ".rds"))
 said <- tempfile(fileext = ".log")

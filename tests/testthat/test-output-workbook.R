@@ -74,7 +74,8 @@ test_that("each sheet's days have the format of their period, and each format a 
 
 test_that("the contents lead to the sheets, and every part is sound XML whatever sheets are called", {
   t <- totals(kilnmoor_book(), by = region, every = "year", subtotals = TRUE)
-  path <- deliver(list(`clay & "slips"` = t, `<b>` = crosstab(t, region, year)), withr::local_tempfile(fileext = ".xlsx"))
+  tables <- list(`clay & "slips"` = t, `<b>` = crosstab(t, region, year))
+  path <- deliver(tables, withr::local_tempfile(fileext = ".xlsx"))
   folder <- withr::local_tempdir()
   utils::unzip(path, exdir = folder)
   parts <- list.files(folder, "[.](xml|rels|vml)$", recursive = TRUE, full.names = TRUE, all.files = TRUE)
