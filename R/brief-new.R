@@ -91,7 +91,8 @@ guess_roles <- function(notes) {
   list(
     day = c(grep("date|day", days, value = TRUE, ignore.case = TRUE), days)[1],
     product = c(like("^(product|item|article)(_?name)?$", "text"), like("product|item|article", "text"))[1],
-    units = quantity[1], order = like("^(order|invoice|receipt|basket|transaction|bill)(_?(id|number|no))?$", "text|number")[1],
+    units = quantity[1],
+    order = like("^(order|invoice|receipt|basket|transaction|bill)(_?(id|number|no))?$", "text|number")[1],
     revenue = if (length(revenue)) {
       revenue[1]
     } else if (length(quantity) && length(price)) {

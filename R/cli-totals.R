@@ -361,7 +361,8 @@ question_spec <- function(given) {
   open <- if (given[["per-open-day"]]) TRUE
   add <- c(
     if (!is.null(given$change)) {
-      step("change", versus = given$change, as_of = last, per_open_day = open, of = as.list(measured), of_scopes = FALSE)
+      step("change", versus = given$change, as_of = last, per_open_day = open, of = as.list(measured),
+           of_scopes = FALSE)
     },
     if (!is.null(compared)) {
       step("change", periods = compared, per_open_day = open, of = as.list(measured), of_scopes = FALSE)

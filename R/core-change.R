@@ -5,7 +5,8 @@
 #' row says so. All values are computed again from the lines, so this works for any measure and for subtotals.
 #'
 #' @inheritParams add_rank
-#' @param of A measure of `t`, as in [add_rank()], or several: each is compared, and `comparable` is one for all of them.
+#' @param of A measure of `t`, as in [add_rank()], or several: each is compared, and `comparable` is one for all of
+#'   them.
 #' @param versus Text: `"year_before"` or `"period_before"`.
 #' @param align Text: what counts as the same period one year before. `"date"`: the same dates, the same week number or
 #'   the same place in the fiscal year; 29 February has no counterpart. In 4-4-5 years, too, days are compared by date.
@@ -112,7 +113,7 @@ check_measure <- function(t, of, call = caller_env()) {
   if (!rlang::is_string(of) || !of %in% measures) {
     added <- rlang::is_string(of) && of %in% names(answer_of(t)$added)
     stop_because("measure", "`of` must name a measure of the table.",
-                 x = if (added) sprintf("`%s` was added by a step, so its earlier value cannot be computed from lines.", of),
+                 x = if (added) sprintf("`%s` was added by a step, so it has no earlier value of its own.", of),
                  i = sprintf("Its measures are %s.", columns_named(measures)),
                  i = if (added) sprintf("To compare years up to a day, total by year, with %s.",
                                         as_typed("as_of = \"2026-05-31\"")), call = call)

@@ -28,7 +28,8 @@ step_kinds <- list(
     outputs = c(now = "_now", before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
                 open = "_open_days", open_before = "_open_days_before"),
     arguments = list(
-      of = step_argument("texts", "revenue"), versus = step_argument("text", "year_before", c("year_before", "period_before")),
+      of = step_argument("texts", "revenue"),
+      versus = step_argument("text", "year_before", c("year_before", "period_before")),
       align = step_argument("text", "date", c("date", "weekday")), like_for_like = step_argument("flag", TRUE),
       as_of = step_argument("day"), periods = step_argument("periods"), per_open_day = step_argument("flag", FALSE),
       name = arg_name

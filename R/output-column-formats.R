@@ -53,8 +53,9 @@ money_note <- function(forms, unit) {
 }
 
 # For each column: `kind`, one of text, date, period, logical, money, number, percent, change (a signed percent), name
-# (a number that names a group), plain (a number of which nothing is known), its `decimals`, for exact columns all there are, and the `digits` of them that a
-# reader is shown. Only what a table knows of its columns decides, never their names.
+# (a number that names a group), plain (a number of which nothing is known), its `decimals`, for exact columns all there
+# are, and the `digits` of them that a reader is shown. Only what a table knows of its columns decides, never their
+# names.
 column_forms <- function(x) {
   described <- known_columns(x)
   most <- attr(x, "decimals_shown", exact = TRUE) %||% Inf

@@ -24,7 +24,9 @@ in_words <- function(t) {
     alike_note(t, answer),
     incomplete_words(answer), empty_note(t, answer),
     if (is.null(answer$grid)) step_sentences(answer) else crosstab_sentences(answer),
-    if (answer$cut && nrow(t) < answer$rows) sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row")),
+    if (answer$cut && nrow(t) < answer$rows) {
+      sprintf("It shows %s of %s.", group_digits(nrow(t)), count_of(answer$rows, "row"))
+    },
     left_out_words(answer$about)
   )
 }

@@ -27,8 +27,8 @@ column_text <- function(x, decimals = NULL) {
 
 # Lines of text for a table of at most `width` characters: names, rows, and how many more there are. Columns that do
 # not fit follow on further pages, each beside the first `keys` columns. `decimals` names the columns that hold money.
-# With `last` there is one page only, whose last columns are these. Text that is too long ends in an ellipsis, or goes on
-# in the next line with `wrap`. Numbers, and the texts named by `right`, stand flush right.
+# With `last` there is one page only, whose last columns are these. Text that is too long ends in an ellipsis, or with
+# `wrap` goes on in the next line. Numbers, and the texts named by `right`, stand flush right.
 text_table <- function(x, decimals = list(), width = table_width(), rows = 10, headings = names(x), wrap = FALSE,
                        right = character(), more = 0, keys = 1, last = NULL) {
   shown <- utils::head(as.data.frame(x), rows)

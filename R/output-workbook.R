@@ -100,7 +100,8 @@ write_sheet <- function(book, x, sheet, about) {
   }, as.list(x), forms), check.names = FALSE, optional = TRUE)
   names(data) <- names(x)
   title <- gsub("&", "&&", printable(about$title %||% sheet), fixed = TRUE)
-  openxlsx::addWorksheet(book, sheet, header = c("", substr(title, 1, 200), ""), footer = c("", "&[Page] / &[Pages]", ""))
+  openxlsx::addWorksheet(book, sheet, header = c("", substr(title, 1, 200), ""),
+                         footer = c("", "&[Page] / &[Pages]", ""))
   openxlsx::pageSetup(book, sheet, orientation = "landscape", fitToWidth = TRUE, fitToHeight = FALSE,
                       printTitleRows = 1)
   if (length(about$sentences)) {
