@@ -9,7 +9,8 @@ cli_totals <- function(args) {
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
     "  --by region,product --within region --top 3 --share",
-    "hinterfeld totals monthly.yaml --by product --every month --change year_before"
+    "hinterfeld totals monthly.yaml --by product --every month --change year_before",
+    "hinterfeld totals monthly.yaml --by category --every year --crosstab year"
   ))
   if (is.null(given)) {
     return(invisible())

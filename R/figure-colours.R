@@ -5,9 +5,10 @@
 #' colour-vision deficiencies, as a test checks by simulation. No figure relies on colour alone.
 #'
 #' @param n Whole number, 1 to 5: how many category colours.
-#' @param ... Passed on to [ggplot2::scale_fill_manual()] or [ggplot2::scale_fill_gradient2()].
+#' @param ... Passed on to [ggplot2::discrete_scale()] or [ggplot2::scale_fill_gradient2()].
 #' @return `category_colours()` and `change_colours()`: text, colours as `#RRGGBB`; the latter named `more`,
-#'   `none` and `less`. The scales: ggplot2 scales; those for change are continuous around 0.
+#'   `none` and `less`. The scales: ggplot2 scales; those for change are continuous around 0. Of more than five groups
+#'   those after the fifth are grey, and a message says so.
 #' @section Errors: `hinterfeld_error_argument` for more colours than there are.
 #' @export
 #' @examples
@@ -31,13 +32,23 @@ change_colours <- function() {
 #' @rdname category_colours
 #' @export
 scale_colour_category <- function(...) {
-  ggplot2::scale_colour_manual(values = category_colours(), ...)
+  ggplot2::discrete_scale("colour", "hinterfeld_category", few_colours, ...)
 }
 
 #' @rdname category_colours
 #' @export
 scale_fill_category <- function(...) {
-  ggplot2::scale_fill_manual(values = category_colours(), ...)
+  ggplot2::discrete_scale("fill", "hinterfeld_category", few_colours, ...)
+}
+
+# More than these nobody tells apart: further members share one grey.
+few_colours <- function(n) {
+  colours <- category_colours()
+  if (n > length(colours)) {
+    say("colours", sprintf("There are %d colours for %s: the others are grey.", length(colours), count_of(n, "group")),
+        i = "Draw the largest, or put others together.")
+  }
+  unname(c(colours, rep(faint_ink, max(0, n - length(colours))))[seq_len(n)])
 }
 
 #' @rdname category_colours

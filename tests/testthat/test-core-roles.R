@@ -47,3 +47,12 @@ test_that("a decimal comma is pointed at as soon as one amount has it", {
   sales <- a_sale(revenue = c("3,50", "free", "none"))
   expect_error(daybook(sales, day, revenue, product), "decimal_mark = \",\"", fixed = TRUE)
 })
+
+test_that("days may be times in pieces, and a column of lists is no obstacle", {
+  sales <- data.frame(product = c("a", "b"), revenue = 1:2)
+  sales$day <- as.POSIXlt(c("2026-01-02 10:00", "2026-01-03 23:59"), tz = "UTC")
+  sales$shape <- list(1:2, 3)
+  book <- daybook(sales, day, revenue, product)
+  expect_identical(lines_of(book)$day, as.Date(c("2026-01-02", "2026-01-03")))
+  expect_identical(totals(book, by = product)$revenue, c(2, 1))
+})

@@ -50,3 +50,16 @@ test_that("scales use the palettes", {
   expect_identical(drawn(change, 1)$colour, unname(change_colours()[c("less", "none", "more")]))
   expect_snapshot(error = TRUE, category_colours(6))
 })
+
+test_that("members beyond the colours are grey, and a message says so", {
+  drawn_with <- function(n) {
+    data <- data.frame(x = seq_len(n), group = letters[seq_len(n)])
+    figure <- ggplot2::ggplot(data, ggplot2::aes(.data$x, .data$x, fill = .data$group, colour = .data$group)) +
+      ggplot2::geom_col() + scale_fill_category() + scale_colour_category()
+    ggplot2::ggplot_build(figure)$data[[1]]
+  }
+  expect_identical(drawn_with(3)$fill, unname(category_colours()[1:3]))
+  expect_message(many <- drawn_with(7), "There are 5 colours for 7 groups: the others are grey.")
+  expect_identical(many$fill, unname(c(category_colours(), faint_ink, faint_ink)))
+  expect_identical(many$colour, many$fill)
+})
