@@ -35,7 +35,8 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
   whole <- max(abs(inner$value), 0, na.rm = TRUE)
   scale <- cell_scale(inner$value)
   cells$data$text <- cell_text(cells$data$value, scale, kind)
-  inner$dark <- !is.na(inner$value) & inner$value > 0.55 * whole
+  both_ways <- isTRUE(kind$signed) || any(inner$value < 0, na.rm = TRUE)
+  inner$dark <- !is.na(inner$value) & abs(inner$value) > (if (both_ways) 0.8 else 0.55) * whole
   ggplot2::ggplot(cells$data, ggplot2::aes(.data$column, .data$row)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$value), inner, colour = paper, linewidth = 0.8) +
     label_text(ggplot2::aes(x = .data$column + 0.46, label = .data$text),
@@ -44,8 +45,7 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
                cells$data[cells$data$key %in% inner$key[inner$dark], ], size = 3.1, hjust = 1,
                colour = paper) +
     ggplot2::geom_hline(yintercept = 0.5, colour = ink, linewidth = 0.4) +
-    ggplot2::scale_fill_gradient(low = "#F1ECDF", high = category_colours(1), na.value = paper,
-                                 limits = c(min(0, inner$value, na.rm = TRUE), max(whole, 1e-9))) +
+    cell_colours(max(whole, 1e-9), both_ways) +
     ggplot2::scale_x_continuous(breaks = seq_along(cells$columns) + 0.46,
                                 labels = function(x) device_glyphs(cells$columns), position = "top",
                                 expand = ggplot2::expansion(add = 0.1)) +
@@ -85,6 +85,14 @@ crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12)
        rest_columns = length(inner) - length(shown) + 1)
 }
 
+# Darker for more; from zero in two directions where there are two.
+cell_colours <- function(most, both_ways) {
+  if (both_ways) {
+    return(scale_fill_change(na.value = paper, limits = c(-most, most)))
+  }
+  ggplot2::scale_fill_gradient(low = "#F1ECDF", high = category_colours(1), na.value = paper, limits = c(0, most))
+}
+
 # Thousands where cells would have too many digits, but only where half of them still tell something; the margins
 # follow.
 cell_scale <- function(values) {
@@ -97,5 +105,5 @@ cell_text <- function(value, scale, kind) {
     return(ifelse(is.na(value), "", text))
   }
   digits <- if (scale > 1) 1 else if (max(abs(value), 0, na.rm = TRUE) < 1000) min(kind$decimals %||% 1, 1) else 0
-  ifelse(is.na(value), "", held_together(people_number(value / scale, digits)))
+  ifelse(is.na(value), "", sub("^-", "\u2212", held_together(people_number(value / scale, digits))))
 }

@@ -17,6 +17,9 @@ namespace records {
 // A piece of a block; two of them have room in the cache next to the processor.
 constexpr std::size_t kPiece = std::size_t{1} << 17;
 
+// So many bytes are looked at together for records that are alike.
+constexpr std::ptrdiff_t kUnit = std::ptrdiff_t{1} << 15;
+
 // Bytes that may be read behind the end of a block, the first of which is a line end.
 constexpr std::size_t kBehind = 80;
 
@@ -217,8 +220,6 @@ class Alike {
     }
   }
 
-  static constexpr std::ptrdiff_t kUnit = std::ptrdiff_t{1} << 15;
-
  private:
   const char* sep(std::size_t k) const { return start_ + ends_[k]; }
 
@@ -281,7 +282,7 @@ const char* walk(const char* at, const char* end, bool last, char delimiter, Vis
   Alike alike;
   const char* whole = last ? end : nullptr;
   while (at < end) {
-    const char* const unit = at + std::min(end - at, Alike::kUnit);
+    const char* const unit = at + std::min(end - at, kUnit);
     if (to.fields() > 0 && alike.find(at, unit, end, delimiter, to.fields())) {
       if (!to.records(alike)) return nullptr;
       at = alike.end();

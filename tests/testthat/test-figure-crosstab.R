@@ -11,3 +11,15 @@ test_that("cells hold the crosstab's numbers, the latest months and the largest 
   expect_true("8\u00a0126" %in% labels_of(small))
   expect_snapshot(error = TRUE, figure_crosstab(totals(kilnmoor_book(), by = region)))
 })
+
+test_that("values below zero have a true minus, and colours that part at zero", {
+  sales <- a_sale(product = c("a", "a", "b", "b"), region = c("n", "s", "n", "s"), revenue = c(30, -20, 5, 0))
+  figure <- figure_crosstab(crosstab(totals(daybook(sales, day, revenue, product), by = c(product, region)), product,
+                                     region))
+  expect_match(figure$data$text, "^\u2212", all = FALSE)
+  expect_no_match(figure$data$text, "-", fixed = TRUE)
+  fill <- drawn(figure, 1)$fill
+  expect_identical(length(unique(fill)), 4L)
+  expect_false(any(fill == category_colours(1)))
+  expect_drawn(figure)
+})
