@@ -71,6 +71,16 @@ extend_by <- function(book, name, quo, decimals, call) {
   book
 }
 
+# A column is not taken from a daybook in this way, so that nobody takes NULL for its values.
+#' @export
+`$.hinterfeld_daybook` <- function(x, name) {
+  if (!name %in% c(daybook_fields, tally_fields) && name %in% names(.subset2(x, "columns"))) {
+    stop_because("argument", sprintf("`$%s` does not take a column of a daybook.", name),
+                 i = sprintf("Take it from its lines: `lines_of(book)$%s`.", name), call = NULL)
+  }
+  .subset2(x, name)
+}
+
 # What a user assigns to a daybook would not be in its audit.
 #' @export
 `$<-.hinterfeld_daybook` <- function(x, name, value) {
@@ -91,6 +101,9 @@ extend_by <- function(book, name, quo, decimals, call) {
 daybook_fields <- c("columns", "lines", "roles", "decimals", "scales", "counts", "rates", "rounding", "calendar",
                     "currency", "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside",
                     "used", "grouped", "origin", "made_of", "at")
+
+# What tallies have and daybooks are asked for too.
+tally_fields <- c("every", "rowsets", "measures", "labels", "names", "by", "held", "codes", "amounts", "groups", "all")
 
 stop_assigned <- function(name) {
   stop_because("argument", sprintf("`%s` cannot be assigned to a daybook: the audit would have no record of it.", name),

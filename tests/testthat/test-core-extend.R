@@ -57,3 +57,15 @@ test_that("every new column needs a name of its own", {
   refused("have `revenue` already", revenue = revenue * 2)
   refused("have `a` already", a = revenue, a = revenue)
 })
+
+test_that("a column is taken from the lines of a daybook, not from the daybook", {
+  book <- a_book(every = "x", town = "y")
+  expect_snapshot(error = TRUE, {
+    book$town
+    book$revenue
+  })
+  # What a tally would have is asked of a daybook too, whatever its columns are called.
+  expect_null(book$every)
+  expect_null(book$nothing)
+  expect_identical(totals(book, by = every)$every, "x")
+})
