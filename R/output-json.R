@@ -81,5 +81,5 @@ json_texts <- function(x) {
 
 json_type <- function(kind) {
   c(text = "text", date = "date", period = "date", logical = "logical", money = "money", number = "number",
-    plain = "number", percent = "fraction", change = "fraction", `date-time` = "date-time")[[kind]]
+    name = "number", plain = "number", percent = "fraction", change = "fraction", `date-time` = "date-time")[[kind]]
 }

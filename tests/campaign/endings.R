@@ -19,12 +19,22 @@ endings <- list(
       if (length(lacking)) differ("in_words() does not say \"%s\": %s", lacking[1], toString(value))
     }
   },
-  crosstab = function(move, value, shape, o, t) compare_crosstab(move$p, value, shape, o),
+  crosstab = function(move, value, shape, o, t) {
+    if (shape$cut) compare_picked(move$p, value, t) else compare_crosstab(move$p, value, shape, o)
+  },
   deliver = function(move, value, shape, o, t) {
     read <- readers[[move$ending]](file.path(scratch(), value))
     if (!is.null(read)) compare_file(read, t, move$ending)
   }
 )
+
+# The cells of picked rows are these rows.
+compare_picked <- function(p, x, t) {
+  cells <- as.matrix(as.data.frame(x)[setdiff(names(x), p$rows)])
+  values <- as.data.frame(t)[[p$of]]
+  same <- isTRUE(all.equal(sort(cells[!is.na(cells) & cells != 0]), sort(values[!is.na(values) & values != 0])))
+  if (!same) differ("cells of the picked rows: %s, rows: %s", toString(sort(cells)), toString(sort(values)))
+}
 
 compare_crosstab <- function(p, x, shape, o) {
   labels <- attr(x, "answer")$labels
@@ -103,7 +113,12 @@ readers <- list(
 
 compare_file <- function(read, t, ending) {
   exact <- names(hinterfeld:::exact_decimals(t))
+  # Beside totals a worksheet has the names of periods.
+  named <- if (ending == "xlsx") Filter(function(form) form$kind == "period" && is.character(t[[form$name]]),
+                                        hinterfeld:::column_forms(t))
+  calendar <- hinterfeld:::calendar_of(t)
   t <- tibble::as_tibble(t)
+  for (form in named) t[[form$name]] <- hinterfeld:::shown_text(t[[form$name]], form, calendar)
   if (nrow(read) != nrow(t) || ncol(read) != ncol(t)) differ("%s: %d rows and %d columns of %d and %d", ending,
                                                              nrow(read), ncol(read), nrow(t), ncol(t))
   for (name in names(t)) {

@@ -68,7 +68,7 @@ excused <- function(cnd, move, o, shape) {
     overflow = count(
       "SELECT max(sum(abs(revenue)) * 1000, sum(abs(pieces * coalesce(cost_whole, 0))) * 10000) FROM kept"
     ) > 2^45,
-    argument = move$kind == "crosstab" && shape$cut,
+    argument = , column = move$kind == "crosstab" && shape$cut,
     measure = move$kind == "reconcile" && !any(vapply(shape$measures, function(m) m$kind %in% c("sum", "lines"), NA)),
     FALSE
   )
