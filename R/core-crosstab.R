@@ -93,8 +93,12 @@ check_cut_crosstab <- function(answer, left, margins, call = caller_env()) {
 
 # Rows and columns stand in the order of their totals, whether these are shown or not; a cell is found by its codes.
 # `how` tells rows, columns and `of` by their first names; they are shown by their present ones.
-spread_totals <- function(t, how) {
+spread_totals <- function(t, how, call = caller_env()) {
   answer <- answer_of(t)
+  if (answer$cut && nrow(t) == 0) {
+    stop_because("argument", "The pick left no row, so there is nothing to spread.",
+                 i = "Pick more rows, or by another measure.", call = call)
+  }
   split <- c(how$rows, how$columns)
   fill <- answer$inquiry$fill && !all(how$of %in% names(answer$inquiry$measures))
   answered <- ask_again(answer, split, subtotals = crosstab_levels(how$rows, how$columns), fill = fill, as_given = TRUE)

@@ -277,5 +277,8 @@ test_that("picked rows have no margins, no shares and no rest in a crosstab", {
     crosstab(best_sellers(t, 3, within = region, others = TRUE), product, region)
     crosstab(best_sellers(totals(kilnmoor_book(), by = c(region, product), every = "year"), 3), product, region)
     add_share(crosstab(best_sellers(t, 3, within = region), product, region), of = "row")
+    crosstab(best_sellers(totals(kilnmoor_book(), by = c(region, product), measures = list(
+      none = largest_of(revenue, where = day > as.Date("2030-01-01"))
+    )), 3), product, region)
   })
 })
