@@ -16,8 +16,8 @@ run_plan <- function(brief, into, again, anywhere, store, call = caller_env()) {
         text_notes(sprintf("Would keep the tally of each part in %s, which has %s.", kept, count_of(parts, "file")))
       },
       if (current) {
-        current <- sprintf("\"%s\" is up to date since the run of %s", folder, former$started)
-        text_notes(sprintf("Would write nothing: %s. With --again it runs anyway.", current))
+        since <- sprintf("\"%s\" is up to date since the run of %s", folder, former$started)
+        text_notes(sprintf("Would write nothing: %s. With --again it runs anyway.", since))
       } else {
         c(sprintf("Would write to %s%s:", folder, if (is.null(former)) "" else ", in place of its last run"),
           paste0("  ", c(planned_files(brief), "run.json")))
@@ -44,12 +44,10 @@ size_words <- function(file) {
 # A figure of several pages has a file for each.
 planned_files <- function(brief) {
   content <- brief$content
-  outputs <- content$outputs
-  c(files_of(names(content$tables), outputs$tables, "csv"), if (length(content$tables)) outputs$workbook,
-    files_of(names(content$figures), outputs$figures, "png"),
+  files_in <- function(what) {
+    names <- names(content[[what]]) %||% character()
+    as.vector(t(outer(names, asked_formats(content$outputs, what), paste, sep = ".")))
+  }
+  c(files_in("tables"), if (length(content$tables)) content$outputs$workbook, files_in("figures"),
     if ("report" %in% names(content)) report_file(brief))
-}
-
-files_of <- function(names, formats, usual) {
-  as.vector(t(outer(names %||% character(), unlist(formats) %||% usual, paste, sep = ".")))
 }

@@ -225,8 +225,13 @@ column_types <- function(t) {
   lapply(as.list(t), function(x) sub("date-time", "datetime", type_of(x), fixed = TRUE))
 }
 
+# The formats in which tables or figures are written.
+asked_formats <- function(outputs, what) {
+  unlist(outputs[[what]]) %||% c(tables = "csv", figures = "png")[[what]]
+}
+
 deliver_tables <- function(tables, outputs, draft) {
-  formats <- unlist(outputs$tables) %||% "csv"
+  formats <- asked_formats(outputs, "tables")
   unlist(lapply(names(tables), function(name) lapply(formats, function(format) {
     file <- paste0(name, ".", format)
     deliver(tables[[name]], file.path(draft, file))
@@ -237,7 +242,7 @@ deliver_tables <- function(tables, outputs, draft) {
 
 # The workbook and the figures, side by side.
 deliver_slow <- function(tables, figures, outputs, draft) {
-  formats <- unlist(outputs$figures) %||% "png"
+  formats <- asked_formats(outputs, "figures")
   files <- expand.grid(format = formats, name = names(figures), stringsAsFactors = FALSE)
   workbook <- if (length(tables)) outputs$workbook
   if (!is.null(workbook)) say_progress("Workbook %s", workbook)

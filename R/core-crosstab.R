@@ -77,9 +77,8 @@ check_crosstab <- function(answer, rows, columns, of, call = caller_env()) {
 check_cut_crosstab <- function(answer, left, margins, call = caller_env()) {
   if (answer$by_hand || margins) {
     stop_because("argument", "This table has lost some of its rows, so its margins would not match the daybook.",
-                 i = if (!answer$by_hand) sprintf("Spread it with %s.", as_typed("margins = FALSE")),
-                 i = sprintf("Or make the crosstab first, or keep fewer lines with %s.", as_typed("keep_lines()")),
-                 call = call)
+                 i = sprintf("Make the crosstab first, or keep fewer lines with %s.", as_typed("keep_lines()")),
+                 i = if (!answer$by_hand) sprintf("Or spread it with %s.", as_typed("margins = FALSE")), call = call)
   }
   if (answer$others) {
     stop_because("argument", "The rows for the rest (\"others\") are not members that could be spread.",
@@ -110,8 +109,9 @@ spread_totals <- function(t, how, call = caller_env()) {
   at <- list(rows = margin_rows(answered, how$rows, how$columns, how$margins),
              columns = margin_rows(answered, how$columns, how$rows, how$margins))
   left <- if (answer$cut) cells_left(t, answered)
-  at <- Map(function(rows, side) if (is.null(left)) rows else rows[left(answered$codes, match(side, split), rows)], at,
-            how[c("rows", "columns")])
+  if (answer$cut) {
+    at <- Map(function(rows, side) rows[left(answered$codes, match(side, split), rows)], at, how[c("rows", "columns")])
+  }
   labels <- choose_labels(answered$keys, lapply(answered$codes, function(code) code[unlist(at)]))
   about <- c(Map(measure_about, names(answered$measures), answered$measures), added$about)[how$of]
   heads <- column_heads(answered, at$columns, how, labels, answer)
@@ -133,7 +133,7 @@ spread_totals <- function(t, how, call = caller_env()) {
   arrange_crosstab(whole, how)
 }
 
-# Tells of codes of some of the columns, in rows or in all, whether a cut table still has such a row.
+# A function that says of codes, of some of the columns, which of them a row of the cut table still has.
 cells_left <- function(t, answered) {
   codes <- placed_rows(t, answered)$codes
   sizes <- key_sizes(answered$keys)

@@ -57,9 +57,9 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   check_text(day_format, "day_format", none = TRUE)
   check_text(currency, "currency", none = TRUE)
 
-  # Times in pieces are kept whole.
-  pieces <- vapply(lines, inherits, NA, "POSIXlt")
-  if (any(pieces)) lines[pieces] <- lapply(as.list(lines)[pieces], as.POSIXct)
+  # POSIXlt is a list of parts; a column of lines has one value for each.
+  in_parts <- vapply(lines, inherits, NA, "POSIXlt")
+  if (any(in_parts)) lines[in_parts] <- lapply(as.list(lines)[in_parts], as.POSIXct)
   quos <- rlang::enquos(day = day, product = product, revenue = revenue, units = units, order = order)
   check_roles_given(quos)
   quos <- quos[!vapply(quos, rlang::quo_is_null, NA)]

@@ -30,6 +30,7 @@ write_png <- function(x, path, width, height) {
 }
 
 write_svg <- function(x, path, width, height) {
+  need_package("svglite", "to draw SVG, as reports do")
   drawn_or_kept(x, path, "svg", width, height, function() save_vectors(path, x, svglite::svglite, width, height))
   text <- rawToChar(readBin(path, "raw", file.size(path)))
   Encoding(text) <- "UTF-8"

@@ -65,7 +65,7 @@ heading_style <- function() {
                         valign = "top")
 }
 
-# A line of it holds about a hundred characters; the height of a row is not found out by every program.
+# A line has room for about a hundred characters; not every program finds the height of a row by itself.
 write_contents <- function(book, names, tables, about) {
   lines <- do.call(rbind, Map(function(name, about, table) {
     words <- printable(about$sentences)
@@ -89,8 +89,8 @@ write_contents <- function(book, names, tables, about) {
   which(nzchar(lines$Sheet)) + 1L
 }
 
-# The heading stays the first row, where other programs look for it: the title is printed above every page, and it is
-# told with the sentences in a note.
+# The heading stays the first row, where other programs look for it. The title is printed above every page; a note on
+# the first heading has the title and the sentences.
 write_sheet <- function(book, x, sheet, about) {
   forms <- column_forms(x)
   calendar <- calendar_of(x)

@@ -12,7 +12,7 @@ test_that("without any suggested package it loads, totals, prints and delivers C
   skip_on_os("windows")
   script <- withr::local_tempfile(fileext = ".R")
   writeLines(c(
-    "missing <- c('shiny', 'DBI', 'nanoparquet', 'openxlsx', 'zip', 'readxl', 'commonmark')",
+    "missing <- c('shiny', 'DBI', 'nanoparquet', 'openxlsx', 'zip', 'readxl', 'svglite', 'commonmark')",
     "stopifnot(!vapply(missing, rlang::is_installed, NA))",
     "library(hinterfeld)",
     "t <- add_rank(totals(demo_daybook(), by = region))",
@@ -23,6 +23,7 @@ test_that("without any suggested package it loads, totals, prints and delivers C
     "said <- function(code) cat(tryCatch(code, hinterfeld_error_package = conditionMessage), sep = '\\n')",
     "said(deliver(t, file.path(tempdir(), 'regions.xlsx')))",
     "said(deliver(t, file.path(tempdir(), 'regions.parquet')))",
+    "said(deliver(figure_ranking(t), file.path(tempdir(), 'regions.svg')))",
     "writeBin(charToRaw('PK'), 'regions.xlsx')",
     "said(load_table('regions.xlsx'))",
     "said(open_desk(t))",
