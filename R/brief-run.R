@@ -100,7 +100,7 @@ run_into <- function(folder, brief, inputs, former, call = caller_env()) {
   started <- Sys.time()
   with_former_reported(folder, write_whole_folder(folder, made_before(former, folder), function(draft) {
     done <- if (is.null(brief$open_store)) deliver_brief(brief, draft) else
-      with_figure_store(brief$open_store$folder, {
+      with_figure_store(brief$open_store$folder, function() lines_in_store(brief, inputs), {
         done <- deliver_brief(brief, draft)
         store_figures(brief$open_store, brief)
         done

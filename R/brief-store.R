@@ -10,6 +10,13 @@ name_in_store <- function(brief) {
   paste(c(normalizePath(brief$path), brief$purpose), collapse = ", ")
 }
 
+# What the figures of a run depend on: the tallies that it uses, and its other inputs; NULL before the lines were read,
+# or if they cannot be kept. A change of the brief itself shows in the tables and arguments.
+lines_in_store <- function(brief, inputs) {
+  used <- brief$open_store$used
+  if (!is.null(used)) list(used, inputs$inputs[-1])
+}
+
 # The figures of a run belong to its brief.
 store_figures <- function(store, brief) {
   name <- name_in_store(brief)
@@ -167,6 +174,7 @@ store_run <- function(store, brief, recipe, hashes, all, labels, read) {
   if (length(hashes) > 1 && read) store_together(store, recipe, all)
   paths <- vapply(c(as.list(hashes), if (length(hashes) > 1) list(sort(hashes))),
                   function(parts) basename(stored_path(store, recipe, parts)), "")
+  store$used <- paths
   change_index(store, "briefs", name_in_store(brief), list(
     used = as.list(unname(paths)), files = stats::setNames(as.list(hashes), labels), figures = list(),
     needs = as.list(names(by_need(needs_of_part(all, brief$content))))

@@ -146,5 +146,5 @@ brief_figure <- function(table, spec, brief) {
   if (!is.null(given$places)) given$places <- load_file(given$places, brief)
   if (!is.null(given$outline)) given$outline <- brief_path(brief, given$outline)
   if (!is.null(given$at)) given$at <- as.Date(given$at)
-  rlang::exec(figure_kinds[[spec$draw]]$draw, table, !!!given)
+  rlang::exec(made_figure, spec$draw, table, !!!given)
 }

@@ -18,3 +18,13 @@ figure_kinds <- list(
                   most = 1),
   places = list(draw = function(...) figure_places(...), needs = NULL)
 )
+
+# A figure of plain arguments that carries what it is made of, by which it is found again when it was drawn before.
+made_figure <- function(kind, t, ...) {
+  args <- list(...)
+  figure <- rlang::exec(figure_kinds[[kind]]$draw, t, !!!args)
+  made_of <- list(kind, as.list(t), answer_of(t)$inquiry, args)
+  pages <- attr(figure, "pages", exact = TRUE)
+  if (!is.null(pages)) attr(figure, "pages") <- lapply(pages, structure, made_of = made_of)
+  structure(figure, made_of = made_of)
+}

@@ -1,12 +1,12 @@
-# Figures that were drawn before: while a store is open, what is drawn is kept there, and a figure that comes out the
-# same is taken from it, byte for byte.
+# Figures that were drawn before: while a store is open, what is drawn is kept there. The same table and arguments, of
+# the same lines, make the same figure, which is taken from it, byte for byte.
 
 figure_store <- new.env(parent = emptyenv())
 
-with_figure_store <- function(folder, code) {
+# `lines` gives what all figures depend on, once the lines were read; NULL if it is not known.
+with_figure_store <- function(folder, lines, code) {
   former <- as.list(figure_store)
-  assign("folder", folder, figure_store)
-  assign("used", character(), figure_store)
+  list2env(list(folder = folder, lines = lines, used = character()), figure_store)
   on.exit({
     rm(list = ls(figure_store), envir = figure_store)
     list2env(former, figure_store)
@@ -29,10 +29,12 @@ draw_side_by_side <- function(jobs) {
 # Draws a figure into `path`, or copies it there. A kept file has the hash of what it holds.
 drawn_or_kept <- function(x, path, ending, width, height, draw) {
   folder <- figure_store$folder
-  if (is.null(folder)) {
+  made_of <- attr(x, "made_of", exact = TRUE)
+  lines <- if (!is.null(folder) && !is.null(made_of)) figure_store$lines()
+  if (is.null(lines)) {
     return(draw())
   }
-  key <- substr(figure_key(x, ending, width, height), 1, 32)
+  key <- figure_key(list(lines, made_of, lapply(x$labels, as.character), ending, width, height))
   kept <- list.files(folder, sprintf("^%s-[0-9a-f]{16}[.]%s$", key, ending))
   for (file in kept) {
     bytes <- readBin(file.path(folder, file), "raw", file.size(file.path(folder, file)))
@@ -54,38 +56,10 @@ kept_figure <- function(key, bytes, ending) {
   sprintf("%s-%s.%s", key, substr(rlang::hash(bytes), 1, 16), ending)
 }
 
-# All that a figure shows: its data as they are drawn, its words, axes and panels, and the code that draws it.
-figure_key <- function(x, ending, width, height) {
-  built <- ggplot2::ggplot_build(x)
-  layers <- lapply(x$layers, function(layer) {
-    list(class(layer$geom)[-1], plain_parameters(layer$aes_params), plain_parameters(layer$geom_params))
-  })
-  panels <- lapply(built$layout$panel_params, function(panel) {
-    lapply(c("x", "y"), function(side) {
-      view <- panel[[side]]
-      if (is.environment(view)) {
-        list(view$continuous_range, view$get_breaks(), as.character(unlist(view$get_labels())))
-      }
-    })
-  })
-  scales <- lapply(built$plot$scales$scales, function(scale) {
-    list(scale$aesthetics, if (!is.environment(scale$name)) as.character(scale$name),
-         tryCatch(scale$get_limits(), error = function(cnd) NULL),
-         tryCatch(as.character(unlist(scale$get_labels())), error = function(cnd) NULL))
-  })
+# The packages that draw and the marks of numbers belong to a figure as well.
+figure_key <- function(about) {
   code <- file.info(system.file("R", package = "hinterfeld"), extra_cols = FALSE)
-  shown <- list(
-    data = lapply(built$data, as.list), words = lapply(x$labels, as.character), layers = layers, panels = panels,
-    scales = scales, theme = unclass(x$theme), facet = plain_parameters(x$facet$params),
-    layout = as.list(built$layout$layout), size = c(width, height), ending = ending,
-    drawn_with = c(as.character(utils::packageVersion("ggplot2")), as.character(getRversion()),
-                   format(as.numeric(code$mtime), digits = 17))
-  )
-  rlang::hash(shown)
-}
-
-# Parameters without functions and environments, which have no bytes of their own.
-plain_parameters <- function(x) {
-  Filter(function(parameter) is.atomic(parameter) || is.list(parameter) && all(vapply(parameter, is.atomic, NA)),
-         as.list(x))
+  versions <- vapply(c("ggplot2", "ragg", "systemfonts"), function(name) as.character(utils::packageVersion(name)), "")
+  rlang::hash(list(about, versions, as.character(getRversion()), format(as.numeric(code$mtime), digits = 17),
+                   options()[c("hinterfeld.decimal_mark", "hinterfeld.group_mark")]))
 }

@@ -27,7 +27,9 @@ table_block <- function(name, table, title = NULL) {
   list(kind = "table", name = name, table = table, title = title)
 }
 
-figure_block <- function(figure) {
+# A figure of a kind, or one that is made already.
+figure_block <- function(figure, ...) {
+  if (is.character(figure)) figure <- made_figure(figure, ...)
   list(kind = "figure", figure = figure)
 }
 
@@ -124,14 +126,14 @@ trend_section <- function(context) {
   book <- context$book
   months <- add_moving(add_change(totals(book, every = "month")), last = 12, name = "last_12_months")
   by <- totals(book, by = context$columns$category, every = "month")
-  new_section("trend", "Trend", figure_block(figure_trend(by)),
+  new_section("trend", "Trend", figure_block("trend", by),
               table_block("months", months[rev(seq_len(nrow(months))), ], "Revenue per month, latest first"))
 }
 
 running_section <- function(context) {
   t <- totals(context$book, every = "month")
   years <- add_running_total(t, restart = "year", name = "year_to_date")
-  new_section("running", "Year to date", figure_block(figure_years(t, cumulative = TRUE)),
+  new_section("running", "Year to date", figure_block("years", t, cumulative = TRUE),
               table_block("year_to_date", years[rev(seq_len(nrow(years))), ],
                           "Revenue of each year to date, latest first"))
 }
@@ -141,11 +143,11 @@ weekdays_section <- function(context) {
   held <- holds_measure(context$headline, mean)
   t <- totals(context$headline, every = "weekday", measures = c(list("revenue"), if (held) list(mean_of_a_day = mean)))
   figure <- if (held) {
-    figure_weekdays(t, of = "mean_of_a_day", title = "Mean revenue per day, by weekday")
+    figure_block("weekdays", t, of = "mean_of_a_day", title = "Mean revenue per day, by weekday")
   } else {
-    figure_weekdays(t)
+    figure_block("weekdays", t)
   }
-  new_section("weekdays", "Profile of the week", figure_block(figure),
+  new_section("weekdays", "Profile of the week", figure,
               table_block("weekdays", add_share(t), "Revenue by weekday"))
 }
 
@@ -156,8 +158,8 @@ change_section <- function(context) {
   splits <- Filter(Negate(is.null), list(columns$category, columns$region, place_split(columns)))
   blocks <- unlist(lapply(splits, change_blocks, book = context$book), recursive = FALSE)
   map <- if (!is.null(columns$place) && !is.null(context$places)) {
-    figure_block(figure_places(add_change(totals(context$book, by = place_split(columns), every = "year")),
-                               context$places, outline = context$outline))
+    figure_block("places", add_change(totals(context$book, by = place_split(columns), every = "year")),
+                 places = context$places, outline = context$outline)
   }
   if (length(blocks) == 0) blocks <- change_blocks("product", context$book)
   do.call(new_section, c(list("change", "Change against the year before"), list(map), blocks))
@@ -176,7 +178,7 @@ causes_section <- function(context) {
     return(NULL)
   }
   parts <- paste0("revenue_", c("change", "volume", "mix", "price", "new", "gone"))
-  new_section("causes", "Why it changed", figure_block(figure_causes(latest[latest$level != "year", ])),
+  new_section("causes", "Why it changed", figure_block("causes", latest[latest$level != "year", ]),
               table_block("causes", shown_columns(latest, c("year", by, "level", "revenue", parts)),
                           "The causes of the change, which add up to it"))
 }
@@ -219,7 +221,7 @@ targets_section <- function(context) {
     return(NULL)
   }
   last <- t[t[[every]] == max(planned), ]
-  new_section("targets", "Against the targets", figure_block(figure_target(last)),
+  new_section("targets", "Against the targets", figure_block("target", last),
               table_block("targets", last, sprintf("What was planned for %s, what is due of it, and what was reached",
                                                    period_label(max(planned), every, context$book$calendar))))
 }
@@ -233,7 +235,7 @@ change_blocks <- function(by, book) {
   t <- totals(book, by = tidyselect::all_of(by), every = "year", subtotals = list("year"))
   t <- add_change(t)
   latest <- t[t$year == max_period(t), ]
-  list(figure_block(figure_change(add_change(totals(book, by = tidyselect::all_of(by), every = "year")))),
+  list(figure_block("change", add_change(totals(book, by = tidyselect::all_of(by), every = "year"))),
        table_block(paste(c("change", by), collapse = "_"), latest, sprintf("Change by %s", and_list(by))))
 }
 
@@ -249,8 +251,8 @@ best_sellers_section <- function(context) {
   blocks <- unlist(lapply(Filter(Negate(is.null), columns[c("category", "region")]), function(column) {
     t <- add_share(totals(context$book, by = tidyselect::all_of(c(column, "product"))),
                    within = tidyselect::all_of(column))
-    list(figure_block(figure_ranking(totals(context$book, by = tidyselect::all_of(c(column, "product"))),
-                                     within = tidyselect::all_of(column))),
+    list(figure_block("ranking", totals(context$book, by = tidyselect::all_of(c(column, "product"))),
+                      within = column),
          table_block(paste0("best_sellers_", column),
                      best_sellers(t, n = 5, within = tidyselect::all_of(column), others = TRUE),
                      sprintf("Best sellers of each %s", column)))
@@ -265,7 +267,7 @@ best_sellers_section <- function(context) {
   }
   if (length(blocks) == 0) {
     t <- add_share(totals(context$book, by = "product"))
-    blocks <- list(figure_block(figure_ranking(t, n = 15)),
+    blocks <- list(figure_block("ranking", t, n = 15),
                    table_block("best_sellers", best_sellers(t, n = 15), "Best sellers"))
   }
   do.call(new_section, c(list("best_sellers", "Best sellers"), unname(blocks), list(each)))
@@ -273,7 +275,7 @@ best_sellers_section <- function(context) {
 
 pareto_section <- function(context) {
   t <- add_pareto(totals(context$book, by = "product"))
-  new_section("pareto", "Pareto: a few products make most of the revenue", figure_block(figure_pareto(t)),
+  new_section("pareto", "Pareto: a few products make most of the revenue", figure_block("pareto", t),
               table_block("pareto", t, "Products from the largest, with their class"))
 }
 

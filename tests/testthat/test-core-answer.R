@@ -39,9 +39,11 @@ test_that("periods that recur inside each longer one are split by it; a year and
   t <- add_running_total(totals(book, by = region, every = c("year", "month_of_year")))
   last <- vapply(split(t$revenue_running, t$region), max, 0)
   expect_equal(last, vapply(split(t$revenue, t$region), sum, 0))
+  expect_identical(answer_of(t)$by, "region")
   t <- quiet(add_running_total(totals(book, every = c("year", "weekday"))))
   expect_equal(t$revenue_running[cumsum(tabulate(factor(t$year)))],
                as.vector(tapply(t$revenue, format(t$year), sum)))
+  expect_identical(answer_of(t)$by, "year")
 })
 
 test_that("columns are what they are, whatever they are called", {

@@ -1,7 +1,7 @@
-# Of 2024 and 2025, without any line in March and June 2024.
-with_empty_months <- function() {
+# Of 2024 and 2025, without any line in some months.
+with_empty_months <- function(months = c("2024-03", "2024-06")) {
   day <- seq(as.Date("2024-01-01"), as.Date("2025-12-31"), by = 1)
-  a_book(day = day[!format(day, "%Y-%m") %in% c("2024-03", "2024-06")], revenue = 1)
+  a_book(day = day[!format(day, "%Y-%m") %in% months], revenue = 1)
 }
 
 test_that("covered periods without a line are named beside the number", {
@@ -16,6 +16,8 @@ test_that("covered periods without a line are named beside the number", {
   expect_match(in_words(quarters), "No line in 2024-03 and 2024-06.", fixed = TRUE, all = FALSE)
   expect_match(in_words(in_period(quarters, "2025-Q1")), "No line in 2024-03.", fixed = TRUE, all = FALSE)
   expect_no_match(in_words(in_period(quarters, "2025-Q3")), "No line in")
+  first <- add_change(totals(with_empty_months("2024-07"), every = "quarter"))
+  expect_match(in_words(in_period(first, "2025-Q3")), "No line in 2024-07.", fixed = TRUE, all = FALSE)
   weeks <- in_words(in_period(add_change(totals(book, every = "month")), "2025-03"))
   expect_match(weeks, "No line in 2024-W10, 2024-W11, 2024-W12 and 2024-W13", all = FALSE)
 })

@@ -61,13 +61,32 @@ test_that("a gap, a day, a month, a price, returns and a spelling that are odd a
     replace(x, "units", list(ifelse(back, -1, 1)))
   }, "returns")
   expect_match(returns$finding, "Returns take [0-9.]+ % of what was sold in 2025 to 2025-09-30, against 0.0 %")
+  # Of what was only given back there is no part, and of what is not known none either.
+  only_back <- function(x) x[x$day < "2025-01-01" | x$product == "Item A", ] |>
+    transform(units = ifelse(day >= "2025-01-01" | as.integer(day) %% 20 == 0, -1, 1))
+  expect_identical(nrow(found_in(only_back, "returns")), 0L)
+  expect_identical(nrow(found_in(function(x) x[x$day >= "2025-01-01", ], "returns")), 0L)
   spelling <- found_in(function(x) replace(x, "region", list(ifelse(x$day > "2025-09-01" & x$region == "North",
                                                                    "north ", x$region))), "spelling")
   expect_identical(spelling$member, "north ")
+  # The last eight weeks begin in August.
+  came <- function(day) {
+    found_in(function(x) replace(x, "region", list(ifelse(x$day == day & x$region == "North", "north ", x$region))),
+             "spelling")$member
+  }
+  expect_identical(came("2025-08-03"), "north ")
+  expect_identical(came("2025-07-31"), character())
   # Old spellings are nobody's news, and tell nothing else.
   old <- findings(planted_shop(function(x) replace(x, "region", list(ifelse(as.integer(x$day) %% 2 == 0, "north",
                                                                             x$region)))), n = 100)
   expect_false("region" %in% old$column)
+})
+
+test_that("without `by` the findings are by product and by text columns of a few values", {
+  risen <- function(x) replace(x, "units", list(ifelse(x$day >= "2025-01-01" & x$region == "North", 3, 1)))
+  expect_true("region" %in% findings(planted_shop(risen), n = 100)$column)
+  many <- function(x) replace(x, "region", list(sprintf("%s %d", x$region, as.integer(x$day) %% 31)))
+  expect_false("region" %in% findings(planted_shop(many), n = 100)$column)
 })
 
 test_that("change, shares, carriers, leaders and dependence equal SQL", {
@@ -179,6 +198,7 @@ test_that("a limit that is just reached counts, and just missed does not", {
   expect_false("carrier A" %in% kinds_of(c(A = 50, B = 50), c(A = 51, B = 50), points = 0.011))
   # One of ten members with more than a quarter.
   nine <- stats::setNames(rep(1, 9), letters[2:10])
+  expect_true("dependence A" %in% kinds_of(c(A = 9, nine) / 50, c(A = 9, nine) / 50, dependence = 0.49))
   expect_true("dependence A" %in% kinds_of(c(A = 9, nine), c(A = 9, nine), dependence = 0.49))
   expect_false("dependence A" %in% kinds_of(c(A = 9, nine), c(A = 9, nine), dependence = 0.5))
   expect_false("dependence A" %in% kinds_of(c(A = 9, nine[-1]), c(A = 9, nine[-1])))

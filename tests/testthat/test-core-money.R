@@ -29,6 +29,7 @@ test_that("an overflow is an error and never a wrong sum", {
   many <- a_sale(revenue = rep(9e12, 3))
   expect_snapshot(error = TRUE, daybook(many, day, revenue, product))
   expect_error(daybook(a_sale(revenue = rep(9e12, 20000)), day, revenue, product), class = "hinterfeld_error_overflow")
+  expect_error(extend_lines(a_book(), per = revenue / 0), "not a finite number")
   expect_identical(totals(daybook(a_sale(revenue = rep(9e12, 2)), day, revenue, product))$revenue, 1.8e13)
 })
 

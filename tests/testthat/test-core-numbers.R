@@ -24,6 +24,7 @@ test_that("numbers read back, and short ones are short", {
   plain <- hinterfeld:::people_plain(c(1234567.5, -1000, 999, NA, 0.001))
   expect_identical(plain, c("1 234 567.5", "-1 000", "999", NA, "0.001"))
   expect_identical(hinterfeld:::short_number(c(0, 25000, -1234567, NA)), c("0", "0.025 M", "-1.234567 M", NA))
+  expect_identical(hinterfeld:::short_number(123456.789), "123.4568 k")
   expect_identical(hinterfeld:::people_number(c(1234.5, -0.25, NA), 1, signed = TRUE), c("+1 234.5", "-0.2", NA))
 })
 

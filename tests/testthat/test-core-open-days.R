@@ -61,6 +61,15 @@ test_that("a change per open day compares as many open days, and says how many",
   expect_identical(as.data.frame(ask(inquiry_of(x), shop())), as.data.frame(x))
 })
 
+test_that("a period without an open day is compared with none", {
+  sales <- a_sale(day = as.Date(c("2026-01-01", "2026-01-31", "2026-02-28", "2026-03-31")), revenue = 1)
+  closed <- seq(as.Date("2026-02-01"), as.Date("2026-02-28"), by = 1)
+  x <- add_change(totals(daybook(sales, day, revenue, product, calendar = sales_calendar(closed = closed)),
+                         every = "month"), versus = "period_before", per_open_day = TRUE)
+  expect_identical(x$revenue_direction, rep("unknown", 3))
+  expect_identical(x$revenue_open_days_before, rep(NA_integer_, 3))
+})
+
 test_that("earlier values are rounded once, half away from zero, however large", {
   sales <- data.frame(day = as.Date("2025-03-01") + c(0:30, 365 + 0:30), revenue = 0, product = "a")
   sales$revenue[c(1, 2)] <- c(20368744177663.99, -0.05)

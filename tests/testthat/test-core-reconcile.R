@@ -28,6 +28,10 @@ test_that("a table whose numbers were tampered with does not reconcile", {
   expect_false(reconcile(wrong)$matches)
   expect_identical(reconcile(wrong)$difference, 0.01)
   expect_snapshot(reconcile(wrong))
+  wrong <- unclass(wrong)
+  wrong$revenue[1] <- wrong$revenue[1] + 7
+  attributes(wrong) <- attributes_of
+  expect_identical(reconcile(wrong)$difference, 7.01)
 })
 
 test_that("what cannot be reconciled is explained", {

@@ -71,6 +71,15 @@ test_that("subtotals over all periods have none, recurring periods run in order"
   expect_identical(t$revenue_running[7], totals(kilnmoor_book())$revenue)
 })
 
+test_that("a table that was cut tells the days of its rows, one without periods in a row those of the facts", {
+  book <- a_book(day = as.Date(c("2024-01-15", "2024-05-20", "2025-03-01")), revenue = 1:3)
+  t <- totals(book, every = "month", subtotals = TRUE)
+  expect_match(format(t), "2024-01-15 to 2025-03-01", fixed = TRUE, all = FALSE)
+  expect_match(format(t[t$level == "month", ][2, ]), "2024-05-01 to 2024-05-31", fixed = TRUE, all = FALSE)
+  expect_match(format(t[c(2, nrow(t)), ]), "2024-01-15 to 2025-03-01", fixed = TRUE, all = FALSE)
+  expect_match(expect_no_warning(format(t[0, ])), "2024-01-15 to 2025-03-01", fixed = TRUE, all = FALSE)
+})
+
 test_that("words and mistakes", {
   t <- totals(kilnmoor_book(), by = region, every = "month")
   expect_snapshot(in_words(add_moving(add_running_total(t, restart = "year"), last = 3))[3:4])

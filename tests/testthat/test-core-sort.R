@@ -41,6 +41,7 @@ test_that("a period is named as it is written, the latest too, and it is a step"
   expect_snapshot(as_code(q))
   expect_snapshot(as_brief(q))
   expect_match(in_words(latest), "Only rows of the latest period.", all = FALSE)
+  expect_identical(as.data.frame(in_period(t, "latest")), as.data.frame(in_period(t, "2026-09")))
   april <- totals(daybook(lines_of(book), day, revenue, product, calendar = sales_calendar("04-01")), every = "quarter")
   expect_identical(nrow(in_period(april, "2025/26")), 4L)
 })

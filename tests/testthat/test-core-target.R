@@ -36,6 +36,10 @@ test_that("the part of the year before is that of the same days", {
   x <- add_target(t, data.frame(period = "2026-04", target = 40), due = "year_before")
   expect_identical(utils::tail(x$revenue_due, 1), 10)
   expect_match(in_words(x), "the part that the same days of the year before had", all = FALSE)
+  cent <- transform(lines, revenue = c(0.01, 0, 7, 0))
+  t <- totals(daybook(cent, day, revenue, product, covers = c("2025-04-01", "2026-04-15")), every = "month")
+  x <- add_target(t, data.frame(period = "2026-04", target = 40), due = "year_before")
+  expect_identical(utils::tail(x$revenue_due, 1), 40)
   new <- lines[3:4, ]
   t <- totals(daybook(new, day, revenue, product, covers = c("2025-04-01", "2026-04-15")), every = "month")
   x <- add_target(t, data.frame(period = "2026-04", target = 40), due = "year_before")

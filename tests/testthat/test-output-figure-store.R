@@ -1,43 +1,49 @@
-key_of <- function(figure, ...) figure_key(figure, "png", ...)
-
-test_that("figures that show the same have one key in any session, others have others", {
-  book <- kilnmoor_book()
-  draw <- function(book) {
-    t <- totals(book, by = region, every = "month")
-    list(figure_trend(t), figure_ranking(totals(book, by = c(region, product))),
-         figure_change(add_change(totals(book, by = region, every = "year"))),
-         figure_crosstab(crosstab(totals(book, by = c(category, region)), category, region)),
-         figure_pareto(add_pareto(totals(book, by = product))), figure_weekdays(totals(book, every = "weekday")))
-  }
-  keys <- function(figures) vapply(figures, key_of, "", width = 1280, height = 800)
-  first <- quiet(keys(draw(book)))
-  expect_identical(anyDuplicated(first), 0L)
-  expect_identical(quiet(keys(draw(book))), first)
-  # One line less, another currency, other words, another size.
-  fewer <- quiet(keys(draw(leave_out(book, region == "Vale" & day == as.Date("2026-03-02")))))
-  expect_false(any(fewer == first))
-  figure <- figure_trend(totals(book, by = region, every = "month"))
-  changed <- list(figure + ggplot2::labs(title = "Other"), figure + ggplot2::theme(legend.position = "top"),
-                  figure + ggplot2::geom_hline(yintercept = 5))
-  expect_identical(anyDuplicated(c(key_of(figure, 1280, 800), keys(changed), key_of(figure, 640, 400))), 0L)
-})
+bytes_of <- function(path) readBin(path, "raw", file.size(path))
+stored_in <- function(folder) list.files(folder, "^[0-9a-f]{32}-[0-9a-f]{16}[.](png|svg)$", full.names = TRUE)
 
 test_that("a figure that was kept is copied, one that was damaged drawn again", {
   folder <- withr::local_tempdir()
-  figure <- figure_ranking(totals(kilnmoor_book(), by = region))
-  bytes <- function(path) readBin(path, "raw", file.size(path))
-  plain <- bytes(deliver(figure, file.path(folder, "a.png")))
-  with_figure_store(folder, {
-    first <- bytes(deliver(figure, file.path(folder, "b.png")))
-    kept <- list.files(folder, "^[0-9a-f]{32}-[0-9a-f]{16}[.]png$", full.names = TRUE)
+  figure <- made_figure("ranking", totals(kilnmoor_book(), by = region))
+  plain <- bytes_of(deliver(figure, file.path(folder, "a.png")))
+  with_figure_store(folder, function() "lines", {
+    first <- bytes_of(deliver(figure, file.path(folder, "b.png")))
+    kept <- stored_in(folder)
     expect_length(kept, 1)
     Sys.setFileTime(kept, as.POSIXct("2020-01-01"))
-    again <- bytes(deliver(figure, file.path(folder, "c.png")))
+    again <- bytes_of(deliver(figure, file.path(folder, "c.png")))
     expect_identical(as.numeric(file.mtime(kept)), as.numeric(as.POSIXct("2020-01-01")))
-    writeBin(rev(bytes(kept)), kept)
-    mended <- bytes(deliver(figure, file.path(folder, "d.png")))
+    writeBin(rev(bytes_of(kept)), kept)
+    mended <- bytes_of(deliver(figure, file.path(folder, "d.png")))
     expect_identical(unique(figures_used()), basename(kept))
   })
   expect_identical(list(first, again, mended), list(plain, plain, plain))
   expect_null(figure_store$folder)
+})
+
+test_that("figures of another table, other arguments, lines, words or marks are others; what is not known is drawn", {
+  folder <- withr::local_tempdir()
+  book <- kilnmoor_book()
+  t <- totals(book, by = region)
+  path <- file.path(folder, "a.svg")
+  # How many figures more are kept.
+  kept <- function(figure, lines = "lines") {
+    before <- length(stored_in(folder))
+    with_figure_store(folder, function() lines, deliver(figure, path))
+    drawn <- bytes_of(path)
+    deliver(figure, path)
+    expect_identical(drawn, bytes_of(path))
+    length(stored_in(folder)) - before
+  }
+  expect_identical(kept(made_figure("ranking", t)), 1L)
+  expect_identical(kept(made_figure("ranking", totals(book, by = region))), 0L)
+  fewer <- totals(leave_out(book, region == "Vale" & day == as.Date("2026-03-02")), by = region)
+  expect_identical(kept(made_figure("ranking", fewer)), 1L)
+  expect_identical(kept(made_figure("ranking", t, n = 3)), 1L)
+  expect_identical(kept(made_figure("ranking", t), "other lines"), 1L)
+  expect_identical(kept(made_figure("ranking", t) + ggplot2::labs(caption = NULL)), 1L)
+  withr::with_options(list(hinterfeld.group_mark = "."), expect_identical(kept(made_figure("ranking", t)), 1L))
+  pages <- made_figure("ranking", totals(book, by = c(region, product)))
+  expect_identical(kept(pages), length(figure_pages(pages)))
+  expect_identical(kept(figure_trend(totals(book, every = "month"))), 0L)
+  expect_identical(kept(made_figure("ranking", t, n = 2), NULL), 0L)
 })
