@@ -156,3 +156,30 @@ replace_folder <- function(draft, folder) {
   file.rename(former, if (placed) draft else folder)
   placed
 }
+
+output_folder <- function(brief) {
+  folder <- brief$content$outputs$folder
+  if (is.null(folder)) {
+    return(sub("[.][^.]*$", "-out", brief$path))
+  }
+  brief_path(brief, folder)
+}
+
+# A brief may come from somebody else: it says what its outputs are called, not where on the disk they go.
+check_brief_folder <- function(brief, folder, anywhere, call = caller_env(), does = "writes to", given = "`into`",
+                               option = "`--out`") {
+  if (is.null(folder) || anywhere) {
+    return(invisible())
+  }
+  steps <- strsplit(folder, "[/\\\\]")[[1]]
+  if (grepl("^([/\\\\~]|[A-Za-z]:)", folder) || ".." %in% steps || all(steps %in% c("", "."))) {
+    stop_because("brief", sprintf("The brief %s \"%s\", which is outside the brief's own folder.", does, folder),
+                 i = sprintf("Name a folder inside it, or choose the folder yourself with %s (on the command line %s).",
+                             given, option),
+                 i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`.", call = call)
+  }
+}
+
+report_file <- function(brief) {
+  brief$content$report$file %||% "report.html"
+}

@@ -71,10 +71,6 @@ report_findings <- function(facts, brief) {
   }
 }
 
-report_file <- function(brief) {
-  brief$content$report$file %||% "report.html"
-}
-
 write_report <- function(facts, brief, path, tables, figures, found, times) {
   book <- facts$all
   report <- brief$content$report

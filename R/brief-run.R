@@ -143,29 +143,6 @@ check_inputs_unchanged <- function(inputs, brief) {
   record
 }
 
-# A brief may come from somebody else: it says what its outputs are called, not where on the disk they go.
-check_brief_folder <- function(brief, folder, anywhere, call = caller_env(), does = "writes to", given = "`into`",
-                               option = "`--out`") {
-  if (is.null(folder) || anywhere) {
-    return(invisible())
-  }
-  steps <- strsplit(folder, "[/\\\\]")[[1]]
-  if (grepl("^([/\\\\~]|[A-Za-z]:)", folder) || ".." %in% steps || all(steps %in% c("", "."))) {
-    stop_because("brief", sprintf("The brief %s \"%s\", which is outside the brief's own folder.", does, folder),
-                 i = sprintf("Name a folder inside it, or choose the folder yourself with %s (on the command line %s).",
-                             given, option),
-                 i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`.", call = call)
-  }
-}
-
-output_folder <- function(brief) {
-  folder <- brief$content$outputs$folder
-  if (is.null(folder)) {
-    return(sub("[.][^.]*$", "-out", brief$path))
-  }
-  brief_path(brief, folder)
-}
-
 # Everything into the folder `part`.
 deliver_brief <- function(brief, draft) {
   content <- brief$content
@@ -191,19 +168,6 @@ deliver_brief <- function(brief, draft) {
   list(lines = line_counts(book), audit = audit_record(book), headline = headline,
        findings = findings_record(found), outputs = outputs,
        times = as.list(times$seconds()))
-}
-
-# Applies `make` to each entry and names the one that fails.
-named_step <- function(what, entries, make) {
-  results <- lapply(seq_along(entries), function(i) {
-    say_progress("%s %s (%d of %d)", what, names(entries)[i], i, length(entries))
-    tryCatch(make(entries[[i]], names(entries)[i]), error = function(cnd) {
-      abort(sprintf("%s `%s` cannot be made.", what, names(entries)[i]),
-            class = c("hinterfeld_error_run", "hinterfeld_error"),
-            parent = cnd, call = NULL)
-    })
-  })
-  stats::setNames(results, names(entries))
 }
 
 # The columns that tell the rows of a table apart.

@@ -12,15 +12,6 @@ form_problems <- function(parsed) {
   with_lines(schema_problems(parsed$content, schema, character(), schema), parsed$lines)
 }
 
-no_problems <- function() {
-  new_problem(character(), character())
-}
-
-bind_problems <- function(problems) {
-  some_problems <- Filter(function(some) NROW(some) > 0, problems)
-  if (length(some_problems)) do.call(rbind, some_problems) else no_problems()
-}
-
 schema_problems <- function(value, rule, path, schema) {
   rule <- followed_rule(rule, schema)
   if (!is.null(rule$anyOf)) {

@@ -148,3 +148,16 @@ brief_figure <- function(table, spec, brief) {
   if (!is.null(given$at)) given$at <- as.Date(given$at)
   rlang::exec(made_figure, spec$draw, table, !!!given)
 }
+
+# Applies `make` to each entry and names the one that fails.
+named_step <- function(what, entries, make) {
+  results <- lapply(seq_along(entries), function(i) {
+    say_progress("%s %s (%d of %d)", what, names(entries)[i], i, length(entries))
+    tryCatch(make(entries[[i]], names(entries)[i]), error = function(cnd) {
+      abort(sprintf("%s `%s` cannot be made.", what, names(entries)[i]),
+            class = c("hinterfeld_error_run", "hinterfeld_error"),
+            parent = cnd, call = NULL)
+    })
+  })
+  stats::setNames(results, names(entries))
+}

@@ -64,19 +64,6 @@ cli_run <- function(args) {
   })
 }
 
-# Workers as they were typed, a whole number from 1.
-cli_workers <- function(command, given) {
-  text <- given$workers
-  if (is.null(text)) {
-    return(NULL)
-  }
-  if (!grepl("^[1-9][0-9]{0,4}$", text)) {
-    stop_because("usage", sprintf("hinterfeld %s: --workers must be a whole number, 1 or more; it is \"%s\".", command,
-                                  text))
-  }
-  as.integer(text)
-}
-
 cli_store <- function(args) {
   given <- cli_options(
     "store", list(flag("clear", "remove what no brief used in its last run")), args, files = c(1, 1), of = "FOLDER",
@@ -162,14 +149,4 @@ cli_set_aside <- function(args) {
     } else "")),
     if (nrow(aside)) c("", text_table(aside, rows = rows, wrap = TRUE))
   ))
-}
-
-read_row_count <- function(command, text) {
-  if (identical(text, "all")) {
-    return(Inf)
-  }
-  if (!grepl("^[0-9]{1,9}$", text)) {
-    stop_because("usage", sprintf("hinterfeld %s: --rows must be a whole number or all; it is \"%s\".", command, text))
-  }
-  as.integer(text)
 }

@@ -76,14 +76,6 @@ print_totals <- function(brief, given) {
   }
 }
 
-# As it is in a file: a name may hold a line end of its own.
-print_file <- function(t, ending) {
-  path <- tempfile(fileext = ending)
-  on.exit(unlink(path))
-  deliver(t, path)
-  cat(rawToChar(readBin(path, "raw", file.size(path))))
-}
-
 # Whoever asks for a change looks for the latest.
 latest_first <- function(t, given) {
   period <- if (inherits(t, "hinterfeld_totals")) answer_of(t)$periods

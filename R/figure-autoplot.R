@@ -58,3 +58,9 @@ default_figure <- function(t) {
     figure_ranking
   }
 }
+
+#' @rdname autoplot
+#' @exportS3Method ggplot2::autoplot
+autoplot.hinterfeld_listing <- function(object, ...) {
+  figure_ranking(object, ...)
+}

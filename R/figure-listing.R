@@ -1,11 +1,5 @@
 # The best of each scope, and what was not sold, as bars.
 
-#' @rdname autoplot
-#' @exportS3Method ggplot2::autoplot
-autoplot.hinterfeld_listing <- function(object, ...) {
-  figure_ranking(object, ...)
-}
-
 listing_figure <- function(t, title, subtitle, caption) {
   listing <- listing_of(t)
   if (listing$kind == "columns") {

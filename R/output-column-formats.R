@@ -1,14 +1,4 @@
-# What a table is, for those who meet it in a file: title, sentences, and what each column holds.
-
-table_description <- function(x) {
-  listing <- listing_of(x)
-  described <- !is.null(listing) || !is.null(answer_of(x))
-  list(
-    title = if (!is.null(listing)) listing_title(listing) else if (described) table_title(x),
-    sentences = if (described) as.character(unclass(in_words(x))) else character(),
-    unit = currency_of(x), columns = column_forms(x)
-  )
-}
+# How the columns of a table are written: what each holds, its decimals, its unit.
 
 # Rounded for the reader, in print and in files of people; never in the data.
 with_decimals_shown <- function(x, decimals) {
@@ -27,17 +17,6 @@ calendar_of <- function(x) {
 # What the facts behind a table are about; NULL for a table of the user's own.
 about_of <- function(x) {
   listing_of(x)$about %||% answer_of(x)$about
-}
-
-table_title <- function(x, unit = FALSE) {
-  answer <- answer_of(x)
-  if (inherits(x, "hinterfeld_crosstab")) {
-    shown <- answer$grid$shown
-    named <- if (unit) measures_named(answer) else and_list(name_words(shown$of))
-    sprintf("%s: %s by %s", capital(named), and_list(name_words(shown$rows)), and_list(name_words(shown$columns)))
-  } else {
-    title_words(answer, unit)
-  }
 }
 
 # " (Mk)" behind a title where all numbers are money (or parts of it), " (money in Mk)" where some are.

@@ -225,17 +225,3 @@ finding_sentences <- list(
             finding$column, w$numbers$usual, if (w$numbers$more) paste("; so do", w$numbers$more, "more") else "")
   }
 )
-
-#' @export
-print.hinterfeld_findings <- function(x, ..., n = Inf) {
-  writeLines(format(x, n = n))
-  invisible(x)
-}
-
-#' @export
-format.hinterfeld_findings <- function(x, ..., n = Inf) {
-  listing <- listing_of(x)
-  rows <- seq_len(min(n, nrow(x)))
-  c(text_notes(sprintf("%s: %s", listing_title(listing), count_of(nrow(x), "finding"))),
-    text_notes(sprintf("%d. %s", rows, x$finding[rows])), text_notes(listing_sentences(listing)))
-}

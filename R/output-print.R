@@ -251,3 +251,17 @@ format.hinterfeld_audit <- function(x, ...) {
   text_table(shown, list(lines_out = 0, lines = 0, orders = 0, revenue_out = decimals, revenue = decimals),
              rows = nrow(shown), headings = unname(headings[names(shown)]), wrap = TRUE)
 }
+
+#' @export
+print.hinterfeld_findings <- function(x, ..., n = Inf) {
+  writeLines(format(x, n = n))
+  invisible(x)
+}
+
+#' @export
+format.hinterfeld_findings <- function(x, ..., n = Inf) {
+  listing <- listing_of(x)
+  rows <- seq_len(min(n, nrow(x)))
+  c(text_notes(sprintf("%s: %s", listing_title(listing), count_of(nrow(x), "finding"))),
+    text_notes(sprintf("%d. %s", rows, x$finding[rows])), text_notes(listing_sentences(listing)))
+}

@@ -90,3 +90,22 @@ name_parts <- function(table) {
   }
   ifelse(quoted, gsub("\"\"", "\"", substr(parts_named, 2, nchar(parts_named) - 1), fixed = TRUE), parts_named)
 }
+
+asked_database <- function(code, table, call) {
+  tryCatch(code, error = function(cnd) {
+    if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
+    stop_because("database", sprintf("The database could not deliver %s.", quoted(table)),
+                 x = gsub("\\s+", " ", conditionMessage(cnd)),
+                 i = "Check that the server is running and the query is correct.", call = call)
+  })
+}
+
+is_query <- function(text) {
+  grepl("^\\s*(SELECT|WITH)\\b", text, ignore.case = TRUE)
+}
+
+# The answer to a query; the query is built first, because building it may fail.
+query_rows <- function(con, sql, table, call) {
+  force(sql)
+  asked_database(DBI::dbGetQuery(con, sql), table, call)
+}

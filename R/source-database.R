@@ -113,10 +113,6 @@ table_short_name <- function(table) {
   if (is_query(table)) "query" else utils::tail(name_parts(table), 1)
 }
 
-is_query <- function(text) {
-  grepl("^\\s*(SELECT|WITH)\\b", text, ignore.case = TRUE)
-}
-
 # What follows FROM: a quoted name, or the query in brackets.
 query_source <- function(con, table, call) {
   if (is_query(table)) {
@@ -208,21 +204,6 @@ prototype_of <- function(scan, call) {
 # Whole numbers that are known to have no more digits than a double.
 plain_long <- function(x) {
   if (inherits(x, "integer64")) as.double(x) else x
-}
-
-# The answer to a query; the query is built first, because building it may fail.
-query_rows <- function(con, sql, table, call) {
-  force(sql)
-  asked_database(DBI::dbGetQuery(con, sql), table, call)
-}
-
-asked_database <- function(code, table, call) {
-  tryCatch(code, error = function(cnd) {
-    if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
-    stop_because("database", sprintf("The database could not deliver %s.", quoted(table)),
-                 x = gsub("\\s+", " ", conditionMessage(cnd)),
-                 i = "Check that the server is running and the query is correct.", call = call)
-  })
 }
 
 chunks_query <- function(scan, plan, options, take, call = caller_env(), size = 5e5) {
@@ -389,14 +370,6 @@ one_snapshot <- function(con) {
   DBI::dbExecute(con, begin)
   con
 }
-
-disconnect_database <- function(con) {
-  try(DBI::dbExecute(con, "ROLLBACK"), silent = TRUE)
-  try(DBI::dbDisconnect(con), silent = TRUE)
-}
-
-# One connection to each database while a brief is checked or run, or a command: all that it reads is of one moment.
-open_databases <- new.env(parent = emptyenv())
 
 # `rows`: how many rows of it are known to be in a table.
 database_named <- function(name) {

@@ -1,9 +1,5 @@
 # Files of the web: fetched whole into the folder for temporary files, once as long as somebody reads on.
 
-fetched_files <- new.env(parent = emptyenv())
-# Whether sources are held open, databases and fetched files.
-holding <- new.env(parent = emptyenv())
-
 is_url <- function(path) {
   grepl("^https?://", path, ignore.case = TRUE)
 }
@@ -41,18 +37,4 @@ with_an_hour <- function(code) {
   old <- options(timeout = max(3600, getOption("timeout")))
   on.exit(options(old))
   code
-}
-
-# While `code` runs, databases stay connected and addresses are fetched once.
-with_open_sources <- function(code) {
-  outer <- !isTRUE(holding$on)
-  holding$on <- TRUE
-  on.exit(if (outer) {
-    for (name in ls(open_databases)) disconnect_database(open_databases[[name]]$con)
-    rm(list = ls(open_databases), envir = open_databases)
-    unlink(dirname(as.character(unlist(as.list(fetched_files)))), recursive = TRUE)
-    rm(list = ls(fetched_files), envir = fetched_files)
-    holding$on <- FALSE
-  })
-  force(code)
 }

@@ -123,41 +123,6 @@ file_labels <- function(files) {
   labels
 }
 
-check_file <- function(path, call = caller_env()) {
-  check_text(path, "path", call = call)
-  if (dir.exists(path)) {
-    stop_because("file", sprintf("\"%s\" is a folder, not a file.", path), i = "Give one file.", call = call)
-  }
-  if (!file.exists(path)) {
-    folder <- dirname(path)
-    near <- nearest(basename(path), list.files(folder))
-    stop_because("file", sprintf("There is no file \"%s\".", path),
-                 i = if (!dir.exists(folder)) "Its folder does not exist either.",
-                 if (length(near)) c(i = sprintf("The folder holds %s.", examples_of(near))), call = call)
-  }
-  if (file_kind_kernel(path.expand(path)) == "other") {
-    stop_because("file", sprintf("\"%s\" is not a regular file.", path),
-                 i = "A pipe or device may never end: save its output to a file first.", call = call)
-  }
-  if (file.size(path) == 0) {
-    stop_because("file", sprintf("\"%s\" is empty.", path),
-                 i = "A table needs at least a line with the names of its columns.", call = call)
-  }
-  if (file.access(path, 4) != 0) {
-    stop_because("file", sprintf("\"%s\" may not be read.", path), i = "Ask for the right to read it.", call = call)
-  }
-}
-
-# A part that is written on while it is read gives no table.
-check_unchanged <- function(path, stamp, call) {
-  if (file_stamps(path) != stamp) {
-    stop_because("file",
-                 sprintf("%s %s while it was read.", basename(path),
-                         if (file.exists(path)) "was changed" else "vanished"),
-                 i = "Read it again when nobody writes it.", call = call)
-  }
-}
-
 # What a message calls the files: one by its name, several by their folder or pattern.
 shown_files <- function(files, path) {
   if (length(files) == 1) {

@@ -41,7 +41,7 @@ test_that("figures of another table, other arguments, lines, words or marks are 
   expect_identical(kept(made_figure("ranking", t, n = 3)), 1L)
   expect_identical(kept(made_figure("ranking", t), "other lines"), 1L)
   expect_identical(kept(made_figure("ranking", t) + ggplot2::labs(caption = NULL)), 1L)
-  withr::with_options(list(hinterfeld.group_mark = "."), expect_identical(kept(made_figure("ranking", t)), 1L))
+  withr::with_options(list(hinterfeld.group_mark = "'"), expect_identical(kept(made_figure("ranking", t)), 1L))
   pages <- made_figure("ranking", totals(book, by = c(region, product)))
   expect_identical(kept(pages), length(figure_pages(pages)))
   expect_identical(kept(figure_trend(totals(book, every = "month"))), 0L)

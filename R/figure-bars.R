@@ -1,0 +1,114 @@
+# Bars in panels, on one page or several.
+
+panel_columns <- function(quo, t, call = caller_env()) {
+  answer <- answer_of(t)
+  within <- if (rlang::quo_is_null(quo)) utils::head(answer$keys, -1) else pick_within(quo, t, call = call)
+  if (length(setdiff(answer$keys, within)) == 0) {
+    stop_figure("`within` holds every column of the table: there are no bars to draw.",
+                "Split the table by one more column.", call = call)
+  }
+  within
+}
+
+# Rows by panel, the largest panel first, each with its own order of rows.
+panel_rows <- function(data, rows, within) {
+  data$panel <- if (length(within)) panel_names(data, within, rows$answer) else ""
+  data$member <- member_names(data, setdiff(name_order(rows$answer), within))
+  size <- vapply(split(data[[rows$of]], data$panel), function(x) sum(x, na.rm = TRUE), 0)
+  data$panel <- factor(data$panel, names(sort(size, decreasing = TRUE)))
+  # The rest of a scope stands below its members, however large it is.
+  data <- data[order(data$panel, data$quiet, -data$value), ]
+  data$place <- stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
+  data
+}
+
+max_bars <- 32L
+
+# The rows of each page. One row of panels has room for 32 bars each, two for 15, three for 10; longer panels continue
+# on the next page.
+panel_pages <- function(data) {
+  longest <- max(data$place)
+  data$piece <- (data$place - 1L) %/% max_bars
+  data$place <- data$place - max_bars * data$piece
+  pieces <- unique(data[c("panel", "piece")])
+  across <- if (longest <= 10) 9L else if (longest <= 15) 6L else if (longest <= max_bars) 3L else 1L
+  # Pages are evenly filled.
+  pages <- ceiling(nrow(pieces) / across)
+  page <- (seq_len(nrow(pieces)) - 1L) %/% ceiling(nrow(pieces) / pages)
+  at <- page[match(paste(data$panel, data$piece), paste(pieces$panel, pieces$piece))]
+  lapply(split(data, at), function(page_rows) {
+    page_rows$panel <- droplevels(page_rows$panel)
+    page_rows$row <- -page_rows$place
+    # Panels of very different size each have a scale of their own, so that the bars of all can be compared in them.
+    largest <- tapply(abs(page_rows$value) * !page_rows$quiet, page_rows$panel, max, na.rm = TRUE)
+    uneven <- max(largest) > 4 * min(largest[largest > 0], Inf)
+    page_rows$scale <- if (uneven) largest[as.character(page_rows$panel)] else max(largest)
+    page_rows
+  })
+}
+
+# What stands on a page: its panels, or the members of its only one.
+page_holds <- function(page) {
+  panels <- levels(page$panel)
+  if (length(panels) > 1) panels else page$member
+}
+
+scale_note <- function(page) {
+  if (length(unique(page$scale)) > 1) "Each panel has a scale of its own."
+}
+
+panel_names <- function(data, within, answer) {
+  columns <- data[within]
+  for (period in intersect(answer$periods, within)) {
+    columns[[period]] <- period_names(columns[[period]], answer$columns[[period]]$every, answer$about$calendar)
+  }
+  member_names(columns, within)
+}
+
+# Panels side by side: one row of long ones where they fit; else two columns while all rows have room for a line of
+# text, which leaves the bars room; else three.
+panel_columns_across <- function(data) {
+  panels <- length(unique(data$panel))
+  rows <- max(table(data$panel))
+  if (panels <= 3 &&
+      rows > 8) panels else if (panels == 1) 1L else if (ceiling(panels / 2) * (rows + 2) <= 26) 2L else 3L
+}
+
+draw_bars <- function(data) {
+  data$scale[data$scale == 0] <- 1
+  # In parts of the panel's scale. The rest can be far larger than any member: its bar ends at the edge, and its number
+  # tells.
+  length_of <- data$value / data$scale
+  data$end <- pmax(pmin(length_of, 1.08), -1)
+  data$end[is.na(data$end)] <- 0
+  beyond <- data[length_of > 1.08 & data$quiet & !is.na(length_of), ]
+  alone <- length(unique(data$panel)) == 1
+  columns <- panel_columns_across(data)
+  size <- if (alone) 3.6 else 3.1
+  names <- fitting_names(data$member, size, columns, 0.42)
+  # Names and numbers get the room they need, bars the rest.
+  left <- text_fraction(names, size, columns)
+  right <- text_fraction(data$text, size, columns)
+  low <- min(0, data$end)
+  whole <- (1.08 - low) / (1 - left - right)
+  # Bars do not get thicker when there are few.
+  tall <- max(-data$row, 4)
+  ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
+    ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34,
+                                    ymax = .data$row + 0.34,
+                                    fill = .data$quiet)) +
+    bar_break(at_break(beyond, 0.92 * beyond$end), 0.05) +
+    label_text(ggplot2::aes(x = pmax(0, .data$end) + whole * 0.008, label = .data$text), hjust = 0, size = size) +
+    label_text(ggplot2::aes(x = pmin(0, .data$end) - whole * 0.008, label = names), hjust = 1, size = size) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = columns,
+                        labeller = function(labels) lapply(labels, function(x) {
+                          device_glyphs(fitting_names(as.character(x), 3.7, columns, 0.97))
+                        })) +
+    ggplot2::scale_fill_manual(values = c("TRUE" = quiet_bar, "FALSE" = bar_ink)) +
+    ggplot2::scale_x_continuous(limits = c(low - left * whole, 1.08 + right * whole),
+                                expand = ggplot2::expansion(mult = 0)) +
+    ggplot2::scale_y_continuous(limits = c(-tall - 0.6, -0.4), expand = ggplot2::expansion(mult = 0)) +
+    theme_bars() +
+    ggplot2::theme(axis.text.y = ggplot2::element_blank(),
+                   strip.text = if (alone) ggplot2::element_blank() else ggplot2::element_text())
+}
