@@ -19,6 +19,7 @@ grouped_tallies <- function(brief, large = FALSE) {
     tallies
   }, hinterfeld_ungrouped = function(cnd) {
     DBI::dbExecute(con, "ROLLBACK TO SAVEPOINT grouping")
+    DBI::dbExecute(con, "RELEASE SAVEPOINT grouping")
     say("ungrouped",
         sprintf("The database cannot group these lines, so they are fetched and totalled here: %s",
                 conditionMessage(cnd)))

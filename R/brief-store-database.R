@@ -24,14 +24,16 @@ part_column <- function(lines, brief) {
   unlist(lines$parts) %||% if (day %in% file_columns(lines)) day
 }
 
-open_stored_table <- function(lines, brief, store, call) {
+# Without a store nobody asks whether a part has changed.
+open_parted_table <- function(lines, brief, store, call) {
   columns <- rlang::new_quosure(lines$options$columns, rlang::empty_env())
   options <- lines$options[intersect(names(lines$options), "types")]
   by <- part_column(lines, brief)
   name <- sha256_text(paste(c(lines$database, lines$table, names(by), by), collapse = "\n"))
-  source <- open_database_parts(database_named(lines$database), lines$table, columns, options, by, lines$changed,
-                                known_slots(store$index$tables[[name]]), call)
-  change_index(store, "tables", name, slots_record(source$listed))
+  source <- open_database_parts(database_named(lines$database), lines$table, columns, options, by,
+                                if (is.null(store)) FALSE else lines$changed,
+                                if (!is.null(store)) known_slots(store$index$tables[[name]]), call)
+  if (!is.null(store)) change_index(store, "tables", name, slots_record(source$listed))
   source
 }
 

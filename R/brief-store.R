@@ -31,7 +31,7 @@ open_parts <- function(lines, brief, store, workers, call) {
     return(open_brief_file(lines))
   }
   if (!is.null(lines$database)) {
-    return(open_stored_table(lines, brief, store, call))
+    return(open_parted_table(lines, brief, store, call))
   }
   files <- quietly(source_files(lines$path, call))
   if (!is.null(store)) wait_for_rest(files, call = call)

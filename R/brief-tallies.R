@@ -9,7 +9,7 @@ brief_tallies <- function(brief, call = caller_env()) {
   texts <- columns_of_names(content)
   lines <- file_with_types(content$data$lines, brief, texts, wanted)
   if (is.null(store)) say_progress("Reading %s in chunks and tallying each", lines$shown)
-  workers <- start_workers(workers_of(brief), lines)
+  workers <- start_workers(workers_of(brief), lines, brief)
   on.exit(stop_workers(workers))
   source <- open_parts(lines, brief, store, workers, call)
   on.exit(close_source(source), add = TRUE)

@@ -47,13 +47,14 @@ check_url <- function(url, call = caller_env()) {
 worker_profile <- "hinterfeld"
 
 # Starts the workers that are asked for; those that the user has set are there already. NULL for this process alone.
-start_workers <- function(asked, lines, call = caller_env()) {
+start_workers <- function(asked, lines, brief, call = caller_env()) {
   check_workers(asked, call)
   if (is.null(asked)) {
     return(NULL)
   }
-  if (!is.null(lines$database)) {
-    say("no_workers", "Lines of a database are read by this process, without workers.")
+  alone <- if (!is.null(lines$database)) why_alone(lines, brief)
+  if (!is.null(alone)) {
+    say("no_workers", sprintf("%s is read by this process, without workers: %s", lines$shown, alone[1]), i = alone[2])
     return(NULL)
   }
   need_package("mirai", "to use workers", call)
@@ -74,6 +75,17 @@ start_workers <- function(asked, lines, call = caller_env()) {
   wait_for_workers(workers, call)
   ready <- TRUE
   workers
+}
+
+# Why the workers cannot read a table of a database, and what to do; NULL if they can. Each has a connection of its own:
+# only PostgreSQL shows all of them the same moment.
+why_alone <- function(lines, brief) {
+  if (!inherits(database_named(lines$database), "PqConnection")) {
+    c("only tables of PostgreSQL are read by workers.", "Leave out the workers, or export the lines to files.")
+  } else if (is.null(part_column(lines, brief))) {
+    c("no column divides it into parts.",
+      "Name a column of days, or one of whole numbers: `parts: {order_id: 100000}`.")
+  }
 }
 
 stop_workers <- function(workers) {
@@ -131,31 +143,51 @@ odd_scan <- function(answer, task) {
 
 # The parts counted by workers, largest first; `use` is given each part when all of its ranges are there.
 parts_by_workers <- function(workers, brief, source, missing, hashes, readings, use, call) {
+  of_table <- is.null(source$files)
   about <- about_run(workers, brief, names = source$names, plan = source$plan, options = source$options,
-                     shown = source$shown, kind = kind_of_file(source$files[1]), readings = readings)
+                     shown = source$shown, readings = readings,
+                     kind = if (!of_table) kind_of_file(source$files[1]), odd = source$listed$odd,
+                     snapshot = if (of_table) shared_snapshot(source$scans[[1]]$con))
   most <- 4L * max(1L, workers_there(workers))
-  ranges <- unlist(lapply(missing, function(i) part_ranges(source, i, hashes[i], most)), recursive = FALSE)
+  ranges <- if (of_table) slot_ranges(source, missing, hashes[missing], most) else
+    unlist(lapply(missing, function(i) part_ranges(source, i, hashes[i], most)), recursive = FALSE)
   ranges <- ranges[order(-vapply(ranges, function(range) range$size, 0))]
-  waiting <- table(vapply(ranges, function(range) range$hash, ""))
+  waiting <- table(unlist(lapply(ranges, function(range) range$hash)))
   together <- list()
   done <- 0
-  each_result(workers, "count_range", ranges, about, odd_part, function(range, answer) {
-    part <- answer$part
-    name <- range$hash
-    former <- together[[name]]
-    together[[name]] <<- if (is.null(former)) part else merge_stored_parts(former, part)
-    waiting[[name]] <<- waiting[[name]] - 1L
-    if (waiting[[name]] > 0) {
+  each_result(workers, if (of_table) "count_slots" else "count_range", ranges, about, odd_parts,
+              function(range, answer) {
+    whole <- list()
+    for (part in answer$parts) {
+      name <- part$parts
+      former <- together[[name]]
+      together[[name]] <<- if (is.null(former)) part else merge_stored_parts(former, part)
+      waiting[[name]] <<- waiting[[name]] - 1L
+      if (waiting[[name]] == 0) {
+        whole <- c(whole, list(replace(together[[name]], "parts", list(name))))
+        together[[name]] <<- NULL
+      }
+    }
+    if (length(whole) == 0) {
       return()
     }
-    done <<- done + 1
-    whole <- replace(together[[name]], "parts", list(name))
-    together[[name]] <<- NULL
+    done <<- done + length(whole)
     say("progress", sprintf("%s counted on %s (%d of %d, %s) ...", range$label, answer$host, done, length(missing),
-                            count_of(whole$rows, "line")))
-    use(whole)
+                            count_of(sum(vapply(whole, function(part) part$rows, 0)), "line")))
+    for (part in whole) use(part)
   }, call)
   for (scan in source$scans[missing]) if (!is.null(scan$stamp)) check_unchanged(scan$path, scan$stamp, call)
+}
+
+# Parts of a table in ranges of about as many lines.
+slot_ranges <- function(source, missing, hashes, most) {
+  rows <- source$rows[missing]
+  of <- (cumsum(rows) - rows / 2) %/% (max(sum(rows), 1) / most)
+  lapply(split(seq_along(missing), of), function(these) {
+    parts <- missing[these]
+    list(label = paste(unique(source$labels[range(parts)]), collapse = " to "), hash = hashes[these],
+         rows = rows[these], slots = source$listed$slot[parts], size = sum(rows[these]))
+  })
 }
 
 # A part in ranges of about equal size, each of whole records: a large file need not be read by one worker.
@@ -206,7 +238,7 @@ each_result <- function(workers, work, tasks, about, odd, use, call) {
     answer <- awaited(job, workers, call)
     problem <- answer$problem %||% odd(answer, job$task)
     # What is wrong with the lines is wrong everywhere.
-    if (!is.null(answer$kind) && !answer$kind %in% c("file", "workers", "package")) {
+    if (!is.null(answer$kind) && !answer$kind %in% c("file", "database", "workers", "package")) {
       abort(problem, class = c(paste0("hinterfeld_error_", answer$kind), "hinterfeld_error"), call = call)
     }
     if (is.null(problem)) {
@@ -247,15 +279,19 @@ awaited <- function(job, workers, call) {
     return(list(problem = if (as.integer(answer) == 5L) "the worker did not answer in time." else
       "the worker ended in the middle of it."))
   }
-  if (is.raw(answer$bytes)) {
-    answer$part <- tryCatch(parse_stored(answer$bytes), error = function(cnd) NULL)
+  if (is.list(answer$bytes)) {
+    answer$parts <- lapply(answer$bytes, function(bytes) {
+      if (is.raw(bytes)) tryCatch(parse_stored(bytes), error = function(cnd) NULL)
+    })
   }
   answer
 }
 
 # Why an answer is not the counted range that was asked for; NULL if it is.
-odd_part <- function(answer, range) {
-  if (!identical(answer$part$parts, range$hash) || !identical(answer$part$rows, as.double(range$rows))) {
+odd_parts <- function(answer, range) {
+  hashes <- lapply(answer$parts, function(part) part$parts)
+  rows <- lapply(answer$parts, function(part) part$rows)
+  if (!identical(hashes, as.list(range$hash)) || !identical(rows, as.list(as.double(range$rows)))) {
     "what came back is not a tally of it."
   }
 }
@@ -270,7 +306,7 @@ worker_answer <- function(work, task, about) {
     }
     options(hinterfeld.threads = about$threads, hinterfeld.block = about$block,
             hinterfeld.unpacked_limit = about$unpacked_limit)
-    works <- list(scan_part = scan_part, count_range = count_range)
+    works <- list(scan_part = scan_part, count_range = count_range, count_slots = count_slots)
     c(list(host = host), with_open_sources(in_plain_session(quietly(works[[work]](task, about)))))
   }, error = function(cnd) {
     kind <- grep("^hinterfeld_error_", class(cnd), value = TRUE)
@@ -293,16 +329,34 @@ worker_held <- new.env(parent = emptyenv())
 
 count_range <- function(range, about) {
   check_file(range$path)
-  brief <- list(content = about$content, folder = about$folder)
-  if (!identical(worker_held$run, about$run)) {
-    worker_held$tables <- attached_tables(brief, columns_of_names(brief$content), columns_used(brief$content))
-    worker_held$run <- about$run
-  }
   source <- list(kind = source_kinds[[about$kind]], files = range$path, labels = range$label, shown = about$shown,
                  options = about$options, names = about$names, rows = range$rows, plan = about$plan)
   source$scans <- list(range$scan %||% source$kind$scan(range$path, source$options, rlang::current_env(), source$names))
   source$scans[[1]]$stamp <- file_stamps(range$path)
   source$scans[[1]]$before <- range$before
+  counted_parts(source, range, about)
+}
+
+count_slots <- function(range, about) {
+  brief <- list(content = about$content, folder = about$folder)
+  lines <- parse_file_entry(about$content$data$lines, brief)
+  source <- open_found_parts(database_named(lines$database, about$snapshot), lines$table,
+                             rlang::new_quosure(about$names, rlang::empty_env()), about$options,
+                             part_column(lines, brief),
+                             list(slot = range$slots, n = range$rows, stamp = "", odd = about$odd))
+  on.exit(source$close())
+  source$plan <- about$plan
+  counted_parts(in_runs(source, seq_along(range$slots)), range, about)
+}
+
+counted_parts <- function(source, range, about) {
+  brief <- list(content = about$content, folder = about$folder)
+  if (!identical(worker_held$run, about$run)) {
+    worker_held$tables <- attached_tables(brief, columns_of_names(brief$content), columns_used(brief$content))
+    worker_held$run <- about$run
+  }
   ways <- ways_of_brief(brief, worker_held$tables)
-  list(bytes = stored_bytes(counted_part(source, 1, range$hash, ways, about$readings, rlang::current_env())))
+  list(bytes = lapply(seq_along(range$hash), function(i) {
+    stored_bytes(counted_part(source, i, range$hash[i], ways, about$readings, rlang::current_env()))
+  }))
 }

@@ -2,13 +2,22 @@
 # many lines each part has, and a stamp that is another when some line of it is another.
 
 # The parts of a table as a source, read in their order. `by` is a column of days, or a named size: c(order_id = 1e5).
-# `changed` is a column that tells when a line changed, NULL where the versions of rows tell. `known` is what was found
-# before, which `found` of the source is now.
+# `changed` is a column that tells when a line changed, NULL where the versions of rows tell, FALSE where nobody asks.
+# `known` is what was found before, which `listed` of the source is now.
 open_database_parts <- function(con, table, columns, options, by, changed = NULL, known = NULL, call = caller_env()) {
   source <- open_table(con, table, columns, options, call)
+  slot <- slot_sql(source$scans[[1]], by, call)
+  source_of_slots(source, slot, found_slots(source$scans[[1]], slot, source$names, changed, known, call), call = call)
+}
+
+# Some of these parts, which another process has found.
+open_found_parts <- function(con, table, columns, options, by, listed, call = caller_env()) {
+  source <- open_table(con, table, columns, options, call)
+  source_of_slots(source, slot_sql(source$scans[[1]], by, call), listed, TRUE, call)
+}
+
+source_of_slots <- function(source, slot, listed, some = FALSE, call = caller_env()) {
   scan <- source$scans[[1]]
-  slot <- slot_sql(scan, by, call)
-  listed <- found_slots(scan, slot, source$names, changed, known, call)
   slots <- listed$slot
   if (length(slots) == 0) {
     stop_because("no_lines", sprintf("%s has no lines, so there is nothing to total.", quoted(scan$path)),
@@ -16,7 +25,7 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
   }
   scan <- with_odd(scan, listed$odd)
   source <- planned_source(source, scan)
-  reader <- part_reader(scan, slot, slots)
+  reader <- part_reader(scan, slot, slots, some)
   source$kind <- database_parts_kind
   source$rows <- listed$n
   source$labels <- part_labels(source$labels, slots, slot$size)
@@ -25,7 +34,7 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
     part[c("rows", "part", "until", "reader")] <- list(listed$n[i], i, i, reader)
     part
   })
-  source$stamps <- paste(table_stamp(con, scan), slot$text, slots, listed$n, listed$stamp)
+  source$stamps <- paste(table_stamp(scan$con, scan), slot$text, slots, listed$n, listed$stamp)
   source$parted <- slot$words
   source$listed <- listed
   source$close <- reader$close
@@ -37,7 +46,7 @@ open_database_parts <- function(con, table, columns, options, by, changed = NULL
 # again.
 found_slots <- function(scan, slot, names, changed, former, call) {
   odd <- odd_columns_sql(scan, names)
-  stamp <- if (is.null(changed)) version_sql() else change_sql(scan, names, changed)
+  stamp <- if (is.null(changed)) version_sql() else if (isFALSE(changed)) "''" else change_sql(scan, names, changed)
   sql <- sprintf("SELECT %s FROM %s GROUP BY %s ORDER BY %s",
                  paste(c(sprintf("%s AS slot, count(*) AS n, %s AS stamp", slot$text, stamp), odd), collapse = ", "),
                  scan$from, slot$value, slot$value)
@@ -163,8 +172,8 @@ whole_table_stamp <- function(con, table, load) {
   rlang::hash(lapply(load(), function(x) if (is.character(x)) x[seq_along(x)] else x))
 }
 
-# Rows of parts in their order: parts that follow one another are one question.
-part_reader <- function(scan, slot, slots) {
+# Rows of parts in their order: parts that follow one another are one question. The parts may be `some` of the table's.
+part_reader <- function(scan, slot, slots, some = FALSE) {
   result <- NULL
   held <- NULL
   runs <- NULL
@@ -184,7 +193,7 @@ part_reader <- function(scan, slot, slots) {
     span <- if (length(days)) {
       sprintf("%s >= %s AND %s <= %s", slot$value, literal(days[1]), slot$value, literal(days[length(days)]))
     }
-    where <- if (length(asked) < length(slots)) {
+    where <- if (some || length(asked) < length(slots)) {
       paste("WHERE", paste(c(span, if (anyNA(asked)) sprintf("%s IS NULL", slot$value)), collapse = " OR "))
     } else {
       ""
@@ -232,4 +241,9 @@ in_runs <- function(source, which) {
   last <- tapply(which, run, max)
   for (k in seq_along(which)) source$scans[[which[k]]]$until <- last[[as.character(run[k])]]
   source
+}
+
+# The name under which other connections see what this one sees, as long as this one is open.
+shared_snapshot <- function(con) {
+  DBI::dbGetQuery(con, "SELECT pg_export_snapshot() AS name")$name
 }

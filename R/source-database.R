@@ -267,7 +267,7 @@ match_types <- function(chunk, scan, plan, call) {
 # A brief names a database and never describes it: the name is looked up in the environment, where an address may be
 # (`postgresql://...`, `sqlite:/path/of/file`), or else in the PostgreSQL service file. An address may hold a password,
 # and so may the driver's words about it: neither is ever shown.
-connect_database <- function(name, call = caller_env()) {
+connect_database <- function(name, snapshot = NULL, call = caller_env()) {
   if (grepl("://", name, fixed = TRUE) || startsWith(name, "sqlite:")) {
     stop_because("database",
                  "`database` must be the name of an environment variable that holds the address, not the address.",
@@ -298,7 +298,7 @@ connect_database <- function(name, call = caller_env()) {
     },
     error = function(cnd) stop_unreached(name, fields, conditionMessage(cnd), nzchar(address), call)
   )
-  one_snapshot(con)
+  one_snapshot(con, snapshot)
 }
 
 stop_unreached <- function(name, fields, words, addressed, call) {
@@ -364,17 +364,21 @@ address_parts <- function(address, name, call = caller_env()) {
   fields[nzchar(fields)]
 }
 
-# All that is read through it is of one moment, and nothing can be written.
-one_snapshot <- function(con) {
+# All that is read through it is of one moment, and nothing can be written. A `snapshot` is the moment of another
+# connection.
+one_snapshot <- function(con, snapshot = NULL) {
   begin <- if (inherits(con, "PqConnection")) "BEGIN TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY" else "BEGIN"
   DBI::dbExecute(con, begin)
+  if (!is.null(snapshot)) {
+    DBI::dbExecute(con, paste("SET TRANSACTION SNAPSHOT", DBI::dbQuoteString(con, snapshot)))
+  }
   con
 }
 
 # `rows`: how many rows of it are known to be in a table.
-database_named <- function(name) {
+database_named <- function(name, snapshot = NULL) {
   if (is.null(open_databases[[name]])) {
-    assign(name, list(con = connect_database(name), rows = new.env(parent = emptyenv())), open_databases)
+    assign(name, list(con = connect_database(name, snapshot), rows = new.env(parent = emptyenv())), open_databases)
   }
   open_databases[[name]]$con
 }

@@ -45,6 +45,9 @@ parse_stored <- function(bytes) {
 }
 
 parse_aside <- function(columns) {
+  if (identical(columns, list())) {
+    return(NULL)
+  }
   check_saved(is.list(columns) && rlang::is_named(columns), "lines")
   values <- lapply(columns, function(column) {
     check_saved(is.list(column) && setequal(names(column), c("type", "values")) && is.list(column$values), "lines")

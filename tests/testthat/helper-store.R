@@ -35,12 +35,13 @@ stored_brief <- function(env = parent.frame(), tables = NULL, light = TRUE,
   folder
 }
 
-# Runs with kept parts; gives what was said of them.
-run_stored <- function(folder) {
+# Runs with kept parts; gives what was said of them. Only what a test has `hurt` is damaged.
+run_stored <- function(folder, hurt = FALSE) {
   said <- character()
   withCallingHandlers(
     run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), store = file.path(folder, "kept")),
     hinterfeld_message = function(cnd) {
+      if (!hurt && inherits(cnd, "hinterfeld_message_kept_damaged")) testthat::fail(conditionMessage(cnd))
       said <<- c(said, conditionMessage(cnd))
       invokeRestart("muffleMessage")
     }
@@ -64,7 +65,7 @@ expect_as_fresh <- function(folder, pattern = NULL) {
 }
 
 # What a run says of its parts; nothing where nothing is new. Whether it is right is looked at with the next fresh one.
-expect_said <- function(folder, pattern = NULL) {
-  said <- run_stored(folder)
+expect_said <- function(folder, pattern = NULL, hurt = FALSE) {
+  said <- run_stored(folder, hurt)
   if (is.null(pattern)) testthat::expect_length(said, 0) else testthat::expect_match(said, pattern, all = FALSE)
 }

@@ -191,3 +191,45 @@ test_that("a mistake in the columns that part a table is told when the brief is 
   found <- check_brief(read_brief(file.path(folder, "job.yaml")))
   expect_match(found$problem, "Only the sale lines can be divided into parts", all = FALSE)
 })
+
+test_that("workers take the parts of a table in PostgreSQL, all as it was at one moment", {
+  skip_on_cran()
+  server <- local_postgres()
+  con <- connect_postgres(server)
+  folder <- stored_brief(lines = "{database: SHOP, table: sales}")
+  job <- file.path(folder, "job.yaml")
+  withr::local_envvar(SHOP = server$address)
+  kept_table(con, folder)
+  run <- function(workers, store = NULL) {
+    record <- quiet(run_brief(job, into = file.path(folder, "out"), again = TRUE, workers = workers, store = store))
+    record[c("lines", "audit", "headline", "outputs")]
+  }
+  alone <- run(NULL)
+  by_workers <- run(2)
+  expect_identical(by_workers$outputs, alone$outputs)
+  expect_identical(by_workers$lines, alone$lines)
+  # Lines that come while the workers read are not of this run.
+  come <- FALSE
+  withr::with_options(list(hinterfeld.block = 500), withCallingHandlers(
+    run_brief(job, into = file.path(folder, "out"), again = TRUE, workers = 2, store = file.path(folder, "kept")),
+    hinterfeld_message_progress = function(cnd) {
+      if (!come && grepl("counted on", conditionMessage(cnd))) {
+        come <<- DBI::dbExecute(con, "UPDATE sales SET pieces = pieces + 1") > 0
+      }
+      invokeRestart("muffleMessage")
+    }
+  )) |> quiet()
+  expect_true(come)
+  stored <- jsonlite::read_json(file.path(folder, "out", "run.json"))
+  expect_identical(vapply(stored$outputs, function(x) x$sha256, ""), vapply(alone$outputs, function(x) x$sha256, ""))
+  expect_said(folder, "0 parts are kept, 6 to read")
+  # Numbers of lines without one, and what only one process can read.
+  DBI::dbExecute(con, "UPDATE sales SET id = NULL WHERE id < 50")
+  text <- readLines(job)
+  writeLines(sub("table: sales", "table: sales, parts: {id: 30}", text, fixed = TRUE), job)
+  expect_identical(run(1)$outputs, run(NULL)$outputs)
+  writeLines(sub("table: sales", "table: SELECT ticket, day AS at, product, price, pieces, shop, status FROM sales",
+                 sub("day: day", "day: at", sub("keep: day", "keep: day", text)), fixed = TRUE), job)
+  expect_message(run_brief(job, into = file.path(folder, "out"), again = TRUE, workers = 1),
+                 "without workers: no column divides it into parts") |> quiet()
+})

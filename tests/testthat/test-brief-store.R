@@ -106,6 +106,17 @@ test_that("what two briefs need of the same parts is kept for both, and less tha
   expect_said(folder)
 })
 
+test_that("parts of which no line is set aside are found again together", {
+  folder <- stored_brief()
+  for (i in 1:2) {
+    lines <- transform(part_lines(i), price = i, product = "Bowl")
+    utils::write.csv(lines, file.path(folder, "sales", sprintf("%d.csv", i)), row.names = FALSE, na = "")
+  }
+  expect_as_fresh(folder)
+  write_part(folder, "3.csv", 3)
+  expect_said(folder, "2 parts are kept, 1 to read")
+})
+
 test_that("kept files that are damaged, forged or of another form are read again", {
   folder <- stored_brief()
   for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
@@ -122,7 +133,7 @@ test_that("kept files that are damaged, forged or of another form are read again
       writeBin(bytes, path)
     }
     write_part(folder, "3.csv", seed)
-    expect_said(folder, "0 parts are kept, 3 to read")
+    expect_said(folder, "0 parts are kept, 3 to read", hurt = TRUE)
   }
   # A hash that fits a body which was changed.
   signed <- function(body) c(body, digest::digest(body, "sha256", serialize = FALSE, raw = TRUE))
