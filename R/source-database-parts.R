@@ -134,7 +134,7 @@ change_sql <- function(scan, names, changed) {
 
 # What a table is known by; a table that is written again is another.
 table_stamp <- function(con, scan) {
-  own <- if (inherits(con, "PqConnection") && !is_query(scan$path)) {
+  own <- if (inherits(con, "PqConnection") && !scan$query) {
     paste(DBI::dbGetQuery(con, sprintf("
       SELECT current_database() AS base, c.oid::text AS oid, c.relfilenode::text AS file
       FROM pg_catalog.pg_class c WHERE c.oid = to_regclass(%s)", DBI::dbQuoteString(con, scan$from))), collapse = " ")

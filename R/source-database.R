@@ -70,7 +70,8 @@ scan_query <- function(con, table, call = caller_env()) {
   from <- query_source(con, table, call)
   columns <- database_columns(con, table, from, call)
   check_names(columns$name, table, NULL, call)
-  scan <- list(path = if (is_query(table)) "query" else table, con = con, from = from, names = columns$name,
+  scan <- list(path = if (is_query(table)) "query" else table, query = is_query(table), con = con, from = from,
+               names = columns$name,
                columns = columns, unreadable = columns$name[!columns$readable],
                select = selected_sql(con, columns), empty = NULL)
   scan$prototype <- prototype_of(scan, call)

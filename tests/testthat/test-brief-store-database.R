@@ -228,8 +228,15 @@ test_that("workers take the parts of a table in PostgreSQL, all as it was at one
   text <- readLines(job)
   writeLines(sub("table: sales", "table: sales, parts: {id: 30}", text, fixed = TRUE), job)
   expect_identical(run(1)$outputs, run(NULL)$outputs)
-  writeLines(sub("table: sales", "table: SELECT ticket, day AS at, product, price, pieces, shop, status FROM sales",
-                 sub("day: day", "day: at", sub("keep: day", "keep: day", text)), fixed = TRUE), job)
+  query <- "table: 'SELECT ticket, day AS at, product, price, pieces, shop, status FROM sales'"
+  writeLines(sub("day: day", "day: at", sub("table: sales", query, text, fixed = TRUE)), job)
+  expect_identical(run(1)$outputs, run(NULL)$outputs)
+  # What only one process can read.
+  lite <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
+  kept_table(lite, folder)
+  DBI::dbDisconnect(lite)
+  writeLines(text, job)
+  withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
   expect_message(run_brief(job, into = file.path(folder, "out"), again = TRUE, workers = 1),
-                 "without workers: no column divides it into parts") |> quiet()
+                 "sales of SHOP is read by this process, without workers: only tables of PostgreSQL") |> quiet()
 })
