@@ -38,10 +38,13 @@
 #'   several processes, and the tallies are merged; every output is the same, to the last bit. They are started for
 #'   the run and stopped after it (package `mirai`). `workers: {url: "tls+tcp://10.0.0.5:5700"}` in a brief waits
 #'   there for workers of other hosts, and a message says how to start one; daemons that [mirai::daemons()] has set
-#'   are used as they are. Every host must have this version of the package and see the files under the same paths. A
-#'   part that fails is tried again; a worker that does not answer within `options(hinterfeld.worker_timeout = 3600)`
-#'   seconds has failed, and `hinterfeld.worker_wait` (60) is how long a run waits for the first one. Without
-#'   `mirai`, and for lines of a database, one process does everything.
+#'   are used as they are. Every host must have this version of the package and see the files under the same paths, or
+#'   reach the PostgreSQL database under the same name; its table is divided into days, or by the brief's `parts`, and
+#'   all workers read it as it was at one moment. A part that fails is tried once more. So is a part whose worker is
+#'   silent for five times as long as others take, and for at least `options(hinterfeld.worker_patience = 60)` seconds.
+#'   A worker that does not answer within `hinterfeld.worker_timeout` (3600) seconds has failed, and
+#'   `hinterfeld.worker_wait` (60) is how long a run waits for the first one. Without `mirai`, and for lines of other
+#'   databases, one process does everything.
 #' @section Errors: `hinterfeld_error_workers` if no worker reports, all are gone, or a part fails twice;
 #'   `hinterfeld_error_brief`, which lists every mistake in the brief; the errors of the functions it
 #'   calls, which name the table or figure; `hinterfeld_error_file` if the output folder cannot be written to, if

@@ -221,21 +221,23 @@ worker_version <- function() {
 # used in the order of the tasks, unless they are `odd`. One that fails is tried again.
 each_result <- function(workers, work, tasks, about, odd, use, call) {
   under_way <- list()
-  on.exit(for (job in under_way) mirai::stop_mirai(job$mirai))
-  submit <- function(task, again = FALSE) {
+  late <- list()
+  on.exit(for (one in c(late, unlist(lapply(under_way, function(job) job$mirais), FALSE))) mirai::stop_mirai(one))
+  submit <- function(task, former = NULL) {
     job <- mirai::mirai(asNamespace("hinterfeld")$worker_answer(work, task, about), work = work, task = task,
                         about = about, .timeout = 1000 * getOption("hinterfeld.worker_timeout", 3600),
                         .compute = workers$profile)
-    list(mirai = job, task = task, again = again)
+    list(mirais = c(former$mirais, list(job)), task = task, again = !is.null(former), since = Sys.time())
   }
   next_one <- 1
+  usual <- NULL
   while (next_one <= length(tasks) || length(under_way)) {
     while (next_one <= length(tasks) && length(under_way) < 2 * max(1, workers_there(workers))) {
       under_way <- c(under_way, list(submit(tasks[[next_one]])))
       next_one <- next_one + 1
     }
     job <- under_way[[1]]
-    answer <- awaited(job, workers, call)
+    answer <- awaited(under_way, workers, usual, call)
     problem <- answer$problem %||% odd(answer, job$task)
     # What is wrong with the lines is wrong everywhere.
     if (!is.null(answer$kind) && !answer$kind %in% c("file", "database", "workers", "package")) {
@@ -243,10 +245,13 @@ each_result <- function(workers, work, tasks, about, odd, use, call) {
     }
     if (is.null(problem)) {
       under_way <- under_way[-1]
+      late <- c(late, Filter(mirai::unresolved, job$mirais))
+      usual <- max(usual, seconds_of(job))
       use(job$task, answer)
     } else if (!job$again) {
       say("worker_failed", sprintf("%s is tried again: %s", job$task$label, problem))
-      under_way[[1]] <- submit(job$task, again = TRUE)
+      # One that is only late goes on: the first answer is used.
+      under_way[[1]] <- submit(job$task, if (isTRUE(answer$late)) job else list())
     } else {
       stop_because(answer$kind %||% "workers", sprintf("%s could not be counted by a worker%s.", job$task$label,
                                                       if (is.null(answer$host)) "" else paste(" on", answer$host)),
@@ -255,10 +260,23 @@ each_result <- function(workers, work, tasks, about, odd, use, call) {
   }
 }
 
-# What a worker answers, or why there is no answer.
-awaited <- function(job, workers, call) {
+# The first of its tries that is answered; one that failed only when all have.
+answered_mirai <- function(job) {
+  done <- Filter(function(mirai) !mirai::unresolved(mirai), job$mirais)
+  sound <- Filter(function(mirai) !mirai::is_error_value(mirai$data), done)
+  if (length(sound)) sound[[1]] else if (length(done) == length(job$mirais)) done[[1]]
+}
+
+seconds_of <- function(job) {
+  as.numeric(Sys.time() - job$since, units = "secs")
+}
+
+# What the worker of the first task answers, or why there is no answer. A host that is cut off says nothing: it has
+# failed if it takes many times the `usual` seconds, and others have answered meanwhile.
+awaited <- function(under_way, workers, usual, call) {
+  job <- under_way[[1]]
   looked <- Sys.time()
-  while (mirai::unresolved(job$mirai)) {
+  while (is.null(answered <- answered_mirai(job))) {
     Sys.sleep(0.01)
     if (Sys.time() - looked > 1) {
       looked <- Sys.time()
@@ -269,9 +287,17 @@ awaited <- function(job, workers, call) {
                        call = call)
         })
       }
+      if (is.null(usual)) {
+        done <- Filter(function(other) !is.null(answered_mirai(other)), under_way[-1])
+        if (length(done)) usual <- max(vapply(done, seconds_of, 0))
+      }
+      if (!job$again && !is.null(usual) &&
+          seconds_of(job) > max(getOption("hinterfeld.worker_patience", 60), 5 * usual)) {
+        return(list(problem = "the worker said nothing while others answered.", late = TRUE))
+      }
     }
   }
-  answer <- job$mirai$data
+  answer <- answered$data
   if (mirai::is_mirai_error(answer)) {
     return(list(problem = conditionMessage(attr(answer, "condition", TRUE) %||% simpleError(as.character(answer)))))
   }

@@ -122,22 +122,51 @@ test_that("a path that only one host has is told with the host", {
   expect_identical(answer$kind, "file")
 })
 
-test_that("workers of other hosts report over an encrypted address", {
+# The address of this host for workers, and what starts one: on hosts of their own where such can be made.
+worker_hosts <- function(env = parent.frame()) {
+  hosts <- local_hosts(2, env)
+  here <- function(...) c("current", R_LIBS = paste(.libPaths(), collapse = ":"), ...)
+  started <- list()
+  withr::defer(for (process in started) process$kill_tree(), env)
+  list(url = sprintf("tls+tcp://%s:%d", hosts$address %||% "127.0.0.1", httpuv::randomPort()), apart = !is.null(hosts),
+       start = function(i, command, before = "", ...) {
+         command <- paste(before, command)
+         process <- if (is.null(hosts)) processx::process$new("sh", c("-c", command), env = here(...)) else
+           hosts$run(i, command, env = here(...))
+         started[[i]] <<- process
+         process
+       }, cut = hosts$cut)
+}
+
+test_that("workers of other hosts report over an encrypted address; one that is cut off costs a second try", {
   folder <- parted_job()
   alone <- run_by(folder, NULL)
-  started <- NULL
-  url <- sprintf("tls+tcp://127.0.0.1:%d", httpuv::randomPort())
-  here <- c("current", R_LIBS = paste(.libPaths(), collapse = ":"))
+  # The first worker is slow, and then its host or its process is gone.
+  slow <- withr::local_tempfile(fileext = ".R", lines = c(
+    "setHook(packageEvent(\"hinterfeld\", \"onLoad\"), function(...) {", "  package <- asNamespace(\"hinterfeld\")",
+    "  former <- package$counted_part", "  unlockBinding(\"counted_part\", package)",
+    "  assign(\"counted_part\", function(...) {", "    Sys.sleep(60)", "    former(...)", "  }, package)", "})"
+  ))
+  withr::local_options(hinterfeld.worker_patience = 1.5)
+  hosts <- worker_hosts()
+  late <- 0
+  first <- NULL
   run <- quiet(withCallingHandlers(
-    run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE, workers = list(url = url)),
+    run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE,
+              workers = list(url = hosts$url)),
     hinterfeld_message_workers = function(cnd) {
-      started <<- processx::process$new("sh", c("-c", cnd$command), env = here)
+      first <<- hosts$start(1, cnd$command, R_PROFILE_USER = slow)
+      hosts$start(2, cnd$command)
+    },
+    hinterfeld_message_worker_failed = function(cnd) {
+      late <<- late + 1
+      if (hosts$apart) hosts$cut(1) else first$kill_tree()
     }
   ))
-  withr::defer(started$kill_tree())
   expect_same_outputs(run, alone)
+  expect_lte(late, 1)
   withr::local_options(hinterfeld.worker_wait = 0.2)
-  expect_error(run_by(folder, list(url = url)), class = "hinterfeld_error_run")
+  expect_error(run_by(folder, list(url = hosts$url)), class = "hinterfeld_error_run")
   expect_false(mirai::daemons_set("hinterfeld"))
 })
 
