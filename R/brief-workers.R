@@ -218,12 +218,16 @@ worker_version <- function() {
 }
 
 # Each task done by a worker's function `work`. A few tasks more than there are workers are under way; the results are
-# used in the order of the tasks, unless they are `odd`. One that fails is tried again.
+# used in the order of the tasks, unless they are `odd`. One that fails is tried again, by another worker if there is
+# one: the worker that failed declines it, and is kept busy while it is given out.
 each_result <- function(workers, work, tasks, about, odd, use, call) {
   under_way <- list()
   late <- list()
   on.exit(for (one in c(late, unlist(lapply(under_way, function(job) job$mirais), FALSE))) mirai::stop_mirai(one))
   submit <- function(task, former = NULL) {
+    if (!is.null(task$not_by)) {
+      mirai::mirai(asNamespace("hinterfeld")$keep_busy(worker), worker = task$not_by, .compute = workers$profile)
+    }
     job <- mirai::mirai(asNamespace("hinterfeld")$worker_answer(work, task, about), work = work, task = task,
                         about = about, .timeout = 1000 * getOption("hinterfeld.worker_timeout", 3600),
                         .compute = workers$profile)
@@ -238,18 +242,22 @@ each_result <- function(workers, work, tasks, about, odd, use, call) {
     }
     job <- under_way[[1]]
     answer <- awaited(under_way, workers, usual, call)
-    problem <- answer$problem %||% odd(answer, job$task)
+    problem <- answer$problem %||% if (!isTRUE(answer$declined)) odd(answer, job$task)
     # What is wrong with the lines is wrong everywhere.
     if (!is.null(answer$kind) && !answer$kind %in% c("file", "database", "workers", "package")) {
       abort(problem, class = c(paste0("hinterfeld_error_", answer$kind), "hinterfeld_error"), call = call)
     }
-    if (is.null(problem)) {
+    if (isTRUE(answer$declined)) {
+      job$task$declined <- (job$task$declined %||% 0) + 1
+      under_way[[1]] <- submit(job$task, list())
+    } else if (is.null(problem)) {
       under_way <- under_way[-1]
       late <- c(late, Filter(mirai::unresolved, job$mirais))
       usual <- max(usual, seconds_of(job))
       use(job$task, answer)
     } else if (!job$again) {
       say("worker_failed", sprintf("%s is tried again: %s", job$task$label, problem))
+      if (workers_there(workers) > 1) job$task$not_by <- answer$worker
       # One that is only late goes on: the first answer is used.
       under_way[[1]] <- submit(job$task, if (isTRUE(answer$late)) job else list())
     } else {
@@ -325,6 +333,9 @@ odd_parts <- function(answer, range) {
 # In a worker: a task done, or what is wrong with it.
 worker_answer <- function(work, task, about) {
   host <- Sys.info()[["nodename"]]
+  if (identical(task$not_by, this_worker()) && (task$declined %||% 0) < 50) {
+    return(list(declined = TRUE))
+  }
   tryCatch({
     if (!identical(about$version, worker_version())) {
       stop_because("workers", sprintf("%s has hinterfeld %s, and this run is by %s.", host,
@@ -336,9 +347,17 @@ worker_answer <- function(work, task, about) {
     c(list(host = host), with_open_sources(in_plain_session(quietly(works[[work]](task, about)))))
   }, error = function(cnd) {
     kind <- grep("^hinterfeld_error_", class(cnd), value = TRUE)
-    list(host = host, problem = problem_with_causes(cnd),
+    list(host = host, worker = this_worker(), problem = problem_with_causes(cnd),
          kind = if (length(kind)) sub("hinterfeld_error_", "", kind[1]))
   })
+}
+
+this_worker <- function() {
+  paste(Sys.info()[["nodename"]], Sys.getpid())
+}
+
+keep_busy <- function(worker) {
+  if (identical(worker, this_worker())) Sys.sleep(0.3)
 }
 
 scan_part <- function(task, about) {

@@ -20,6 +20,7 @@ broken_workers <- function(name, instead, count = 1, flag = tempfile(), env = pa
   file.create(flag)
   mirai::daemons(count)
   withr::defer(mirai::daemons(0), env)
+  while (mirai::status()$connections < count) Sys.sleep(0.02)
   said <- mirai::everywhere({
     package <- asNamespace("hinterfeld")
     former <- package[[name]]
@@ -74,6 +75,19 @@ test_that("a worker that is killed in the middle costs its range a second try, a
   }, count = 2)
   expect_message(run <- run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE),
                  "is tried again: the worker ended in the middle") |> quiet()
+  expect_same_outputs(run, alone)
+})
+
+test_that("what one worker cannot do is done by another", {
+  folder <- parted_job()
+  alone <- run_by(folder, NULL)
+  broken_workers("counted_part", function(...) {
+    if (once()) options(broken = TRUE)
+    if (isTRUE(getOption("broken"))) stop("the disk is gone")
+    former(...)
+  }, count = 2)
+  expect_message(run <- run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE),
+                 "is tried again: the disk is gone") |> quiet()
   expect_same_outputs(run, alone)
 })
 
@@ -168,6 +182,26 @@ test_that("workers of other hosts report over an encrypted address; one that is 
   withr::local_options(hinterfeld.worker_wait = 0.2)
   expect_error(run_by(folder, list(url = hosts$url)), class = "hinterfeld_error_run")
   expect_false(mirai::daemons_set("hinterfeld"))
+})
+
+test_that("a full disk of a worker is told with its folder, and nothing is half delivered", {
+  folder <- parted_job()
+  run_by(folder, NULL)
+  former <- rlang::hash_file(file.path(folder, "out", "run.json"))
+  sales <- file.path(folder, "sales")
+  write_part(folder, "1.csv", 1, 20000)
+  processx::run("gzip", file.path(sales, "1.csv"))
+  # A disk of its own, where it can be made.
+  hosts <- worker_hosts()
+  full <- if (hosts$apart) "mount -t tmpfs -o size=300k none /mnt && TMPDIR=/mnt" else "ulimit -f 200 &&"
+  cnd <- tryCatch(quiet(withCallingHandlers(
+    run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE,
+              workers = list(url = hosts$url)),
+    hinterfeld_message_workers = function(cnd) hosts$start(1, cnd$command, full)
+  )), error = identity)
+  expect_match(conditionMessage(cnd$parent), "1.csv.gz could not be unpacked or converted", fixed = TRUE)
+  expect_match(conditionMessage(cnd$parent), "by a worker on|Make room in")
+  expect_identical(rlang::hash_file(file.path(folder, "out", "run.json")), former)
 })
 
 test_that("workers that cannot be are refused", {
