@@ -64,7 +64,7 @@ key_sql <- function(side, name) {
   if (!side$types[[name]] %in% types) {
     stop_ungrouped("`%s` has the type %s, which cannot be grouped here.", name, side$types[[name]])
   }
-  column <- column_sql(side, name)
+  column <- plain_column_sql(side, name)
   # Whole numbers beyond what a double holds come as they are written, as when they are read.
   if (side$types[[name]] == "bigint") paste0(column, "::text") else column
 }
@@ -79,7 +79,7 @@ asked_amounts <- function(content, side) {
   }
   units <- unlist(roles$units)
   if (!is.null(units)) names(decimals)[names(decimals) == "units"] <- units
-  others <- setdiff(c(units, names(decimals), measured_columns(content)), c("revenue", "units", "lines"))
+  others <- union(units, setdiff(c(names(decimals), measured_columns(content)), c("revenue", "units", "lines")))
   if (as.character(revenue) %in% others) stop_ungrouped("`%s` is added up in two ways.", as.character(revenue))
   columns <- c(as.character(revenue), others)
   stats::setNames(Map(added_column, list(side), columns, decimals[c("revenue", others)]), columns)

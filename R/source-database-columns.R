@@ -1,14 +1,14 @@
 # The columns of a table in a database, and how each is asked for so that every value arrives as it was stored.
 
 # A data frame with a row per column: name; of PostgreSQL also its own type, the digits and decimals that a number is
-# declared with, and whether this user may read it.
+# declared with, whether this user may read it, and whether texts are the same only if their bytes are.
 database_columns <- function(con, table, from, call) {
   # An error of a promise would come as another where a method is chosen by it.
   force(from)
   if (!inherits(con, "PqConnection")) {
     first <- asked_database(DBI::dbGetQuery(con, sprintf("SELECT * FROM %s WHERE 1 = 0", from)), table, call)
     return(data.frame(name = names(first), type = NA_character_, digits = NA_integer_, decimals = NA_integer_,
-                      readable = TRUE))
+                      readable = TRUE, bytewise = FALSE))
   }
   if (is_query(table)) {
     result <- asked_database(DBI::dbSendQuery(con, sprintf("SELECT * FROM %s WHERE 1 = 0", from)), table, call)
@@ -17,7 +17,8 @@ database_columns <- function(con, table, from, call) {
     types <- query_rows(con, sprintf("SELECT id::oid::regtype::text AS type FROM unnest(ARRAY[%s]::int8[])
                                    WITH ORDINALITY AS o(id, place) ORDER BY place",
                                   paste(sprintf("%.0f", as.double(about$.oid)), collapse = ",")), table, call)$type
-    return(data.frame(name = about$name, type = types, digits = NA_integer_, decimals = NA_integer_, readable = TRUE))
+    return(data.frame(name = about$name, type = types, digits = NA_integer_, decimals = NA_integer_, readable = TRUE,
+                      bytewise = FALSE))
   }
   # A domain is asked for as the type under it. The modifier of a numeric holds its digits and decimals.
   columns <- query_rows(con, sprintf("
@@ -26,8 +27,9 @@ database_columns <- function(con, table, from, call) {
         THEN (((a.atttypmod - 4) >> 16) & 65535)::int END AS digits,
       CASE WHEN a.atttypid = 'numeric'::regtype AND a.atttypmod <> -1
         THEN ((((a.atttypmod - 4) & 2047) # 1024) - 1024)::int END AS decimals,
-      has_column_privilege(a.attrelid, a.attnum, 'SELECT') AS readable
+      has_column_privilege(a.attrelid, a.attnum, 'SELECT') AS readable, coalesce(o.collisdeterministic, true) AS bytewise
     FROM pg_catalog.pg_attribute a JOIN pg_catalog.pg_type t ON t.oid = a.atttypid
+      LEFT JOIN pg_catalog.pg_collation o ON o.oid = a.attcollation
     WHERE a.attrelid = to_regclass(%s) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum",
     DBI::dbQuoteString(con, from)), table, call)
   as.data.frame(columns)

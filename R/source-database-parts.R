@@ -119,9 +119,13 @@ has_versions <- function(con, table, call = caller_env()) {
     return(FALSE)
   }
   from <- query_source(con, table, call)
-  kinds <- query_rows(con, sprintf("SELECT relkind::text AS kind FROM pg_catalog.pg_class WHERE oid = to_regclass(%s)",
-                                DBI::dbQuoteString(con, from)), table, call)$kind
-  length(kinds) == 1 && kinds %in% c("r", "p", "m")
+  # Rows of other servers have no version here.
+  kinds <- query_rows(con, sprintf("
+    WITH RECURSIVE parts AS (SELECT to_regclass(%s)::oid AS oid
+      UNION SELECT i.inhrelid FROM parts JOIN pg_catalog.pg_inherits i ON i.inhparent = parts.oid)
+    SELECT DISTINCT c.relkind::text AS kind FROM parts JOIN pg_catalog.pg_class c USING (oid)",
+    DBI::dbQuoteString(con, from)), table, call)$kind
+  length(kinds) > 0 && all(kinds %in% c("r", "p", "m"))
 }
 
 # Sums of numbers and the newest change.

@@ -29,12 +29,15 @@ aliased_table <- function(con, table, alias, call = caller_env()) {
 
 # A column, qualified; a blank text is none, as when it is read.
 column_sql <- function(side, name) {
+  column <- plain_column_sql(side, name)
+  if (side$types[[name]] %in% text_types_sql) sprintf("nullif(%s COLLATE \"C\", '')", column) else column
+}
+
+# The column as it is, which other servers can group as well.
+plain_column_sql <- function(side, name) {
   column <- sprintf("%s.%s", side$alias, DBI::dbQuoteIdentifier(side$con, name))
-  if (side$types[[name]] %in% text_types_sql) {
-    sprintf("nullif(%s COLLATE \"C\", '')", column)
-  } else {
-    column
-  }
+  bytewise <- side$about$bytewise[side$about$name == name]
+  if (side$types[[name]] %in% text_types_sql && !bytewise) sprintf("%s COLLATE \"C\"", column) else column
 }
 
 # A column that is added up in the database: its declared type is exact, and has no more digits than a double shows nor
@@ -75,6 +78,8 @@ grouped_lines <- function(side, from, keys, amounts, extremes, odd, most = Inf, 
   if (expected > most) stop_ungrouped("the database expects about %s groups.", group_digits(expected))
   # Groups that fit into memory need no sorting on disk; the setting ends with the transaction.
   DBI::dbExecute(con, "SET LOCAL work_mem = '256MB'")
+  # A table whose parts are on other servers is grouped there.
+  DBI::dbExecute(con, "SET LOCAL enable_partitionwise_aggregate = on")
   rows <- all_rows(con, sql, side$table, call)
   if (any(rows$odd %in% TRUE)) stop_ungrouped("a column that is split by holds numbers or days that R would change.")
   n <- length(keys)
@@ -88,7 +93,8 @@ grouped_lines <- function(side, from, keys, amounts, extremes, odd, most = Inf, 
   }
   currency <- Map(function(x, amount) from_minor(x, amount$decimals), of(1), amounts)
   grouped <- if (extremes) new_grouped(rows$times, of(2), of(3)) else new_grouped(rows$times)
-  list(keys = stats::setNames(as.list(rows[seq_len(n)]), names(keys)), amounts = currency,
+  blank <- function(x) if (is.character(x)) replace(x, x %in% "", NA) else x
+  list(keys = stats::setNames(lapply(unname(as.list(rows[seq_len(n)])), blank), names(keys)), amounts = currency,
        given = ifelse(rows$g, 1, NA), grouped = grouped)
 }
 

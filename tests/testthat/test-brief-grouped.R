@@ -106,7 +106,72 @@ test_that("lines that a database groups give the bytes of lines that are fetched
       list(keep = "discount < 0.5 | status == \"p\u00e9nding\"")
     )
     for (other in others[some_of(7, 3)]) expect_same_run(rlang::exec(shop_brief, folder, !!!other))
+    # Columns that are called as their roles.
+    DBI::dbExecute(con, "ALTER TABLE sales RENAME quantity TO units")
+    DBI::dbExecute(con, "ALTER TABLE sales RENAME unit_price TO revenue")
+    path <- shop_brief(folder, revenue = "revenue")
+    writeLines(sub("units: quantity", "units: units", readLines(path), fixed = TRUE), path)
+    expect_same_run(path)
   }
+})
+
+# A table whose days are divided between two other databases.
+divided_sales <- function(con, env = parent.frame()) {
+  columns <- "(day date NOT NULL, product text, region text, revenue numeric(12, 2), units integer)"
+  run <- function(con, ...) DBI::dbExecute(con, sprintf(...))
+  run(con, "CREATE EXTENSION postgres_fdw")
+  run(con, "CREATE TABLE sales %s PARTITION BY RANGE (day)", columns)
+  cuts <- c("2025-01-01", "2025-07-01", "2026-01-01")
+  for (i in 1:2) {
+    other <- local_postgres(env)
+    run(connect_postgres(other, env = env), "CREATE TABLE half %s", columns)
+    run(con, "CREATE SERVER other_%d FOREIGN DATA WRAPPER postgres_fdw
+        OPTIONS (host '127.0.0.1', port '%d', dbname '%s', async_capable 'true')", i, other$port, other$name)
+    run(con, "CREATE USER MAPPING FOR tests SERVER other_%d OPTIONS (user 'tests', password 's3cret')", i)
+    run(con, "CREATE FOREIGN TABLE sales_%d PARTITION OF sales FOR VALUES FROM ('%s') TO ('%s') SERVER other_%d
+        OPTIONS (table_name 'half')", i, cuts[i], cuts[i + 1], i)
+  }
+  n <- 3000
+  DBI::dbAppendTable(con, "sales", data.frame(
+    day = as.Date("2025-01-01") + sample(0:364, n, TRUE), product = sample(c(letters[1:5], "", NA), n, TRUE),
+    region = sample(c("Vale", "Highfen", NA), n, TRUE), revenue = sample(c(-500:9999, NA), n, TRUE) / 100,
+    units = sample(1:9, n, TRUE)
+  ))
+  for (table in c("sales_1", "sales_2", "sales")) run(con, "ANALYZE %s", table)
+  run(con, "CREATE TABLE whole AS SELECT * FROM sales")
+}
+
+test_that("a table that is divided between servers is grouped on them, at once, and known not to tell what changed", {
+  server <- local_postgres()
+  con <- connect_postgres(server)
+  withr::local_envvar(SHOP = server$address, TZ = "UTC")
+  withr::local_seed(41)
+  divided_sales(con)
+  folder <- withr::local_tempdir()
+  job <- function(table) {
+    path <- file.path(folder, "shop.yaml")
+    writeLines(c("brief: 1", sprintf("data: {lines: {database: SHOP, table: %s}}", table),
+                 "daybook: {day: day, product: product, revenue: revenue, units: units, on_bad: set_aside}", "tables:",
+                 "  daily: {by: [product, region], every: day, measures: [revenue, units, lines]}",
+                 "  best: {by: region, measures: [revenue, {best: {largest_of: revenue, per: day}}]}"), path)
+    path
+  }
+  expect_same_run(job("sales"))
+  outputs <- function(table) vapply(run_there(job(table))$record$outputs, function(output) output$sha256, "")
+  expect_identical(outputs("sales"), outputs("whole"))
+  asked <- new.env()
+  ask <- hinterfeld:::all_rows
+  # The plan of the question that is asked.
+  utils::assignInNamespace("all_rows", function(con, sql, ...) {
+    asked$plan <- DBI::dbGetQuery(con, paste("EXPLAIN (VERBOSE)", sql))[[1]]
+    ask(con, sql, ...)
+  }, "hinterfeld")
+  withr::defer(utils::assignInNamespace("all_rows", ask, "hinterfeld"))
+  run_there(job("sales"))
+  expect_length(grep("Async Foreign Scan", asked$plan), 2)
+  expect_length(grep("Remote SQL: SELECT .*sum.* GROUP BY", asked$plan), 2)
+  expect_true(hinterfeld:::has_versions(con, "whole"))
+  expect_false(hinterfeld:::has_versions(con, "sales"))
 })
 
 test_that("what the database cannot do exactly, or line by line, is fetched, and why is said", {
