@@ -85,8 +85,8 @@ stored_path <- function(store, recipe, parts) {
 #' The store of a brief
 #'
 #' A brief with a `store`, or run with one, tallies each of its line files once and keeps the tally. The next run reads
-#' only what is new or has changed, and redraws only figures that would look different. `stored_parts()` lists what a
-#' store holds.
+#' only what is new or has changed, and draws only figures of other lines, tables or arguments. `stored_parts()` lists
+#' what a store holds.
 #'
 #' @param folder Text: the folder of the store.
 #' @param clear Logical: remove files that no brief used in its last run.

@@ -225,8 +225,9 @@ each_result <- function(workers, work, tasks, about, odd, use, call) {
   late <- list()
   on.exit(for (one in c(late, unlist(lapply(under_way, function(job) job$mirais), FALSE))) mirai::stop_mirai(one))
   submit <- function(task, former = NULL) {
-    if (!is.null(task$not_by)) {
-      mirai::mirai(asNamespace("hinterfeld")$keep_busy(worker), worker = task$not_by, .compute = workers$profile)
+    worker <- task$not_by
+    if (!is.null(worker)) {
+      mirai::mirai(asNamespace("hinterfeld")$keep_busy(worker), worker = worker, .compute = workers$profile)
     }
     job <- mirai::mirai(asNamespace("hinterfeld")$worker_answer(work, task, about), work = work, task = task,
                         about = about, .timeout = 1000 * getOption("hinterfeld.worker_timeout", 3600),

@@ -117,11 +117,3 @@ as_tibble.hinterfeld_totals <- function(x, ...) {
 
 #' @exportS3Method tibble::as_tibble
 as_tibble.hinterfeld_crosstab <- as_tibble.hinterfeld_totals
-
-#' @export
-as.data.frame.hinterfeld_totals <- function(x, ...) {
-  as.data.frame(as_tibble.hinterfeld_totals(x), ...)
-}
-
-#' @export
-as.data.frame.hinterfeld_crosstab <- as.data.frame.hinterfeld_totals

@@ -9,7 +9,9 @@
 #' direction is `unknown`.
 #'
 #' @param t A totals table made by [totals()] that is split by `rows` and `columns`. Of picked rows, such as the best
-#'   sellers of each region, the cells that are left are shown, without margins.
+#'   sellers of each region, the cells that are left are shown, without margins. Or a table made by [best_of_each()],
+#'   [unsold()] or [coverage()] within two columns or more: its cells show one of its columns, such as the name of the
+#'   best seller, as they are.
 #' @param rows,columns Columns of `t`, bare or as strings: the periods or the `by` columns, one or several of each, from
 #'   the outer to the inner.
 #' @param of Measures or added columns of `t`, bare or as text, one or several. For an added column, `rows` and
@@ -35,8 +37,13 @@
 #' years <- totals(demo_daybook(), every = c("year", "month_of_year"))
 #' crosstab(years, rows = month_of_year, columns = year)
 #' crosstab(add_share(t, within = region), rows = category, columns = region, of = "revenue_share")
+#' best <- best_of_each(totals(demo_daybook(), by = c(region, product), every = "year"), within = c(region, year))
+#' crosstab(best, rows = region, columns = year, of = best_seller)
 crosstab <- function(t, rows, columns, of = names(answer_of(t)$measures)[1], margins = TRUE,
                      empty = c("blank", "zero")) {
+  if (!is.null(listing_of(t))) {
+    return(spread_listing(t, enquo(rows), enquo(columns), if (!missing(of)) enquo(of)))
+  }
   check_totals(t)
   answer <- answer_of(t)
   if (missing(margins)) margins <- !answer$cut

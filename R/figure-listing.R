@@ -2,7 +2,7 @@
 
 listing_figure <- function(t, title, subtitle, caption) {
   listing <- listing_of(t)
-  if (listing$kind == "columns") {
+  if (listing$kind %in% c("columns", "spread")) {
     stop_figure("These columns do not identify the rows, so nothing can be drawn.", "Draw the whole table.")
   }
   if (nrow(t) == 0) stop_figure("The table has no rows to draw.", "There is nothing to look at.")

@@ -1,13 +1,12 @@
-# Tables as Parquet: counts as INT64, other exact columns as DECIMAL of 64 bits, and in the metadata what they are.
+# Tables as Parquet: counts as INT64, other exact columns as DECIMAL of 64 bits, periods as dates beside their names, and
+# in the metadata what they are.
 
 write_parquet_file <- function(x, path) {
   need_package("nanoparquet", "to write Parquet")
   # A column of only blanks is written without its decimals: as DECIMAL it could not be read again.
   exact <- Filter(function(form) form$exact && !all(is.na(x[[form$name]])), column_forms(x))
-  data <- tibble::new_tibble(lapply(as.list(x),
-                                    function(column) if (is.factor(column)) as.character(
-                                      column
-                                    ) else column), nrow = nrow(x))
+  columns <- lapply(as.list(x), function(column) if (is.factor(column)) as.character(column) else column)
+  data <- tibble::new_tibble(beside_names(columns, names_of_periods(x)), nrow = nrow(x))
   counted <- vapply(exact, function(form) form$kind != "money" && form$decimals == 0, NA)
   for (form in exact[!counted]) data[[form$name]] <- inside_decimal(data[[form$name]], form$decimals)
   types <- lapply(exact,
@@ -24,6 +23,15 @@ write_parquet_file <- function(x, path) {
   on.exit(close(con))
   seek(con, place, rw = "write")
   writeBin(seal, con)
+}
+
+# A column of periods is followed by one with their names, `month_name` after `month`, where no column is called so.
+beside_names <- function(columns, named) {
+  new <- paste0(names(named), "_name", recycle0 = TRUE)
+  for (i in which(!new %in% names(columns))) {
+    columns <- append(columns, stats::setNames(named[i], new[i]), match(names(named)[i], names(columns)))
+  }
+  columns
 }
 
 # What a table is, for whoever opens the file: its title, its sentences, and the code that makes it.

@@ -410,6 +410,7 @@ listing_title <- function(listing) {
                            if (length(about$within)) paste("of each", and_list(about$within)) else "of all"),
     unsold = "Products of the catalogue without a line",
     columns = title_words(about$answer),
+    spread = sprintf("%s: %s", listing_title(about$listing), name_words(about$of)),
     coverage = sprintf("What was sold in each %s", and_list(about$within)),
     findings = sprintf("What stands out in %s", about$of),
     best_causes = sprintf("What makes most of the change of %s%s", about$of,
@@ -419,6 +420,9 @@ listing_title <- function(listing) {
 
 listing_sentences <- function(listing) {
   about <- listing$details
+  if (listing$kind == "spread") {
+    return(listing_sentences(about$listing))
+  }
   alike <- alike_words(listing$about$alike, c(about$within, about$members))
   own <- switch(listing$kind,
     best_of_each = c(

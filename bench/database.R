@@ -14,7 +14,7 @@ if (length(arguments) == 3) {
   quit()
 }
 
-source("tests/testthat/helper-postgres.R")
+for (helper in c("postgres", "sales")) source(sprintf("tests/testthat/helper-%s.R", helper))
 folder <- tempfile("bench-", "/tmp")  # where the server may read
 dir.create(folder)
 measure <- function() {

@@ -58,3 +58,10 @@ test_that("columns are what they are, whatever they are called", {
   expect_s3_class(figure_change(changed), "ggplot")
   expect_match(format(changed, n = 20), "[+-][0-9.]+ %", all = FALSE)
 })
+
+test_that("kable() shows the names of periods, and other data frames keep their dates", {
+  t <- totals(book, by = region, every = "year")
+  expect_match(knitr::kable(t, "pipe"), "^\\|2025 *\\|", all = FALSE)
+  expect_match(knitr::kable(crosstab(t, region, year), "pipe"), "2025", all = FALSE)
+  expect_s3_class(as.data.frame(t)$year, "Date")
+})

@@ -282,3 +282,26 @@ test_that("picked rows have no margins, no shares and no rest in a crosstab", {
     )), 3), product, region)
   })
 })
+
+test_that("a listing within two columns is spread as it is: names, numbers and what is said of them", {
+  best <- best_of_each(totals(kilnmoor_book(), by = c(region, product), every = "year"), within = c(region, year))
+  x <- crosstab(best, region, year)
+  expect_identical(names(x), c("region", "2023", "2024", "2025", "2026"))
+  cell <- best$best_seller[best$region == "Vale" & best$year == as.Date("2025-01-01")]
+  expect_identical(x$`2025`[x$region == "Vale"], cell)
+  expect_identical(in_words(x)[-1], in_words(best)[-1])
+  amounts <- crosstab(best, year, region, of = best_seller_revenue)
+  expect_identical(sum(unlist(as.list(amounts)[-1])), sum(best$best_seller_revenue))
+  expect_snapshot({
+    x
+    amounts
+  })
+  path <- deliver(amounts, withr::local_tempfile(fileext = ".csv"))
+  expect_identical(nrow(utils::read.csv(path)), 4L)
+  expect_snapshot(error = TRUE, {
+    crosstab(best, region, region)
+    crosstab(best, region, year, of = profit)
+    crosstab(best_of_each(totals(kilnmoor_book(), by = c(region, product)), within = region), region, product)
+    autoplot(x)
+  })
+})

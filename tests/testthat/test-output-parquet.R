@@ -3,7 +3,9 @@ test_that("another reader finds the table, exact columns as decimals", {
                          measures = list("revenue", "units", mean = mean_of(revenue))))
   path <- deliver(t, withr::local_tempfile(fileext = ".parquet"))
   read <- nanoparquet::read_parquet(path)
-  expect_identical(names(read), names(t))
+  # A period is a date, and its name beside it.
+  expect_identical(names(read), append(names(t), "month_name", 1))
+  expect_identical(read$month_name, format(t$month, "%Y-%m"))
   for (name in names(t)) {
     expected <- if (is.factor(t[[name]])) as.character(t[[name]]) else t[[name]]
     # Dates are whole numbers or doubles; the other columns are the same in every bit.
