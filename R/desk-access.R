@@ -23,28 +23,58 @@ refused_request <- function(request, token, host) {
   NULL
 }
 
+# Browsers send the cookies of a host to all of its ports, so each desk has its own name.
+cookie_name <- function(request) {
+  paste0("desk-", sub("^.*:", "", request$HTTP_HOST %||% ""))
+}
+
 cookie_token <- function(request) {
-  text <- request$HTTP_COOKIE %||% ""
-  cookies <- regmatches(text, regexpr("(?<=desk=)[0-9a-f]+", text, perl = TRUE))
-  if (length(cookies)) cookies
+  pairs <- strsplit(trimws(strsplit(request$HTTP_COOKIE %||% "", ";", fixed = TRUE)[[1]]), "=", fixed = TRUE)
+  own <- Filter(function(pair) length(pair) == 2 && pair[1] == cookie_name(request), pairs)
+  if (length(own)) own[[1]][2]
 }
 
 # The token comes once in the address, and is then kept by the browser, so that no link that is passed on holds it.
 token_response <- function(request, token) {
-  asked <- shiny::parseQueryString(request$QUERY_STRING %||% "")$token
-  if (is.null(token) || !identical(asked, token)) {
+  asked <- shiny::parseQueryString(request$QUERY_STRING %||% "")
+  if (is.null(token) || !identical(asked$token, token)) {
     return(NULL)
   }
+  inquiry <- if (rlang::is_string(asked$inquiry)) {
+    paste0("?inquiry=", utils::URLencode(asked$inquiry, reserved = TRUE))
+  }
   shiny::httpResponse(303L, "text/plain", "", headers = list(
-    Location = "./", `Set-Cookie` = sprintf("desk=%s; HttpOnly; SameSite=Strict; Path=/", token)
+    Location = paste0("./", inquiry),
+    `Set-Cookie` = sprintf("%s=%s; HttpOnly; SameSite=Strict; Path=/", cookie_name(request), token)
   ))
 }
 
-refusal_response <- function(why) {
-  page <- sprintf("<!DOCTYPE html><html lang=\"en\"><title>Refused</title><p>%s</p></html>", escape(why))
+# Who lacks the token can enter it; an inquiry in the address goes along.
+refusal_response <- function(why, request = list(), asks = FALSE) {
+  inquiry <- shiny::parseQueryString(request$QUERY_STRING %||% "")$inquiry
+  form <- if (asks) paste0(
+    "<form method=\"get\"><label>Token <input name=\"token\" autocomplete=\"off\"></label> ",
+    if (rlang::is_string(inquiry)) sprintf("<input type=\"hidden\" name=\"inquiry\" value=\"%s\">", escape(inquiry)),
+    "<button>Open the desk</button></form>"
+  )
+  page <- paste0("<!DOCTYPE html><html lang=\"en\"><title>Refused</title><p>", escape(why), "</p>", form, "</html>")
   shiny::httpResponse(403L, "text/html; charset=UTF-8", page, headers = list(
-    `Content-Security-Policy` = "default-src 'none'"
+    `Content-Security-Policy` = "default-src 'none'; form-action 'self'; frame-ancestors 'none'"
   ))
+}
+
+# Every response forbids foreign scripts, frames and guesses, and tells no other site its address.
+desk_headers <- list(
+  `Content-Security-Policy` = paste(
+    "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;",
+    "connect-src 'self' ws: wss:; font-src 'self'; form-action 'none'; base-uri 'none'; frame-ancestors 'none'"
+  ),
+  `X-Content-Type-Options` = "nosniff", `Referrer-Policy` = "no-referrer"
+)
+
+with_desk_headers <- function(request, response) {
+  response$headers <- utils::modifyList(desk_headers, as.list(response$headers))
+  response
 }
 
 new_token <- function() {

@@ -90,8 +90,11 @@ desk_answer <- function(desk, state) {
       rlang::cnd_muffle(cnd)
     }
   )
-  list2env(list(state = state, facts = facts, table = table, notes = unique(notes), extra = list()),
-           parent = emptyenv())
+  new_desk_answer(state, facts, table, unique(notes))
+}
+
+new_desk_answer <- function(state, facts, table, notes) {
+  list2env(list(state = state, facts = facts, table = table, notes = notes, extra = list()), parent = emptyenv())
 }
 
 max_across <- 400L

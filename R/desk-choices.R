@@ -62,6 +62,11 @@ clause_choices <- list(
         choice("radio", "how", paste("ratio", to), paste("per", name_words(to)),
                main$how == "ratio" && identical(main$to, to), why = offered("ratio"))
       })),
+      if (!single) field_group("The same column also as",
+                               lapply(setdiff(names(measure_hows), c("ratio", main$how)), function(how) {
+        entry <- measure_entry(main$column, how)
+        choice("checkbox", "ways", how, measure_hows[[how]]$words, entry_name(entry) %in% names[-1], why = offered(how))
+      })),
       field_group("Also shown", lapply(setdiff(c(numbers, "lines", if ("order" %in% counted) "orders"), names[1]),
                                       function(name) {
         choice("checkbox", "beside", name, name, name %in% names[-1],
@@ -72,7 +77,11 @@ clause_choices <- list(
   counts = function(state, desk) counts_choices(state, desk),
   by = function(state, desk) {
     inner <- setdiff(unlist(state$table$by), unlist(state$within))
-    column_list("by", desk, inner, setdiff(unlist(state$within), inner), "already under \"within\"")
+    list(column_list("by", desk, inner, setdiff(unlist(state$within), inner), "already under \"within\""),
+         if (length(inner) > 1) field_group("Which comes first", lapply(inner[-1], function(name) {
+           list(htmltools::tags$button(type = "button", `data-act` = "first", `data-column` = name,
+                                       printable(paste(name_words(name), "first"))), " ")
+         })))
   },
   within = function(state, desk) {
     inner <- setdiff(unlist(state$table$by), unlist(state$within))
@@ -125,7 +134,8 @@ clause_choices <- list(
                    (if (!grows_with_days(state$table$measures[[1]])) "only for sums and counts"))
         }),
       field_group("Shown", choice("radio", "period", "", "every period", is.null(period)),
-                  choice("radio", "period", "latest", "the latest only", identical(period, "latest"), why = only),
+                  choice("radio", "period", "latest", "the latest period only", identical(period, "latest"),
+                         why = only),
                   lapply(desk_years(desk), function(year) {
                     choice("radio", "period", year, paste(year, "only"), identical(period, year), why = only)
                   }))
@@ -221,8 +231,10 @@ clause_choices <- list(
     list(lapply(split, function(name) {
       choice("checkbox", "columns", name, paste(name_words(column_or_grain(name)), "across"), name %in% columns)
     }), if (length(columns)) {
-      cells <- unlist(state$table$crosstab$of)[1]
-      field_group("In the cells", radios("cells", as_choices(cell_choices(state$table)), cells))
+      cells <- unlist(state$table$crosstab$of)
+      field_group("In the cells", lapply(cell_choices(state$table), function(name) {
+        choice("checkbox", "cells", name, name_words(name), name %in% cells)
+      }))
     },
     if (length(columns)) htmltools::tags$button(type = "button", `data-act` = "swap", "Swap rows and columns"))
   },
@@ -285,6 +297,7 @@ counts_choices <- function(state, desk) {
     tags$ul(class = "words", word("keep"), word("leave_out")),
     field_group("Days", day_input("from", span[1]), " ", day_input("until", span[2]), " ",
                 tags$button(type = "button", `data-act` = "days", "Only these days")),
+    number_fields(desk$facts),
     field_group("Values", tags$label("Column ", tags$select(name = "column", `data-act` = "values", tags$option(
       value = "", "choose one"), lapply(columns$name, function(name) tags$option(value = name, name_words(name))))),
       tags$div(id = "values", `aria-live` = "polite"))
@@ -298,6 +311,23 @@ tags_of_periods <- function(periods) {
   }
   tags$p(class = "periods", field("now", "The later", periods[1]), " ", field("then", "against", periods[2]),
          tags$span(class = "quiet", " such as 2026-05, May 2026, 2026-Q1 or 2026"))
+}
+
+# A condition on a number of each line, which groups no longer have.
+number_fields <- function(facts) {
+  tags <- htmltools::tags
+  numbers <- setdiff(facts_numbers(facts), "lines")
+  if (!inherits(facts, "hinterfeld_daybook") || length(numbers) == 0) {
+    return(NULL)
+  }
+  offered <- lapply(numbers, function(name) tags$option(value = name, printable(name_words(name))))
+  compared <- lapply(names(number_operators), function(operator) {
+    tags$option(value = operator, number_operators[[operator]])
+  })
+  field_group("Numbers of a line", tags$select(name = "number", `aria-label` = "Number", offered), " ",
+              tags$select(name = "operator", `aria-label` = "Comparison", compared), " ",
+              tags$input(type = "text", name = "value", placeholder = "500", size = 8, `aria-label` = "Amount"), " ",
+              tags$button(type = "button", `data-act` = "numbers", "Only these lines"))
 }
 
 # The last month that is whole, and the same of the year before, by their names.
@@ -314,23 +344,26 @@ day_input <- function(name, example) {
   tags$label(paste0(name, " "), tags$input(type = "text", name = name, placeholder = example, size = 10))
 }
 
-values_choices <- function(desk, column, search = "") {
+# Those that are `chosen` already come first, ticked.
+values_choices <- function(desk, column, search = "", chosen = NULL) {
   tags <- htmltools::tags
   choices <- value_choices(desk$facts, column, search)
-  shown <- utils::head(choices, max_values)
+  ticked <- vapply(choices, function(value) any(as.character(value$spellings) %in% as.character(chosen)), NA)
+  order <- utils::head(order(!ticked), max_values)
   list(
     tags$label("Search ", tags$input(type = "search", name = "search", `data-act` = "search", value = search)),
-    tags$div(class = "listed", lapply(shown, function(value) {
+    tags$div(class = "listed", Map(function(value, checked) {
       several <- length(value$spellings) > 1
-      choice("checkbox", "values", value$place, value$label,
+      choice("checkbox", "values", value$place, value$label, checked,
              note = paste0(count_of(value$lines, "line"),
                            if (several) sprintf(", also written %s", examples_of(as.character(value$spellings)[-1]))))
-    })),
+    }, choices[order], ticked[order])),
     if (length(choices) == 0) tags$p("No value contains this text."),
     if (length(choices) > max_values) {
       tags$p(class = "quiet", sprintf("And %s more: search for them.", group_digits(length(choices) - max_values)))
     },
     tags$p(tags$button(type = "button", `data-act` = "only", "Only these"), " ",
+           if (length(chosen)) list(tags$button(type = "button", `data-act` = "also", "These as well"), " "),
            tags$button(type = "button", `data-act` = "without", "Without these"))
   )
 }

@@ -51,8 +51,14 @@ changed_state <- function(state, clause, given, facts) {
 clause_changes <- list(
   measure = function(state, given, facts) {
     main <- chosen_measure(given, facts)
-    others <- setdiff(unlist(given$beside), entry_name(main))
-    state$table$measures <- c(list(main), lapply(others, brief_entry_of))
+    own <- entry_parts(main)
+    ways <- if (!is.null(own$column) && !own$how %in% c("distinct", "other")) {
+      lapply(setdiff(intersect(unlist(given$ways), names(measure_hows)), c("ratio", own$how)), measure_entry,
+             column = own$column)
+    }
+    others <- c(ways, lapply(unlist(given$beside), brief_entry_of))
+    others <- others[!duplicated(vapply(others, entry_name, ""))]
+    state$table$measures <- c(list(main), Filter(function(entry) entry_name(entry) != entry_name(main), others))
     with_main(state, entry_name(main))
   },
   by = function(state, given, facts) {
@@ -163,8 +169,18 @@ clause_changes <- list(
     if (is.null(state$table$crosstab)) state$table$sort <- order else state$table$crosstab$order <- order
     state
   },
+  # The column that is to stand first of those that split inside the others.
+  first = function(state, given, facts) {
+    inner <- setdiff(unlist(state$table$by), unlist(state$within))
+    state$table$by <- as.list(c(unlist(state$within), unique(c(intersect(given$column, inner), inner))))
+    state
+  },
   condition = function(state, given, facts) {
     verb <- if (identical(given$verb, "leave_out")) "leave_out" else "keep"
+    # What is chosen of a column takes the place of what was.
+    if (!is.null(given$instead)) {
+      state$table$keep <- Filter(function(text) !is_about(text, given$instead, given$texts), state$table$keep)
+    }
     state$table[[verb]] <- as.list(unique(c(unlist(state$table[[verb]]), unlist(given$texts))))
     in_first_order(state)
   },
@@ -185,6 +201,28 @@ clause_changes <- list(
     state
   }
 )
+
+# The values of a column that the state's own conditions keep; NULL if it has none for the column.
+kept_values <- function(state, column) {
+  held <- Filter(function(one) identical(one$column, column), lapply(unlist(state$table$keep), text_values))
+  unlist(lapply(held, function(one) one$values))
+}
+
+text_values <- function(text) {
+  condition_values(parsed_condition(text))
+}
+
+parsed_condition <- function(text) {
+  tryCatch(str2lang(text), error = function(cnd) NULL)
+}
+
+# Whether a condition says something of the column that the new `texts` say again: values, or one end of the days.
+is_about <- function(text, column, texts) {
+  compares <- function(expr) rlang::is_call(expr, c("<=", ">="), n = 2) && identical(expr[[2]], as.symbol(column))
+  old <- parsed_condition(text)
+  identical(condition_values(old)$column, column) ||
+    compares(old) && any(vapply(texts, function(new) identical(parsed_condition(new)[[1]], old[[1]]), NA))
+}
 
 # The two named periods, now and then, as pairs of days.
 chosen_periods <- function(given, calendar, call = NULL) {
@@ -303,6 +341,8 @@ valid_state <- function(state, facts) {
   }
   if (length(split) < 2) table$subtotals <- NULL
   table$crosstab <- settled_grid(table, split)
+  # Picked rows are spread without margins, and without the rest.
+  if (!is.null(table$crosstab) && !is.null(table$pick)) table$pick[[1]]$others <- NULL
   if (!is.null(table$crosstab)) table <- step_in_table(table, "in_period", NULL)
   state$table <- table
   if (!is.null(table$crosstab)) state$table$sort <- NULL
@@ -362,11 +402,13 @@ settled_grid <- function(table, split) {
   }
   choices <- cell_choices(table)
   shares <- added_names(Filter(function(step) names(step) == "share", table$add))
-  shown <- c(intersect(unlist(grid$of), choices), intersect(shares, choices), choices)[1]
+  shown <- intersect(unlist(grid$of), choices)
+  if (length(shown) == 0) shown <- c(intersect(shares, choices), choices)[1]
   same <- identical(unlist(grid$rows), rows) && identical(unlist(grid$columns), columns) &&
     identical(unlist(grid$of), shown)
   # Rows that stand in groups have no best of all.
   best <- if (!is.null(grid$best) && length(rows) == 1) list(n = grid$best$n)
-  Filter(Negate(is.null), list(rows = as.list(rows), columns = as.list(columns), of = as.list(shown), margins = TRUE,
+  Filter(Negate(is.null), list(rows = as.list(rows), columns = as.list(columns), of = as.list(shown),
+                               margins = is.null(table$pick),
                                order = if (same) grid$order, best = best))
 }

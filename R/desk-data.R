@@ -121,7 +121,8 @@ day_condition <- function(operator, day) {
   expression_source(call(operator, quote(day), call("as.Date", format(day))))
 }
 
-# A condition in words: "region Vale or Highfen", "from 2025-01-01"; others as they are written.
+# A condition in words: "region Vale or Highfen", "from 2025-01-01", "lines with revenue above 500"; others as they are
+# written.
 condition_words <- function(text, verb) {
   expr <- tryCatch(str2lang(text), error = function(cnd) NULL)
   before <- if (verb == "keep") "only " else "without "
@@ -141,8 +142,14 @@ condition_words <- function(text, verb) {
   if (day) {
     return(paste(if (rlang::is_call(expr, ">=")) "from" else "until", expr[[3]][[2]]))
   }
+  if (rlang::is_call(expr, names(number_operators), n = 2) && is.symbol(expr[[2]]) && is.numeric(expr[[3]])) {
+    return(sprintf("%slines with %s %s %s", before, name_words(as.character(expr[[2]])),
+                   number_operators[[as.character(expr[[1]])]], people_plain(expr[[3]])))
+  }
   sprintf("%swhere %s", before, text)
 }
+
+number_operators <- c(`>` = "above", `>=` = "at least", `<` = "below", `<=` = "at most")
 
 condition_values <- function(expr) {
   if (rlang::is_call(expr, "(", n = 1)) {

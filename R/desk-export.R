@@ -81,17 +81,36 @@ ending_of_kind <- function(kind) {
   if (kind == "lines") "csv" else kind
 }
 
+# A brief that a table can be added to: not that of the demo, which is the package's.
+is_own_brief <- function(brief) {
+  !is.null(brief) && !startsWith(normalizePath(brief$path), normalizePath(system.file(package = "hinterfeld")))
+}
+
+# "revenue of all lines by product.csv": the name of a file says its inquiry.
+file_name_of <- function(me, kind) {
+  words <- if (kind == "lines") "lines" else sub("[.]$", "", sentence_text(me$answer$state, me$desk))
+  plain <- trimws(gsub("[^[:alnum:]]+", " ", words))
+  paste0(trimws(substr(plain, 1, 80)), ".", ending_of_kind(kind))
+}
+
+# Where the code has its facts from.
+book_comment <- function(desk) {
+  if (is.null(desk$brief)) "# `book` is what open_desk() was given." else
+    sprintf("# `book` is the daybook of the lines that %s names, with its restrictions.", basename(desk$brief$path))
+}
+
 ways_out_tags <- function(answer, desk) {
   tags <- htmltools::tags
   brief <- desk$brief
   list(
     tags$h2("Code and brief"),
-    tags$h3("R code"), tags$pre(id = "code", tabindex = "0", printable(paste(state_code(answer), collapse = "\n"))),
+    tags$h3("R code"), tags$pre(id = "code", tabindex = "0", printable(paste(c(book_comment(desk), state_code(answer)),
+                                                                          collapse = "\n"))),
     tags$button(type = "button", `data-act` = "copy", `data-from` = "code", "Copy the code"),
     tags$h3("Lines of a brief"),
     tags$pre(id = "brief-lines", tabindex = "0", printable(paste(state_brief(answer$state), collapse = "\n"))),
     tags$button(type = "button", `data-act` = "copy", `data-from` = "brief-lines", "Copy the lines"),
-    if (!is.null(brief)) tags$form(
+    if (is_own_brief(brief)) tags$form(
       `data-part` = "add-to-brief", tags$h3("Add it to ", printable(basename(brief$path))),
       tags$label("as table ", tags$input(type = "text", name = "name", value = "from_the_desk")), " ",
       tags$label(tags$input(type = "checkbox", name = "replace", value = "true"), " replace the table of that name"),

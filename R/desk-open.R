@@ -33,8 +33,11 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
     token <- if (!is_loopback(host)) new_token()
     port <- port %||% httpuv::randomPort(host = host)
     warm_up(desk)
+    old <- options(shiny.http.response.filter = with_desk_headers)
+    on.exit(options(old))
     app <- desk_app(desk, title %||% desk_title(desk), token, host)
-    address <- sprintf("http://%s:%d/%s", if (is_loopback(host)) host else Sys.info()[["nodename"]], port,
+    # Who listens on all addresses is reached by the name of the computer.
+    address <- sprintf("http://%s:%d/%s", if (host %in% c("0.0.0.0", "::")) Sys.info()[["nodename"]] else host, port,
                        if (is.null(token)) "" else paste0("?token=", token))
     # Told when it can be reached, not before.
     ready <- function(url) {
@@ -54,6 +57,7 @@ warm_up <- function(desk) {
   tryCatch({
     answer <- desk_answer(desk, first_state(desk$facts))
     drawn_figure(answer_figure(answer), answer)
+    headline_of(desk)
   }, error = function(cnd) NULL)
 }
 
@@ -90,6 +94,7 @@ desk_app <- function(desk, title, token = NULL, host = "127.0.0.1") {
   shiny::shinyApp(function(request) {
     given <- token_response(request, token)
     why <- refused_request(request, token, host)
-    if (!is.null(given)) given else if (!is.null(why)) refusal_response(why) else page
+    if (!is.null(given)) given else if (is.null(why)) page else
+      refusal_response(why, request, !is.null(token) && grepl("token", why, fixed = TRUE))
   }, desk_server(desk, token, host))
 }

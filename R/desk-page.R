@@ -3,18 +3,17 @@
 # `states` are the inquiries of the brief, by name.
 desk_page <- function(title, states = list()) {
   tags <- htmltools::tags
-  policy <- paste("default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;",
-                  "connect-src 'self' ws: wss:; font-src 'self'; form-action 'none'; base-uri 'none'")
   # The first script stands before those of the library that carries the page.
   head <- list(
     tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-    tags$meta(`http-equiv` = "Content-Security-Policy", content = policy), tags$title(printable(title)),
+    tags$title(printable(title)),
     tags$link(rel = "icon", href = "data:,"), tags$link(rel = "stylesheet", href = "desk/desk.css"),
     tags$script(src = "desk/before.js"), tags$script(src = "desk/desk.js", defer = NA)
   )
   body <- htmltools::tagList(
     tags$a(class = "skip", href = "#answer", "Skip to the answer"),
-    tags$header(tags$h1(printable(title)), tags$p(id = "news", role = "status"), if (length(states)) tags$label(
+    tags$header(tags$h1(printable(title)), tags$p(id = "news", role = "status"),
+                tags$span(id = "earlier"), if (length(states)) tags$label(
       tags$span(class = "quiet", "From the brief "), tags$select(`data-act` = "of-brief", tags$option(
         value = "", "choose an inquiry"), unname(Map(function(state, name) {
           tags$option(value = state_link(state), printable(name_words(name)))
@@ -25,6 +24,7 @@ desk_page <- function(title, states = list()) {
       tags$div(id = "choices", role = "dialog", `aria-label` = "Choices", tabindex = "-1", hidden = NA),
       tags$p(id = "problem", role = "alert", hidden = NA),
       tags$div(id = "aside"),
+      tags$div(id = "headline"),
       tags$div(id = "answer", tabindex = "-1", `aria-busy` = "true",
                tags$section(id = "figure", `aria-label` = "Figure"),
                tags$section(id = "table", `aria-label` = "Table")),

@@ -11,12 +11,13 @@ sentence_clauses <- function(state, desk) {
   add("measure", capital(measures_in_words(table$measures)))
   add("counts", counted_words(state, desk), " of ")
   inner <- setdiff(unlist(table$by), unlist(state$within))
-  add("by", if (length(inner)) named_words(inner) else "nothing", " by ")
-  if (length(state$within)) add("within", named_words(unlist(state$within)), " within ")
   every <- unlist(table$every)
+  if (length(inner)) add("by", named_words(inner), " by ") else if (length(every) == 0) add("by", "in all", " ")
+  if (length(state$within)) add("within", named_words(unlist(state$within)), " within ")
   if (length(every)) add("every", and_list(vapply(every, function(grain) grain_kinds[[grain]]$name, "")), ", per ")
   change <- step_given(state, "change")
   period <- step_given(state, "in_period")$period
+  shown_period <- if (identical(period, "latest")) "the latest period" else period
   if (!is.null(change)) {
     against <- if (!is.null(change$periods)) names(change$periods)[2] else if (
       identical(change$versus, "period_before")) "the period before" else "the year before"
@@ -24,10 +25,10 @@ sentence_clauses <- function(state, desk) {
     add("versus", paste0(against,
                          if (isTRUE(change$per_open_day)) ", per open day",
                          if (!is.null(step_given(state, "causes"))) ", with its causes",
-                         if (!is.null(period)) sprintf(", in %s", if (period == "latest") "the latest" else period)),
+                         if (!is.null(period)) sprintf(", in %s", shown_period)),
         ", against ")
   } else if (!is.null(period)) {
-    add("versus", if (period == "latest") "the latest only" else paste(period, "only"), ", ")
+    add("versus", paste(shown_period, "only"), ", ")
   }
   if (!is.null(step_given(state, "target"))) add("versus", "its target", if (is.null(change)) ", against " else " and ")
   rank <- said_rank(state)
@@ -48,8 +49,14 @@ sentence_clauses <- function(state, desk) {
   }))
 }
 
-off_words <- c(within = "within", every = "per period", versus = "against", rank = "ranked", share = "as share of",
-               running = "running", pareto = "Pareto", grid = "across", rows = "with subtotals")
+off_words <- c(by = "split by", within = "within", every = "per period", versus = "against", rank = "ranked",
+               share = "as share of", running = "running", pareto = "Pareto", grid = "across", rows = "with subtotals")
+
+# The sentence as text.
+sentence_text <- function(state, desk) {
+  asked <- Filter(function(one) !one$off, sentence_clauses(state, desk))
+  paste0(paste0(vapply(asked, function(one) paste0(one$before, one$words), ""), collapse = ""), ".")
+}
 
 sentence_tags <- function(state, desk) {
   tags <- htmltools::tags

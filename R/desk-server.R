@@ -7,6 +7,7 @@ desk_server <- function(desk, token, host) {
       return(invisible())
     }
     me <- new_reader(desk, session)
+    session$onSessionEnded(function() end_copy(me))
     shiny::observeEvent(input$ask, desk_act(me, input$ask))
     for (kind in names(desk_files)) offer_file(output, kind, me)
     if (!is.null(desk$brief)) watch_for_news(me, session)
@@ -33,7 +34,7 @@ begin_with <- function(me, link) {
 
 offer_file <- function(output, kind, me) {
   output[[paste0("file-", kind)]] <- shiny::downloadHandler(
-    filename = function() paste0(if (kind == "lines") "lines" else "inquiry", ".", ending_of_kind(kind)),
+    filename = function() file_name_of(me, kind),
     content = function(file) {
       # The writer goes by the ending, which the page's own file does not have.
       made <- tempfile(fileext = paste0(".", ending_of_kind(kind)))
@@ -47,6 +48,7 @@ offer_file <- function(output, kind, me) {
 
 # A state is shown in two steps: its sentence at once, its answer when no other choice has come meanwhile.
 show_state <- function(me, state, push = TRUE) {
+  end_copy(me)
   me$state <- state
   me$failed <- NULL
   me$version <- me$version + 1L
@@ -59,18 +61,30 @@ show_state <- function(me, state, push = TRUE) {
 }
 
 show_answer <- function(me, version) {
-  done <- tell_problem(me, answer <- desk_answer(me$desk, me$state))
+  if (tell_problem(me, long <- is_long(me$desk$facts, me$state$table)) && long) {
+    put(me, notice = "This takes a while. Another choice ends it.")
+    in_copy_of_desk(me, version, function() as.list(desk_answer(me$desk, me$state))[c("table", "notes")],
+                    function(done) put_answer(me, version, answer_of_copy(me, done)))
+  } else {
+    put_answer(me, version, desk_answer(me$desk, me$state))
+  }
+}
+
+put_answer <- function(me, version, answer) {
+  done <- tell_problem(me, answer)
   if (!done) me$failed <- me$notice
   me$session$sendCustomMessage("desk-former", !done)
   me$session$sendCustomMessage("desk-busy", FALSE)
   if (!done) {
-    if (!is.null(me$answer)) put(me, notice = "Figure, table and files are those of the answer before.")
+    put(me, notice = if (is.null(me$answer)) "" else "Figure, table and files are those of the answer before.")
     return(invisible())
   }
   me$answer <- answer
   me$answered <- version
+  remember_state(me, me$state)
   put(me, table = answer_table_tags(answer), aside = aside_tags(me$desk, answer), notes = notes_tags(answer),
-      notice = "", answer = as.character(version))
+      notice = "", answer = as.character(version), earlier = earlier_tags(me),
+      headline = if (identical(me$state, first_state(me$desk$facts))) headline_of(me$desk) else "")
   me$session$sendCustomMessage("desk-mark", answer$state$mark$rows %||% "none")
   later_for(me, version, function() show_figure(me, version))
 }
@@ -137,6 +151,21 @@ asked_day <- function(text) {
   day
 }
 
+# A number as people write it: 1 500, 1,500.00 or 1500,5.
+asked_number <- function(text) {
+  plain <- gsub("[ \u00a0\u2009\u202f']", "", if (rlang::is_string(text)) text else "")
+  # The last mark with one or two digits behind it is that of the decimals.
+  decimals <- grepl("[.,][0-9]{1,2}$", plain)
+  plain <- if (decimals) sub("[.,]([0-9]{1,2})$", "#\\1", plain) else plain
+  plain <- sub("#", ".", gsub("[.,]", "", plain), fixed = TRUE)
+  number <- suppressWarnings(as.numeric(plain))
+  if (is.na(number) || !is.finite(number) || !nzchar(plain)) {
+    stop_because("argument", sprintf("%s is not a number.", quoted(if (rlang::is_string(text)) text else "")),
+                 i = "Write it as 1500 or 1500.50.", call = NULL)
+  }
+  number
+}
+
 desk_acts <- list(
   open = function(me, ask) {
     if (isTRUE(ask$part %in% desk_clauses)) put(me, choices = choice_form(ask$part, me$state, me$desk))
@@ -170,11 +199,23 @@ desk_acts <- list(
   days = function(me, ask) {
     days <- lapply(c(">=" = "from", "<=" = "until"), function(name) asked_day(ask[[name]]))
     texts <- unlist(Map(function(operator, day) if (!is.null(day)) day_condition(operator, day), names(days), days))
-    if (length(texts)) add_condition(me, "keep", unname(texts))
+    if (length(texts)) add_condition(me, "keep", unname(texts), "day")
   },
   values = function(me, ask) put(me, values = if (identical(ask$column, "")) "" else
-    values_choices(me$desk, asked_column(me, ask), if (rlang::is_string(ask$search)) ask$search else "")),
+    values_choices(me$desk, asked_column(me, ask), if (rlang::is_string(ask$search)) ask$search else "",
+                   kept_values(me$state, ask$column))),
+  numbers = function(me, ask) {
+    if (isTRUE(ask$operator %in% names(number_operators)) && isTRUE(ask$number %in% facts_numbers(me$desk$facts))) {
+      condition <- call(ask$operator, as.symbol(ask$number), asked_number(ask$value))
+      add_condition(me, "keep", expression_source(condition))
+    }
+  },
+  first = function(me, ask) {
+    change_with(me, "first", list(column = asked_column(me, ask)))
+    put(me, choices = choice_form("by", me$state, me$desk))
+  },
   only = function(me, ask) choose_values(me, ask, "keep"),
+  also = function(me, ask) choose_values(me, ask, "keep", also = TRUE),
   without = function(me, ask) choose_values(me, ask, "leave_out"),
   page = function(me, ask) {
     if (rlang::is_scalar_integerish(ask$page)) {
@@ -226,7 +267,7 @@ desk_acts <- list(
   `ways-out` = function(me, ask) put(me, lines = ways_out_tags(me$answer, me$desk)),
   `add-to-brief` = function(me, ask) {
     check_text(ask$name, "name", call = NULL)
-    if (is.null(me$desk$brief) || !grepl("^[[:alnum:]][[:alnum:]_. -]*$", ask$name)) {
+    if (!is_own_brief(me$desk$brief) || !grepl("^[[:alnum:]][[:alnum:]_. -]*$", ask$name)) {
       stop_because("argument", sprintf("%s cannot be the name of a table.", quoted(ask$name)),
                    i = "Use letters, figures, spaces, - and _.", call = NULL)
     }
@@ -251,21 +292,24 @@ desk_acts <- list(
   }
 )
 
-add_condition <- function(me, verb, texts) {
+add_condition <- function(me, verb, texts, instead = NULL) {
   if (length(texts) == 0) {
     return(invisible())
   }
-  change_with(me, "condition", list(verb = verb, texts = texts))
+  change_with(me, "condition", list(verb = verb, texts = texts, instead = instead))
   put(me, choices = "")
 }
 
-choose_values <- function(me, ask, verb) {
+choose_values <- function(me, ask, verb, also = FALSE) {
   column <- asked_column(me, ask)
   places <- suppressWarnings(as.integer(unlist(ask$values)))
   choices <- value_choices(me$desk$facts, column)
   chosen <- choices[places[places %in% seq_along(choices)]]
   if (length(chosen)) {
-    add_condition(me, verb, value_condition(column, do.call(c, lapply(chosen, function(choice) choice$spellings))))
+    values <- do.call(c, lapply(chosen, function(choice) choice$spellings))
+    if (inherits(values, "Date")) values <- format(values)
+    if (also) values <- unique(c(values, kept_values(me$state, column)))
+    add_condition(me, verb, value_condition(column, values), if (verb == "keep") column)
   }
 }
 

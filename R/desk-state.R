@@ -109,12 +109,20 @@ look_problems <- function(state, facts) {
 
 mark_kinds <- c("up", "down", "best", "text")
 
-# A fresh desk: revenue by product, in the first column that holds a few values, by months of the last year where there
-# is none.
+# A fresh desk: the months of the last year, each against the year before; revenue by product where there is no such.
 first_state <- function(facts) {
+  measures <- list(facts_numbers(facts)[1])
+  about <- about_facts(facts)
+  years <- unique(period_start(about$span, "year", about$calendar))
+  if (length(years) > 1 && holds_grain(facts, "month")) {
+    return(new_state(list(every = list("month"), measures = measures, add = list(
+      list(change = list(versus = "year_before")),
+      list(in_period = list(period = period_label(years[2], "year", about$calendar)))
+    ))))
+  }
   columns <- column_choices(facts)
   product <- if ("product" %in% columns$name) "product" else columns$name[1]
-  new_state(list(by = as.list(if (!is.na(product)) product), measures = list(facts_numbers(facts)[1])))
+  new_state(list(by = as.list(if (!is.na(product)) product), measures = measures))
 }
 
 # The tables of a brief that can be looked at.

@@ -17,6 +17,9 @@ answer_table_tags <- function(answer, page = 1L) {
       tags$caption(title, unit_words(t, forms)), tags$thead(htmltools::HTML(head_cells(t, forms, about, answer$state))),
       tags$tbody(htmltools::HTML(body_rows(t, rows, forms, about, marked_rows(answer)[rows])))
     )),
+    if (!is.null(answer$state$table$crosstab)) {
+      tags$p(class = "pages", tags$button(type = "button", `data-act` = "swap", "Swap rows and columns"))
+    },
     if (pages > 1) tags$p(
       class = "pages", tags$button(type = "button", `data-act` = "page", `data-page` = page - 1L,
                                    disabled = if (page == 1) NA, "Previous rows"),

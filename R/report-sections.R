@@ -67,15 +67,18 @@ sections_of_findings <- c(change = "causes", carrier = "change", share = "change
 
 headline_section <- function(context) {
   year <- headline_table(context$headline, "year")
-  month <- headline_table(context$headline, "month")
+  new_section("headline", "Headline numbers", cards_block(headline_cards(context$headline, year)),
+              table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
+}
+
+headline_cards <- function(facts, year = headline_table(facts, "year")) {
+  month <- headline_table(facts, "month")
   measures <- names(answer_of(year)$measures)
   cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue", "Revenue of the last month")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
   # What was compared is said once.
   same <- duplicated(vapply(cards, function(card) card$against, ""))
-  cards[same] <- lapply(cards[same], replace, "against", "")
-  new_section("headline", "Headline numbers", cards_block(cards),
-              table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
+  replace(cards, same, lapply(cards[same], replace, "against", ""))
 }
 
 headline_measures <- function() {

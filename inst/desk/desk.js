@@ -3,7 +3,7 @@
   "use strict";
   const byId = (id) => document.getElementById(id);
   const places = { inquiry: 1, choices: 1, problem: 1, findings: 1, aside: 1, figure: 1, table: 1, notice: 1, notes: 1, lines: 1, news: 1,
-    values: 1, added: 1, "adds-up": 1 };
+    earlier: 1, headline: 1, values: 1, added: 1, "adds-up": 1 };
   const dialogs = ["choices", "lines"];
   let opener = null;      // what is to have the focus again when a dialog is closed
   let pointed = null;
@@ -30,6 +30,10 @@
     const caret = focused && document.activeElement.selectionStart;
     const scrolls = id === "lines" ? [] : Array.from(el.querySelectorAll(".scroll")).map((s) => s.scrollLeft);
     el.innerHTML = html;
+    if (dialogs.includes(id) && html) {
+      el.insertAdjacentHTML("afterbegin",
+        '<button type="button" class="close" data-act="close" aria-label="Close">\u00d7</button>');
+    }
     el.querySelectorAll(".scroll").forEach((s, i) => { if (scrolls[i]) s.scrollLeft = scrolls[i]; });
     if (id === "problem") el.hidden = html === "";
     if (dialogs.includes(id)) show(id, html !== "");
@@ -58,7 +62,8 @@
     el.hidden = !open;
     if (open && !was) {
       if (id === "choices") place(el);
-      const first = el.querySelector("input:checked, input:not([disabled]), button:not([disabled]), select, a");
+      const first = el.querySelector("input:checked") ||
+        el.querySelector("input:not([disabled]), button:not([disabled]):not(.close), select, a");
       (first || el).focus();
     }
     if (!open && was && opener) {
@@ -142,6 +147,9 @@
     figure: (el) => ask("figure", { figure: el.dataset.figure }),
     mark: (el) => { byId("mark-text").value = ""; ask("mark", { rows: el.dataset.rows }); },
     drop: (el) => ask("drop", { verb: el.dataset.verb, place: Number(el.dataset.place) }),
+    close: () => close(),
+    first: (el) => ask("first", { column: el.dataset.column }),
+    numbers: (el) => { const v = given(el.closest("form")); ask("numbers", { number: v.number, operator: v.operator, value: v.value }); },
     days: (el) => { const v = given(el.closest("form")); ask("days", { from: v.from, until: v.until }); },
     page: (el) => ask("page", { page: Number(el.dataset.page) }),
     "lines-page": (el) => ask("lines-page", { page: Number(el.dataset.page) }),
@@ -161,6 +169,7 @@
     ask(act, { column: form.querySelector('select[name="column"]').value, values: values });
   }
   acts.only = (el) => chosen(el, "only");
+  acts.also = (el) => chosen(el, "also");
   acts.without = (el) => chosen(el, "without");
 
   function copy(text, what) {
@@ -207,7 +216,24 @@
     if (el.id === "mark-text" || el.dataset.act) return;
     const form = el.closest("form[data-part]");
     if (!form || ["counts", "add-to-brief"].includes(form.dataset.part)) return;
+    if (byArrow && el.type === "radio") { passed = el; return; }
+    choose(form);
+  });
+
+  function choose(form) {
+    passed = null;
     ask("choose", { part: form.dataset.part, given: inOrder(form, given(form)) });
+  }
+  // Arrow keys go through a list without choosing: Enter, the space bar or leaving the list does.
+  let byArrow = false, passed = null;
+  document.addEventListener("keydown", (event) => {
+    byArrow = event.key.startsWith("Arrow");
+    if (passed && (event.key === "Enter" || event.key === " ")) { event.preventDefault(); choose(passed.form); }
+  });
+  document.addEventListener("keyup", () => { byArrow = false; });
+  document.addEventListener("focusout", (event) => {
+    const to = event.relatedTarget;
+    if (passed && event.target === passed && !byArrow && to && to.name !== passed.name && to.form === passed.form) choose(passed.form);
   });
   let typing;
   document.addEventListener("input", (event) => {
@@ -289,6 +315,8 @@
   window.jQuery(document).on("shiny:disconnected", () => {
     byId("problem").textContent = "The desk was closed, or cannot be reached. What you see is its last answer.";
     byId("problem").hidden = false;
+    for (const part of document.querySelectorAll("#inquiry, #answer, #choices, #findings, #earlier, footer")) part.inert = true;
+    document.body.classList.add("former");
   });
   // Back and forward go through the inquiries that were asked.
   window.addEventListener("popstate", () => ask("link", { link: window.location.search }));

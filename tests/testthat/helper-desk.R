@@ -2,15 +2,16 @@
 
 # What a reader does and sees, asked without a browser: the tests of the desk reach inside here and nowhere else.
 inside_desk <- c(
-  "add_to_brief", "adds_up_words", "answer_figure", "answer_table_tags", "aside_tags", "begin_with", "brief_desk",
-  "brief_states", "changed_state", "check_state", "choice_form", "column_choices", "column_forms", "condition_words",
-  "desk_act", "desk_acts", "desk_answer", "desk_clauses", "desk_findings", "drawn_figure", "figure_kinds",
-  "figure_tags", "findings_tags", "first_state", "group_digits", "html_of", "left_out_lines", "left_out_tags",
-  "lines_tags", "marked_rows", "new_desk", "new_reader", "new_state", "new_token", "number_kinds", "percent_text",
-  "plain_columns_text", "possible_figures", "refused_request", "restrict_by", "row_conditions", "row_menu",
-  "row_words", "rows_of_page", "sentence_tags", "offer_findings", "signed_percent", "state_code", "state_link",
-  "state_of_link", "state_text", "tie_rules", "token_response", "total_rows", "valid_state", "value_choices",
-  "value_condition", "values_choices", "ways_out_tags"
+  "add_to_brief", "adds_up_words", "answer_figure", "answer_table_tags", "aside_tags", "asked_number", "begin_with",
+  "brief_desk", "brief_states", "changed_state", "check_state", "choice_form", "column_choices", "column_forms",
+  "condition_words", "desk_act", "desk_acts", "desk_answer", "desk_clauses", "desk_findings", "drawn_figure",
+  "earlier_tags", "figure_kinds", "figure_tags", "file_name_of", "findings_tags", "first_state", "group_digits",
+  "headline_tags", "html_of", "is_own_brief", "left_out_lines", "left_out_tags", "lines_tags", "marked_rows",
+  "new_desk", "new_reader", "new_state", "new_token", "number_kinds", "offer_findings", "percent_text",
+  "plain_columns_text", "possible_figures", "refusal_response", "refused_request", "remember_state", "restrict_by",
+  "row_conditions", "row_menu", "row_words", "rows_of_page", "sentence_tags", "signed_percent", "state_code",
+  "state_link", "state_of_link", "state_text", "tie_rules", "token_response", "total_rows", "valid_state",
+  "value_choices", "value_condition", "values_choices", "ways_out_tags", "with_desk_headers"
 )
 for (name in inside_desk) assign(name, utils::getFromNamespace(name, "hinterfeld"))
 

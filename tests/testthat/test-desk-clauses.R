@@ -145,3 +145,26 @@ test_that("two periods of the reader's choice are compared in a table without ot
   expect_match(html, "name=\"then\" value=\"2025-08\"")
   expect_match(html_text(choice_form("versus", two, a_desk())), "value=\"periods\" checked")
 })
+
+test_that("one column is shown in several ways, and a cell holds several numbers", {
+  state <- desk_state(by = list("region"), measures = list("revenue"))
+  both <- changed(state, "measure", column = "revenue", how = "total", ways = list("median", "total"),
+                  beside = list("units"))
+  expect_identical(names(desk_answer(a_desk(), both)$table), c("region", "revenue", "revenue_median", "units"))
+  expect_match(html_text(choice_form("measure", both, a_desk())), "value=\"median\" checked", fixed = TRUE)
+  grid <- changed(desk_state(by = list("region", "category"), measures = list("revenue"),
+                             add = list(list(share = NULL))), "grid", columns = list("region"),
+                  cells = list("revenue", "revenue_share"))
+  shown <- desk_answer(a_desk(), grid)$table
+  expect_length(shown, 1 + 2 * 5)
+  t <- crosstab(add_share(totals(a_desk()$facts, by = c(region, category))), category, region,
+                of = c("revenue", "revenue_share"))
+  expect_identical(as.data.frame(shown), as.data.frame(t))
+})
+
+test_that("a file is called after its inquiry, and the demo's brief is not written to", {
+  me <- list(desk = a_desk(), answer = list(state = desk_state(by = list("region"), measures = list("revenue"))))
+  expect_identical(file_name_of(me, "csv"), "Revenue of completed sales by region.csv")
+  expect_identical(file_name_of(me, "lines"), "lines.csv")
+  expect_false(is_own_brief(read_brief(demo_brief())))
+})

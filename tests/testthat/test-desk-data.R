@@ -32,5 +32,5 @@ test_that("conditions are said in words", {
   expect_identical(words("day >= as.Date(\"2025-01-01\")", "keep"), "from 2025-01-01")
   expect_identical(words("region %in% \"Vale\" & product %in% \"Kiln\"", "leave_out"),
                    "without region Vale with product Kiln")
-  expect_identical(words("units > 3", "keep"), "only where units > 3")
+  expect_identical(words("units > 3", "keep"), "only lines with units above 3")
 })

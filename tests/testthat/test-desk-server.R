@@ -46,6 +46,91 @@ test_that("a row is of the answer that it was seen in, whatever came since", {
   expect_match(reader$act(act = "point", row = 1), "Another answer has come", all = FALSE)
 })
 
+test_that("an answer that takes long is made by a copy, which another choice ends", {
+  withr::local_options(hinterfeld.desk_copy = 0)
+  reader <- a_reader()
+  expect_identical(unique(quiet(reader$act(act = "choose", part = "by", given = list(by = list("region"))))), "")
+  answer <- reader$me$answer
+  here <- desk_answer(a_desk(), answer$state)
+  expect_identical(as.data.frame(answer$table), as.data.frame(here$table))
+  expect_identical(lines_behind(answer$table, 1), lines_behind(here$table, 1))
+  expect_identical(in_words(answer$table), in_words(here$table))
+  said <- quiet(reader$act(act = "days", from = "2031-01-01", until = "2031-02-01"))
+  expect_match(said, "leave no line", all = FALSE)
+  # Two choices after another: the copy that works on the first is ended.
+  choose <- function(column) {
+    quiet(desk_act(reader$me, list(act = "choose", part = "by", given = list(by = list(column)))))
+    while (is.null(reader$me$copy)) later::run_now(0.05)
+    reader$me$copy$pid
+  }
+  quiet(reader$act(act = "link", link = ""))
+  first <- choose("product")
+  expect_false(identical(choose("category"), first))
+  expect_false(dir.exists(file.path("/proc", first)))
+  while (!later::loop_empty()) quiet(later::run_now(0.1))
+  expect_identical(unlist(reader$me$answer$state$table$by), "category")
+})
+
+test_that("a second choice on a column takes the place of the first, or is added to it", {
+  reader <- a_reader()
+  kept <- function() unlist(reader$me$state$table$keep)
+  place <- function(label) {
+    Find(function(value) value$label == label, value_choices(a_desk()$facts, "region"))$place
+  }
+  quiet(reader$act(act = "only", column = "region", values = list(place("Vale"))))
+  expect_identical(kept(), "region %in% \"Vale\"")
+  quiet(reader$act(act = "values", column = "region"))
+  puts <- Filter(function(one) one[[1]] == "desk-put", reader$session$sent)
+  shown <- unlist(lapply(puts, function(one) one[[2]]$values))
+  expect_match(shown, "checked[^>]*>\\s*<span>Vale<")
+  expect_match(shown, "These as well", fixed = TRUE)
+  quiet(reader$act(act = "also", column = "region", values = list(place("Highfen"))))
+  expect_identical(sum(reader$me$answer$table$revenue), sum(desk_answer(a_desk(), new_state(replace(
+    first_state(a_desk()$facts)$table, "keep", list("region %in% c(\"Vale\", \"Highfen\")"))))$table$revenue))
+  quiet(reader$act(act = "only", column = "region", values = list(place("Saltcoast"))))
+  expect_identical(kept(), "region %in% \"Saltcoast\"")
+  quiet(reader$act(act = "days", from = "2026-01-01", until = "2026-05-31"))
+  quiet(reader$act(act = "days", from = "2026-02-01"))
+  expect_setequal(kept(), c("region %in% \"Saltcoast\"", "day <= as.Date(\"2026-05-31\")",
+                            "day >= as.Date(\"2026-02-01\")"))
+})
+
+test_that("lines can be chosen by a number, however it is written", {
+  numbers <- vapply(c("1 500.50", "1500,5", "1,500.50", "1\u202f500,50"), asked_number, 0)
+  expect_identical(unname(numbers), rep(1500.5, 4))
+  expect_identical(unname(vapply(c("1.500", "1,500", "-3", "0.5"), asked_number, 0)), c(1500, 1500, -3, 0.5))
+  reader <- a_reader()
+  quiet(reader$act(act = "numbers", number = "revenue", operator = ">=", value = "1 500.50"))
+  expect_identical(unlist(reader$me$state$table$keep), "revenue >= 1500.5")
+  expect_match(html_text(sentence_tags(reader$me$state, a_desk())), "only lines with revenue at least 1 500.5",
+               fixed = TRUE)
+  expect_match(reader$act(act = "numbers", number = "revenue", operator = ">", value = "much"), "is not a number",
+               all = FALSE)
+})
+
+test_that("the first view has the headline numbers, and earlier inquiries are a list", {
+  reader <- a_reader()
+  quiet(reader$act(act = "choose", part = "by", given = list(by = list("region", "category"))))
+  last <- function(id) {
+    puts <- Filter(function(one) one[[1]] == "desk-put", reader$session$sent)
+    utils::tail(unlist(lapply(puts, function(one) one[[2]][[id]])), 1)
+  }
+  expect_identical(last("headline"), "")
+  expect_match(last("earlier"), "Back to the beginning", fixed = TRUE)
+  quiet(reader$act(act = "first", column = "category"))
+  expect_identical(unlist(reader$me$state$table$by), c("category", "region"))
+  expect_match(last("earlier"), "by region and category", fixed = TRUE)
+  for (n in 1:14) remember_state(reader$me, desk_state(by = list("region"), keep = list(sprintf("units > %d", n))))
+  offered <- html_text(earlier_tags(reader$me))
+  expect_length(gregexpr("<option value=\"?inquiry", offered, fixed = TRUE)[[1]], 11)
+  expect_match(offered, "units above 14", fixed = TRUE)
+  expect_no_match(offered, "units above 4 ", fixed = TRUE)
+  quiet(reader$act(act = "link", link = ""))
+  expect_match(last("headline"), "data-value", fixed = TRUE)
+  year <- totals(a_desk()$facts, every = "year")$revenue
+  expect_match(last("headline"), sprintf("data-value=\"%s\"", utils::tail(year, 1)), fixed = TRUE)
+})
+
 test_that("what fails leaves the answer before, dimmed and named", {
   reader <- a_reader()
   quiet(reader$act(act = "choose", part = "by", given = list(by = list("region"))))
