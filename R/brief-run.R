@@ -40,7 +40,7 @@
 #'   there for workers of other hosts, and a message says how to start one; daemons that [mirai::daemons()] has set
 #'   are used as they are. Every host must have this version of the package and see the files under the same paths, or
 #'   reach the PostgreSQL database under the same name; its table is divided into days, or by the brief's `parts`, and
-#'   all workers read it as it was at one moment. A part that fails is tried once more. So is a part whose worker is
+#'   all workers read it as it was at one moment. A part that fails is tried again. So is a part whose worker is
 #'   silent for five times as long as others take, and for at least `options(hinterfeld.worker_patience = 60)` seconds.
 #'   A worker that does not answer within `hinterfeld.worker_timeout` (3600) seconds has failed, and
 #'   `hinterfeld.worker_wait` (60) is how long a run waits for the first one. Without `mirai`, and for lines of other

@@ -72,8 +72,10 @@ desk_headers <- list(
   `X-Content-Type-Options` = "nosniff", `Referrer-Policy` = "no-referrer"
 )
 
-with_desk_headers <- function(request, response) {
-  response$headers <- utils::modifyList(desk_headers, as.list(response$headers))
+with_desk_headers <- function(response) {
+  if (inherits(response, "httpResponse")) {
+    response$headers <- utils::modifyList(desk_headers, as.list(response$headers))
+  }
   response
 }
 

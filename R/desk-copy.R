@@ -1,7 +1,7 @@
 # Answers that take long are made by a copy of this process, so that other readers do not wait; it ends when its reader
 # chooses something else.
 
-# More groups than this, or so many lines with a measure that is not just added up, take long.
+# Many groups take long, and many lines if the measure is not just added up.
 is_long <- function(facts, table) {
   limit <- getOption("hinterfeld.desk_copy", 1e5)
   keys <- facts_keys(facts, unlist(table$by), unlist(table$every))

@@ -8,6 +8,8 @@ headline_of <- function(desk) {
 
 headline_tags <- function(facts) {
   cards <- tryCatch(quietly(utils::head(headline_cards(facts), 4)), hinterfeld_error = function(cnd) list())
+  # What they are compared with is in the sentence.
+  cards <- lapply(cards, replace, "against", "")
   tags <- htmltools::tags
   list(
     if (length(cards)) tags$ul(class = "cards", lapply(cards, card_element)),

@@ -1,7 +1,8 @@
 #' The desk: look around in a daybook in the browser
 #'
 #' Opens a page in the browser for looking around in a daybook, a tally or the data of a brief. At the top is the
-#' inquiry as a sentence; click a highlighted part to see the choices for it. Below are the figure, the table, what was
+#' inquiry as a sentence; click a highlighted part to see the choices for it. It begins with the months of the last year
+#' against the year before, and the headline numbers. Below are the figure, the table, what was
 #' left out, and whether the table adds up. Select a row, a cell or a mark in the figure to see it described in words
 #' and to open the lines behind it. Every state has a link, R code and a brief entry that give the same table.
 #'
@@ -9,7 +10,8 @@
 #'   are too large for memory (more than 2 GB of text, or `options(hinterfeld.in_memory = )` bytes), the desk works from
 #'   a tally by day and by every column that the brief's tables and report split by; with a `store` in the brief, only
 #'   what is new is read for this. A table of more than 500 000 rows (`options(hinterfeld.desk_rows = )`) is refused
-#'   with its number of rows, so that one reader does not keep the others waiting.
+#'   with its number of rows. On Linux, a copy of the process computes what takes long, and ends when its reader chooses
+#'   something else, so that one reader does not keep the others waiting.
 #' @param port Whole number, 1 to 65535: the port to listen on; `NULL` for one that is free.
 #' @param host Text: the address to listen on. On any address other than this machine's own (`"127.0.0.1"`), the page
 #'   asks for a token, which is part of the printed address.
@@ -33,8 +35,6 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
     token <- if (!is_loopback(host)) new_token()
     port <- port %||% httpuv::randomPort(host = host)
     warm_up(desk)
-    old <- options(shiny.http.response.filter = with_desk_headers)
-    on.exit(options(old))
     app <- desk_app(desk, title %||% desk_title(desk), token, host)
     # Who listens on all addresses is reached by the name of the computer.
     address <- sprintf("http://%s:%d/%s", if (host %in% c("0.0.0.0", "::")) Sys.info()[["nodename"]] else host, port,
@@ -91,10 +91,13 @@ desk_title <- function(desk) {
 desk_app <- function(desk, title, token = NULL, host = "127.0.0.1") {
   shiny::addResourcePath("desk", system.file("desk", package = "hinterfeld", mustWork = TRUE))
   page <- desk_page(title, if (!is.null(desk$brief)) brief_states(desk$brief, desk$facts))
-  shiny::shinyApp(function(request) {
+  app <- shiny::shinyApp(function(request) {
     given <- token_response(request, token)
     why <- refused_request(request, token, host)
     if (!is.null(given)) given else if (is.null(why)) page else
       refusal_response(why, request, !is.null(token) && grepl("token", why, fixed = TRUE))
   }, desk_server(desk, token, host))
+  respond <- app$httpHandler
+  app$httpHandler <- function(request) with_desk_headers(respond(request))
+  app
 }

@@ -5,12 +5,13 @@
 #' given. Members that are new or gone, or have no earlier period, are labelled as such.
 #'
 #' @inheritParams figure_trend
-#' @param t A totals table with [add_change()], by one or more columns or none. Its latest period is drawn.
+#' @param t A totals table with [add_change()], by one or more columns or none. Its latest period is drawn; of a table
+#'   of periods alone, each period is a row, in the order of time.
 #' @param at Date: the first day of another period to draw.
 #' @param order Text: what the rows are ordered and chosen by: `"percent"`, `"amount"` (of the change) or `"value"`.
 #' @param n Whole number: how many members to draw at most. These are the members with the largest percentages and
 #'   amounts, up or down, the largest amounts, or the largest values, depending on `order`. The caption names the
-#'   others.
+#'   others. Of periods, the last are drawn.
 #' @param only Text: `"all"`, or only the members that went `"up"` or `"down"`; new members count as up, gone ones as
 #'   down.
 #' @return A ggplot, which can be extended.
@@ -31,20 +32,25 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   of <- names_of(rows$answer, rows$answer$added[[change]]$of)
   if (of %in% names(data)) rows <- drawn_measure(rows, answer_of(rows$t), of)
   data$value <- rows$data$value
-  period <- change_period(rows, at)
+  # A table of nothing but periods shows each of them.
+  each <- is.null(at) && length(rows$answer$by) == 0 && !is.null(rows$answer$every) && nrow(data) > 1
+  period <- if (!each) change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
-  changes <- change_rows(data, rows, change, order, n, only)
+  members <- if (each) period_label(row_days(rows$t), rows$answer$every, rows$answer$about$calendar) else
+    member_names(data, rows$answer$by)
+  changes <- change_rows(data, rows, change, members, if (each) "time" else order, n, only)
   changes$rows$size <- if (order == "amount") changes$rows$change else changes$rows$pct
   cap <- change_cap(changes$rows$size)
-  named <- of_period(period, rows$answer)
+  by <- if (each) grain_kinds[[rows$answer$every]]$name else if (length(rows$answer$by)) and_list(rows$answer$by)
   what <- c(all = "Change in", up = "What rose:", down = "What fell:")[[only]]
   draw_change(changes$rows, cap, rows$of, unit_of(rows$answer, change), order == "amount") +
     figure_words(rows, change_sentences(rows$answer, change),
-                 title %||% sprintf("%s %s%s%s", what, rows$of,
-                                    if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
+                 title %||% paste0(what, " ", rows$of, if (!is.null(by)) paste(" by", by),
+                                   of_period(period, rows$answer)),
                  subtitle, caption,
                  c(if (any(abs(changes$rows$size) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
-                   not_drawn_note(changes$rest)))
+                   if (each && length(changes$rest)) sprintf("Nothing up to %s is drawn.", changes$rest[1]) else
+                     not_drawn_note(changes$rest)))
 }
 
 # The least telling ones, by name as far as a line holds them.
@@ -67,7 +73,7 @@ change_period <- function(rows, at, call = caller_env()) {
   at
 }
 
-change_rows <- function(data, rows, change, order, n, only, call = caller_env()) {
+change_rows <- function(data, rows, change, members, order, n, only, call = caller_env()) {
   output_column <- function(name) {
     column <- added_with(rows$answer, change, name)
     if (is.null(column)) stop_figure(sprintf("The table has lost a column of `add_change()` (%s).", name),
@@ -76,7 +82,7 @@ change_rows <- function(data, rows, change, order, n, only, call = caller_env())
   }
   now <- added_with(rows$answer, change, "now")
   out <- data.frame(
-    member = member_names(data, rows$answer$by), now = if (is.null(now)) data$value else data[[now]],
+    member = members, now = if (is.null(now)) data$value else data[[now]],
     change = data[[change]],
     before = output_column("before"), pct = output_column("pct"), direction = output_column("direction"),
     comparable = output_column("comparable")
@@ -86,13 +92,14 @@ change_rows <- function(data, rows, change, order, n, only, call = caller_env())
   amount <- ifelse(is.na(out$change), abs(out$now), abs(out$change))
   # Of percentages also those that moved most money: the largest of all hardly ever has a large one.
   tells <- switch(order, amount = order(-amount), value = order(-abs(out$now)),
-                  percent = order(pmin(rank(-abs(out$pct)), rank(-amount)), -amount))
+                  percent = order(pmin(rank(-abs(out$pct)), rank(-amount)), -amount), time = rev(seq_along(amount)))
   keep <- utils::head(tells, n)
   rest <- out$member[setdiff(tells, keep)]
   out <- out[keep, ]
   # From the highest; what has no percentage last.
   places <- switch(order, percent = order(is.na(out$pct), -out$pct, -out$now),
-                   amount = order(is.na(out$change), -out$change), value = order(-out$now))
+                   amount = order(is.na(out$change), -out$change), value = order(-out$now),
+                   time = rev(seq_along(keep)))
   out <- out[places, ]
   out$row <- rev(seq_len(nrow(out)))
   list(rows = out, rest = rest)

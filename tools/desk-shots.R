@@ -15,6 +15,8 @@ local({
   # What stands out comes when the reader rests.
   Sys.sleep(3)
   picture("desk")
+  page$choose("every", "input[name=every][value='']")
+  page$choose("by", "input[value=product]")
   page$choose("within", "input[value=region]")
   page$choose("rank", "input[value=best_sellers]")
   page$choose("share", "input[value=within]")

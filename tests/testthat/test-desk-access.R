@@ -39,7 +39,7 @@ test_that("who lacks the token can enter it, and keeps the inquiry of the link",
   expect_match(page$content, "name=\"token\"", fixed = TRUE)
   expect_match(page$content, "name=\"inquiry\" value=\"{&quot;&gt;&lt;b&gt;\"", fixed = TRUE)
   expect_no_match(refusal_response("Another site.")$content, "<form")
-  response <- with_desk_headers(NULL, list(status = 200L, headers = list(`X-Own` = "1")))
+  response <- with_desk_headers(shiny::httpResponse(200L, content = "", headers = list(`X-Own` = "1")))
   expect_match(response$headers[["Content-Security-Policy"]], "frame-ancestors 'none'", fixed = TRUE)
   expect_identical(unlist(response$headers[c("X-Content-Type-Options", "Referrer-Policy", "X-Own")], use.names = FALSE),
                    c("nosniff", "no-referrer", "1"))

@@ -19,7 +19,11 @@ test_that("the page answers choices with the numbers of the core, from both ends
     expect_identical(page$table(), cells_of(answer$table), info = page$link())
   }
   as_asked()
-  expect_match(page$text("inquiry"), "Revenue of completed sales by product.")
+  expect_match(page$text("inquiry"), "Revenue of completed sales, per month, against the year before, in 2026.",
+               fixed = TRUE)
+  expect_match(page$text("headline"), "767 981.10", fixed = TRUE)
+  page$choose("every", "input[name=every][value='']")
+  page$choose("by", "input[value=product]")
   page$choose("within", "input[value=region]")
   page$choose("rank", "input[value=best_sellers]")
   as_asked()
@@ -69,6 +73,25 @@ test_that("the page answers choices with the numbers of the core, from both ends
   asked <- network_requests(page)
   expect_identical(asked[!startsWith(asked, served$address) & !startsWith(asked, sub("http", "ws", served$address))],
                    character())
+})
+
+test_that("the page comes with headers, arrows go through a list without choosing, and a button closes it", {
+  headers <- curlGetHeaders(served$address)
+  expect_match(headers, "^Content-Security-Policy: .*frame-ancestors 'none'", all = FALSE)
+  expect_match(headers, "^X-Content-Type-Options: nosniff", all = FALSE)
+  page <- read_desk(served$address)
+  asked <- page$link()
+  page$open("every")
+  page$press("\uE015")
+  page$press("\uE015")
+  Sys.sleep(0.3)
+  expect_identical(page$link(), asked)
+  page$press("\uE007")
+  page$settled()
+  expect_match(utils::URLdecode(page$link()), "\"every\":[\"year\"]", fixed = TRUE)
+  page$click("#choices .close")
+  expect_true(page$script("return document.getElementById('choices').hidden"))
+  expect_identical(page$script("return document.activeElement.dataset.part"), "every")
 })
 
 test_that("the page is for keyboards and readers: names, focus, lines behind a number, what was left out", {

@@ -95,3 +95,16 @@ test_that("names of several columns that are not drawn are told apart", {
   t <- add_change(totals(kilnmoor_book(), by = c(region, town), every = "year"))
   expect_match(figure_change(t)$labels$caption, "Highfen, Fenmarch; Vale, Tansyford;", fixed = TRUE)
 })
+
+test_that("of periods alone each is a row, in the order of time, and the last of many", {
+  t <- in_period(add_change(totals(kilnmoor_book(), every = "month")), "2026")
+  figure <- figure_change(t)
+  shown <- layer_of(figure, "GeomText")
+  expect_match(figure$labels$title, "^Change in revenue by month")
+  expect_drawn(figure)
+  drawn <- unlist(lapply(figure$layers, function(layer) as.character(layer$data$member %||% layer$data$name)))
+  expect_identical(intersect(drawn, format(t$month, "%Y-%m")), format(t$month, "%Y-%m"))
+  all <- figure_change(add_change(totals(kilnmoor_book(), every = "month")), n = 3)
+  expect_match(all$labels$caption, "Nothing up to 2026-06 is drawn", fixed = TRUE)
+  expect_match(figure_change(t, at = as.Date("2026-03-01"))$labels$title, "2026-03", fixed = TRUE)
+})
