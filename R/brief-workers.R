@@ -226,7 +226,8 @@ each_result <- function(workers, work, tasks, about, odd, use, call) {
   on.exit(for (one in c(late, unlist(lapply(under_way, function(job) job$mirais), FALSE))) mirai::stop_mirai(one))
   submit <- function(task, former = NULL) {
     worker <- task$not_by
-    if (!is.null(worker)) {
+    # One for each worker, so that it takes one too.
+    for (i in seq_len(if (is.null(worker)) 0 else workers_there(workers))) {
       mirai::mirai(asNamespace("hinterfeld")$keep_busy(worker), worker = worker, .compute = workers$profile)
     }
     job <- mirai::mirai(asNamespace("hinterfeld")$worker_answer(work, task, about), work = work, task = task,

@@ -4,7 +4,7 @@
 # chosen, and the brief that they came from.
 new_desk <- function(facts, brief = NULL, base = facts, rules = list()) {
   list2env(list(facts = facts, brief = brief, base = base, rules = rules, columns = column_choices(facts),
-                counted = list()), parent = emptyenv())
+                counted = list(), shared = new.env(parent = emptyenv())), parent = emptyenv())
 }
 
 brief_desk <- function(brief) {

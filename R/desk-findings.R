@@ -27,14 +27,24 @@ findings_tags <- function(found) {
   }
 }
 
-# Beside the first view only, and after a moment: whoever goes on at once does not wait for them.
+# Beside the first view only, and after a moment: whoever goes on at once does not wait for them. They are looked for
+# once for all readers, by a copy of the process where there can be one.
 offer_findings <- function(me, version) {
   if (identical(me$state, first_state(me$desk$facts))) {
-    later_for(me, version, function() show_findings(me), if (is.null(me$found)) 1 else 0)
+    later_for(me, version, function() show_findings(me, version), if (is.null(me$desk$shared$found)) 1 else 0)
   }
 }
 
-show_findings <- function(me) {
-  me$found <- me$found %||% desk_findings(me$desk$facts)
-  put(me, findings = findings_tags(me$found))
+show_findings <- function(me, version) {
+  show <- function(found) {
+    me$desk$shared$found <- found
+    put(me, findings = findings_tags(found))
+  }
+  look <- function() desk_findings(me$desk$facts)
+  found <- me$desk$shared$found
+  if (is.null(found) && can_fork()) {
+    in_copy_of_desk(me, version, look, function(done) show(done$value %||% list()))
+  } else {
+    show(found %||% look())
+  }
 }

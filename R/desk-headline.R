@@ -2,8 +2,8 @@
 
 # Made once for all readers.
 headline_of <- function(desk) {
-  if (is.null(desk$headline)) desk$headline <- headline_tags(desk$facts)
-  desk$headline
+  if (is.null(desk$shared$headline)) desk$shared$headline <- headline_tags(desk$facts)
+  desk$shared$headline
 }
 
 headline_tags <- function(facts) {

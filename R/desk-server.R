@@ -21,7 +21,7 @@ desk_server <- function(desk, token, host) {
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
-                lines = NULL, found = NULL, notice = NULL, failed = NULL), parent = emptyenv())
+                lines = NULL, notice = NULL, failed = NULL), parent = emptyenv())
 }
 
 begin_with <- function(me, link) {
@@ -286,7 +286,6 @@ desk_acts <- list(
     renewed <- quietly(with_open_sources(brief_desk(read_brief(me$desk$brief$path))))
     me$desk <- list2env(as.list(renewed), parent = emptyenv())
     me$stamps <- brief_stamps(me$desk$brief)
-    me$found <- NULL
     put(me, news = "")
     show_state(me, check_state(me$state, me$desk$facts), push = FALSE)
   }

@@ -32,7 +32,7 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   of <- names_of(rows$answer, rows$answer$added[[change]]$of)
   if (of %in% names(data)) rows <- drawn_measure(rows, answer_of(rows$t), of)
   data$value <- rows$data$value
-  # A table of nothing but periods shows each of them.
+  # Of a table of periods only, each is shown.
   each <- is.null(at) && length(rows$answer$by) == 0 && !is.null(rows$answer$every) && nrow(data) > 1
   period <- if (!each) change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]

@@ -1,15 +1,21 @@
-# A reader without a page: what it would be sent, and that every act runs to its end, later ones too.
-a_reader <- function() {
+# A reader without a page: what it would be sent. With `draws`, every act runs to its end, later ones too; without, until
+# the table is there.
+a_reader <- function(draws = FALSE) {
   session <- new.env()
   session$sent <- list()
-  session$isClosed <- function() FALSE
+  session$closed <- FALSE
+  session$isClosed <- function() session$closed
   session$sendCustomMessage <- function(kind, value) session$sent <- c(session$sent, list(list(kind, value)))
   me <- new_reader(a_desk(), session)
   begin_with(me, "")
   act <- function(...) {
     session$sent <- list()
     desk_act(me, list(...))
+    settled <- function() !draws && (identical(me$answered, me$version) || !is.null(me$failed))
+    while (!later::loop_empty() && !settled()) later::run_now(0.1)
+    session$closed <- TRUE
     while (!later::loop_empty()) later::run_now(0.1)
+    session$closed <- FALSE
     puts <- lapply(Filter(function(one) one[[1]] == "desk-put", session$sent), function(one) one[[2]])
     unlist(lapply(puts, function(put) put$problem))
   }
@@ -17,7 +23,7 @@ a_reader <- function() {
 }
 
 test_that("every choice of a running figure and of what is highlighted can be made, also across", {
-  reader <- a_reader()
+  reader <- a_reader(draws = TRUE)
   for (given in list(list("by", list(by = list("region"))), list("every", list(every = "month")),
                      list("running", list(running = "running")), list("running", list(running = "moving")),
                      list("running", list(running = "running", restart = "year")),
@@ -158,7 +164,7 @@ test_that("an error that runs later, or is R's own, is told in the page and ends
 })
 
 test_that("forged messages end nothing and show no word of R's own", {
-  reader <- a_reader()
+  reader <- a_reader(draws = TRUE)
   withr::local_seed(3)
   odd <- list(NULL, NA, -1, 1e300, "", "\u202e<b>", strrep("x", 1e4), list(), list(1, "a"), c("a", "b"), TRUE,
               list(rows = list(1)), 2L, "region", "month", list("region"))
