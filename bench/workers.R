@@ -54,6 +54,20 @@ same <- identical(unname(tools::md5sum(file.path(large, "out1", "daily.csv"))),
                   unname(tools::md5sum(file.path(large, "out2", "daily.csv"))))
 stopifnot(same)
 unlink(c(large, unlist(small)), recursive = TRUE)
+# A million million lines in parts of ten million: what the workers share, and what this process does for each part.
+part <- 1e7 * one[1] / 1e8
+own <- overhead + merging
+paper <- c(
+  "## On paper", "",
+  sprintf("10^12 lines in 100 000 parts of 10 million lines are %.0f hours for one worker, %.1f s a part; 1 000 workers",
+          1e5 * part / 3600, part),
+  sprintf("share them in %.0f minutes. The run itself spends at most %.0f ms on each part, %.0f minutes in all, however",
+          1e5 * part / 1000 / 60, 1000 * own, 1e5 * own / 60),
+  sprintf("many workers there are: about %.0f workers keep it busy, and more of them would wait for it. Larger parts move",
+          part / own),
+  "that limit, for the tallies of a part hardly grow with its lines; merging among the workers would move it further.",
+  "The disks come first: 1 000 workers read as many files at once."
+)
 row <- function(what, of) sprintf("| %s | %.1f | %.0f |", what, of[1], of[2])
 writeLines(c(
   "# Workers", "",
@@ -62,6 +76,7 @@ writeLines(c(
   "month as CSV, by workers of one thread; the start of the workers included. Both give the same bytes.", "",
   "| | seconds | peak memory of the run, MB |", "| --- | ---: | ---: |",
   row("1 worker", one), row(sprintf("2 workers (%.2f times as fast)", one[1] / two[1]), two), "",
-  sprintf("A part costs %.0f ms by itself (100 parts of 10 lines against 10); its tallies are %.0f kB, and take %.0f ms to merge.",
-          1000 * overhead, stats::median(sizes) / 1000, 1000 * merging)
+  sprintf(paste("A part costs %.0f ms by itself (100 parts of 10 lines against 10); its tallies are %.0f kB, and take",
+                "%.0f ms to merge."), 1000 * overhead, stats::median(sizes) / 1000, 1000 * merging), "",
+  paper
 ), "bench/WORKERS.md")
