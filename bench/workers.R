@@ -59,11 +59,11 @@ part <- 1e7 * one[1] / 1e8
 own <- overhead + merging
 paper <- c(
   "## On paper", "",
-  sprintf("10^12 lines in 100 000 parts of 10 million lines are %.0f hours for one worker, %.1f s a part; 1 000 workers",
+  sprintf("10^12 lines in 100 000 parts of 10 million lines are %.0f hours for one worker, %.1f s a part; 1 000",
           1e5 * part / 3600, part),
-  sprintf("share them in %.0f minutes. The run itself spends at most %.0f ms on each part, %.0f minutes in all, however",
+  sprintf("workers share them in %.0f minutes. The run spends at most %.0f ms on each part, %.0f minutes in all,",
           1e5 * part / 1000 / 60, 1000 * own, 1e5 * own / 60),
-  sprintf("many workers there are: about %.0f workers keep it busy, and more of them would wait for it. Larger parts move",
+  sprintf("however many workers there are: about %.0f keep it busy, and more would wait for it. Larger parts move",
           part / own),
   "that limit, for the tallies of a part hardly grow with its lines; merging among the workers would move it further.",
   "The disks come first: 1 000 workers read as many files at once."
