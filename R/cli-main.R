@@ -14,7 +14,8 @@ cli_commands <- list(
   report = list(run = function(args) cli_report(args), about = "write only the report of a brief"),
   findings = list(run = function(args) cli_findings(args), about = "what stands out in a brief's data, in sentences"),
   desk = list(run = function(args) cli_desk(args), about = "open a page for looking around in a brief's data"),
-  completion = list(run = function(args) cli_completion(args, cli_commands), about = "what a shell completes, for bash or zsh"),
+  completion = list(run = function(args) cli_completion(args, cli_commands),
+                    about = "what a shell completes, for bash or zsh"),
   manual = list(run = function(args) cli_manual(args, cli_commands), about = "the manual page, for man")
 )
 

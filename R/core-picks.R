@@ -232,7 +232,8 @@ best_of_each <- function(t, within = NULL, of = NULL) {
   # What is best of each period stands in the order of time.
   order <- if (any(within %in% answer$periods)) seq_len(scope$count) else ordered_rows(-best[[1]]$size, scope$first)
   new_listing("best_of_each", lapply(columns, function(x) x[order]), scope$count,
-              c(stats::setNames(about, unlist(named)), answer$columns[within]), replace(answer$about, "span", list(shown_span(t))),
+              c(stats::setNames(about, unlist(named)), answer$columns[within]),
+              replace(answer$about, "span", list(shown_span(t))),
               list(label = vapply(named, function(names) names[2], ""), member_label = label, members = members,
                    within = within, of = of,
                    sums = vapply(best, function(measure) measure$sums, NA),

@@ -1,5 +1,5 @@
-# Tables as Parquet: counts as INT64, other exact columns as DECIMAL of 64 bits, periods as dates beside their names, and
-# in the metadata what they are.
+# Tables as Parquet: counts as INT64, other exact columns as DECIMAL of 64 bits, periods as dates beside their names,
+# and in the metadata what they are.
 
 write_parquet_file <- function(x, path) {
   need_package("nanoparquet", "to write Parquet")

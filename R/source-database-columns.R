@@ -27,7 +27,8 @@ database_columns <- function(con, table, from, call) {
         THEN (((a.atttypmod - 4) >> 16) & 65535)::int END AS digits,
       CASE WHEN a.atttypid = 'numeric'::regtype AND a.atttypmod <> -1
         THEN ((((a.atttypmod - 4) & 2047) # 1024) - 1024)::int END AS decimals,
-      has_column_privilege(a.attrelid, a.attnum, 'SELECT') AS readable, coalesce(o.collisdeterministic, true) AS bytewise
+      has_column_privilege(a.attrelid, a.attnum, 'SELECT') AS readable,
+      coalesce(o.collisdeterministic, true) AS bytewise
     FROM pg_catalog.pg_attribute a JOIN pg_catalog.pg_type t ON t.oid = a.atttypid
       LEFT JOIN pg_catalog.pg_collation o ON o.oid = a.attcollation
     WHERE a.attrelid = to_regclass(%s) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum",

@@ -16,14 +16,18 @@ local_hosts <- function(count, env = parent.frame()) {
   for (i in seq_len(count)) {
     host <- hosts[i]
     within <- c("netns", "exec", host, "ip")
-    made <- made && ip("netns", "add", host) && ip("link", "add", host, "type", "veth", "peer", "name", "eth0", "netns", host) &&
+    made <- made && ip("netns", "add", host) &&
+      ip("link", "add", host, "type", "veth", "peer", "name", "eth0", "netns", host) &&
       ip("link", "set", host, "master", bridge, "up") && ip(within, "link", "set", "lo", "up") &&
-      ip(within, "addr", "add", paste0(address[i + 1], "/24"), "dev", "eth0") && ip(within, "link", "set", "eth0", "up")
+      ip(within, "addr", "add", paste0(address[i + 1], "/24"), "dev", "eth0") &&
+      ip(within, "link", "set", "eth0", "up")
   }
   if (!made) {
     return(NULL)
   }
   list(address = address[1],
-       run = function(i, command, ...) processx::process$new("ip", c("netns", "exec", hosts[i], "sh", "-c", command), ...),
+       run = function(i, command, ...) {
+         processx::process$new("ip", c("netns", "exec", hosts[i], "sh", "-c", command), ...)
+       },
        cut = function(i) ip("link", "set", hosts[i], "down"))
 }

@@ -1,5 +1,5 @@
-# A reader without a page: what it would be sent. With `draws`, every act runs to its end, later ones too; without, until
-# the table is there.
+# A reader without a page: what it would be sent. With `draws`, every act runs to its end, later ones too; without,
+# until the table is there.
 a_reader <- function(draws = FALSE) {
   session <- new.env()
   session$sent <- list()
