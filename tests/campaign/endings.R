@@ -113,6 +113,16 @@ readers <- list(
 
 compare_file <- function(read, t, ending) {
   exact <- names(hinterfeld:::exact_decimals(t))
+  # Parquet has the name of each period beside it.
+  if (ending == "parquet") {
+    names <- hinterfeld:::names_of_periods(t)
+    for (name in names(names)) {
+      beside <- paste0(name, "_name")
+      if (beside %in% names(t)) next
+      if (!identical(read[[beside]], names[[name]])) differ("parquet: `%s` is not the names of `%s`", beside, name)
+      read[[beside]] <- NULL
+    }
+  }
   # Beside totals a worksheet has the names of periods.
   named <- if (ending == "xlsx") Filter(function(form) form$kind == "period" && is.character(t[[form$name]]),
                                         hinterfeld:::column_forms(t))

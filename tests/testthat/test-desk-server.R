@@ -72,7 +72,11 @@ test_that("an answer that takes long is made by a copy, which another choice end
   quiet(reader$act(act = "link", link = ""))
   first <- choose("product")
   expect_false(identical(choose("category"), first))
-  expect_false(dir.exists(file.path("/proc", first)))
+  goes_on <- function(pid) any(grepl("^State:\\s+[RSD]", tryCatch(readLines(file.path("/proc", pid, "status")),
+                                                                 error = function(cnd) "", warning = function(cnd) "")))
+  until <- Sys.time() + 10
+  while (goes_on(first) && Sys.time() < until) Sys.sleep(0.05)
+  expect_false(goes_on(first))
   while (!later::loop_empty()) quiet(later::run_now(0.1))
   expect_identical(unlist(reader$me$answer$state$table$by), "category")
 })
