@@ -141,28 +141,40 @@ odd_scan <- function(answer, task) {
   if (!held) "what came back is not what a file of text has."
 }
 
-# The parts counted by workers, largest first; `use` is given each part when all of its ranges are there.
+# The parts counted by workers, largest first; `use` is given each part when all of its ranges are there. Where no store
+# wants each by itself, a worker merges what it counts for one task.
 parts_by_workers <- function(workers, brief, source, missing, hashes, readings, use, call) {
   of_table <- is.null(source$files)
   about <- about_run(workers, brief, names = source$names, plan = source$plan, options = source$options,
                      shown = source$shown, readings = readings,
                      kind = if (!of_table) kind_of_file(source$files[1]), odd = source$listed$odd,
+                     merged = is.null(brief$open_store),
                      snapshot = if (of_table) shared_snapshot(source$scans[[1]]$con))
   most <- 4L * max(1L, workers_there(workers))
   ranges <- if (of_table) slot_ranges(source, missing, hashes[missing], most) else
     unlist(lapply(missing, function(i) part_ranges(source, i, hashes[i], most)), recursive = FALSE)
+  if (!of_table) ranges <- range_tasks(ranges, if (about$merged) most else Inf)
   ranges <- ranges[order(-vapply(ranges, function(range) range$size, 0))]
   waiting <- table(unlist(lapply(ranges, function(range) range$hash)))
   together <- list()
   done <- 0
-  each_result(workers, if (of_table) "count_slots" else "count_range", ranges, about, odd_parts,
+  counted <- function(range, answer, parts, rows) {
+    done <<- done + parts
+    say("progress", sprintf("%s counted on %s (%d of %d, %s) ...", range$label, answer$host, done, length(missing),
+                            count_of(rows, "line")))
+  }
+  each_result(workers, if (of_table) "count_slots" else "count_ranges", ranges, about, odd_parts,
               function(range, answer) {
+    waiting[unique(range$hash)] <<- waiting[unique(range$hash)] - table(range$hash)[unique(range$hash)]
+    if (about$merged) {
+      counted(range, answer, sum(waiting[unique(range$hash)] == 0), answer$parts[[1]]$rows)
+      return(use(answer$parts[[1]]))
+    }
     whole <- list()
     for (part in answer$parts) {
       name <- part$parts
       former <- together[[name]]
       together[[name]] <<- if (is.null(former)) part else merge_stored_parts(former, part)
-      waiting[[name]] <<- waiting[[name]] - 1L
       if (waiting[[name]] == 0) {
         whole <- c(whole, list(replace(together[[name]], "parts", list(name))))
         together[[name]] <<- NULL
@@ -171,12 +183,22 @@ parts_by_workers <- function(workers, brief, source, missing, hashes, readings, 
     if (length(whole) == 0) {
       return()
     }
-    done <<- done + length(whole)
-    say("progress", sprintf("%s counted on %s (%d of %d, %s) ...", range$label, answer$host, done, length(missing),
-                            count_of(sum(vapply(whole, function(part) part$rows, 0)), "line")))
+    counted(range, answer, length(whole), sum(vapply(whole, function(part) part$rows, 0)))
     for (part in whole) use(part)
   }, call)
   for (scan in source$scans[missing]) if (!is.null(scan$stamp)) check_unchanged(scan$path, scan$stamp, call)
+}
+
+# Ranges of files in tasks of about the same size: small files go together.
+range_tasks <- function(ranges, most) {
+  sizes <- vapply(ranges, function(range) range$size, 0)
+  of <- if (is.finite(most)) (cumsum(sizes) - sizes / 2) %/% (max(sum(sizes), 1) / most) else seq_along(ranges)
+  unname(lapply(split(ranges, of), function(these) {
+    field <- function(name, of) vapply(these, function(range) range[[name]], of)
+    labels <- unique(field("label", ""))
+    list(label = paste(unique(labels[c(1, length(labels))]), collapse = " to "), ranges = unname(these),
+         hash = unname(field("hash", "")), rows = unname(field("rows", 0)), size = sum(field("size", 0)))
+  }))
 }
 
 # Parts of a table in ranges of about as many lines.
@@ -325,9 +347,9 @@ awaited <- function(under_way, workers, usual, call) {
 
 # Why an answer is not the counted range that was asked for; NULL if it is.
 odd_parts <- function(answer, range) {
-  hashes <- lapply(answer$parts, function(part) part$parts)
-  rows <- lapply(answer$parts, function(part) part$rows)
-  if (!identical(hashes, as.list(range$hash)) || !identical(rows, as.list(as.double(range$rows)))) {
+  hashes <- unlist(lapply(answer$parts, function(part) part$parts))
+  rows <- unlist(lapply(answer$parts, function(part) part$rows))
+  if (!identical(sort(hashes), sort(range$hash)) || !identical(sum(rows), sum(range$rows))) {
     "what came back is not a tally of it."
   }
 }
@@ -345,7 +367,7 @@ worker_answer <- function(work, task, about) {
     }
     options(hinterfeld.threads = about$threads, hinterfeld.block = about$block,
             hinterfeld.unpacked_limit = about$unpacked_limit)
-    works <- list(scan_part = scan_part, count_range = count_range, count_slots = count_slots)
+    works <- list(scan_part = scan_part, count_ranges = count_ranges, count_slots = count_slots)
     c(list(host = host), with_open_sources(in_plain_session(quietly(works[[work]](task, about)))))
   }, error = function(cnd) {
     kind <- grep("^hinterfeld_error_", class(cnd), value = TRUE)
@@ -374,6 +396,21 @@ scan_part <- function(task, about) {
 # What is read once for all ranges of a run is held from one to the next.
 worker_held <- new.env(parent = emptyenv())
 
+count_ranges <- function(task, about) {
+  in_bytes(lapply(task$ranges, count_range, about = about), about)
+}
+
+# What goes back: the parts, or all of them as one.
+in_bytes <- function(parts, about) {
+  force(parts)
+  if (about$merged) {
+    merger <- new_merger(merge_stored_parts)
+    for (part in parts) merger$put(part)
+    parts <- list(merger$all())
+  }
+  list(bytes = lapply(parts, stored_bytes))
+}
+
 count_range <- function(range, about) {
   check_file(range$path)
   source <- list(kind = source_kinds[[about$kind]], files = range$path, labels = range$label, shown = about$shown,
@@ -381,7 +418,7 @@ count_range <- function(range, about) {
   source$scans <- list(range$scan %||% source$kind$scan(range$path, source$options, rlang::current_env(), source$names))
   source$scans[[1]]$stamp <- file_stamps(range$path)
   source$scans[[1]]$before <- range$before
-  counted_parts(source, range, about)
+  counted_parts(source, range, about)[[1]]
 }
 
 count_slots <- function(range, about) {
@@ -393,7 +430,7 @@ count_slots <- function(range, about) {
                              list(slot = range$slots, n = range$rows, stamp = "", odd = about$odd))
   on.exit(source$close())
   source$plan <- about$plan
-  counted_parts(in_runs(source, seq_along(range$slots)), range, about)
+  in_bytes(counted_parts(in_runs(source, seq_along(range$slots)), range, about), about)
 }
 
 counted_parts <- function(source, range, about) {
@@ -403,7 +440,7 @@ counted_parts <- function(source, range, about) {
     worker_held$run <- about$run
   }
   ways <- ways_of_brief(brief, worker_held$tables)
-  list(bytes = lapply(seq_along(range$hash), function(i) {
-    stored_bytes(counted_part(source, i, range$hash[i], ways, about$readings, rlang::current_env()))
-  }))
+  lapply(seq_along(range$hash), function(i) {
+    counted_part(source, i, range$hash[i], ways, about$readings, rlang::current_env())
+  })
 }

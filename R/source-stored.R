@@ -38,7 +38,9 @@ parse_stored <- function(bytes) {
   list(
     parts = as.character(text_field(about$parts)), rows = number_field(about$rows, 1),
     columns = as.character(text_field(about$columns)), roles = as.character(text_field(about$roles)),
-    chunk_audit = list(trail = trail, orders = orders, coverage = days_of_runs(about$days, c("seen", "said")),
+    # A part without a line that counts covers no day.
+    chunk_audit = list(trail = trail, orders = orders,
+                coverage = if (length(about$days)) days_of_runs(about$days, c("seen", "said")),
                 aside = parse_aside(about$aside), used = if (length(used)) used),
     tallies = tallies
   )

@@ -115,6 +115,11 @@ test_that("parts of which no line is set aside are found again together", {
   expect_as_fresh(folder)
   write_part(folder, "3.csv", 3)
   expect_said(folder, "2 parts are kept, 1 to read")
+  # A part without a line that counts is kept too.
+  utils::write.csv(transform(part_lines(4, 1), day = ""), file.path(folder, "sales", "4.csv"), row.names = FALSE)
+  expect_said(folder, "3 parts are kept, 1 to read")
+  unlink(file.path(folder, "sales", "3.csv"))
+  expect_as_fresh(folder, "\"3.csv\" is gone")
 })
 
 test_that("kept files that are damaged, forged or of another form are read again", {

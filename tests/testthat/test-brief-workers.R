@@ -130,7 +130,7 @@ test_that("what is wrong with the lines is told as one process tells it", {
 
 test_that("a path that only one host has is told with the host", {
   about <- list(version = hinterfeld:::worker_version())
-  answer <- hinterfeld:::worker_answer("count_range", list(path = "/nowhere/1.csv"), about)
+  answer <- hinterfeld:::worker_answer("count_ranges", list(ranges = list(list(path = "/nowhere/1.csv"))), about)
   expect_identical(answer$host, Sys.info()[["nodename"]])
   expect_match(answer$problem, "There is no file \"/nowhere/1.csv\"", fixed = TRUE)
   expect_identical(answer$kind, "file")
