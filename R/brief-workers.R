@@ -165,7 +165,7 @@ parts_by_workers <- function(workers, brief, source, missing, hashes, readings, 
   }
   each_result(workers, if (of_table) "count_slots" else "count_ranges", ranges, about, odd_parts,
               function(range, answer) {
-    waiting[unique(range$hash)] <<- waiting[unique(range$hash)] - table(range$hash)[unique(range$hash)]
+    for (name in range$hash) waiting[[name]] <<- waiting[[name]] - 1L
     if (about$merged) {
       counted(range, answer, sum(waiting[unique(range$hash)] == 0), answer$parts[[1]]$rows)
       return(use(answer$parts[[1]]))
@@ -189,10 +189,14 @@ parts_by_workers <- function(workers, brief, source, missing, hashes, readings, 
   for (scan in source$scans[missing]) if (!is.null(scan$stamp)) check_unchanged(scan$path, scan$stamp, call)
 }
 
+# Which of about `most` shares of the `total` each of these is in, so that neighbours stay together.
+about_equal <- function(sizes, most, total = sum(sizes)) {
+  (cumsum(sizes) - sizes / 2) %/% (max(total, 1) / most)
+}
+
 # Ranges of files in tasks of about the same size: small files go together.
 range_tasks <- function(ranges, most) {
-  sizes <- vapply(ranges, function(range) range$size, 0)
-  of <- if (is.finite(most)) (cumsum(sizes) - sizes / 2) %/% (max(sum(sizes), 1) / most) else seq_along(ranges)
+  of <- if (is.finite(most)) about_equal(vapply(ranges, function(range) range$size, 0), most) else seq_along(ranges)
   unname(lapply(split(ranges, of), function(these) {
     field <- function(name, of) vapply(these, function(range) range[[name]], of)
     labels <- unique(field("label", ""))
@@ -204,8 +208,7 @@ range_tasks <- function(ranges, most) {
 # Parts of a table in ranges of about as many lines.
 slot_ranges <- function(source, missing, hashes, most) {
   rows <- source$rows[missing]
-  of <- (cumsum(rows) - rows / 2) %/% (max(sum(rows), 1) / most)
-  lapply(split(seq_along(missing), of), function(these) {
+  lapply(split(seq_along(missing), about_equal(rows, most)), function(these) {
     parts <- missing[these]
     list(label = paste(unique(source$labels[range(parts)]), collapse = " to "), hash = hashes[these],
          rows = rows[these], slots = source$listed$slot[parts], size = sum(rows[these]))
@@ -223,8 +226,7 @@ part_ranges <- function(source, i, hash, most) {
     return(list(whole))
   }
   total <- sum(vapply(source$scans, function(scan) sum(scan$stretches$bytes), 0))
-  of <- (cumsum(stretches$bytes) - stretches$bytes / 2) %/% (max(total, 1) / most)
-  lapply(split(seq_along(of), of), function(these) {
+  lapply(split(seq_along(stretches$bytes), about_equal(stretches$bytes, most, total)), function(these) {
     scan[c("text", "profile", "taken", "stamp")] <- list(NULL)
     scan$path <- path
     scan$stretches <- lapply(stretches, `[`, these)
@@ -349,7 +351,10 @@ awaited <- function(under_way, workers, usual, call) {
 odd_parts <- function(answer, range) {
   hashes <- unlist(lapply(answer$parts, function(part) part$parts))
   rows <- unlist(lapply(answer$parts, function(part) part$rows))
-  if (!identical(sort(hashes), sort(range$hash)) || !identical(sum(rows), sum(range$rows))) {
+  # What came back as one is known by all that it is made of.
+  merged <- length(rows) < length(range$hash)
+  asked <- if (merged) list(sort(range$hash), sum(range$rows)) else list(range$hash, as.double(range$rows))
+  if (!identical(list(if (merged) sort(hashes) else hashes, rows), asked)) {
     "what came back is not a tally of it."
   }
 }

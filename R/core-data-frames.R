@@ -2,8 +2,7 @@
 
 #' @export
 as.data.frame.hinterfeld_totals <- function(x, ...) {
-  data <- as.data.frame(as_tibble.hinterfeld_totals(x), ...)
-  if (is_for_readers(parent.frame())) replace(data, names(names_of_periods(x)), names_of_periods(x)) else data
+  for_caller(as.data.frame(as_tibble.hinterfeld_totals(x), ...), x, parent.frame())
 }
 
 #' @export
@@ -11,13 +10,13 @@ as.data.frame.hinterfeld_crosstab <- as.data.frame.hinterfeld_totals
 
 #' @export
 as.data.frame.hinterfeld_listing <- function(x, ...) {
-  data <- as.data.frame(tibble::new_tibble(as.list(x), nrow = nrow(x)), ...)
-  if (is_for_readers(parent.frame())) replace(data, names(names_of_periods(x)), names_of_periods(x)) else data
+  for_caller(as.data.frame(tibble::new_tibble(as.list(x), nrow = nrow(x)), ...), x, parent.frame())
 }
 
-# kable() asks for a data frame, and shows it to readers.
-is_for_readers <- function(caller) {
-  identical(environmentName(topenv(caller)), "knitr")
+# kable() asks for a data frame, and shows it to readers: it gets the names of periods.
+for_caller <- function(data, x, caller) {
+  names <- if (identical(environmentName(topenv(caller)), "knitr")) names_of_periods(x)
+  replace(data, names(names), names)
 }
 
 # Of each column of periods longer than a day the names of its periods.

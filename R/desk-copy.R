@@ -35,11 +35,16 @@ end_copy <- function(me) {
   }
 }
 
+value_of_copy <- function(done) {
+  if (!is.null(done$error)) rlang::cnd_signal(done$error)
+  done$value
+}
+
 # An answer that a copy has made, with the facts of this process.
 answer_of_copy <- function(me, done) {
-  if (!is.null(done$error)) rlang::cnd_signal(done$error)
+  made <- value_of_copy(done)
   facts <- counted_facts(me$desk, me$state)
-  table <- done$value$table
+  table <- made$table
   if (!is.null(answer_of(table))) table <- set_answer(table, facts = handle_kernel(facts))
-  new_desk_answer(me$state, facts, table, done$value$notes)
+  new_desk_answer(me$state, facts, table, made$notes)
 }

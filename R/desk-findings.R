@@ -43,7 +43,7 @@ show_findings <- function(me, version) {
   look <- function() desk_findings(me$desk$facts)
   found <- me$desk$shared$found
   if (is.null(found) && can_fork()) {
-    in_copy_of_desk(me, version, look, function(done) show(done$value %||% list()))
+    in_copy_of_desk(me, version, look, function(done) show(value_of_copy(done)))
   } else {
     show(found %||% look())
   }

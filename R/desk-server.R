@@ -154,9 +154,9 @@ asked_day <- function(text) {
 # A number as people write it: 1 500, 1,500.00 or 1500,5.
 asked_number <- function(text) {
   plain <- gsub("[ \u00a0\u2009\u202f']", "", if (rlang::is_string(text)) text else "")
-  # The last mark with one or two digits behind it is that of the decimals.
-  decimals <- grepl("[.,][0-9]{1,2}$", plain)
-  plain <- if (decimals) sub("[.,]([0-9]{1,2})$", "#\\1", plain) else plain
+  # Three digits behind a mark are thousands, but not behind a 0; the last mark before other digits is that of decimals.
+  decimals <- grepl("[.,]([0-9]{1,2}|[0-9]{4,})$|^-?0?[.,][0-9]+$", plain)
+  plain <- if (decimals) sub("[.,]([0-9]+)$", "#\\1", plain) else plain
   plain <- sub("#", ".", gsub("[.,]", "", plain), fixed = TRUE)
   number <- suppressWarnings(as.numeric(plain))
   if (is.na(number) || !is.finite(number) || !nzchar(plain)) {

@@ -109,7 +109,7 @@ look_problems <- function(state, facts) {
 
 mark_kinds <- c("up", "down", "best", "text")
 
-# A fresh desk: the months of the last year, each against the year before; revenue by product where there is no such.
+# A fresh desk: the months of the last year, each against the year before; of a single year, revenue by product.
 first_state <- function(facts) {
   measures <- list(facts_numbers(facts)[1])
   about <- about_facts(facts)

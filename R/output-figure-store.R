@@ -59,7 +59,8 @@ kept_figure <- function(key, bytes, ending) {
 # The packages that draw and the marks of numbers belong to a figure as well.
 figure_key <- function(about) {
   code <- file.info(system.file("R", package = "hinterfeld"), extra_cols = FALSE)
-  versions <- vapply(c("ggplot2", "ragg", "systemfonts"), function(name) as.character(utils::packageVersion(name)), "")
+  drawn_by <- Filter(has_package, c("ggplot2", "ragg", "svglite", "systemfonts"))
+  versions <- vapply(drawn_by, function(name) as.character(utils::packageVersion(name)), "")
   rlang::hash(list(about, versions, as.character(getRversion()), format(as.numeric(code$mtime), digits = 17),
                    options()[c("hinterfeld.decimal_mark", "hinterfeld.group_mark")]))
 }

@@ -160,7 +160,7 @@ test_that("a table that is divided between servers is grouped on them, at once, 
   outputs <- function(table) vapply(run_there(job(table))$record$outputs, function(output) output$sha256, "")
   expect_identical(outputs("sales"), outputs("whole"))
   asked <- new.env()
-  ask <- hinterfeld:::all_rows
+  ask <- all_rows
   # The plan of the question that is asked.
   utils::assignInNamespace("all_rows", function(con, sql, ...) {
     asked$plan <- DBI::dbGetQuery(con, paste("EXPLAIN (VERBOSE)", sql))[[1]]
@@ -170,8 +170,8 @@ test_that("a table that is divided between servers is grouped on them, at once, 
   run_there(job("sales"))
   expect_length(grep("Async Foreign Scan", asked$plan), 2)
   expect_length(grep("Remote SQL: SELECT .*sum.* GROUP BY", asked$plan), 2)
-  expect_true(hinterfeld:::has_versions(con, "whole"))
-  expect_false(hinterfeld:::has_versions(con, "sales"))
+  expect_true(has_versions(con, "whole"))
+  expect_false(has_versions(con, "sales"))
 })
 
 test_that("what the database cannot do exactly, or line by line, is fetched, and why is said", {

@@ -55,7 +55,7 @@ test_that("every step, crosstab and listing of a tally is that of its lines, bit
 })
 
 test_that("facts hold the measures that their columns and groups give", {
-  held <- function(facts, ...) vapply(list(...), hinterfeld:::holds_measure, NA, facts = facts)
+  held <- function(facts, ...) vapply(list(...), holds_measure, NA, facts = facts)
   book <- daybook(a_sale(), day, revenue, product)
   expect_identical(held(book, "revenue", "units"), c(TRUE, FALSE))
   expect_identical(held(tally_of(book, by = product), "revenue", "orders", mean_of(revenue)), c(TRUE, FALSE, TRUE))

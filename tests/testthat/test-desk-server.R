@@ -108,7 +108,8 @@ test_that("a second choice on a column takes the place of the first, or is added
 test_that("lines can be chosen by a number, however it is written", {
   numbers <- vapply(c("1 500.50", "1500,5", "1,500.50", "1\u202f500,50"), asked_number, 0)
   expect_identical(unname(numbers), rep(1500.5, 4))
-  expect_identical(unname(vapply(c("1.500", "1,500", "-3", "0.5"), asked_number, 0)), c(1500, 1500, -3, 0.5))
+  expect_identical(unname(vapply(c("1.500", "1,500", "-3", "0.5", "0.125", "2.7183"), asked_number, 0)),
+                   c(1500, 1500, -3, 0.5, 0.125, 2.7183))
   reader <- a_reader()
   quiet(reader$act(act = "numbers", number = "revenue", operator = ">=", value = "1 500.50"))
   expect_identical(unlist(reader$me$state$table$keep), "revenue >= 1500.5")
