@@ -37,7 +37,7 @@ new_server <- function() {
   as_server(postgres_program("pg_ctl"), c(
     "-D", data, "-w", "-l", file.path(folder, "log"), "-o",
     sprintf(paste("-c listen_addresses=127.0.0.1 -c port=%d -c unix_socket_directories= -c fsync=off",
-                  "-c autovacuum=off -c shared_buffers=32MB"), port), "start"
+                  "-c autovacuum=off -c shared_buffers=32MB -c jit=off -c full_page_writes=off"), port), "start"
   ))
   reg.finalizer(globalenv(), function(e) {
     try(as_server(postgres_program("pg_ctl"), c("-D", data, "-m", "immediate", "-w", "stop")), silent = TRUE)

@@ -152,7 +152,8 @@ worker_hosts <- function(env = parent.frame()) {
        }, cut = hosts$cut)
 }
 
-test_that("workers of other hosts report over an encrypted address; one that is cut off costs a second try", {
+# Where there is time for it, as the next one.
+if (rounds(FALSE, TRUE)) test_that("workers of other hosts report encrypted; one that is cut off costs a second try", {
   folder <- parted_job()
   alone <- run_by(folder, NULL)
   # The first worker is slow, and then its host or its process is gone.
@@ -184,7 +185,6 @@ test_that("workers of other hosts report over an encrypted address; one that is 
   expect_false(mirai::daemons_set("hinterfeld"))
 })
 
-# Where there is time for it.
 if (rounds(FALSE, TRUE)) test_that("a full disk of a worker is told with its folder, and nothing is half delivered", {
   folder <- parted_job()
   run_by(folder, NULL)

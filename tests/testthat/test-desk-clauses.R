@@ -39,7 +39,7 @@ test_that("random choices give what R gives when it is asked by the code that th
   columns <- c("product", "region", "town", "category", "channel")
   state <- first_state(desk$facts)
   asked <- 0
-  for (i in seq_len(rounds(25, 100))) {
+  for (i in seq_len(rounds(12, 100))) {
     if (i %% 12 == 0) state <- first_state(desk$facts)
     choice <- random_choice(state, columns)
     to <- changed_state(state, choice$part, choice$given, desk$facts)
@@ -53,7 +53,7 @@ test_that("random choices give what R gives when it is asked by the code that th
     state <- to
     asked <- asked + 1
   }
-  expect_gt(asked, rounds(25, 100) / 2)
+  expect_gt(asked, rounds(12, 100) / 2)
 })
 
 test_that("random choices on a tally of days give what the daybook gives, or say what the tally does not hold", {
@@ -63,7 +63,7 @@ test_that("random choices on a tally of days give what the daybook gives, or say
   desk <- new_desk(tally)
   state <- first_state(tally)
   asked <- 0
-  for (i in seq_len(rounds(25, 100))) {
+  for (i in seq_len(rounds(12, 100))) {
     if (i %% 12 == 0) state <- first_state(tally)
     choice <- random_choice(state, columns)
     to <- tryCatch(changed_state(state, choice$part, choice$given, tally),
@@ -78,7 +78,7 @@ test_that("random choices on a tally of days give what the daybook gives, or say
     state <- to
     asked <- asked + 1
   }
-  expect_gt(asked, rounds(25, 100) / 2)
+  expect_gt(asked, rounds(12, 100) / 2)
 })
 
 test_that("targets stay as long as they fit, and go with what is compared", {

@@ -31,7 +31,7 @@ test_that("random damage to links is refused with a classed error or gives a sou
                       add = list(list(change = NULL)))
   link <- strsplit(state_link(state), "")[[1]]
   withr::local_seed(7)
-  ends <- vapply(seq_len(rounds(60, 300)), function(i) {
+  ends <- vapply(seq_len(rounds(30, 300)), function(i) {
     damaged <- link
     at <- sample(length(link), 3)
     damaged[at] <- sample(c(letters, "%", "\"", "{", "[", "0"), 3, TRUE)

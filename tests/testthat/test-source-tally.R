@@ -32,7 +32,7 @@ refused <- function(path) {
 test_that("files that were changed and sealed again are refused or total, and never end R", {
   file <- tally_file(small_tally())
   withr::local_seed(6)
-  played <- rounds(80, 400)
+  played <- rounds(40, 400)
   bytes <- file$bytes
   n <- length(bytes)
   refusals <- 0
