@@ -17,6 +17,22 @@ number_codes_kernel <- function(x, threads) {
     .Call(`_hinterfeld_number_codes_kernel`, x, threads)
 }
 
+different_days_kernel <- function(x, threads) {
+    .Call(`_hinterfeld_different_days_kernel`, x, threads)
+}
+
+whole_range_kernel <- function(x, threads) {
+    .Call(`_hinterfeld_whole_range_kernel`, x, threads)
+}
+
+answers_kernel <- function(parts, lines, threads) {
+    .Call(`_hinterfeld_answers_kernel`, parts, lines, threads)
+}
+
+rows_where_kernel <- function(parts, lines, wanted, threads) {
+    .Call(`_hinterfeld_rows_where_kernel`, parts, lines, wanted, threads)
+}
+
 encode_text_kernel <- function(x, threads) {
     .Call(`_hinterfeld_encode_text_kernel`, x, threads)
 }
@@ -47,10 +63,6 @@ recode_kernel <- function(codes, to, missing, threads) {
 
 any_special_kernel <- function(codes, threads) {
     .Call(`_hinterfeld_any_special_kernel`, codes, threads)
-}
-
-rows_where_kernel <- function(answer, codes, wanted, threads) {
-    .Call(`_hinterfeld_rows_where_kernel`, answer, codes, wanted, threads)
 }
 
 rows_kernel <- function(columns, rows, threads) {
@@ -101,8 +113,8 @@ silence_kernel <- function() {
     invisible(.Call(`_hinterfeld_silence_kernel`))
 }
 
-distinct_kernel <- function(group, groups, codes, size, mask, threads) {
-    .Call(`_hinterfeld_distinct_kernel`, group, groups, codes, size, mask, threads)
+distinct_kernel <- function(group, groups, codes, first, size, mask, threads) {
+    .Call(`_hinterfeld_distinct_kernel`, group, groups, codes, first, size, mask, threads)
 }
 
 middle_kernel <- function(group, groups, value, mask, threads) {
@@ -149,12 +161,8 @@ decimals_kernel <- function(x, most) {
     .Call(`_hinterfeld_decimals_kernel`, x, most)
 }
 
-whole_range_kernel <- function(x) {
-    .Call(`_hinterfeld_whole_range_kernel`, x)
-}
-
-last_step_kernel <- function(reached, values, first, rows, step) {
-    .Call(`_hinterfeld_last_step_kernel`, reached, values, first, rows, step)
+last_step_kernel <- function(reached, values, first, rows, step, threads) {
+    .Call(`_hinterfeld_last_step_kernel`, reached, values, first, rows, step, threads)
 }
 
 damaged_chunk_kernel <- function(path, starts, bytes) {
@@ -211,10 +219,6 @@ median_kernel <- function(order, group, value, times) {
 
 change_kernel <- function(now, earlier, apart, threads) {
     .Call(`_hinterfeld_change_kernel`, now, earlier, apart, threads)
-}
-
-different_days_kernel <- function(x) {
-    .Call(`_hinterfeld_different_days_kernel`, x)
 }
 
 swap_paths_kernel <- function(one, other) {

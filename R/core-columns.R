@@ -70,14 +70,11 @@ distinct_codes <- function(x) {
   list(codes = match(x, labels), labels = labels)
 }
 
-# Whole numbers in the memory of integers that lie near each other, as codes by their distance from the least: not every
-# code occurs. NULL for any others, and where there would be more than `most` codes.
-codes_by_distance <- function(x, most) {
-  range <- if (is.integer(x)) whole_range_kernel(x)
-  # One less than the least must be an integer as well.
-  if (!is.null(range) && diff(range) < most && range[1] > -.Machine$integer.max) {
-    list(codes = as.integer(x) - as.integer(range[1] - 1), first = range[1], size = diff(range) + 1)
-  }
+# The least and the largest of whole numbers in the memory of integers that lie near each other, so that their distances
+# from the least are codes, of which not every one occurs. NULL for any others, and for `most` codes or more.
+near_numbers <- function(x, most) {
+  range <- if (is.integer(x)) whole_range_kernel(x, threads_wanted())
+  if (!is.null(range) && diff(range) < most) range
 }
 
 # Some rows of columns; `later` gathers each when it is first looked at.

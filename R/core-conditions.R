@@ -1,9 +1,14 @@
 # Conditions: expressions over the columns of lines that give yes or no.
 
-# `book` is a part of facts: whatever has `columns` and `lines`.
+# The answer of each line: TRUE, FALSE or NA. `book` is a part of facts: whatever has `columns` and `lines`.
 evaluate_condition <- function(book, when, call) {
+  answers_kernel(condition_parts(book, when, call), book$lines, threads_wanted())
+}
+
+# What the compiled code takes: parts, and the operators that join those before them.
+condition_parts <- function(book, when, call) {
   answer <- tryCatch(
-    evaluate_operand(rlang::quo_get_expr(when), rlang::quo_get_env(when), book),
+    answers_of(rlang::quo_get_expr(when), rlang::quo_get_env(when), book),
     error = function(cnd) {
       columns <- names(book$columns)
       unknown <- setdiff(all.vars(rlang::quo_get_expr(when)), columns)
@@ -12,46 +17,98 @@ evaluate_condition <- function(book, when, call) {
                    i = did_you_mean(unknown, columns), call = call)
     }
   )
-  if (!is.logical(answer) || !length(answer) %in% c(1, book$lines)) {
+  answer_parts(answer, book$lines) %||%
     stop_because("condition", sprintf("The condition `%s` must be TRUE or FALSE for each line.", rlang::as_label(when)),
                  x = sprintf("It gives %s.", describe(answer)), i = "For example `region == \"Vale\"`.", call = call)
-  }
-  if (length(answer) == book$lines) answer else rep_len(answer, book$lines)
+}
+
+# What an operand of a condition gives for each line, or for all: a vector.
+evaluate_operand <- function(expr, env, book) {
+  line_values(answers_of(expr, env, book), book$lines)
 }
 
 # "and", "or" and "not" are taken apart, so that each part on one column of texts or days meets the column's distinct
-# values instead of every line.
-evaluate_operand <- function(expr, env, book) {
+# values instead of every line, and numbers are compared as they are. Gives parts that are not yet joined, or a vector.
+answers_of <- function(expr, env, book) {
   if (rlang::is_quosure(expr)) {
-    return(evaluate_operand(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
+    return(answers_of(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
   }
-  if (rlang::is_call(expr, c("&", "|"), n = 2)) {
-    return(do.call(as.character(expr[[1]]), list(
-      evaluate_operand(expr[[2]], env, book), evaluate_operand(expr[[3]], env, book)
-    )))
-  }
-  if (rlang::is_call(expr, "!", n = 1)) {
-    return(!evaluate_operand(expr[[2]], env, book))
+  if (rlang::is_call(expr, c("&", "|"), n = 2) || rlang::is_call(expr, "!", n = 1)) {
+    return(join_answers(as.character(expr[[1]]), lapply(as.list(expr)[-1], answers_of, env = env, book = book),
+                        book$lines))
   }
   if (rlang::is_call(expr, "(", n = 1)) {
-    return(evaluate_operand(expr[[2]], env, book))
+    return(answers_of(expr[[2]], env, book))
   }
   used <- intersect(all.vars(expr), names(book$columns))
-  coded <- if (length(used) == 1 && value_by_value(expr, used, env)) values_of_column(book$columns[[used]])
-  if (!is.null(coded)) {
-    return(evaluate_on_values(expr, env, used, coded))
+  if (length(used) == 1) {
+    compared <- compared_number(expr, env, used, book)
+    coded <- if (is.null(compared) && value_by_value(expr, used, env)) values_of_column(book$columns[[used]])
+    if (!is.null(coded)) {
+      return(evaluate_on_values(expr, env, used, coded))
+    }
+    if (!is.null(compared)) {
+      return(compared)
+    }
   }
   mask <- lapply(stats::setNames(nm = used), column_values, book = book)
   evaluate_expression(expr, env, mask)
 }
 
-# The distinct values of a column of texts, or of days near each other, and the code of each line; NULL for any other.
+new_answers <- function(parts) {
+  structure(parts, class = "hinterfeld_answers")
+}
+
+join_answers <- function(operator, operands, lines) {
+  parts <- lapply(operands, answer_parts, lines = lines)
+  if (any(vapply(parts, is.null, NA))) {
+    return(do.call(operator, lapply(operands, line_values, lines = lines)))
+  }
+  new_answers(c(unlist(parts, recursive = FALSE), operator))
+}
+
+# The parts of an answer; NULL for what is not a yes or no of each line, or of all.
+answer_parts <- function(x, lines) {
+  if (inherits(x, "hinterfeld_answers")) {
+    return(unclass(x))
+  }
+  if (is.logical(x) && length(x) %in% c(1, lines)) list(list(x = as.vector(x)))
+}
+
+line_values <- function(x, lines) {
+  if (inherits(x, "hinterfeld_answers")) answers_kernel(unclass(x), lines, threads_wanted()) else x
+}
+
+# A column of numbers that is compared with one number; NULL for anything else.
+compared_number <- function(expr, env, name, book) {
+  turned <- c(`>` = "<", `>=` = "<=", `<` = ">", `<=` = ">=", `==` = "==", `!=` = "!=")
+  x <- book$columns[[name]]
+  if (!rlang::is_call(expr, names(turned), n = 2) || is.object(x) || !is.numeric(x)) {
+    return(NULL)
+  }
+  first <- identical(expr[[2]], as.symbol(name))
+  other <- expr[[if (first) 3 else 2]]
+  if (!identical(expr[[if (first) 2 else 3]], as.symbol(name)) || name %in% all.vars(other)) {
+    return(NULL)
+  }
+  bound <- evaluate_expression(other, env, list())
+  if (!is.numeric(bound) || is.object(bound) || length(bound) != 1 || is.na(bound)) {
+    return(NULL)
+  }
+  operator <- as.character(expr[[1]])
+  decimals <- if (name %in% names(book$decimals)) book$decimals[[name]] else 0
+  new_answers(list(list(x = x, compare = if (first) operator else turned[[operator]], scale = 10^decimals,
+                        bound = as.double(bound))))
+}
+
+# The distinct values of a column of texts, or of days near each other, and the codes of lines, counted from `first`;
+# NULL for any other.
 values_of_column <- function(x) {
   if (is_coded(x)) {
-    return(list(codes = x, values = levels(x)))
+    return(list(codes = x, values = levels(x), first = 1L))
   }
-  days <- if (inherits(x, "Date")) codes_by_distance(x, length(x))
-  if (!is.null(days)) list(codes = days$codes, values = plain_days(days$first - 1 + seq_len(days$size)))
+  span <- if (inherits(x, "Date")) near_numbers(x, length(x))
+  if (!is.null(span)) list(codes = x, values = plain_days(seq(span[1], span[2])), first = as.integer(span[1]))
 }
 
 evaluate_on_values <- function(expr, env, name, coded) {
@@ -61,9 +118,9 @@ evaluate_on_values <- function(expr, env, name, coded) {
     return(answer)
   }
   if (is.logical(answer) && length(answer) == length(values)) {
-    return(recode_kernel(coded$codes, answer, answer[length(values)], threads_wanted()))
+    return(new_answers(list(list(x = coded$codes, answers = as.vector(answer), first = coded$first))))
   }
-  at <- as.integer(coded$codes)
+  at <- as.integer(coded$codes) - coded$first + 1L
   at[is.na(at)] <- length(values)
   answer[at]
 }

@@ -106,7 +106,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     at = if (is.null(origin$at)) usable else if (is.null(usable)) origin$at else origin$at[usable]
   ), class = "hinterfeld_daybook")
   # Leaving out cancelled orders does not make a month shorter: what is covered is told by all usable lines.
-  seen <- different_days_kernel(columns$day)
+  seen <- different_days_kernel(columns$day, threads_wanted())
   book <- with_coverage(book, new_coverage(seen, check_covers(covers, seen)))
   exact_columns(book, decimals)
 }

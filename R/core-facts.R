@@ -206,7 +206,7 @@ sum_groups <- function(facts, keys, measures, call) {
     result <- tally_lines(rowsets[[1]]$lines, keys, lapply(measures, measure_amount), call)
     return(list(codes = result$codes, values = Map(divide_value, measures, result$values, result$counted)))
   }
-  groups <- group_lines(rowsets[[1]]$lines, keys)
+  groups <- coded_groups(rowsets[[1]]$lines, keys) %||% group_lines(rowsets[[1]]$lines, keys)
   key_of <- function(codes) new_key("group", codes, seq_len(groups$count))
   plain <- if (!all(staged)) tally_lines(rowsets[[1]]$lines, list(key_of(groups$codes)),
                                          lapply(measures[!staged], measure_amount), call)
@@ -223,6 +223,24 @@ sum_groups <- function(facts, keys, measures, call) {
     divide_value(m, fill_empty(m, result$values[[1]][at]), counted)
   }, measures, cumsum(!staged))
   list(codes = groups$parts, values = values)
+}
+
+# All lines are one group, and the codes of one key are groups already if every label occurs and none is missing. NULL
+# for any other keys.
+coded_groups <- function(lines, keys) {
+  if (length(keys) == 0) {
+    return(list(codes = rep_len(1L, lines), parts = list(), count = 1L))
+  }
+  if (length(keys) > 1 || !is.null(keys[[1]]$lookup) || length(keys[[1]]$codes) != lines) {
+    return(NULL)
+  }
+  key <- keys[[1]]
+  every <- seq_along(key$labels)
+  if (any_special_kernel(key$codes, threads_wanted()) ||
+      !identical(different_days_kernel(key$codes, threads_wanted()), every)) {
+    return(NULL)
+  }
+  list(codes = key$codes, parts = list(every), count = length(every))
 }
 
 # Of periods that a measure is taken per, only those that are covered whole, unless incomplete ones count.
@@ -246,21 +264,42 @@ groups_in <- function(at_rowset, keys, groups, rowsets) {
 
 # Totals per day, order or value first; then the measure over those totals.
 take_stages <- function(lines, group, m, call) {
-  if (is.null(m$per) && is.null(m$tallied) && is.null(m$times)) {
+  over <- measure_kinds[[m$kind]]$over
+  of_lines <- is.null(m$tallied) && is.null(m$times)
+  if (is.null(m$per) && of_lines) {
     return(values_of_lines(group, m))
   }
+  if (over == "sum" && of_lines && is.null(m$stage$lookup)) {
+    return(sum_per_stage(lines, group, m, call))
+  }
   m$stage <- stage_of(m)
-  first <- tally_lines(lines, list(group, m$stage), list(stage_amount(m)), call)
-  use <- first$codes[[2]] > 0 & first$counted[[1]] > 0
-  of <- new_key("group", first$codes[[1]][use], group$labels)
-  over <- measure_kinds[[m$kind]]$over
+  # Lines of one day or order mostly follow each other, so its groups lie side by side.
+  amount <- stage_amount(m)
+  amount$counts <- !of_lines || !is.null(m$mask) || any_not_finite(m$minor)
+  first <- tally_lines(lines, list(m$stage, group), list(amount), call)
+  use <- first$codes[[1]] > 0
+  if (amount$counts) use <- use & first$counted[[1]] > 0
+  of <- new_key("group", first$codes[[2]][use], group$labels)
   if (over != "middle") {
     return(tally_lines(sum(use), list(of), list(new_amount(over, if (over != "count") first$values[[1]][use])), call))
   }
   # Of single lines the stages are the values, as often as they occur.
   by_value <- is.null(m$per)
-  values <- if (by_value) m$stage$labels[first$codes[[2]][use]] else first$values[[1]][use]
+  values <- if (by_value) m$stage$labels[first$codes[[1]][use]] else first$values[[1]][use]
   middle_of(of, as.double(values), if (by_value) first$values[[1]][use] else rep(1, sum(use)))
+}
+
+# A mean per order needs no total of each: the sum of all, and how many orders there are.
+sum_per_stage <- function(lines, group, m, call) {
+  codes <- as.integer(m$stage$codes)
+  if (any_special_kernel(codes, threads_wanted()) || any_not_finite(m$minor)) {
+    m$mask <- (m$mask %||% TRUE) & is.finite(m$minor) & !is.na(codes) & codes > 0
+  }
+  sums <- tally_lines(lines, list(group), list(amount_of(m, "sum", TRUE)), call)
+  stages <- distinct_kernel(group$codes, length(group$labels), codes, 1L, length(m$stage$labels), m$mask,
+                            threads_wanted())
+  held <- sums$codes[[1]][sums$counted[[1]] > 0]
+  list(codes = list(held), values = list(sums$values[[1]][sums$counted[[1]] > 0]), counted = list(stages[held]))
 }
 
 # The key of what is totalled first; the values of lines get one only where they are.
@@ -272,15 +311,18 @@ stage_of <- function(m) {
 values_of_lines <- function(group, m) {
   count <- length(group$labels)
   if (m$kind == "distinct") {
-    coded <- codes_by_distance(m$column, 4 * length(m$column) + 65536)
-    if (is.null(coded)) {
+    codes <- m$column
+    span <- near_numbers(codes, 4 * length(codes) + 65536)
+    if (is.null(span)) {
       stage <- stage_of(m)
-      coded <- list(codes = stage$codes, size = length(stage$labels))
+      codes <- stage$codes
+      span <- c(1, length(stage$labels))
     }
-    values <- distinct_kernel(group$codes, count, coded$codes, coded$size, m$mask, threads_wanted())
+    values <- distinct_kernel(group$codes, count, codes, as.integer(span[1]), as.integer(diff(span) + 1), m$mask,
+                              threads_wanted())
     return(list(codes = list(seq_len(count)), values = list(values), counted = list(NULL)))
   }
-  values <- middle_kernel(group$codes, count, as.double(m$minor), m$mask, threads_wanted())
+  values <- middle_kernel(group$codes, count, m$minor, m$mask, threads_wanted())
   held <- which(!is.na(values))
   list(codes = list(held), values = list(values[held]), counted = list(rep_len(2, length(held))))
 }

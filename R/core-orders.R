@@ -11,7 +11,7 @@ new_orders <- function(values) {
   if (!is.numeric(values) || is.object(values)) {
     return(list(labels = unique(values[!is.na(values)]), first = 1, reached = NULL, steps = 0L))
   }
-  whole <- whole_range_kernel(values)
+  whole <- whole_range_kernel(values, threads_wanted())
   # Numbers that follow each other closely are their own codes.
   if (!is.null(whole) && diff(whole) < 4 * length(values) + 1e6) {
     return(list(labels = NULL, first = whole[1], reached = integer(diff(whole) + 1), steps = 0L))
@@ -29,7 +29,8 @@ record_survivors <- function(orders, values, step, rows = NULL) {
     values <- match(if (is.null(rows)) values else values[rows], orders$labels)
     rows <- NULL
   }
-  orders$reached <- last_step_kernel(orders$reached, values, orders$first, rows, as.integer(step))
+  orders$reached <- last_step_kernel(orders$reached, values, orders$first, rows, as.integer(step),
+                                     threads_wanted())
   orders$steps <- max(orders$steps, as.integer(step))
   orders
 }

@@ -52,7 +52,7 @@ restrict <- function(book, when, why, wanted, what, call = caller_env()) {
   answers <- lapply(rowsets, answered_rows, when = when, wanted = wanted, call = call)
   mention_unknown_values(when, rowsets[[1]])
   rows <- lapply(answers, function(answer_part) answer_part$rows)
-  missing <- if (answers[[1]]$unclear > 0) which(is.na(evaluate_condition(rowsets[[1]], when, call)))
+  missing <- if (answers[[1]]$unclear > 0) answered_rows(rowsets[[1]], when, NA, call)$rows
   before <- lines_and_revenue(book)
   after <- if (length(rows[[1]])) lines_and_revenue(book, rows[[1]]) else c(0, 0)
   unclear <- if (length(missing)) lines_and_revenue(book, missing)
@@ -98,7 +98,7 @@ restricted_coverage <- function(rules, book, keep, call) {
     return(book$coverage)
   }
   name <- book$every %||% "day"
-  left <- different_days_kernel(as.integer(days_of(rowsets_of(book)[[1]], book)[keep]))
+  left <- different_days_kernel(days_of(rowsets_of(book)[[1]], book)[keep], threads_wanted())
   days <- book$coverage$covered
   # A group of a tally is all days of its period.
   if (name != "day") left <- days[period_bounds_kernel(days, name, FALSE, book$calendar$rules) %in% left]
@@ -155,21 +155,10 @@ day_conditions <- function(expr, env, wanted, columns, day) {
   if (identical(intersect(all.vars(expr), columns), day)) list(list(expr = expr, env = env, wanted = wanted))
 }
 
-# The rows of a part for which a condition gives what is wanted, and for how many it gives neither. On one text column
-# it is asked of the column's values, and no line has an answer of its own.
+# The rows of a part for which a condition gives what is wanted (NA: neither yes nor no), and for how many it gives
+# neither.
 answered_rows <- function(rowset, when, wanted, call) {
-  expr <- rlang::quo_get_expr(when)
-  used <- intersect(all.vars(expr), names(rowset$columns))
-  x <- if (length(used) == 1) rowset$columns[[used]]
-  if (!is_coded(x) || !value_by_value(expr, used, rlang::quo_get_env(when))) {
-    return(rows_where_kernel(evaluate_condition(rowset, when, call), NULL, wanted, threads_wanted()))
-  }
-  values <- list(columns = stats::setNames(list(factor(c(levels(x), NA), levels(x))), used), lines = nlevels(x) + 1L)
-  answer <- tryCatch(evaluate_condition(values, when, call), hinterfeld_error_condition = function(cnd) {
-    # It fails on the lines as well, and then names their columns.
-    evaluate_condition(rowset, when, call)
-  })
-  rows_where_kernel(answer, x, wanted, threads_wanted())
+  rows_where_kernel(condition_parts(rowset, when, call), rowset$lines, wanted, threads_wanted())
 }
 
 # `left` is the trail so far, for a caller that goes on with other lines.

@@ -38,7 +38,7 @@ take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call
   plan <- running_plan(t, step, call)
   values <- run_along(plan, 0L, plan$of, call)
   add_columns_of(t, step, list(running_column(from_minor(values, plan$decimals), plan$decimals, plan)),
-                 step_stats_of(t, sum(is.na(plan$minor) & plan$place > 0),
+                 step_stats_of(t, if (any_not_finite(plan$minor)) sum(is.na(plan$minor) & plan$place > 0) else 0L,
                                summary = list(out = periods_left_out(t, plan))), call)
 }
 
@@ -159,8 +159,8 @@ places_of <- function(t, along) {
     return(replace(as.integer(x), x == answer$labels$total, 0L))
   }
   periods <- periods_of(answer$about$span, answer$every, answer$about$calendar)
-  place <- match(as.integer(row_days(t)), as.integer(periods))
-  replace(place, is.na(place), 0L)
+  coded <- distinct_codes(row_days(t))
+  recode_kernel(coded$codes, match(coded$labels, as.double(periods), 0L), 0L, threads_wanted())
 }
 
 # A week belongs to the year that holds its fourth day, as ISO 8601 has it, and so to the quarter and the month.
@@ -219,6 +219,9 @@ run_along <- function(plan, width, of, call = caller_env()) {
     order <- rows[order_kernel(plan$scope[rows], scopes, as.double(plan$place[rows]), NULL, NULL, FALSE,
                                threads_wanted())]
     values <- running_kernel(order, plan$scope, plan$place, as.double(plan$minor), width)
+  }
+  if (!any_not_finite(values) && !any_not_finite(plan$minor)) {
+    return(values)
   }
   if (any(is.nan(values) & !is.na(plan$minor))) {
     stop_overflow(of, call)

@@ -240,7 +240,7 @@ periods_held <- function(t) {
   answer <- answer_of(t)
   if (!is.null(answer$every) && !is_recurring(answer$every)) {
     periods <- t[[answer$period]]
-    length(if (inherits(periods, "Date")) different_days_kernel(as.integer(periods)) else unique(periods))
+    length(if (inherits(periods, "Date")) different_days_kernel(periods, threads_wanted()) else unique(periods))
   }
 }
 

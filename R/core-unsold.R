@@ -27,7 +27,7 @@ unsold <- function(book, catalogue, where = NULL, within = NULL, product = produ
   within <- pick_columns(enquo(within), split_columns(book), "within")
   sales <- product_sales(book, product_key(enquo(product), catalogue, book))
   catalogue <- read_catalogue(sales, catalogue, enquo(product))
-  counted <- if (!rlang::quo_is_null(where)) which(evaluate_condition(rowsets_of(book)[[1]], where, caller_env()))
+  counted <- if (!rlang::quo_is_null(where)) answered_rows(rowsets_of(book)[[1]], where, TRUE, caller_env())$rows
   if (!rlang::quo_is_null(where)) mention_unknown_values(where, rowsets_of(book)[[1]])
   sold <- sold_there(sales, catalogue$names, within, counted)
   missed <- which(sold$lines == 0)

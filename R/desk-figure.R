@@ -1,7 +1,15 @@
 # The figure of an answer: drawn for the page, and where each row of the table stands in it.
 
-figure_pixels <- c(1520L, 950L)
 max_marks <- 150L
+
+# The width and height of a figure in pixels of the page, for the room that it has there: a narrow one is higher than
+# wide. Letters are as large in all of them.
+figure_room <- function(width = 760) {
+  wide <- round(min(max(width, 340), 1200))
+  c(wide, round(wide * if (wide < 560) 1.4 else 0.625))
+}
+
+room_per_inch <- 86
 
 # The figures that can be drawn of a table, the one that suits it first.
 possible_figures <- function(answer) {
@@ -87,24 +95,47 @@ check_panels <- function(t, about, kind, within) {
   }
 }
 
-# The picture as PNG, and its marks: row of the table, and left, top, width and height in percent of the picture.
-drawn_figure <- function(figure, answer) {
-  file <- tempfile(fileext = ".png")
+# The picture as SVG, and its marks: row of the table, and left, top, width and height in percent of the picture.
+drawn_figure <- function(figure, answer, room = figure_room()) {
+  need_package("svglite", "to draw figures on the desk")
+  file <- tempfile(fileext = ".svg")
   on.exit(unlink(file))
-  res <- figure_dpi(figure_pixels[1], figure_pixels[2])
   alt <- figure_alt(figure)
   kind <- attr(figure, "kind of figure", exact = TRUE)
   # Subtitle and caption stand in words on the page. What is laid out asks the device for its letters.
   figure <- with_row_marks(figure, answer$table) + ggplot2::labs(subtitle = NULL, caption = NULL)
-  measure_letters(figure)
-  ragg::agg_png(file, figure_pixels[1], figure_pixels[2], res = res)
+  inches <- room / room_per_inch
+  svglite::svglite(file, inches[1], inches[2])
   marks <- tryCatch(suppressMessages(suppressWarnings({
     built <- ggplot2::ggplot_build(figure)
     picture <- ggplot2::ggplot_gtable(built)
     grid::grid.draw(picture)
-    figure_marks(built, picture, res)
+    figure_marks(built, picture, inches)
   })), finally = grDevices::dev.off())
-  list(png = jsonlite::base64_enc(readBin(file, "raw", file.size(file))), marks = marks, alt = alt, kind = kind)
+  list(svg = readable_svg(file), marks = marks, alt = alt, kind = kind, room = room)
+}
+
+# The picture of an answer in the room of its reader. Sorting and highlighting leave it as it is: its marks go to the
+# rows of now.
+figure_of_reader <- function(me) {
+  answer <- me$answer
+  state <- answer$state
+  state$mark <- state$table$sort <- NULL
+  asked <- list(state = state_text(state), room = me$room)
+  keys <- answer_of(answer$table)$keys
+  former <- me$drawn
+  if (!is.null(former) && identical(former$asked, asked)) {
+    marks <- former$drawn$marks
+    if (!is.null(marks)) {
+      marks$row <- match_rows(former$keys[marks$row, ], tibble::as_tibble(answer$table)[keys], keys)
+      former$drawn$marks <- marks[!is.na(marks$row), ]
+    }
+    return(former$drawn)
+  }
+  room <- figure_room(me$room)
+  drawn <- in_layout(144 * room[1] / room_per_inch, drawn_figure(answer_figure(answer), answer, room))
+  me$drawn <- list(asked = asked, drawn = drawn, keys = tibble::as_tibble(answer$table)[keys])
+  drawn
 }
 
 # Each layer whose data hold the columns that tell the rows of the table carries the number of its row.
@@ -129,7 +160,7 @@ with_row_marks <- function(figure, t) {
 
 marked_shapes <- c("GeomRect", "GeomBar", "GeomCol", "GeomTile", "GeomSegment", "GeomPoint", "GeomLine")
 
-figure_marks <- function(built, picture, res) {
+figure_marks <- function(built, picture, inches) {
   shapes <- vapply(built$plot$layers, function(layer) class(layer$geom)[1], "")
   marked <- which(vapply(built$data, function(data) "mark" %in% names(data), NA))
   # One mark for a row: its bar, else its point, else where its line stands.
@@ -144,14 +175,13 @@ figure_marks <- function(built, picture, res) {
   }
   layout <- built$layout$layout
   cells <- picture$layout[grepl("^panel", picture$layout$name), ]
-  size <- figure_pixels
   marks <- lapply(split(data, data$PANEL, drop = TRUE), function(rows) {
     at <- layout[layout$PANEL == rows$PANEL[1], ]
     cell <- cells[cells$t == sort(unique(cells$t))[at$ROW] & cells$l == sort(unique(cells$l))[at$COL], ][1, ]
     grid::seekViewport(sprintf("%s.%d-%d-%d-%d", cell$name, cell$t, cell$r, cell$b, cell$l))
     corner <- grid::deviceLoc(grid::unit(c(0, 1), "npc"), grid::unit(c(0, 1), "npc"), valueOnly = TRUE)
-    x <- corner$x * res / size[1]
-    y <- corner$y * res / size[2]
+    x <- corner$x / inches[1]
+    y <- corner$y / inches[2]
     place <- built$layout$coord$transform(rows, built$layout$panel_params[[as.integer(rows$PANEL[1])]])
     within <- function(low, high, from) from[1] + pmin(pmax(cbind(low, high), 0), 1) * diff(from)
     wide <- within(place$xmin %||% (place$x - 0.006), place$xmax %||% (place$x + 0.006), x)
@@ -182,8 +212,8 @@ figure_tags <- function(drawn, answer) {
   list(
     tags$figure(tags$div(
       class = "picture",
-      tags$img(alt = printable(drawn$alt), width = figure_pixels[1], height = figure_pixels[2],
-               src = paste0("data:image/png;base64,", drawn$png)), buttons
+      tags$img(alt = printable(drawn$alt), width = drawn$room[1], height = drawn$room[2], src = svg_address(drawn$svg)),
+      buttons
     )),
     if (length(kinds) > 1) {
       tags$p(class = "kinds", tags$span(class = "quiet", "Drawn as "), lapply(kinds, function(kind) {

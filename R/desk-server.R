@@ -21,7 +21,7 @@ desk_server <- function(desk, token, host) {
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
-                lines = NULL, notice = NULL, failed = NULL), parent = emptyenv())
+                lines = NULL, notice = NULL, failed = NULL, room = 760, drawn = NULL), parent = emptyenv())
 }
 
 begin_with <- function(me, link) {
@@ -90,7 +90,7 @@ put_answer <- function(me, version, answer) {
 }
 
 show_figure <- function(me, version) {
-  tags <- tryCatch(figure_tags(drawn_figure(answer_figure(me$answer), me$answer), me$answer), error = function(cnd) {
+  tags <- tryCatch(figure_tags(figure_of_reader(me), me$answer), error = function(cnd) {
     htmltools::tags$p(class = "quiet no-figure", printable(paste("No figure:", reader_words(cnd))))
   })
   put(me, figure = tags, answer = as.character(version))
@@ -115,7 +115,8 @@ desk_act <- function(me, ask) {
   if (is.null(act)) {
     return(invisible())
   }
-  me$notice <- NULL
+  # The page itself says how wide it is.
+  if (ask$act != "room") me$notice <- NULL
   tell_problem(me, act(me, ask))
 }
 
@@ -177,6 +178,15 @@ desk_acts <- list(
     change_with(me, ask$part, ask$given)
     # What can be chosen further depends on what was chosen.
     put(me, choices = choice_form(ask$part, me$state, me$desk))
+  },
+  # How wide the page of this reader is for a figure.
+  room = function(me, ask) {
+    if (rlang::is_scalar_integerish(ask$width) && is.finite(ask$width)) {
+      me$room <- ask$width
+      if (!is.null(me$answer) && identical(me$version, me$answered)) {
+        later_for(me, me$version, function() show_figure(me, me$version))
+      }
+    }
   },
   swap = function(me, ask) change_with(me, "swap", list()),
   sort = function(me, ask) {
@@ -285,6 +295,7 @@ desk_acts <- list(
     }
     renewed <- quietly(with_open_sources(brief_desk(read_brief(me$desk$brief$path))))
     me$desk <- list2env(as.list(renewed), parent = emptyenv())
+    me$drawn <- NULL
     me$stamps <- brief_stamps(me$desk$brief)
     put(me, news = "")
     show_state(me, check_state(me$state, me$desk$facts), push = FALSE)

@@ -43,7 +43,8 @@ head_cells <- function(t, forms, about, state) {
       "descending"
     } else "none"
     name <- escape(name_words(head))
-    sprintf('<th scope="col"%s aria-sort="%s">%s</th>', if (is_number(form)) ' class="number"' else "", way,
+    class <- paste(c(if (is_number(form)) "number", if (!grepl(" ", name)) "whole"), collapse = " ")
+    sprintf('<th scope="col" class="%s" aria-sort="%s">%s</th>', class, way,
             if (is.null(about)) name else sprintf(
               '<button type="button" data-act="sort" data-column="%s">%s</button>', escape(form$name), name
             ))

@@ -66,10 +66,13 @@ panel_names <- function(data, within, answer) {
 }
 
 # Panels side by side: one row of long ones where they fit; else two columns while all rows have room for a line of
-# text, which leaves the bars room; else three.
+# text, which leaves the bars room; else three. On a narrow page they stand below each other.
 panel_columns_across <- function(data) {
   panels <- length(unique(data$panel))
   rows <- max(table(data$panel))
+  if (layout_width() < 800) {
+    return(if (panels * (rows + 2) <= 40) 1L else 2L)
+  }
   if (panels <= 3 &&
       rows > 8) panels else if (panels == 1) 1L else if (ceiling(panels / 2) * (rows + 2) <= 26) 2L else 3L
 }

@@ -75,19 +75,30 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
   figure_labels(title %||% title_words(answer), subtitle %||% spoken, caption %||% noted)
 }
 
+# How wide figures are laid out, in pixels at 144 to an inch: as files are, or as a page has room for.
+layout_width <- function() {
+  getOption("hinterfeld.layout_width", 1280)
+}
+
+in_layout <- function(width, code) {
+  rlang::with_options(code, hinterfeld.layout_width = width)
+}
+
 # In the theme's sizes, as millimetres. The caption keeps its sentences, for a page that shows the first and opens the
 # rest.
 figure_labels <- function(title, subtitle, caption) {
-  wrapped <- wrap_words(paste(caption, collapse = " "), 150, 12 * 0.75 * 25.4 / 72)
-  ggplot2::labs(title = title, subtitle = wrap_words(subtitle, 114, 12 * 0.95 * 25.4 / 72),
+  letters <- layout_width() / 1280
+  wrapped <- wrap_words(paste(caption, collapse = " "), 150 * letters, 12 * 0.75 * 25.4 / 72)
+  ggplot2::labs(title = wrap_words(title, 80 * letters, 12 * 1.35 * 25.4 / 72),
+                subtitle = wrap_words(subtitle, 114 * letters, 12 * 0.95 * 25.4 / 72),
                 caption = structure(wrapped, sentences = caption))
 }
 
-# Lines of at most this many characters, fewer where these are wide: no line leaves a figure of 1280 pixels.
+# Lines of at most this many characters, fewer where these are wide: no line leaves the figure.
 wrap_words <- function(x, width, size) {
   repeat {
     lines <- sub("^  ", "", text_notes(x, width))
-    if (width < 40 || max(text_widths(lines, size), 0) <= 1215) break
+    if (width < 20 || max(text_widths(lines, size), 0) <= layout_width() - 65) break
     width <- floor(width * 0.95)
   }
   paste(lines, collapse = "\n")
@@ -164,17 +175,18 @@ shared_length <- function(letters) {
   match(FALSE, same, length(same) + 1L) - 1L
 }
 
-# In pixels of a figure of 1280 by 800, with this many panels side by side.
+# In pixels of a layout.
 text_widths <- function(text, size) {
   # ggplot2 gives text sizes in millimetres; a point is a 72nd of an inch.
   systemfonts::string_width(text, family = figure_family(), size = size * 72 / 25.4, res = 144)
 }
 
+# With this many panels side by side.
 panel_width <- function(columns) {
-  1230 / columns - 16
+  (layout_width() - 50) / columns - 16
 }
 
-# The widest of these texts as a part of a panel, in a figure of 1280 pixels with this many panels side by side.
+# The widest of these texts as a part of a panel, with this many panels side by side.
 text_fraction <- function(text, size, columns = 1) {
   min(0.6, (max(text_widths(text, size), 0) + 26) / panel_width(columns))
 }

@@ -28,7 +28,7 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
   if (sum(totals$rows) != 1 || length(totals$columns) != 1) {
     stop_figure("This part of a crosstab has lost a margin.", "Draw the whole crosstab.")
   }
-  cells <- crosstab_cells(x, answer, totals)
+  cells <- crosstab_cells(x, answer, totals, kind)
   inner <- cells$data[!cells$data$margin, ]
   shown <- answer$grid$shown
   rows <- list(answer = answer, of = shown$of)
@@ -49,7 +49,7 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::scale_x_continuous(breaks = seq_along(cells$columns) + 0.46,
                                 labels = function(x) device_glyphs(cells$columns), position = "top",
                                 expand = ggplot2::expansion(add = 0.1)) +
-    ggplot2::scale_y_continuous(breaks = cells$places, labels = function(x) device_glyphs(shorten(cells$rows, 32)),
+    ggplot2::scale_y_continuous(breaks = cells$places, labels = function(x) device_glyphs(cells$rows),
                                 expand = ggplot2::expansion(add = c(0.7, 0.55))) +
     theme_bars() +
     ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 1, size = ggplot2::rel(0.72)),
@@ -58,31 +58,49 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
                  title %||% sprintf("%s: %s by %s", capital(name_words(shown$of)), and_list(shown$rows),
                                     and_list(shown$columns)),
                  subtitle, caption,
-                 c(others_note(cells$rest_rows, "rows"), others_note(cells$rest_columns, "earlier columns"),
+                 c(others_note(cells$rest_rows, "rows"),
+                   others_note(cells$rest_columns, if (cells$periods) "earlier columns" else "columns"),
                    if (cells$rest_rows + cells$rest_columns > 0) {
                      "Totals include the rows and columns not drawn."
                    }))
 }
 
-crosstab_cells <- function(x, answer, totals, most_rows = 18, most_columns = 12) {
+crosstab_cells <- function(x, answer, totals, kind, most_rows = 18, most_columns = 12) {
   table <- as.list(x)
   names <- member_names(tibble::as_tibble(x), answer$keys)
   names[totals$rows] <- answer$labels$total
+  names <- shorten(names, if (layout_width() < 800) 16 else 32)
   inner <- setdiff(totals$cells, totals$columns)
   # Periods: the latest. Other columns: the largest, which come first.
-  shown <- if (answer$inquiry$crosstab$columns %in% answer$everys) utils::tail(
-    inner, most_columns
-  ) else utils::head(inner, most_columns)
-  shown <- c(shown, totals$columns)
+  periods <- answer$inquiry$crosstab$columns %in% answer$everys
+  some <- if (periods) utils::tail else utils::head
   body <- which(!totals$rows)
   kept <- c(utils::head(body, most_rows), which(totals$rows))
+  table <- lapply(table, function(values) values[kept])
+  names <- names[kept]
+  shown <- some(inner, most_columns)
+  shown <- c(some(shown, columns_that_fit(table, shown, totals$columns, names, kind)), totals$columns)
   places <- c(rev(seq_len(length(kept) - 1)), 0)
   data <- do.call(rbind, lapply(seq_along(shown), function(j) {
-    data.frame(column = j, row = places, value = table[[shown[j]]][kept], margin = j == length(shown) | places == 0,
+    data.frame(column = j, row = places, value = table[[shown[j]]], margin = j == length(shown) | places == 0,
                key = paste(j, places))
   }))
-  list(data = data, columns = shown, rows = names[kept], places = places, rest_rows = length(body) - length(kept) + 1,
-       rest_columns = length(inner) - length(shown) + 1)
+  list(data = data, columns = grid_heads(shown), rows = names, places = places, periods = periods,
+       rest_rows = length(body) - length(kept) + 1, rest_columns = length(inner) - length(shown) + 1)
+}
+
+# Heads in lines of few letters: a long one does not make its column wide.
+grid_heads <- function(columns) {
+  vapply(columns, function(head) paste(strwrap(shorten(head, 36), 14), collapse = "\n"), "", USE.NAMES = FALSE)
+}
+
+# How many of some columns have room beside the names of rows and the margin, each for its widest number or head.
+columns_that_fit <- function(table, columns, margin, names, kind) {
+  inner <- unlist(lapply(table[columns], function(values) values[-length(values)]))
+  texts <- cell_text(unlist(table[c(columns, margin)]), cell_scale(inner), kind)
+  heads <- unlist(strsplit(grid_heads(columns), "\n"))
+  room <- layout_width() - 80 - max(text_widths(names, 3.4), 0)
+  max(1, floor(room / (max(text_widths(c(texts, heads), 3.1), 0) + 4)) - 1)
 }
 
 # Darker for more; from zero in two directions where there are two.

@@ -32,6 +32,11 @@ write_png <- function(x, path, width, height) {
 write_svg <- function(x, path, width, height) {
   need_package("svglite", "to draw SVG, as reports do")
   drawn_or_kept(x, path, "svg", width, height, function() save_vectors(path, x, svglite::svglite, width, height))
+  write_bytes(charToRaw(readable_svg(path)), path)
+}
+
+# The text of a file of SVG, for readers other than the device.
+readable_svg <- function(path) {
   text <- rawToChar(readBin(path, "raw", file.size(path)))
   Encoding(text) <- "UTF-8"
   # XML can hold no control characters.
@@ -39,8 +44,12 @@ write_svg <- function(x, path, width, height) {
     say("visible", "Some text of the figure contains control characters, written as \ufffd.")
   }
   # Whoever looks at it may not have the font.
-  fonts <- gsub("font-family: (\"[^\"]+\");", "font-family: \\1, Helvetica, Arial, sans-serif;", printable(text))
-  write_bytes(charToRaw(fonts), path)
+  gsub("font-family: (\"[^\"]+\");", "font-family: \\1, Helvetica, Arial, sans-serif;", printable(text))
+}
+
+# SVG as the address of a picture.
+svg_address <- function(text) {
+  paste0("data:image/svg+xml;base64,", gsub("[\r\n]", "", jsonlite::base64_enc(charToRaw(text))))
 }
 
 write_pdf <- function(x, path, width, height) {

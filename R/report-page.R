@@ -84,6 +84,5 @@ figure_picture <- function(figure) {
   file <- tempfile(fileext = ".svg")
   on.exit(unlink(file))
   write_svg(figure + ggplot2::labs(caption = NULL), file, 1280, 800)
-  image <- jsonlite::base64_enc(readBin(file, "raw", file.size(file)))
-  paste0("data:image/svg+xml;base64,", gsub("[\r\n]", "", image))
+  svg_address(rawToChar(readBin(file, "raw", file.size(file))))
 }

@@ -60,6 +60,53 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// different_days_kernel
+Rcpp::IntegerVector different_days_kernel(SEXP x, int threads);
+RcppExport SEXP _hinterfeld_different_days_kernel(SEXP xSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(different_days_kernel(x, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// whole_range_kernel
+SEXP whole_range_kernel(SEXP x, int threads);
+RcppExport SEXP _hinterfeld_whole_range_kernel(SEXP xSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(whole_range_kernel(x, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// answers_kernel
+SEXP answers_kernel(Rcpp::List parts, double lines, int threads);
+RcppExport SEXP _hinterfeld_answers_kernel(SEXP partsSEXP, SEXP linesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type parts(partsSEXP);
+    Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(answers_kernel(parts, lines, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// rows_where_kernel
+Rcpp::List rows_where_kernel(Rcpp::List parts, double lines, Rcpp::LogicalVector wanted, int threads);
+RcppExport SEXP _hinterfeld_rows_where_kernel(SEXP partsSEXP, SEXP linesSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type parts(partsSEXP);
+    Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type wanted(wantedSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(rows_where_kernel(parts, lines, wanted, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // encode_text_kernel
 Rcpp::List encode_text_kernel(SEXP x, int threads);
 RcppExport SEXP _hinterfeld_encode_text_kernel(SEXP xSEXP, SEXP threadsSEXP) {
@@ -126,13 +173,13 @@ BEGIN_RCPP
 END_RCPP
 }
 // recode_kernel
-SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads);
+SEXP recode_kernel(Rcpp::IntegerVector codes, Rcpp::IntegerVector to, int missing, int threads);
 RcppExport SEXP _hinterfeld_recode_kernel(SEXP codesSEXP, SEXP toSEXP, SEXP missingSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type to(toSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type missing(missingSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type to(toSEXP);
+    Rcpp::traits::input_parameter< int >::type missing(missingSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(recode_kernel(codes, to, missing, threads));
     return rcpp_result_gen;
@@ -146,19 +193,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(any_special_kernel(codes, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// rows_where_kernel
-Rcpp::List rows_where_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads);
-RcppExport SEXP _hinterfeld_rows_where_kernel(SEXP answerSEXP, SEXP codesSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type answer(answerSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< bool >::type wanted(wantedSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(rows_where_kernel(answer, codes, wanted, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -289,28 +323,29 @@ BEGIN_RCPP
 END_RCPP
 }
 // distinct_kernel
-Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector codes, int size, SEXP mask, int threads);
-RcppExport SEXP _hinterfeld_distinct_kernel(SEXP groupSEXP, SEXP groupsSEXP, SEXP codesSEXP, SEXP sizeSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
+Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector codes, int first, int size, SEXP mask, int threads);
+RcppExport SEXP _hinterfeld_distinct_kernel(SEXP groupSEXP, SEXP groupsSEXP, SEXP codesSEXP, SEXP firstSEXP, SEXP sizeSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type group(groupSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type first(firstSEXP);
     Rcpp::traits::input_parameter< int >::type size(sizeSEXP);
     Rcpp::traits::input_parameter< SEXP >::type mask(maskSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(distinct_kernel(group, groups, codes, size, mask, threads));
+    rcpp_result_gen = Rcpp::wrap(distinct_kernel(group, groups, codes, first, size, mask, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // middle_kernel
-Rcpp::NumericVector middle_kernel(SEXP group, int groups, Rcpp::NumericVector value, SEXP mask, int threads);
+Rcpp::NumericVector middle_kernel(SEXP group, int groups, SEXP value, SEXP mask, int threads);
 RcppExport SEXP _hinterfeld_middle_kernel(SEXP groupSEXP, SEXP groupsSEXP, SEXP valueSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type group(groupSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
     Rcpp::traits::input_parameter< SEXP >::type mask(maskSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(middle_kernel(group, groups, value, mask, threads));
@@ -433,19 +468,9 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// whole_range_kernel
-SEXP whole_range_kernel(SEXP x);
-RcppExport SEXP _hinterfeld_whole_range_kernel(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(whole_range_kernel(x));
-    return rcpp_result_gen;
-END_RCPP
-}
 // last_step_kernel
-Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, double first, Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step);
-RcppExport SEXP _hinterfeld_last_step_kernel(SEXP reachedSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP stepSEXP) {
+Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, double first, Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step, int threads);
+RcppExport SEXP _hinterfeld_last_step_kernel(SEXP reachedSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP stepSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type reached(reachedSEXP);
@@ -453,7 +478,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type first(firstSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::IntegerVector> >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type step(stepSEXP);
-    rcpp_result_gen = Rcpp::wrap(last_step_kernel(reached, values, first, rows, step));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(last_step_kernel(reached, values, first, rows, step, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -647,16 +673,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// different_days_kernel
-Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x);
-RcppExport SEXP _hinterfeld_different_days_kernel(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(different_days_kernel(x));
-    return rcpp_result_gen;
-END_RCPP
-}
 // swap_paths_kernel
 bool swap_paths_kernel(std::string one, std::string other);
 RcppExport SEXP _hinterfeld_swap_paths_kernel(SEXP oneSEXP, SEXP otherSEXP) {
@@ -833,6 +849,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_position_kernel", (DL_FUNC) &_hinterfeld_position_kernel, 3},
     {"_hinterfeld_causes_kernel", (DL_FUNC) &_hinterfeld_causes_kernel, 5},
     {"_hinterfeld_number_codes_kernel", (DL_FUNC) &_hinterfeld_number_codes_kernel, 2},
+    {"_hinterfeld_different_days_kernel", (DL_FUNC) &_hinterfeld_different_days_kernel, 2},
+    {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 2},
+    {"_hinterfeld_answers_kernel", (DL_FUNC) &_hinterfeld_answers_kernel, 3},
+    {"_hinterfeld_rows_where_kernel", (DL_FUNC) &_hinterfeld_rows_where_kernel, 4},
     {"_hinterfeld_encode_text_kernel", (DL_FUNC) &_hinterfeld_encode_text_kernel, 2},
     {"_hinterfeld_text_column_kernel", (DL_FUNC) &_hinterfeld_text_column_kernel, 1},
     {"_hinterfeld_add_text_kernel", (DL_FUNC) &_hinterfeld_add_text_kernel, 4},
@@ -841,7 +861,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_add_numbers_kernel", (DL_FUNC) &_hinterfeld_add_numbers_kernel, 4},
     {"_hinterfeld_recode_kernel", (DL_FUNC) &_hinterfeld_recode_kernel, 4},
     {"_hinterfeld_any_special_kernel", (DL_FUNC) &_hinterfeld_any_special_kernel, 2},
-    {"_hinterfeld_rows_where_kernel", (DL_FUNC) &_hinterfeld_rows_where_kernel, 4},
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_label_values_kernel", (DL_FUNC) &_hinterfeld_label_values_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
@@ -854,7 +873,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_silence_kernel", (DL_FUNC) &_hinterfeld_silence_kernel, 0},
-    {"_hinterfeld_distinct_kernel", (DL_FUNC) &_hinterfeld_distinct_kernel, 6},
+    {"_hinterfeld_distinct_kernel", (DL_FUNC) &_hinterfeld_distinct_kernel, 7},
     {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 5},
     {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
@@ -866,8 +885,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_day_codes_kernel", (DL_FUNC) &_hinterfeld_day_codes_kernel, 2},
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
-    {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 1},
-    {"_hinterfeld_last_step_kernel", (DL_FUNC) &_hinterfeld_last_step_kernel, 5},
+    {"_hinterfeld_last_step_kernel", (DL_FUNC) &_hinterfeld_last_step_kernel, 6},
     {"_hinterfeld_damaged_chunk_kernel", (DL_FUNC) &_hinterfeld_damaged_chunk_kernel, 3},
     {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 7},
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
@@ -882,7 +900,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
     {"_hinterfeld_median_kernel", (DL_FUNC) &_hinterfeld_median_kernel, 4},
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
-    {"_hinterfeld_different_days_kernel", (DL_FUNC) &_hinterfeld_different_days_kernel, 1},
     {"_hinterfeld_swap_paths_kernel", (DL_FUNC) &_hinterfeld_swap_paths_kernel, 2},
     {"_hinterfeld_tally_kernel", (DL_FUNC) &_hinterfeld_tally_kernel, 5},
     {"_hinterfeld_group_kernel", (DL_FUNC) &_hinterfeld_group_kernel, 3},

@@ -25,24 +25,40 @@ struct Range {
   bool whole = true;
 };
 
+// A missing integer is the smallest one.
+inline Range range_of_part(const int* x, std::size_t from, std::size_t to) {
+  int least = INT_MAX, largest = INT_MIN;
+  for (std::size_t i = from; i < to; ++i) {
+    least = std::min(least, x[i] == INT_MIN ? INT_MAX : x[i]);
+    largest = std::max(largest, x[i]);
+  }
+  Range range;
+  if (largest == INT_MIN) return range;
+  range.least = least;
+  range.largest = largest;
+  return range;
+}
+
+inline Range range_of_part(const double* x, std::size_t from, std::size_t to) {
+  Range range;
+  for (std::size_t i = from; i < to; ++i) {
+    if (missing(x[i])) continue;
+    const double v = x[i];
+    if (!(std::fabs(v) < 9007199254740992.0) || v != static_cast<double>(static_cast<int64_t>(v))) {
+      range.whole = false;
+      break;
+    }
+    range.least = std::min(range.least, v);
+    range.largest = std::max(range.largest, v);
+  }
+  return range;
+}
+
 template <typename T>
 Range range_of(const T* x, std::size_t n, int wanted) {
   const int count = threads::useful(n, wanted);
   std::vector<Range> own(count);
-  threads::each(count, [&](int t) {
-    Range range;
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
-      if (missing(x[i])) continue;
-      const double v = static_cast<double>(x[i]);
-      if (!(std::fabs(v) < 9007199254740992.0) || v != static_cast<double>(static_cast<int64_t>(v))) {
-        range.whole = false;
-        break;
-      }
-      range.least = std::min(range.least, v);
-      range.largest = std::max(range.largest, v);
-    }
-    own[t] = range;
-  });
+  threads::each(count, [&](int t) { own[t] = range_of_part(x, n * t / count, n * (t + 1) / count); });
   Range all;
   for (const Range& range : own) {
     all.whole = all.whole && range.whole;
@@ -52,20 +68,32 @@ Range range_of(const T* x, std::size_t n, int wanted) {
   return all;
 }
 
-// Each distance from the least has a place, which becomes its code once all are known.
+using Marks = pages::Zeros<std::atomic<unsigned char>>;
+
+// Marks the distances from `first` that occur.
 template <typename T>
-std::vector<double> by_distance(const T* x, std::size_t n, double least, std::size_t places, int wanted, int* codes) {
-  pages::Zeros<std::atomic<unsigned char>> seen(places);
-  const int64_t first = static_cast<int64_t>(least);
+Marks mark(const T* x, std::size_t n, int64_t first, std::size_t places, int wanted) {
+  Marks seen(places);
+  const bool far = places > (std::size_t{1} << 15);
   auto place = [=](T v) { return static_cast<std::size_t>(static_cast<int64_t>(v) - first); };
   threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
     for (std::size_t i = from; i < to; ++i) {
+      if (far && i + kAhead < to && !missing(x[i + kAhead])) __builtin_prefetch(seen.get() + place(x[i + kAhead]));
       if (missing(x[i])) continue;
       std::atomic<unsigned char>& mark = seen.get()[place(x[i])];
       // What is marked already is not written again: threads would wait for each other.
       if (mark.load(std::memory_order_relaxed) == 0) mark.store(1, std::memory_order_relaxed);
     }
   });
+  return seen;
+}
+
+// Each distance from the least has a place, which becomes its code once all are known.
+template <typename T>
+std::vector<double> by_distance(const T* x, std::size_t n, double least, std::size_t places, int wanted, int* codes) {
+  const int64_t first = static_cast<int64_t>(least);
+  auto place = [=](T v) { return static_cast<std::size_t>(static_cast<int64_t>(v) - first); };
+  const Marks seen = mark(x, n, first, places, wanted);
   pages::Zeros<int> code(places);
   std::vector<double> labels;
   for (std::size_t p = 0; p < places; ++p) {
@@ -157,4 +185,40 @@ Rcpp::List number_codes_kernel(SEXP x, int threads) {
   }
   return Rcpp::List::create(Rcpp::_["codes"] = SEXP(codes),
                             Rcpp::_["labels"] = Rcpp::NumericVector(labels.begin(), labels.end()));
+}
+
+// The different days among days, in their order, without the missing.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector different_days_kernel(SEXP x, int threads) {
+  const std::size_t n = static_cast<std::size_t>(Rf_xlength(x));
+  std::vector<int> days;
+  auto list = [&](const auto* value) {
+    const coding::Range range = coding::range_of(value, n, threads);
+    if (!range.whole || std::fabs(range.least) > INT_MAX || std::fabs(range.largest) > INT_MAX) {
+      if (range.whole && range.least > range.largest) return;
+      Rcpp::stop("days are whole numbers");
+    }
+    const int64_t first = static_cast<int64_t>(range.least);
+    const std::size_t places = static_cast<std::size_t>(range.largest - range.least) + 1;
+    const coding::Marks seen = coding::mark(value, n, first, places, threads);
+    for (std::size_t p = 0; p < places; ++p) {
+      if (seen.get()[p].load(std::memory_order_relaxed) == 0) continue;
+      days.push_back(static_cast<int>(first + static_cast<int64_t>(p)));
+    }
+  };
+  if (TYPEOF(x) == INTSXP) list(INTEGER(x)); else if (TYPEOF(x) == REALSXP) list(REAL(x));
+  else Rcpp::stop("days are whole numbers");
+  return Rcpp::IntegerVector(days.begin(), days.end());
+}
+
+// Least and largest of whole numbers; NULL if some are not whole, or none is given.
+// [[Rcpp::export(rng = false)]]
+SEXP whole_range_kernel(SEXP x, int threads) {
+  const std::size_t n = static_cast<std::size_t>(Rf_xlength(x));
+  coding::Range range;
+  range.whole = TYPEOF(x) == INTSXP || TYPEOF(x) == REALSXP;
+  if (TYPEOF(x) == INTSXP) range = coding::range_of(INTEGER(x), n, threads);
+  if (TYPEOF(x) == REALSXP) range = coding::range_of(REAL(x), n, threads);
+  if (!range.whole || range.least > range.largest) return R_NilValue;
+  return Rcpp::NumericVector::create(range.least, range.largest);
 }

@@ -146,44 +146,6 @@ class TextColumn {
   Rcpp::CharacterVector labels_;
 };
 
-// Each thread counts its lines first, and then knows where to write.
-template <typename Answer>
-Rcpp::List answered(std::size_t n, int wanted, int threads, Answer answer) {
-  const int count = threads::useful(n, threads);
-  auto from = [&](int t) { return n * t / count; };
-  std::vector<std::size_t> kept(count + 1, 0), unclear(count, 0);
-  threads::each(count, [&](int t) {
-    const Answer of = answer;
-    const int sought = wanted;
-    std::size_t good = 0, none = 0;
-    for (std::size_t i = from(t), end = from(t + 1); i < end; ++i) {
-      const int given = of(i);
-      good += given == sought;
-      none += given == INT_MIN;
-    }
-    kept[t + 1] = good;
-    unclear[t] = none;
-  });
-  std::size_t missing = 0;
-  for (int t = 0; t < count; ++t) {
-    kept[t + 1] += kept[t];
-    missing += unclear[t];
-  }
-  const Rcpp::Shield<SEXP> rows(pages::vector(INTSXP, kept[count]));
-  int* out = INTEGER(rows);
-  threads::each(count, [&](int t) {
-    const Answer of = answer;
-    const int sought = wanted;
-    int *to = out + kept[t], *last = out + kept[t + 1];
-    // Always writes, but advances only for a wanted line: this avoids a branch.
-    for (std::size_t i = from(t); to < last; ++i) {
-      *to = static_cast<int>(i) + 1;
-      to += of(i) == sought;
-    }
-  });
-  return Rcpp::List::create(Rcpp::_["rows"] = rows, Rcpp::_["unclear"] = static_cast<double>(missing));
-}
-
 }  // namespace
 
 // Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
@@ -256,19 +218,16 @@ void add_numbers_kernel(SEXP column, SEXP x, double at, int threads) {
   });
 }
 
-// What represents each code: to[code - 1], integer or logical, and `missing` for NA and codes below 1.
+// What represents each code: to[code - 1], and `missing` for NA and codes below 1.
 // [[Rcpp::export(rng = false)]]
-SEXP recode_kernel(Rcpp::IntegerVector codes, SEXP to, SEXP missing, int threads) {
+SEXP recode_kernel(Rcpp::IntegerVector codes, Rcpp::IntegerVector to, int missing, int threads) {
   const std::size_t n = codes.size();
   check_at_most(INTEGER(codes), n, Rf_xlength(to), threads);
-  const bool logical = TYPEOF(to) == LGLSXP;
-  Rcpp::Shield<SEXP> result(pages::vector(TYPEOF(to), n));
-  int* out = logical ? LOGICAL(result) : INTEGER(result);
-  const int* now = logical ? LOGICAL(to) : INTEGER(to);
-  const int none = logical ? Rf_asLogical(missing) : Rf_asInteger(missing);
-  const int* from = INTEGER(codes);
+  Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n));
+  int* out = INTEGER(result);
+  const int *now = INTEGER(to), *from = INTEGER(codes);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-    for (std::size_t i = a; i < b; ++i) out[i] = from[i] <= 0 ? none : now[from[i] - 1];
+    for (std::size_t i = a; i < b; ++i) out[i] = from[i] <= 0 ? missing : now[from[i] - 1];
   });
   return result;
 }
@@ -285,21 +244,6 @@ bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
     if (least < 1) found = true;
   });
   return found;
-}
-
-// The rows (from 1) of lines whose answer is as wanted, and how many lines gave none. Without codes each line has its
-// own answer; with codes it has that of its code, and the last answer is that of a missing one.
-// [[Rcpp::export(rng = false)]]
-Rcpp::List rows_where_kernel(Rcpp::LogicalVector answer, SEXP codes, bool wanted, int threads) {
-  if (Rf_isNull(codes)) {
-    const int* given = LOGICAL(answer);
-    return answered(answer.size(), wanted, threads, [given](std::size_t i) { return given[i]; });
-  }
-  const std::size_t n = Rf_xlength(codes), missing = answer.size() - 1;
-  const int *code = INTEGER(codes), *known = LOGICAL(answer);
-  check_at_most(code, n, static_cast<R_xlen_t>(missing), threads);
-  return answered(n, wanted, threads,
-                  [=](std::size_t i) { return known[code[i] > 0 ? static_cast<std::size_t>(code[i]) - 1 : missing]; });
 }
 
 // Some rows of each column: integers, doubles and logicals, with their attributes. NULL for a column of another type.

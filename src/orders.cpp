@@ -2,38 +2,45 @@
 #include <Rcpp.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 #include "checks.h"
+#include "threads.h"
 
 namespace orders {
 
-// The least and the largest of whole numbers; false where one is none, missing ones aside.
-template <class T, class Missing>
-bool range_of(const T* x, R_xlen_t n, Missing missing, double& least, double& largest) {
-  for (R_xlen_t i = 0; i < n; ++i) {
-    if ((i & 0xFFFFF) == 0) Rcpp::checkUserInterrupt();
-    if (missing(x[i])) continue;
-    const double v = static_cast<double>(x[i]);
-    if (std::fabs(v) > 9007199254740992.0 || v != std::floor(v)) return false;
-    least = std::min(least, v);
-    largest = std::max(largest, v);
-  }
-  return true;
-}
+constexpr std::size_t kAhead = 24;  // lines
 
+// Takes lines whose orders are there; false if one is not.
 template <class T, class Missing>
-void reach(int* reached, R_xlen_t held, const T* x, R_xlen_t n, const int* rows, Missing missing, double first,
-           const int* step, bool one) {
-  for (R_xlen_t i = 0; i < n; ++i) {
-    if ((i & 0xFFFFF) == 0) Rcpp::checkUserInterrupt();
-    const T v = x[rows ? rows[i] - 1 : i];
-    if (missing(v)) continue;
-    const double place = static_cast<double>(v) - first;
-    if (!(place >= 0 && place < static_cast<double>(held))) Rcpp::stop("an order that is not there");
-    int& to = reached[static_cast<R_xlen_t>(place)];
-    to = std::max(to, step[one ? 0 : i]);
-  }
+bool reach(int* reached, std::size_t held, const T* x, std::size_t n, const int* rows, Missing missing, double first,
+           const int* step, bool one, int wanted) {
+  std::atomic<bool> good{true};
+  auto place = [=](std::size_t i) { return static_cast<double>(x[rows ? rows[i] - 1 : i]) - first; };
+  // Threads may meet at an order if all of them write the same.
+  threads::ranges(n, one ? wanted : 1, [&](std::size_t from, std::size_t to) {
+    bool all = true;
+    for (std::size_t i = from; i < to; ++i) {
+      if (i + kAhead < to) {
+        const double next = place(i + kAhead);
+        if (next >= 0 && next < static_cast<double>(held)) {
+          __builtin_prefetch(reached + static_cast<std::size_t>(next), 1);
+        }
+      }
+      if (missing(x[rows ? rows[i] - 1 : i])) continue;
+      const double at = place(i);
+      if (!(at >= 0 && at < static_cast<double>(held))) {
+        all = false;
+        continue;
+      }
+      int* const known = reached + static_cast<std::size_t>(at);
+      const int now = step[one ? 0 : i];
+      if (__atomic_load_n(known, __ATOMIC_RELAXED) < now) __atomic_store_n(known, now, __ATOMIC_RELAXED);
+    }
+    if (!all) good = false;
+  });
+  return good;
 }
 
 inline bool no_int(int v) { return v == NA_INTEGER; }
@@ -41,40 +48,28 @@ inline bool no_double(double v) { return std::isnan(v); }
 
 }  // namespace orders
 
-// Least and largest of whole numbers; NULL where some are none, or none is given.
-// [[Rcpp::export(rng = false)]]
-SEXP whole_range_kernel(SEXP x) {
-  double least = R_PosInf, largest = R_NegInf;
-  const bool whole = TYPEOF(x) == INTSXP
-                       ? orders::range_of(INTEGER(x), Rf_xlength(x), orders::no_int, least, largest)
-                       : TYPEOF(x) == REALSXP &&
-                           orders::range_of(REAL(x), Rf_xlength(x), orders::no_double, least, largest);
-  if (!whole || least > largest) return R_NilValue;
-  return Rcpp::NumericVector::create(least, largest);
-}
-
 // Of each order the last step that one of its lines reached; `values` are the orders of lines as numbers from `first`
 // on, `rows` the lines that count (NULL for all), `step` one or one for each of them.
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, double first,
-                                   Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step) {
+                                     Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step, int threads) {
   Rcpp::IntegerVector out = Rcpp::clone(reached);
   const int* at = nullptr;
   R_xlen_t n = Rf_xlength(values);
   if (rows.isNotNull()) {
     const Rcpp::IntegerVector some(rows);
     at = some.begin();
-    border::check_rows(at, some.size(), n, 1);
+    border::check_rows(at, some.size(), n, threads);
     n = some.size();
   }
   if (step.size() != 1 && step.size() != n) Rcpp::stop("a step for each line");
   const bool one = step.size() == 1;
-  if (TYPEOF(values) == INTSXP) {
-    orders::reach(out.begin(), out.size(), INTEGER(values), n, at, orders::no_int, first, step.begin(), one);
-  } else if (TYPEOF(values) == REALSXP) {
-    orders::reach(out.begin(), out.size(), REAL(values), n, at, orders::no_double, first, step.begin(), one);
-  } else {
-    Rcpp::stop("orders are numbers or codes");
-  }
+  auto take = [&](auto* x, auto missing) {
+    return orders::reach(out.begin(), out.size(), x, n, at, missing, first, step.begin(), one, threads);
+  };
+  if (TYPEOF(values) != INTSXP && TYPEOF(values) != REALSXP) Rcpp::stop("orders are numbers or codes");
+  const bool known = TYPEOF(values) == INTSXP ? take(INTEGER(values), orders::no_int)
+                                              : take(REAL(values), orders::no_double);
+  if (!known) Rcpp::stop("an order that is not there");
   return out;
 }

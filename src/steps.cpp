@@ -250,26 +250,3 @@ Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, R
   return Rcpp::List::create(Rcpp::_["earlier"] = from, Rcpp::_["difference"] = difference, Rcpp::_["fraction"] = part,
                             Rcpp::_["direction"] = direction);
 }
-
-// The different days among days, in their order, without the missing.
-// [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector different_days_kernel(Rcpp::IntegerVector x) {
-  int least = INT_MAX, most = INT_MIN;
-  const int* value = INTEGER(x);
-  const R_xlen_t n = x.size();
-  // A missing day is the smallest number.
-  for (R_xlen_t i = 0; i < n; ++i) {
-    least = std::min(least, value[i] == INT_MIN ? INT_MAX : value[i]);
-    most = std::max(most, value[i]);
-  }
-  if (least > most) return Rcpp::IntegerVector(0);
-  std::vector<char> held(static_cast<size_t>(static_cast<int64_t>(most) - least) + 1);
-  for (R_xlen_t i = 0; i < n; ++i) {
-    if (value[i] != INT_MIN) held[static_cast<size_t>(static_cast<int64_t>(value[i]) - least)] = 1;
-  }
-  std::vector<int> days;
-  for (size_t i = 0; i < held.size(); ++i) {
-    if (held[i]) days.push_back(static_cast<int>(least + static_cast<int64_t>(i)));
-  }
-  return Rcpp::wrap(days);
-}

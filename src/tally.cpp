@@ -161,38 +161,14 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
 Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
   const tally::KeySpace space = key_space(keys, lines, threads);
   const std::size_t n_lines = static_cast<std::size_t>(lines);
-  const bool dense = space.size() < (uint64_t{1} << 22);
-  std::vector<int> slot_of(dense ? space.size() : 0, -1);
-  std::vector<uint64_t> seen;
-  std::vector<int> first;
-  tally::Slots slots;
   const Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n_lines));
-  int* out = INTEGER(result);
-  std::vector<uint64_t> numbers(tally::kBlock);
-  for (std::size_t from = 0; from < n_lines; from += tally::kBlock) {
-    const std::size_t n = std::min(tally::kBlock, n_lines - from);
-    space.encode(from, n, numbers.data());
-    for (std::size_t i = 0; i < n; ++i) {
-      if (dense) {
-        int& slot = slot_of[numbers[i]];
-        if (slot < 0) {
-          slot = static_cast<int>(seen.size());
-          seen.push_back(numbers[i]);
-        }
-        out[from + i] = slot + 1;
-      } else {
-        out[from + i] = static_cast<int>(slots.find(numbers[i])) + 1;
-      }
-      if (static_cast<std::size_t>(out[from + i]) > first.size()) first.push_back(static_cast<int>(from + i) + 1);
-    }
-    if (from / tally::kBlock % tally::kPause == 0) Rcpp::checkUserInterrupt();
-  }
-  const std::size_t count = dense ? seen.size() : slots.size();
-  Rcpp::List parts = group_codes(space, count, threads,
-                                 [&](std::size_t g) { return dense ? seen[g] : slots.number(g); });
+  const tally::Appeared groups = tally::number_groups(space, n_lines, threads, INTEGER(result),
+                                                      [] { Rcpp::checkUserInterrupt(); });
+  const std::size_t count = groups.numbers.size();
+  Rcpp::List parts = group_codes(space, count, threads, [&](std::size_t g) { return groups.numbers[g]; });
   return Rcpp::List::create(Rcpp::_["codes"] = result, Rcpp::_["parts"] = parts,
                             Rcpp::_["count"] = static_cast<int>(count),
-                            Rcpp::_["first"] = Rcpp::IntegerVector(first.begin(), first.end()));
+                            Rcpp::_["first"] = Rcpp::IntegerVector(groups.first.begin(), groups.first.end()));
 }
 
 // The row (from 1) of `among` that has the codes of each row of `keys`; NA where none has. Both have the same sizes.

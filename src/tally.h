@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstdint>
 #include <cstring>
+#include <type_traits>
 #include <vector>
 
 #include "keys.h"
@@ -69,18 +70,25 @@ inline void put(const Column& column, std::size_t at, Kind kind, int64_t minor, 
 // hold.
 template <typename Place, typename Line>
 void add_whole(const int* whole, const Place* at, std::size_t n, const Column& column, Line line_of) {
-  int64_t* value = column.value;
+  int64_t *value = column.value, *counted = column.counted;
   const std::size_t ahead = column.far ? kAhead : 0;
-  for (std::size_t i = 0; i < n; ++i) {
-    if (ahead > 0 && i + ahead < n) __builtin_prefetch(value + at[i + ahead], 1);
-    const int one = whole[line_of(i)];
-    value[at[i]] += one == INT_MIN ? 0 : one;
-  }
+  auto add = [&](auto counts) {
+    for (std::size_t i = 0; i < n; ++i) {
+      if (ahead > 0 && i + ahead < n) {
+        __builtin_prefetch(value + at[i + ahead], 1);
+        if (counts) __builtin_prefetch(counted + at[i + ahead], 1);
+      }
+      const int one = whole[line_of(i)];
+      value[at[i]] += one == INT_MIN ? 0 : one;
+      if (counts) counted[at[i]] += one != INT_MIN;
+    }
+  };
+  if (counted != nullptr) add(std::true_type()); else add(std::false_type());
 }
 
 template <typename Place, typename Line>
 void take_lines(const Amount& amount, const Place* at, std::size_t n, const Column& column, Line line_of) {
-  if (amount.kind == Kind::sum && amount.whole != nullptr && amount.mask == nullptr && column.counted == nullptr) {
+  if (amount.kind == Kind::sum && amount.whole != nullptr && amount.mask == nullptr) {
     add_whole(amount.whole, at, n, column, line_of);
     return;
   }

@@ -2,6 +2,7 @@
 #include "calendar.cpp"
 #include "causes.cpp"
 #include "coding.cpp"
+#include "conditions.cpp"
 #include "grouped_values.cpp"
 #include "orders.cpp"
 #include "steps.cpp"

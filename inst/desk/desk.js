@@ -37,7 +37,7 @@
     el.querySelectorAll(".scroll").forEach((s, i) => { if (scrolls[i]) s.scrollLeft = scrolls[i]; });
     if (id === "problem") el.hidden = html === "";
     if (dialogs.includes(id)) show(id, html !== "");
-    if (id === "table") firstCell();
+    if (id === "table") { firstCell(); layOut(); }
     if (focused) {
       const again = el.querySelector(focused);
       if (again) {
@@ -293,6 +293,22 @@
     } else if (!event.shiftKey && document.activeElement === last) { event.preventDefault(); first.focus(); }
   }
 
+  // A table that does not fit beside its figure has the whole width below it.
+  function layOut() {
+    const answer = byId("answer"), table = document.querySelector("#table .scroll");
+    answer.classList.remove("wide");
+    answer.classList.toggle("wide", !!table && table.scrollWidth > 1.5 * table.clientWidth);
+    tellRoom();
+  }
+  // Figures are drawn for the room that they have.
+  let room = 0;
+  function tellRoom() {
+    const width = Math.round(byId("figure").getBoundingClientRect().width);
+    if (width > 0 && Math.abs(width - room) > 24) ask("room", { width: room = width });
+  }
+  let resized;
+  window.addEventListener("resize", () => { clearTimeout(resized); resized = setTimeout(layOut, 300); });
+
   function begin() {
     Shiny.addCustomMessageHandler("desk-put", (parts) => {
       for (const id of Object.keys(parts)) put(id, parts[id]);
@@ -312,6 +328,7 @@
       else window.history.replaceState(null, "", to.link);
     });
   }
+  window.jQuery(document).on("shiny:connected", tellRoom);
   window.jQuery(document).on("shiny:disconnected", () => {
     byId("problem").textContent = "The desk was closed, or cannot be reached. What you see is its last answer.";
     byId("problem").hidden = false;

@@ -5,7 +5,8 @@ inside_desk <- c(
   "add_to_brief", "adds_up_words", "answer_figure", "answer_table_tags", "aside_tags", "asked_number", "begin_with",
   "brief_desk", "brief_states", "changed_state", "check_state", "choice_form", "column_choices", "column_forms",
   "condition_words", "desk_act", "desk_acts", "desk_answer", "desk_clauses", "desk_findings", "drawn_figure",
-  "earlier_tags", "figure_kinds", "figure_tags", "file_name_of", "findings_tags", "first_state", "group_digits",
+  "earlier_tags", "figure_kinds", "figure_of_reader", "figure_tags", "file_name_of", "findings_tags", "first_state",
+  "group_digits",
   "headline_tags", "html_of", "is_own_brief", "left_out_lines", "left_out_tags", "lines_tags", "marked_rows",
   "new_desk", "new_reader", "new_state", "new_token", "number_kinds", "offer_findings", "percent_text",
   "plain_columns_text", "possible_figures", "refusal_response", "refused_request", "remember_state", "restrict_by",
@@ -29,6 +30,30 @@ desk_state <- function(...) {
 
 html_text <- function(tags) {
   as.character(html_of(htmltools::tagList(tags)))
+}
+
+# A reader without a page: what it would be sent. With `draws`, every act runs to its end, later ones too; without,
+# until the table is there.
+a_reader <- function(draws = FALSE) {
+  session <- new.env()
+  session$sent <- list()
+  session$closed <- FALSE
+  session$isClosed <- function() session$closed
+  session$sendCustomMessage <- function(kind, value) session$sent <- c(session$sent, list(list(kind, value)))
+  me <- new_reader(a_desk(), session)
+  begin_with(me, "")
+  act <- function(...) {
+    session$sent <- list()
+    desk_act(me, list(...))
+    settled <- function() !draws && (identical(me$answered, me$version) || !is.null(me$failed))
+    while (!later::loop_empty() && !settled()) later::run_now(0.1)
+    session$closed <- TRUE
+    while (!later::loop_empty()) later::run_now(0.1)
+    session$closed <- FALSE
+    puts <- lapply(Filter(function(one) one[[1]] == "desk-put", session$sent), function(one) one[[2]])
+    unlist(lapply(puts, function(put) put$problem))
+  }
+  list(me = me, session = session, act = act)
 }
 
 # A process of `hinterfeld desk`, and its address.

@@ -114,3 +114,37 @@ test_that("what a tally does not hold is refused, and it says what it holds", {
   expect_snapshot(error = TRUE, lines_of(tally))
   expect_snapshot(error = TRUE, tally_of(book, measures = list(m = median_of(revenue * (1 + longitude)))))
 })
+
+test_that("distinct values, middles and means per order are base R's, for few groups and many, by one thread and two", {
+  withr::local_seed(72)
+  for (n in c(400, 130000)) for (threads in 1:2) for (groups in c(2, 900)) {
+    withr::local_options(hinterfeld.threads = threads)
+    some <- function(x) replace(x, sample(n, n %/% 20), NA)
+    data <- data.frame(day = as.Date("2025-01-01") + sample(60, n, TRUE),
+                       product = sprintf("p%03d", sample(groups, n, TRUE)), revenue = sample(2e4, n, TRUE) / 100,
+                       order = some(sample(n %/% 3, n, TRUE)),
+                       pieces = some(sample(-5:40, n, TRUE)), far = sample(c(-2e9, 7, 2e9), n, TRUE))
+    book <- daybook(data, day, revenue, product, units = pieces, order = order)
+    t <- quiet(totals(book, by = product, measures = list(
+      orders = count_distinct(order), days = count_distinct(day), far = count_distinct(far),
+      middle = median_of(revenue), of_far = median_of(far, where = units > 3), per_order = mean_of(units, per = order),
+      best = largest_of(revenue, per = "day"), "revenue"
+    )))
+    by <- function(of, rows = TRUE) {
+      unname(vapply(split(data[rows, ], factor(data$product[rows], t$product)), of, 0))
+    }
+    expect_identical(t$orders, by(function(x) length(unique(stats::na.omit(x$order)))))
+    expect_identical(t$days, by(function(x) length(unique(x$day))))
+    expect_identical(t$far, by(function(x) length(unique(x$far))))
+    expect_equal(t$middle, by(function(x) stats::median(x$revenue)))
+    expect_equal(t$of_far, by(function(x) stats::median(x$far), data$pieces %in% 4:40))
+    expect_equal(t$per_order, by(function(x) {
+      x <- x[!is.na(x$order) & !is.na(x$pieces), ]
+      if (nrow(x)) sum(x$pieces) / length(unique(x$order)) else NA
+    }))
+    expect_equal(t$best, by(function(x) max(tapply(x$revenue, x$day, sum))))
+    # All lines are one group.
+    expect_identical(totals(book, measures = list(n = count_distinct(order)))$n,
+                     as.double(length(unique(stats::na.omit(data$order)))))
+  }
+})

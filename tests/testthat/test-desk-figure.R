@@ -23,3 +23,53 @@ test_that("a figure that was chosen is drawn while it suits, and else the first 
   expect_false("places" %in% possible_figures(answer))
   expect_error(answer_figure(figure_answer(measures = list("revenue"))), class = "hinterfeld_error_figure")
 })
+
+# The texts of a picture, and the places where they end: none is cut.
+texts_of <- function(drawn) {
+  texts <- regmatches(drawn$svg, gregexpr("<text [^>]*>", drawn$svg))[[1]]
+  number <- function(name) as.numeric(sub(sprintf(".* %s='([-0-9.]+)(px)?'.*", name), "\\1", texts))
+  shift <- ifelse(grepl("text-anchor='end'", texts), 1, ifelse(grepl("text-anchor='middle'", texts), 0.5, 0))
+  begin <- number("x") - number("textLength") * shift
+  data.frame(begin = begin, end = begin + number("textLength"))
+}
+
+test_that("a figure is drawn for the room of the page, and no text leaves it", {
+  grid <- list(rows = list("category"), columns = list("month"))
+  answers <- list(
+    figure_answer(by = list("region", "product"), measures = list("revenue"),
+                  pick = list(best_sellers = list(n = 5L, within = list("region")))),
+    figure_answer(by = list("region"), every = "year", measures = list("revenue"), add = list(list(change = NULL))),
+    figure_answer(by = list("category"), every = "month", measures = list("revenue")),
+    figure_answer(by = list("category"), every = "month", measures = list("revenue"), crosstab = grid)
+  )
+  for (answer in answers) for (width in c(349, 760)) {
+    reader <- list2env(list(answer = answer, room = width, drawn = NULL))
+    drawn <- quiet(figure_of_reader(reader))
+    expect_identical(drawn$room[1], width)
+    texts <- texts_of(drawn)
+    inside <- 72 / 86 * width
+    expect_true(all(texts$begin > -1 & texts$end < inside + 1))
+  }
+})
+
+test_that("sorting and highlighting leave the picture as it is, with its marks at the rows of now", {
+  reader <- a_reader(draws = TRUE)
+  quiet(reader$act(act = "choose", part = "by", given = list(by = list("region"))))
+  first <- reader$me$drawn$drawn
+  bar_of <- function() {
+    marks <- figure_of_reader(reader$me)$marks
+    marks$top[match("Vale", reader$me$answer$table$region[marks$row])]
+  }
+  place <- bar_of()
+  for (act in list(list(act = "sort", column = "region"), list(act = "mark", rows = "best"))) {
+    quiet(rlang::exec(reader$act, !!!act))
+    expect_identical(figure_of_reader(reader$me)$svg, first$svg)
+    expect_identical(bar_of(), place)
+  }
+  regions <- reader$me$answer$table$region
+  expect_identical(regions, sort(regions, decreasing = TRUE))
+  quiet(reader$act(act = "room", width = 349))
+  expect_identical(figure_of_reader(reader$me)$room[1], 349)
+  quiet(reader$act(act = "room", width = "wide"))
+  expect_identical(reader$me$room, 349)
+})

@@ -1,27 +1,3 @@
-# A reader without a page: what it would be sent. With `draws`, every act runs to its end, later ones too; without,
-# until the table is there.
-a_reader <- function(draws = FALSE) {
-  session <- new.env()
-  session$sent <- list()
-  session$closed <- FALSE
-  session$isClosed <- function() session$closed
-  session$sendCustomMessage <- function(kind, value) session$sent <- c(session$sent, list(list(kind, value)))
-  me <- new_reader(a_desk(), session)
-  begin_with(me, "")
-  act <- function(...) {
-    session$sent <- list()
-    desk_act(me, list(...))
-    settled <- function() !draws && (identical(me$answered, me$version) || !is.null(me$failed))
-    while (!later::loop_empty() && !settled()) later::run_now(0.1)
-    session$closed <- TRUE
-    while (!later::loop_empty()) later::run_now(0.1)
-    session$closed <- FALSE
-    puts <- lapply(Filter(function(one) one[[1]] == "desk-put", session$sent), function(one) one[[2]])
-    unlist(lapply(puts, function(put) put$problem))
-  }
-  list(me = me, session = session, act = act)
-}
-
 test_that("every choice of a running figure and of what is highlighted can be made, also across", {
   reader <- a_reader(draws = TRUE)
   for (given in list(list("by", list(by = list("region"))), list("every", list(every = "month")),
