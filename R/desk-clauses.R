@@ -45,7 +45,34 @@ starts_each_period <- function(state, given) {
 
 # The state after a choice: `given` are the values of a form, by their names.
 changed_state <- function(state, clause, given, facts) {
+  check_given(given)
   check_state(valid_state(clause_changes[[clause]](state, given, facts), facts), facts)
+}
+
+is_number_asked <- function(x) {
+  rlang::is_scalar_integerish(x, finite = TRUE) && abs(x) < 1e9
+}
+
+# What the fields of the forms hold. A page sends nothing else, but not all that comes is of a page.
+given_kinds <- list(
+  text = list(is = rlang::is_string, fields = c(
+    "column", "how", "every", "versus", "now", "then", "period", "rank", "ties", "share", "running", "restart", "pareto",
+    "figure", "rows", "text", "verb"
+  )),
+  texts = list(is = function(x) all(vapply(as.list(x), rlang::is_string, NA)), fields = c(
+    "ways", "beside", "by", "within", "columns", "cells", "texts", "instead"
+  )),
+  number = list(is = function(x) is_number_asked(x), fields = c("n", "last", "place")),
+  flag = list(is = rlang::is_bool, fields = c("weekday", "open", "causes", "each", "others", "mean", "subtotals", "fill"))
+)
+
+check_given <- function(given) {
+  for (kind in given_kinds) for (field in intersect(kind$fields, names(given))) {
+    if (!is.null(given[[field]]) && !kind$is(given[[field]])) {
+      stop_because("argument", sprintf("What was chosen as %s cannot be chosen.", quoted(name_words(field))),
+                   i = "Choose it from the page.", call = NULL)
+    }
+  }
 }
 
 clause_changes <- list(
@@ -80,7 +107,7 @@ clause_changes <- list(
     rescoped(state, each = c(each, pick = pick_each) & length(every) > 0)
   },
   versus = function(state, given, facts) {
-    none <- identical(given$versus, "none")
+    none <- identical(given$versus %||% "none", "none")
     periods <- if (identical(given$versus, "periods")) chosen_periods(given, facts$calendar)
     change <- if (is.null(periods)) list(versus = given$versus, align = if (isTRUE(given$weekday)) "weekday") else {
       # Two periods are compared in a table without one.
@@ -96,14 +123,14 @@ clause_changes <- list(
     state
   },
   rank = function(state, given, facts) {
-    kind <- given$rank
+    kind <- given$rank %||% "none"
     within <- scope_columns(state, isTRUE(given$each))
     ties <- if (!identical(given$ties, "standard")) given$ties
     rank <- if (kind == "rank") Filter(length, list(within = within, ties = ties))
     state$table <- step_in_table(state$table, "rank", rank)
     state$table$pick <- NULL
     state$table$crosstab$best <- NULL
-    n <- if (is.numeric(given$n) && given$n >= 1) as.integer(min(given$n, 1000)) else 5L
+    n <- as.integer(min(max(given$n %||% 5, 1), 1000))
     if (kind == "best_sellers" && !is.null(state$table$crosstab)) {
       state$table$crosstab$best <- list(n = n)
     } else if (kind != "none" && kind != "rank") {
@@ -116,15 +143,16 @@ clause_changes <- list(
   },
   share = function(state, given, facts) {
     grid <- state$table$crosstab
-    within <- switch(given$share, none = NULL, all = list(), within = scope_columns(state, isTRUE(given$each)),
+    kind <- given$share %||% "none"
+    within <- switch(kind, none = NULL, all = list(), within = scope_columns(state, isTRUE(given$each)),
                      row = grid$rows, column = grid$columns)
-    state$table <- step_in_table(state$table, "share", if (given$share != "none") Filter(length, list(within = within)))
+    state$table <- step_in_table(state$table, "share", if (kind != "none") Filter(length, list(within = within)))
     state$table$crosstab$of <- NULL
     state
   },
   running = function(state, given, facts) {
     table <- step_in_table(step_in_table(state$table, "running_total", NULL), "moving", NULL)
-    state$table <- switch(given$running,
+    state$table <- switch(given$running %||% "none",
       none = table,
       running = step_in_table(table, "running_total",
                           if (isTRUE(given$restart %in% grains)) list(restart = given$restart) else list()),

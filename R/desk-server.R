@@ -126,13 +126,23 @@ change_with <- function(me, clause, given, state = me$state) {
 
 # A row of the answer that it was seen in: another answer may have come since the page showed it.
 asked_row <- function(me, ask) {
-  if (!rlang::is_scalar_integerish(ask$answer) || ask$answer != me$answered) {
+  if (!is_number_asked(ask$answer) || ask$answer != me$answered) {
     stop_because("argument", "Another answer has come since.", i = "Choose the row again.", call = NULL)
   }
   check_row(ask$row, me$answer$table, call = NULL)
   column <- if (rlang::is_string(ask$column) && inherits(me$answer$table, "hinterfeld_crosstab")) ask$column
   list(answer = me$answer, row = as.integer(ask$row),
        column = if (isTRUE(column %in% names(answer_of(me$answer$table)$cells))) column)
+}
+
+# What the menu of a row asks for is of the row that it was opened on.
+check_menu <- function(me) {
+  if (is.null(me$at)) stop_because("argument", "No row is chosen.", i = "Choose a row of the table.", call = NULL)
+}
+
+conditions_of_menu <- function(me) {
+  check_menu(me)
+  row_conditions(me$at$answer, me$at$row, me$at$column)
 }
 
 asked_column <- function(me, ask) {
@@ -175,13 +185,13 @@ desk_acts <- list(
     if (!isTRUE(ask$part %in% setdiff(desk_clauses, "counts"))) {
       return(invisible())
     }
-    change_with(me, ask$part, ask$given)
+    change_with(me, ask$part, as.list(ask$given))
     # What can be chosen further depends on what was chosen.
     put(me, choices = choice_form(ask$part, me$state, me$desk))
   },
   # How wide the page of this reader is for a figure.
   room = function(me, ask) {
-    if (rlang::is_scalar_integerish(ask$width) && is.finite(ask$width)) {
+    if (is_number_asked(ask$width)) {
       me$room <- ask$width
       if (!is.null(me$answer) && identical(me$version, me$answered)) {
         later_for(me, me$version, function() show_figure(me, me$version))
@@ -201,7 +211,7 @@ desk_acts <- list(
     change_with(me, "mark", list(rows = ask$rows, text = if (rlang::is_string(ask$text)) ask$text))
   },
   drop = function(me, ask) {
-    if (isTRUE(ask$verb %in% c("keep", "leave_out")) && rlang::is_scalar_integerish(ask$place)) {
+    if (isTRUE(ask$verb %in% c("keep", "leave_out")) && is_number_asked(ask$place)) {
       change_with(me, "drop", list(verb = ask$verb, place = ask$place))
       put(me, choices = choice_form("counts", me$state, me$desk))
     }
@@ -228,7 +238,7 @@ desk_acts <- list(
   also = function(me, ask) choose_values(me, ask, "keep", also = TRUE),
   without = function(me, ask) choose_values(me, ask, "leave_out"),
   page = function(me, ask) {
-    if (rlang::is_scalar_integerish(ask$page)) {
+    if (is_number_asked(ask$page)) {
       me$page <- as.integer(ask$page)
       put(me, table = answer_table_tags(me$answer, me$page))
     }
@@ -245,32 +255,32 @@ desk_acts <- list(
     me$at <- at
     put(me, choices = row_menu(me$answer, me$desk, at$row, at$column))
   },
-  `row-only` = function(me, ask) add_condition(me, "keep", row_conditions(me$at$answer, me$at$row, me$at$column)),
+  `row-only` = function(me, ask) add_condition(me, "keep", conditions_of_menu(me)),
   `row-without` = function(me, ask) {
-    texts <- row_conditions(me$at$answer, me$at$row, me$at$column)
+    texts <- conditions_of_menu(me)
     add_condition(me, "leave_out", if (length(texts)) paste(texts, collapse = " & "))
   },
   `row-split` = function(me, ask) {
     column <- asked_column(me, ask)
     state <- me$state
     state$table$by <- c(state$table$by, column)
-    conditions <- row_conditions(me$at$answer, me$at$row, me$at$column)
-    change_with(me, "condition", list(verb = "keep", texts = conditions), state)
+    change_with(me, "condition", list(verb = "keep", texts = conditions_of_menu(me)), state)
     put(me, choices = "")
   },
   `row-lines` = function(me, ask) {
+    check_menu(me)
     show_lines(me, lines_behind(me$at$answer$table, me$at$row, me$at$column), paste(
       "The lines behind", row_words(me$at$answer, me$at$row, me$at$column)))
   },
   aside = function(me, ask) put(me, lines = left_out_tags(me$desk, me$answer)),
   `left-out` = function(me, ask) {
-    if (rlang::is_scalar_integerish(ask$step) && ask$step %in% seq_len(nrow(me$answer$facts$trail))) {
+    if (is_number_asked(ask$step) && ask$step %in% seq_len(nrow(me$answer$facts$trail))) {
       show_lines(me, left_out_lines(me$desk, me$answer, as.integer(ask$step)),
                  paste("Left out:", me$answer$facts$trail$why[ask$step]))
     }
   },
   `lines-page` = function(me, ask) {
-    if (!is.null(me$lines) && rlang::is_scalar_integerish(ask$page)) {
+    if (!is.null(me$lines) && is_number_asked(ask$page)) {
       put(me, lines = lines_tags(me$lines$lines, me$lines$title, as.integer(ask$page), me$desk$facts$decimals))
     }
   },

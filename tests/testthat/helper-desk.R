@@ -56,6 +56,34 @@ a_reader <- function(draws = FALSE) {
   list(me = me, session = session, act = act)
 }
 
+# Messages as no page sends them, some of whose values are right: what the desk told in words of R's own, and what ended
+# it, each with its message.
+play_forged <- function(seed, count) {
+  withr::local_seed(seed)
+  reader <- a_reader(draws = TRUE)
+  odd <- list(NULL, NA, -1, 1e300, "", "\u202e<b>", strrep("x", 1e4), list(), list(1, "a"), c("a", "b"), TRUE,
+              list(rows = list(1)), 2L, "region", "month", list("region"), NaN, "2025-02-30", -2147483648, "year")
+  fields <- c("part", "given", "row", "column", "rows", "text", "verb", "place", "from", "until", "values", "search",
+              "page", "step", "name", "link", "push", "replace", "figure", "by", "every", "running", "share", "columns",
+              "operator", "number", "value", "width", "answer", "versus", "now", "then", "n", "pareto", "within")
+  own_words <- "length zero|object '|subscript|operator|closure|non-numeric|argument \"|NAs|could not find|This could not"
+  bad <- character()
+  for (i in seq_len(count)) {
+    acts <- setdiff(names(desk_acts), "add-to-brief")
+    ask <- c(list(act = sample(c(acts, "none", ""), 1), part = sample(desk_clauses, 1)),
+             stats::setNames(sample(odd, 5, TRUE), sample(fields, 5)))
+    if (stats::runif(1) < 0.5) ask$given <- stats::setNames(sample(odd, 3, TRUE), sample(fields, 3))
+    if (stats::runif(1) < 0.3) ask$given <- random_choice(reader$me$state, c("region", "category", "channel"))$given
+    if (stats::runif(1) < 0.5) ask[c("row", "answer", "column")] <- list(sample(4, 1), reader$me$answered, "region")
+    said <- tryCatch(suppressMessages(do.call(reader$act, ask)),
+                     error = function(cnd) paste("ended:", conditionMessage(cnd)))
+    if (any(grepl(paste0(own_words, "|^ended"), said))) bad <- c(bad, paste(deparse(ask), collapse = ""), said)
+    # A reader who has lost the way begins again.
+    if (i %% 40 == 0) reader <- a_reader(draws = TRUE)
+  }
+  bad
+}
+
 # A process of `hinterfeld desk`, and its address.
 serve_desk <- function(..., env = parent.frame()) {
   port <- 30000 + sample(20000, 1)
