@@ -71,6 +71,8 @@ draw_kind <- function(answer, kind) {
     autoplot(t)
   } else if (kind %in% c("ranking", "share") && length(within) && length(setdiff(about$keys, within))) {
     figure_kinds[[kind]]$draw(t, within = tidyselect::all_of(within))
+  } else if (kind == "trend") {
+    figure_kinds[[kind]]$draw(t, of = utils::head(names(about$measures), 3))
   } else {
     figure_kinds[[kind]]$draw(t)
   }

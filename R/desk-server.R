@@ -179,10 +179,10 @@ asked_number <- function(text) {
 
 desk_acts <- list(
   open = function(me, ask) {
-    if (isTRUE(ask$part %in% desk_clauses)) put(me, choices = choice_form(ask$part, me$state, me$desk))
+    if (isTRUE(ask$part %in% names(desk_parts))) put(me, choices = choice_form(ask$part, me$state, me$desk))
   },
   choose = function(me, ask) {
-    if (!isTRUE(ask$part %in% setdiff(desk_clauses, "counts"))) {
+    if (!isTRUE(ask$part %in% setdiff(names(desk_parts), "counts"))) {
       return(invisible())
     }
     change_with(me, ask$part, as.list(ask$given))

@@ -5,6 +5,7 @@
 #' a place without room for its name gets a number, which the list beside the map explains.
 #'
 #' @inheritParams figure_trend
+#' @param of The measure, a bare name or text; by default the table's first.
 #' @param t A totals table with one row per place; with a period, its latest is drawn.
 #' @param places A data frame with the place columns of `t`, and `longitude` and `latitude` in degrees.
 #' @param outline Text: path of a GeoJSON file with polygons to draw below, in the same coordinates.

@@ -4,6 +4,7 @@
 #' visible (`1=`). `figure_share()` draws the parts of each scope with their percentages of the whole.
 #'
 #' @inheritParams figure_trend
+#' @param of The measure, a bare name or text; by default the table's first.
 #' @param t A totals table. For `figure_ranking()`, one from [best_sellers()]; or any other, of which the `n` best rows
 #'   of each scope are drawn; or the result of [best_of_each()], [unsold()] or [coverage()], of which all rows are
 #'   drawn. For `figure_share()`, any totals table, with or without [add_share()].

@@ -5,26 +5,48 @@
 #' times as large as every other one has a panel of its own, because beside it the others would be flat.
 #'
 #' @param t A totals table with a period and at most one `by` column.
-#' @param of The measure, a bare name or text; by default the table's first.
+#' @param of One to three measures, bare names or text; by default the table's first. Each of several has a panel and a
+#'   scale of its own.
 #' @param title,subtitle,caption Text instead of the figure's own.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without a period or with a recurring one, with several
-#'   `by` columns, or without rows.
+#'   `by` columns, without rows, or for more than three measures.
 #' @export
 #' @examples
 #' figure_trend(totals(demo_daybook(), by = category, every = "month"))
+#' figure_trend(totals(demo_daybook(), every = "month", measures = c("revenue", "units")), of = c(revenue, units))
 figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = NULL) {
-  rows <- figure_rows(t, figure_measure(enquo(of), t))
+  of <- figure_measure(enquo(of), t)
+  if (length(of) > 3) stop_figure("A trend has room for three measures.", "Name fewer as `of`.")
+  rows <- figure_rows(t, of[1])
   check_time(rows$answer, "A trend")
   lines <- time_lines(rows, rows$of)
+  if (length(of) > 1) {
+    each <- lapply(of, function(name) figure_rows(t, name))
+    lines <- measure_panels(lines, each)
+    rows$answer$measures <- do.call(c, lapply(each, function(own) own$answer$measures))
+  }
   draw_lines(lines, rows) +
     figure_words(rows, NULL, title, subtitle, caption, lines_notes(lines), dashed = TRUE)
+}
+
+# The same groups by several measures, below each other; a scale is of one of them.
+measure_panels <- function(lines, each) {
+  heads <- vapply(each, function(own) {
+    paste(c(capital(name_words(own$of)), unit_of(own$answer, own$of)), collapse = ", ")
+  }, "")
+  parts <- Map(function(own, head) {
+    data <- time_lines(own, own$of, levels(lines$data$group))$data
+    data$panel <- factor(head, heads)
+    data
+  }, each, heads)
+  replace(lines, c("data", "measures"), list(do.call(rbind, parts), TRUE))
 }
 
 # What is not drawn, and what is drawn apart.
 lines_notes <- function(lines) {
   apart <- levels(lines$data$panel)
-  c(if (length(apart) > 1) sprintf("%s has a panel and a scale of its own.", apart[1]),
+  c(if (length(apart) > 1 && is.null(lines$measures)) sprintf("%s has a panel and a scale of its own.", apart[1]),
     others_note(lines$rest, names = lines$left))
 }
 
@@ -45,8 +67,8 @@ check_time <- function(answer, what, call = caller_env()) {
 }
 
 # One row per group and period, groups from the largest. A period that the data cover and that has no line is what the
-# measure is of no lines, 0 or a gap; any other without a row is a gap.
-time_lines <- function(rows, column) {
+# measure is of no lines, 0 or a gap; any other without a row is a gap. `groups` are those to draw, if not the largest.
+time_lines <- function(rows, column, groups = NULL) {
   rows <- filled_rows(rows)
   answer <- rows$answer
   members <- named_members(rows$data, answer$by)
@@ -56,7 +78,7 @@ time_lines <- function(rows, column) {
   blank <- intersect(names(size), answer$labels$not_given)
   drawn <- largest_members(size[setdiff(sort(names(size)), blank)], length(category_colours()))
   if (drawn$rest > 0) blank <- character()
-  groups <- c(drawn$names, blank)
+  groups <- groups %||% c(drawn$names, blank)
   grid <- expand.grid(period = periods_drawn(answer, period), group = groups, stringsAsFactors = FALSE)
   # Of many members few are drawn.
   place <- match(members$names, groups)[members$codes]
@@ -120,7 +142,7 @@ draw_lines <- function(lines, rows, marks = NULL) {
   data <- lines$data
   alone <- length(levels(data$group)) == 1
   drawn <- data[!is.na(data$value), ]
-  ends <- drawn[!duplicated(drawn$group, fromLast = TRUE), ]
+  ends <- drawn[!duplicated(drawn[c("group", "panel")], fromLast = TRUE), ]
   several <- nlevels(data$panel) > 1
   ends <- do.call(rbind, lapply(split(ends, ends$panel), function(part) {
     gap <- diff(range(c(0, data$value[data$panel %in% part$panel]), na.rm = TRUE)) / if (several) 8 else 17
@@ -148,7 +170,7 @@ draw_lines <- function(lines, rows, marks = NULL) {
     ggplot2::scale_colour_manual(values = lines$colours, guide = "none") +
     ggplot2::scale_x_date(breaks = date_breaks(data$period), labels = date_labels,
                           expand = ggplot2::expansion(mult = c(0.01, room / (1 - room) * 1.15))) +
-    ggplot2::scale_y_continuous(labels = axis_money(unit_of(rows$answer, rows$of))) +
+    ggplot2::scale_y_continuous(labels = axis_money(if (is.null(lines$measures)) unit_of(rows$answer, rows$of))) +
     (if (several) ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1, scales = "free_y")) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld()

@@ -3,6 +3,7 @@
 #' One bar per weekday or month of the year, with the best named. A `by` column gives one panel per value.
 #'
 #' @inheritParams figure_trend
+#' @param of The measure, a bare name or text; by default the table's first.
 #' @param t A totals table by `"weekday"` or `"month_of_year"`, with at most one `by` column.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without a recurring period, with several `by` columns, or

@@ -4,6 +4,7 @@
 #' emphasised.
 #'
 #' @inheritParams figure_trend
+#' @param of The measure, a bare name or text; by default the table's first.
 #' @param t A totals table by month, week or quarter without `by` columns.
 #' @param cumulative Logical: add up from the start of each year.
 #' @return A ggplot, which can be extended.

@@ -4,7 +4,7 @@
 inside_desk <- c(
   "add_to_brief", "adds_up_words", "answer_figure", "answer_table_tags", "aside_tags", "asked_number", "begin_with",
   "brief_desk", "brief_states", "changed_state", "check_state", "choice_form", "column_choices", "column_forms",
-  "condition_words", "desk_act", "desk_acts", "desk_answer", "desk_clauses", "desk_findings", "drawn_figure",
+  "condition_words", "desk_act", "desk_acts", "desk_answer", "desk_parts", "desk_findings", "drawn_figure",
   "earlier_tags", "figure_kinds", "figure_of_reader", "figure_tags", "file_name_of", "findings_tags", "first_state",
   "group_digits",
   "headline_tags", "html_of", "is_own_brief", "left_out_lines", "left_out_tags", "lines_tags", "marked_rows",
@@ -66,11 +66,12 @@ play_forged <- function(seed, count) {
   fields <- c("part", "given", "row", "column", "rows", "text", "verb", "place", "from", "until", "values", "search",
               "page", "step", "name", "link", "push", "replace", "figure", "by", "every", "running", "share", "columns",
               "operator", "number", "value", "width", "answer", "versus", "now", "then", "n", "pareto", "within")
-  own_words <- "length zero|object '|subscript|operator|closure|non-numeric|argument \"|NAs|could not find|This could not"
+  own_words <- paste0("length zero|object '|subscript|operator|closure|non-numeric|argument \"|NAs|could not find|",
+                      "This could not")
   bad <- character()
   for (i in seq_len(count)) {
     acts <- setdiff(names(desk_acts), "add-to-brief")
-    ask <- c(list(act = sample(c(acts, "none", ""), 1), part = sample(desk_clauses, 1)),
+    ask <- c(list(act = sample(c(acts, "none", ""), 1), part = sample(names(desk_parts), 1)),
              stats::setNames(sample(odd, 5, TRUE), sample(fields, 5)))
     if (stats::runif(1) < 0.5) ask$given <- stats::setNames(sample(odd, 3, TRUE), sample(fields, 3))
     if (stats::runif(1) < 0.3) ask$given <- random_choice(reader$me$state, c("region", "category", "channel"))$given

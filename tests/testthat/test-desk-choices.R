@@ -1,7 +1,7 @@
 form <- function(part, ...) html_text(choice_form(part, desk_state(...), a_desk()))
 
 test_that("every part has its choices, with what is chosen now", {
-  for (part in desk_clauses) {
+  for (part in names(desk_parts)) {
     html <- form(part, by = list("region"), every = list("month"), measures = list("revenue"))
     expect_match(html, sprintf("<form data-part=\"%s\"", part))
   }

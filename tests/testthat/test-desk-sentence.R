@@ -37,7 +37,7 @@ test_that("a heading of the data never becomes markup", {
     aside_tags(desk, answer),
     row_menu(answer, desk, 1), ways_out_tags(answer, desk),
     values_choices(desk, hostile), lines_tags(lines_behind(answer$table, 1), "<b>"),
-    lapply(desk_clauses, choice_form, state = state, desk = desk),
+    lapply(names(desk_parts), choice_form, state = state, desk = desk),
     figure_tags(drawn_figure(answer_figure(answer), answer), answer)
   ))
   expect_false(grepl("<img src=x|<script|<b>|</td></td>", all))

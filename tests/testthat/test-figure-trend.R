@@ -71,3 +71,20 @@ test_that("a group that would flatten the others has a panel of its own", {
   # Of two groups each is seen beside the other.
   expect_identical(nlevels(figure_trend(t[t$category %in% c("Clay bodies", "Packing & safety"), ])$data$panel), 1L)
 })
+
+test_that("several measures have panels with scales of their own, and the same groups", {
+  t <- totals(kilnmoor_book(), by = category, every = "month", measures = c("revenue", "units"))
+  figure <- figure_trend(t, of = c(revenue, units))
+  expect_identical(levels(figure$data$panel), c("Revenue, Mk", "Units"))
+  for (name in c("revenue", "units")) {
+    part <- figure$data[startsWith(tolower(figure$data$panel), name), ]
+    row <- part[part$group == "Clay bodies" & part$period == as.Date("2026-03-01"), ]
+    expect_identical(row$value, t[[name]][t$category == "Clay bodies" & t$month == as.Date("2026-03-01")])
+    expect_identical(levels(part$group), levels(figure$data$group))
+  }
+  expect_match(figure$labels$title, "Monthly revenue and units by category")
+  expect_no_match(figure$labels$caption, "a panel and a scale of its own")
+  expect_drawn(figure)
+  expect_error(figure_trend(t, of = c("revenue", "units", "units", "revenue")), "room for three",
+               class = "hinterfeld_error_figure")
+})
