@@ -117,27 +117,38 @@ drawn_figure <- function(figure, answer, room = figure_room()) {
   list(svg = readable_svg(file), marks = marks, alt = alt, kind = kind, room = room)
 }
 
-# The picture of an answer in the room of its reader. Sorting and highlighting leave it as it is: its marks go to the
-# rows of now.
-figure_of_reader <- function(me) {
-  answer <- me$answer
-  state <- answer$state
+# The picture of an answer in a room of this width.
+answer_picture <- function(answer, width) {
+  room <- figure_room(width)
+  in_layout(144 * room[1] / room_per_inch, drawn_figure(answer_figure(answer), answer, room))
+}
+
+# What a picture is drawn of. Sorting and highlighting leave it as it is.
+drawn_of <- function(me) {
+  state <- me$answer$state
   state$mark <- state$table$sort <- NULL
-  asked <- list(state = state_text(state), room = me$room)
-  keys <- answer_of(answer$table)$keys
+  list(state = state_text(state), room = me$room)
+}
+
+# The picture of this reader, if it still is that of the answer, with its marks at the rows of now; else NULL.
+kept_picture <- function(me) {
   former <- me$drawn
-  if (!is.null(former) && identical(former$asked, asked)) {
-    marks <- former$drawn$marks
-    if (!is.null(marks)) {
-      marks$row <- match_rows(former$keys[marks$row, ], tibble::as_tibble(answer$table)[keys], keys)
-      former$drawn$marks <- marks[!is.na(marks$row), ]
-    }
-    return(former$drawn)
+  if (!identical(former$of, drawn_of(me))) {
+    return(NULL)
   }
-  room <- figure_room(me$room)
-  drawn <- in_layout(144 * room[1] / room_per_inch, drawn_figure(answer_figure(answer), answer, room))
-  me$drawn <- list(asked = asked, drawn = drawn, keys = tibble::as_tibble(answer$table)[keys])
-  drawn
+  keys <- answer_of(me$answer$table)$keys
+  marks <- former$picture$marks
+  if (!is.null(marks)) {
+    marks$row <- match_rows(former$keys[marks$row, ], tibble::as_tibble(me$answer$table)[keys], keys)
+    former$picture$marks <- marks[!is.na(marks$row), ]
+  }
+  former$picture
+}
+
+keep_picture <- function(me, picture) {
+  keys <- answer_of(me$answer$table)$keys
+  me$drawn <- list(of = drawn_of(me), picture = picture, keys = tibble::as_tibble(me$answer$table)[keys])
+  picture
 }
 
 # Each layer whose data hold the columns that tell the rows of the table carries the number of its row.

@@ -7,7 +7,11 @@ desk_server <- function(desk, token, host) {
       return(invisible())
     }
     me <- new_reader(desk, session)
-    session$onSessionEnded(function() end_copy(me))
+    count_reader(desk, 1)
+    session$onSessionEnded(function() {
+      count_reader(desk, -1)
+      end_copy(me)
+    })
     shiny::observeEvent(input$ask, desk_act(me, input$ask))
     for (kind in names(desk_files)) offer_file(output, kind, me)
     if (!is.null(desk$brief)) watch_for_news(me, session)
@@ -22,6 +26,10 @@ new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
                 lines = NULL, notice = NULL, failed = NULL, room = 760, drawn = NULL), parent = emptyenv())
+}
+
+count_reader <- function(desk, more) {
+  desk$shared$readers <- (desk$shared$readers %||% 0) + more
 }
 
 begin_with <- function(me, link) {
@@ -89,8 +97,19 @@ put_answer <- function(me, version, answer) {
   later_for(me, version, function() show_figure(me, version))
 }
 
+# Drawing takes longer than most answers: where there are others, a copy does it, and nobody waits for it.
 show_figure <- function(me, version) {
-  tags <- tryCatch(figure_tags(figure_of_reader(me), me$answer), error = function(cnd) {
+  kept <- kept_picture(me)
+  if (is.null(kept) && isTRUE(me$desk$shared$readers > 1) && can_fork()) {
+    in_copy_of_desk(me, version, function() answer_picture(me$answer, me$room),
+                    function(done) put_figure(me, version, value_of_copy(done)))
+  } else {
+    put_figure(me, version, kept %||% answer_picture(me$answer, me$room))
+  }
+}
+
+put_figure <- function(me, version, picture) {
+  tags <- tryCatch(figure_tags(keep_picture(me, picture), me$answer), error = function(cnd) {
     htmltools::tags$p(class = "quiet no-figure", printable(paste("No figure:", reader_words(cnd))))
   })
   put(me, figure = tags, answer = as.character(version))

@@ -43,8 +43,7 @@ test_that("a figure is drawn for the room of the page, and no text leaves it", {
     figure_answer(by = list("category"), every = "month", measures = list("revenue"), crosstab = grid)
   )
   for (answer in answers) for (width in c(349, 760)) {
-    reader <- list2env(list(answer = answer, room = width, drawn = NULL))
-    drawn <- quiet(figure_of_reader(reader))
+    drawn <- quiet(answer_picture(answer, width))
     expect_identical(drawn$room[1], width)
     texts <- texts_of(drawn)
     inside <- 72 / 86 * width
@@ -55,21 +54,34 @@ test_that("a figure is drawn for the room of the page, and no text leaves it", {
 test_that("sorting and highlighting leave the picture as it is, with its marks at the rows of now", {
   reader <- a_reader(draws = TRUE)
   quiet(reader$act(act = "choose", part = "by", given = list(by = list("region"))))
-  first <- reader$me$drawn$drawn
+  first <- reader$me$drawn$picture
   bar_of <- function() {
-    marks <- figure_of_reader(reader$me)$marks
+    marks <- kept_picture(reader$me)$marks
     marks$top[match("Vale", reader$me$answer$table$region[marks$row])]
   }
   place <- bar_of()
   for (act in list(list(act = "sort", column = "region"), list(act = "mark", rows = "best"))) {
     quiet(rlang::exec(reader$act, !!!act))
-    expect_identical(figure_of_reader(reader$me)$svg, first$svg)
+    expect_identical(kept_picture(reader$me)$svg, first$svg)
     expect_identical(bar_of(), place)
   }
   regions <- reader$me$answer$table$region
   expect_identical(regions, sort(regions, decreasing = TRUE))
   quiet(reader$act(act = "room", width = 349))
-  expect_identical(figure_of_reader(reader$me)$room[1], 349)
+  expect_identical(kept_picture(reader$me)$room[1], 349)
   quiet(reader$act(act = "room", width = "wide"))
   expect_identical(reader$me$room, 349)
+})
+
+test_that("where there are other readers a copy draws, and what it draws is what one reader gets", {
+  alone <- a_reader(draws = TRUE)
+  among <- a_reader(draws = TRUE)
+  among$me$desk$shared <- list2env(list(readers = 2), parent = emptyenv())
+  for (reader in list(alone, among)) quiet(reader$act(act = "choose", part = "by", given = list(by = list("region"))))
+  expect_identical(kept_picture(among$me), kept_picture(alone$me))
+  # What cannot be drawn is told in the place of the figure.
+  quiet(among$act(act = "choose", part = "by", given = list(by = list())))
+  quiet(among$act(act = "choose", part = "every", given = list(every = "")))
+  puts <- lapply(Filter(function(one) one[[1]] == "desk-put", among$session$sent), function(one) one[[2]]$figure)
+  expect_match(unlist(puts), "No figure:", all = FALSE)
 })
