@@ -99,7 +99,6 @@ check_panels <- function(t, about, kind, within) {
 
 # The picture as SVG, and its marks: row of the table, and left, top, width and height in percent of the picture.
 drawn_figure <- function(figure, answer, room = figure_room()) {
-  need_package("svglite", "to draw figures on the desk")
   file <- tempfile(fileext = ".svg")
   on.exit(unlink(file))
   alt <- figure_alt(figure)

@@ -30,6 +30,7 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
   check_flag(browse, "browse")
   check_whole_number(port, "port", 1L, 65535L, none = TRUE)
   need_package("shiny", "for the desk")
+  need_package("svglite", "to draw the figures of the desk")
   in_plain_session({
     desk <- with_open_sources(desk_of(facts))
     token <- if (!is_loopback(host)) new_token()
