@@ -27,7 +27,7 @@ possible_figures <- function(answer) {
     needs <- figure_kinds[[kind]]$needs
     met <- is.null(needs) || any(needs %in% steps)
     met && switch(kind,
-      trend = !is.null(about$every) && !recurring, years = !is.null(about$every) && !recurring && about$every != "year",
+      trend = has_course(t), years = !is.null(about$every) && !recurring && about$every != "year",
       weekdays = recurring, ranking = , share = length(about$keys) > 0, places = FALSE, running = !is.null(about$every),
       TRUE)
   }, NA)

@@ -35,7 +35,7 @@ default_figure <- function(t) {
   }
   has <- function(step) any(vapply(answer$added, function(column) column$kind == step, NA))
   running <- length(running_columns(answer)) > 0
-  timed <- !is.null(answer$every) && !is_recurring(answer$every) && length(answer$by) <= 1
+  timed <- has_course(t) && length(answer$by) <= 1
   if (has("pareto")) {
     figure_pareto
   } else if (has("causes")) {
@@ -57,6 +57,12 @@ default_figure <- function(t) {
   } else {
     figure_ranking
   }
+}
+
+# Several periods, one after the other: one is no line but bars.
+has_course <- function(t) {
+  answer <- answer_of(t)
+  !is.null(answer$every) && !is_recurring(answer$every) && length(unique(stats::na.omit(row_days(t)))) > 1
 }
 
 #' @rdname autoplot

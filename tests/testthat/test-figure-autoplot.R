@@ -13,3 +13,11 @@ test_that("each table gets the figure that suits it", {
   expect_match(title(totals(book, by = c(region, category), subtotals = TRUE)), "Best sellers in each region")
   expect_match(title(crosstab(totals(book, by = c(category, region)), category, region)), "Revenue: category by region")
 })
+
+test_that("one period is drawn as bars, not as a line of one point", {
+  t <- totals(kilnmoor_book(), by = category, every = "month")
+  expect_false(is.na(layer_of(autoplot(t), "GeomLine")))
+  month <- in_period(t, "2026-03")
+  bars <- drawn(autoplot(month), layer_of(autoplot(month), "GeomRect"))
+  expect_identical(nrow(bars), nrow(month))
+})
