@@ -122,6 +122,11 @@ put_figure <- function(me, version, picture) {
 
 notes_tags <- function(answer) {
   words <- setdiff(as.character(unclass(in_words(answer$table))), left_out_words(answer$facts))
+  # Columns are called as their heads are.
+  for (name in names(answer$table)) {
+    own <- startsWith(words, paste0(name, ": "))
+    words[own] <- paste0(capital(name_words(name)), substring(words[own], nchar(name) + 1))
+  }
   lapply(c(words, answer$notes), function(note) htmltools::tags$p(printable(note)))
 }
 

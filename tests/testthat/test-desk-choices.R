@@ -22,3 +22,30 @@ test_that("what makes no sense is not offered, and why is said", {
   html <- html_text(choice_form("measure", desk_state(measures = list("revenue")), tally))
   expect_match(html, "these data do not hold it")
 })
+
+test_that("every choice that is offered can be made, from several states", {
+  withr::local_seed(as.integer(Sys.time()))
+  states <- list(
+    desk_state(by = list("region"), measures = list("revenue")),
+    desk_state(by = list("category", "region"), every = list("month"), measures = list("revenue", "units")),
+    desk_state(by = list("category"), every = list("year"), measures = list("revenue"),
+               crosstab = list(rows = list("category"), columns = list("year")))
+  )
+  # What was chosen of several is sent as a list, and a tick as yes.
+  lists <- c("by", "within", "columns", "beside", "ways", "cells")
+  parts <- setdiff(names(desk_parts), "counts")
+  for (state in states[some_of(3, 1)]) for (part in parts[some_of(length(parts), 2)]) {
+    inputs <- regmatches(html <- html_text(choice_form(part, state, a_desk())), gregexpr("<input [^>]*>", html))[[1]]
+    inputs <- inputs[grepl("type=\"(radio|checkbox)\"", inputs) & !grepl("disabled", inputs)]
+    field <- function(name) sub(sprintf(".* %s=\"([^\"]*)\".*", name), "\\1", inputs)
+    for (i in seq_along(inputs)) {
+      name <- field("name")[i]
+      value <- field("value")[i]
+      value <- if (name %in% lists) list(value) else if (value == "true") TRUE else value
+      reader <- a_reader()
+      quiet(reader$act(act = "link", link = state_link(state)))
+      said <- quiet(reader$act(act = "choose", part = part, given = stats::setNames(list(value), name)))
+      expect_no_match(paste0("", said), "This could not be done", info = paste(part, name, format(value)))
+    }
+  }
+})

@@ -46,7 +46,7 @@ test_that("the page answers choices with the numbers of the core, from both ends
   # Random choices at the page: whatever is offered can be chosen, and what it shows is what R says.
   withr::local_seed(11)
   shown <- 0
-  for (i in seq_len(rounds(2, 20))) {
+  for (i in seq_len(rounds(2, 30))) {
     if (i %% 4 == 0) {
       # The link alone gives the same page; then from the beginning.
       for (address in paste0(served$address, c(page$link(), ""))) {
