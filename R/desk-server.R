@@ -25,7 +25,8 @@ desk_server <- function(desk, token, host) {
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
-                lines = NULL, notice = NULL, failed = NULL, room = 760, drawn = NULL), parent = emptyenv())
+                lines = NULL, notice = NULL, failed = NULL, room = 760, drawn = NULL, figured = NULL),
+           parent = emptyenv())
 }
 
 count_reader <- function(desk, more) {
@@ -94,7 +95,8 @@ put_answer <- function(me, version, answer) {
       notice = "", answer = as.character(version), earlier = earlier_tags(me),
       headline = if (identical(me$state, first_state(me$desk$facts))) headline_of(me$desk) else "")
   me$session$sendCustomMessage("desk-mark", answer$state$mark$rows %||% "none")
-  later_for(me, version, function() show_figure(me, version))
+  # The page lays the table out meanwhile, and says how much room is left for the figure.
+  later_for(me, version, function() show_figure(me, version), 0.06)
 }
 
 # Drawing takes longer than most answers: where there are others, a copy does it, and nobody waits for it.
@@ -113,6 +115,7 @@ put_figure <- function(me, version, picture) {
     htmltools::tags$p(class = "quiet no-figure", printable(paste("No figure:", reader_words(cnd))))
   })
   put(me, figure = tags, answer = as.character(version))
+  me$figured <- version
   later_for(me, version, function() {
     put(me, `adds-up` = escape(adds_up_words(me$answer)))
     me$session$sendCustomMessage("desk-settled", version)
@@ -217,7 +220,8 @@ desk_acts <- list(
   room = function(me, ask) {
     if (is_number_asked(ask$width)) {
       me$room <- ask$width
-      if (!is.null(me$answer) && identical(me$version, me$answered)) {
+      # A figure that is yet to be drawn will have this room anyway.
+      if (identical(me$version, me$figured)) {
         later_for(me, me$version, function() show_figure(me, me$version))
       }
     }

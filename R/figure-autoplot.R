@@ -59,7 +59,7 @@ default_figure <- function(t) {
   }
 }
 
-# Several periods, one after the other: one is no line but bars.
+# Several periods, one after the other. A single period is drawn as bars.
 has_course <- function(t) {
   answer <- answer_of(t)
   !is.null(answer$every) && !is_recurring(answer$every) && length(unique(stats::na.omit(row_days(t)))) > 1
