@@ -98,11 +98,15 @@ check_panels <- function(t, about, kind, within) {
 }
 
 # The picture as SVG, and its marks: row of the table, and left, top, width and height in percent of the picture.
-drawn_figure <- function(figure, answer, room = figure_room()) {
+drawn_figure <- function(figure, answer, room = figure_room(), page = 1L) {
   file <- tempfile(fileext = ".svg")
   on.exit(unlink(file))
-  alt <- figure_alt(figure)
   kind <- attr(figure, "kind of figure", exact = TRUE)
+  pages <- figure_pages(figure)
+  page <- min(page, length(pages))
+  figure <- pages[[page]]
+  alt <- figure_alt(figure)
+  notes <- figure_notes(figure, answer)
   # Subtitle and caption stand in words on the page. What is laid out asks the device for its letters.
   figure <- with_row_marks(figure, answer$table) + ggplot2::labs(subtitle = NULL, caption = NULL)
   inches <- room / room_per_inch
@@ -113,20 +117,28 @@ drawn_figure <- function(figure, answer, room = figure_room()) {
     grid::grid.draw(picture)
     figure_marks(built, picture, inches)
   })), finally = grDevices::dev.off())
-  list(svg = readable_svg(file), marks = marks, alt = alt, kind = kind, room = room)
+  list(svg = readable_svg(file), marks = marks, alt = alt, kind = kind, room = room, notes = notes, page = page,
+       pages = length(pages))
+}
+
+# What subtitle and caption say of the figure alone: the page says the rest, and what was left out.
+figure_notes <- function(figure, answer) {
+  said <- unlist(lapply(unname(figure$labels[c("subtitle", "caption")]), attr, which = "sentences", exact = TRUE))
+  said <- setdiff(as.character(said), as.character(unclass(in_words(answer$table))))
+  said[!startsWith(said, "Left out")]
 }
 
 # The picture of an answer in a room of this width.
-answer_picture <- function(answer, width) {
+answer_picture <- function(answer, width, page = 1L) {
   room <- figure_room(width)
-  in_layout(144 * room[1] / room_per_inch, drawn_figure(answer_figure(answer), answer, room))
+  in_layout(144 * room[1] / room_per_inch, drawn_figure(answer_figure(answer), answer, room, page))
 }
 
 # What a picture is drawn of. Sorting and highlighting leave it as it is.
 drawn_of <- function(me) {
   state <- me$answer$state
   state$mark <- state$table$sort <- NULL
-  list(state = state_text(state), room = me$room)
+  list(state = state_text(state), room = me$room, page = me$figure_page)
 }
 
 # The picture of this reader, if it still is that of the answer, with its marks at the rows of now; else NULL.
@@ -226,7 +238,12 @@ figure_tags <- function(drawn, answer) {
       class = "picture",
       tags$img(alt = printable(drawn$alt), width = drawn$room[1], height = drawn$room[2], src = svg_address(drawn$svg)),
       buttons
-    )),
+    ), if (length(drawn$notes)) tags$figcaption(class = "quiet", printable(paste(drawn$notes, collapse = " ")))),
+    if (drawn$pages > 1) tags$p(
+      class = "pages", figure_turn(drawn$page - 1L, "Figure before", drawn$page == 1),
+      sprintf(" %d of %d ", drawn$page, drawn$pages),
+      figure_turn(drawn$page + 1L, "Figure after", drawn$page == drawn$pages)
+    ),
     if (length(kinds) > 1) {
       tags$p(class = "kinds", tags$span(class = "quiet", "Drawn as "), lapply(kinds, function(kind) {
         list(tags$button(type = "button", `data-act` = "figure", `data-figure` = kind,
@@ -234,4 +251,9 @@ figure_tags <- function(drawn, answer) {
       }))
     }
   )
+}
+
+figure_turn <- function(page, words, none) {
+  htmltools::tags$button(type = "button", `data-act` = "figure-page", `data-page` = page,
+                         disabled = if (none) NA, words)
 }

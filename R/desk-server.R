@@ -25,7 +25,7 @@ desk_server <- function(desk, token, host) {
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
-                lines = NULL, notice = NULL, failed = NULL, room = 760, drawn = NULL, figured = NULL),
+                lines = NULL, notice = NULL, failed = NULL, room = 760, drawn = NULL, figured = NULL, figure_page = 1L),
            parent = emptyenv())
 }
 
@@ -62,7 +62,7 @@ show_state <- function(me, state, push = TRUE) {
   me$failed <- NULL
   me$version <- me$version + 1L
   version <- me$version
-  me$page <- 1L
+  me$page <- me$figure_page <- 1L
   put(me, inquiry = sentence_tags(state, me$desk), findings = "")
   me$session$sendCustomMessage("desk-link", list(link = state_link(state), push = push, version = version))
   me$session$sendCustomMessage("desk-busy", TRUE)
@@ -103,10 +103,10 @@ put_answer <- function(me, version, answer) {
 show_figure <- function(me, version) {
   kept <- kept_picture(me)
   if (is.null(kept) && isTRUE(me$desk$shared$readers > 1) && can_fork()) {
-    in_copy_of_desk(me, version, function() answer_picture(me$answer, me$room),
+    in_copy_of_desk(me, version, function() answer_picture(me$answer, me$room, me$figure_page),
                     function(done) put_figure(me, version, value_of_copy(done)))
   } else {
-    put_figure(me, version, kept %||% answer_picture(me$answer, me$room))
+    put_figure(me, version, kept %||% answer_picture(me$answer, me$room, me$figure_page))
   }
 }
 
@@ -215,6 +215,12 @@ desk_acts <- list(
     change_with(me, ask$part, as.list(ask$given))
     # What can be chosen further depends on what was chosen.
     put(me, choices = choice_form(ask$part, me$state, me$desk))
+  },
+  `figure-page` = function(me, ask) {
+    if (is_number_asked(ask$page) && ask$page >= 1 && !is.null(me$answer)) {
+      me$figure_page <- as.integer(ask$page)
+      show_figure(me, me$version)
+    }
   },
   # How wide the page of this reader is for a figure.
   room = function(me, ask) {

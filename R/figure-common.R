@@ -72,7 +72,8 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
   together <- Filter(function(shared) !any(shared$apart %in% answer$inquiry$by), answer$about$alike)
   noted <- c(notes, incomplete, empty_note(rows$t, answer), alike_words(together, answer$inquiry$by),
              left_out_note(answer$about, ""))
-  figure_labels(title %||% title_words(answer), subtitle %||% spoken, caption %||% noted)
+  figure_labels(title %||% title_words(answer), subtitle %||% structure(spoken, sentences = sentences),
+                caption %||% noted)
 }
 
 # How wide figures are laid out, in pixels at 144 to an inch: as files are, or as a page has room for.
@@ -90,7 +91,8 @@ figure_labels <- function(title, subtitle, caption) {
   letters <- layout_width() / 1280
   wrapped <- wrap_words(paste(caption, collapse = " "), 150 * letters, 12 * 0.75 * 25.4 / 72)
   ggplot2::labs(title = wrap_words(title, 80 * letters, 12 * 1.35 * 25.4 / 72),
-                subtitle = wrap_words(subtitle, 114 * letters, 12 * 0.95 * 25.4 / 72),
+                subtitle = structure(wrap_words(subtitle, 114 * letters, 12 * 0.95 * 25.4 / 72),
+                                     sentences = attr(subtitle, "sentences")),
                 caption = structure(wrapped, sentences = caption))
 }
 

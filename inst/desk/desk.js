@@ -151,6 +151,7 @@
     first: (el) => ask("first", { column: el.dataset.column }),
     numbers: (el) => { const v = given(el.closest("form")); ask("numbers", { number: v.number, operator: v.operator, value: v.value }); },
     days: (el) => { const v = given(el.closest("form")); ask("days", { from: v.from, until: v.until }); },
+    "figure-page": (el) => ask("figure-page", { page: Number(el.dataset.page) }),
     page: (el) => ask("page", { page: Number(el.dataset.page) }),
     "lines-page": (el) => ask("lines-page", { page: Number(el.dataset.page) }),
     "left-out": (el) => ask("left-out", { step: Number(el.dataset.step) }),

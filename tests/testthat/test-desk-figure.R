@@ -85,3 +85,23 @@ test_that("where there are other readers a copy draws, and what it draws is what
   puts <- lapply(Filter(function(one) one[[1]] == "desk-put", among$session$sent), function(one) one[[2]]$figure)
   expect_match(unlist(puts), "No figure:", all = FALSE)
 })
+
+test_that("the page says what the picture's own words say, and turns to its other pages", {
+  reader <- a_reader(draws = TRUE)
+  quiet(reader$act(act = "link", link = state_link(desk_state(
+    by = list("category"), every = list("month"), measures = list("revenue"),
+    crosstab = list(rows = list("category"), columns = list("month"))))))
+  notes <- paste(kept_picture(reader$me)$notes, collapse = " ")
+  expect_match(notes, "Cells are in thousands.", fixed = TRUE)
+  expect_match(notes, "earlier columns, not drawn.", fixed = TRUE)
+  expect_no_match(notes, "Left out")
+  towns <- desk_state(by = list("town", "product"), measures = list("revenue"))
+  quiet(reader$act(act = "link", link = state_link(towns)))
+  first <- kept_picture(reader$me)
+  expect_gt(first$pages, 1)
+  expect_match(html_text(figure_tags(first, reader$me$answer)), sprintf("1 of %d", first$pages))
+  quiet(reader$act(act = "figure-page", page = 2))
+  second <- kept_picture(reader$me)
+  expect_identical(second$page, 2L)
+  expect_false(identical(second$svg, first$svg))
+})
