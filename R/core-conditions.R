@@ -43,12 +43,12 @@ answers_of <- function(expr, env, book) {
   used <- intersect(all.vars(expr), names(book$columns))
   if (length(used) == 1) {
     compared <- compared_number(expr, env, used, book)
-    coded <- if (is.null(compared) && value_by_value(expr, used, env)) values_of_column(book$columns[[used]])
-    if (!is.null(coded)) {
-      return(evaluate_on_values(expr, env, used, coded))
-    }
     if (!is.null(compared)) {
       return(compared)
+    }
+    coded <- if (value_by_value(expr, used, env)) values_of_column(book$columns[[used]])
+    if (!is.null(coded)) {
+      return(evaluate_on_values(expr, env, used, coded))
     }
   }
   mask <- lapply(stats::setNames(nm = used), column_values, book = book)

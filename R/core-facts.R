@@ -273,7 +273,7 @@ take_stages <- function(lines, group, m, call) {
     return(sum_per_stage(lines, group, m, call))
   }
   m$stage <- stage_of(m)
-  # Lines of one day or order mostly follow each other, so its groups lie side by side.
+  # Lines of one day or order mostly follow each other, so their groups lie side by side.
   amount <- stage_amount(m)
   amount$counts <- !of_lines || !is.null(m$mask) || any_not_finite(m$minor)
   first <- tally_lines(lines, list(m$stage, group), list(amount), call)

@@ -4,12 +4,13 @@ max_marks <- 150L
 
 # The width and height of a figure in pixels of the page, for the room that it has there: a narrow one is higher than
 # wide. Letters are as large in all of them.
-figure_room <- function(width = 760) {
+figure_room <- function(width = usual_room) {
   wide <- round(min(max(width, 340), 1200))
   c(wide, round(wide * if (wide < 560) 1.4 else 0.625))
 }
 
 room_per_inch <- 86
+usual_room <- 760
 
 # The figures that can be drawn of a table, the one that suits it first.
 possible_figures <- function(answer) {

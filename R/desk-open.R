@@ -57,7 +57,7 @@ open_desk <- function(facts, port = NULL, host = "127.0.0.1", browse = interacti
 warm_up <- function(desk) {
   tryCatch({
     answer <- desk_answer(desk, first_state(desk$facts))
-    drawn_figure(answer_figure(answer), answer)
+    answer_picture(answer, usual_room)
     headline_of(desk)
   }, error = function(cnd) NULL)
 }

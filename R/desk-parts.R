@@ -87,7 +87,7 @@ given_kinds <- list(
 check_given <- function(given) {
   for (kind in given_kinds) for (field in intersect(kind$fields, names(given))) {
     if (!is.null(given[[field]]) && !kind$is(given[[field]])) {
-      stop_because("argument", sprintf("What was chosen as %s cannot be chosen.", quoted(name_words(field))),
+      stop_because("argument", sprintf("The choice for %s is not valid.", quoted(name_words(field))),
                    i = "Choose it from the page.", call = NULL)
     }
   }

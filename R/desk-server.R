@@ -25,8 +25,8 @@ desk_server <- function(desk, token, host) {
 new_reader <- function(desk, session) {
   own <- list2env(as.list(desk), parent = emptyenv())
   list2env(list(desk = own, session = session, state = NULL, answer = NULL, version = 0L, answered = 0L, page = 1L,
-                lines = NULL, notice = NULL, failed = NULL, room = 760, drawn = NULL, figured = NULL, figure_page = 1L),
-           parent = emptyenv())
+                lines = NULL, notice = NULL, failed = NULL, room = usual_room, drawn = NULL, figured = NULL,
+                figure_page = 1L), parent = emptyenv())
 }
 
 count_reader <- function(desk, more) {
@@ -99,7 +99,7 @@ put_answer <- function(me, version, answer) {
   later_for(me, version, function() show_figure(me, version), 0.06)
 }
 
-# Drawing takes longer than most answers: where there are others, a copy does it, and nobody waits for it.
+# Drawing takes longer than most answers. If there are other readers, a copy draws, so that nobody waits.
 show_figure <- function(me, version) {
   kept <- kept_picture(me)
   if (is.null(kept) && isTRUE(me$desk$shared$readers > 1) && can_fork()) {

@@ -88,10 +88,10 @@ in_layout <- function(width, code) {
 # In the theme's sizes, as millimetres. The caption keeps its sentences, for a page that shows the first and opens the
 # rest.
 figure_labels <- function(title, subtitle, caption) {
-  letters <- layout_width() / 1280
-  wrapped <- wrap_words(paste(caption, collapse = " "), 150 * letters, 12 * 0.75 * 25.4 / 72)
-  ggplot2::labs(title = wrap_words(title, 80 * letters, 12 * 1.35 * 25.4 / 72),
-                subtitle = structure(wrap_words(subtitle, 114 * letters, 12 * 0.95 * 25.4 / 72),
+  wide <- layout_width() / 1280
+  wrapped <- wrap_words(paste(caption, collapse = " "), 150 * wide, 12 * 0.75 * 25.4 / 72)
+  ggplot2::labs(title = wrap_words(title, 80 * wide, 12 * 1.35 * 25.4 / 72),
+                subtitle = structure(wrap_words(subtitle, 114 * wide, 12 * 0.95 * 25.4 / 72),
                                      sentences = attr(subtitle, "sentences")),
                 caption = structure(wrapped, sentences = caption))
 }
