@@ -77,8 +77,8 @@ named_period <- function(text, calendar) {
   words <- strsplit(text, " +")[[1]]
   month <- match(substr(words[1], 1, 3), month_names)
   plain <- if (length(words) == 2 && !is.na(month)) sprintf("%s-%02d", words[2], month) else text
-  year <- suppressWarnings(as.integer(substr(plain, 1, 4)))
-  near <- if (!is.na(year) && year > 0) seq(as.Date(sprintf("%04d-01-01", year)) - 370, by = 1, length.out = 1110)
+  begin <- if (grepl("^[1-9][0-9]{3}", plain)) as.Date(paste0(substr(plain, 1, 4), "-01-01"))
+  near <- if (!is.null(begin)) seq(begin - 370, by = 1, length.out = 1110)
   for (every in rev(grains)) {
     at <- if (!is.null(near)) match(plain, period_label(near, every, calendar))
     if (length(at) && !is.na(at)) {

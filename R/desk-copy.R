@@ -11,11 +11,7 @@ is_long <- function(facts, table) {
 
 # `use` is given what `work` returns, as heard_job() does, unless another choice comes first.
 in_copy_of_desk <- function(me, version, work, use) {
-  copy <- parallel::mcparallel({
-    silence_kernel()
-    heard_job(work)
-  }, mc.set.seed = FALSE, silent = TRUE)
-  me$copy <- copy
+  me$copy <- copy <- start_copy(work)
   look <- function() {
     done <- suppressWarnings(parallel::mccollect(copy, wait = FALSE))
     if (is.null(done)) {
@@ -33,11 +29,6 @@ end_copy <- function(me) {
     suppressWarnings(parallel::mccollect(me$copy))
     me$copy <- NULL
   }
-}
-
-value_of_copy <- function(done) {
-  if (!is.null(done$error)) rlang::cnd_signal(done$error)
-  done$value
 }
 
 # An answer that a copy has made, with the facts of this process.

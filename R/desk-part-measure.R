@@ -43,7 +43,7 @@ part_measure <- list(
   change = function(state, given, facts) {
     main <- chosen_measure(given, facts)
     own <- entry_parts(main)
-    ways <- if (!is.null(own$column) && !own$how %in% c("distinct", "other")) {
+    ways <- if (!is.null(own$column) && own$column != "lines" && !own$how %in% c("distinct", "other")) {
       lapply(setdiff(intersect(unlist(given$ways), names(measure_hows)), c("ratio", own$how)), measure_entry,
              column = own$column)
     }

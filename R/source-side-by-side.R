@@ -7,6 +7,7 @@ side_by_side <- function(jobs) {
   if (workers < 2 || !can_fork()) {
     return(lapply(jobs, function(job) job()))
   }
+  clear_messages()
   done <- parallel::mclapply(jobs, heard_job, mc.cores = workers, mc.set.seed = FALSE)
   lapply(done, function(result) {
     if (!is.list(result)) stop_because("run", "A process that was drawing ended early. Is there enough memory?")
@@ -21,19 +22,31 @@ in_a_copy <- function(job) {
   if (!can_fork()) {
     return(job())
   }
-  copy <- parallel::mcparallel({
+  value_of_copy(suppressWarnings(parallel::mccollect(start_copy(job)))[[1]])
+}
+
+# A copy of this process that does a job.
+start_copy <- function(job) {
+  clear_messages()
+  parallel::mcparallel({
     silence_kernel()
     heard_job(job)
   }, mc.set.seed = FALSE, silent = TRUE)
-  done <- suppressWarnings(parallel::mccollect(copy))[[1]]
+}
+
+value_of_copy <- function(done) {
   if (!is.null(done$error)) rlang::cnd_signal(done$error)
   done$value
 }
 
+# What is left of messages to workers or pages is freed here: a copy that freed it would wait for threads that only this
+# process has, or end.
+clear_messages <- function() {
+  if (any(c("nanonext", "httpuv") %in% loadedNamespaces())) gc()
+}
+
 # A copy of this process is safe on Linux, outside of programs that draw windows of their own.
 can_fork <- function() {
-  # What is left of messages to workers is cleared here: a copy, which lacks the threads for that, would end.
-  if (isNamespaceLoaded("nanonext")) gc()
   Sys.info()[["sysname"]] == "Linux" && .Platform$GUI %in% c("X11", "unknown")
 }
 

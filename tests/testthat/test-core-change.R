@@ -329,6 +329,9 @@ test_that("periods and a day are named by texts as well", {
   years <- totals(kilnmoor_book(), every = "year")
   expect_identical(add_change(years, as_of = "2026-05-31"), add_change(years, as_of = as.Date("2026-05-31")))
   expect_identical(in_period(years, 2025), in_period(years, "2025"))
+  for (odd in c("1e9", "0000", "2025-02-30")) {
+    expect_error(add_change(t, periods = c("2026-05", odd)), class = "hinterfeld_error_period")
+  }
   expect_snapshot(error = TRUE, {
     add_change(t, periods = c("2026-05", "Mai"))
     add_change(years, as_of = "yesterday")

@@ -152,6 +152,9 @@ test_that("one column is shown in several ways, and a cell holds several numbers
                   beside = list("units"))
   expect_identical(names(desk_answer(a_desk(), both)$table), c("region", "revenue", "revenue_median", "units"))
   expect_match(html_text(choice_form("measure", both, a_desk())), "value=\"median\" checked", fixed = TRUE)
+  # The form still has what was ticked for another column.
+  lines <- changed(both, "measure", column = "lines", how = "total", ways = list("median"), beside = list("units"))
+  expect_identical(names(desk_answer(a_desk(), lines)$table), c("region", "lines", "units"))
   grid <- changed(desk_state(by = list("region", "category"), measures = list("revenue"),
                              add = list(list(share = NULL))), "grid", columns = list("region"),
                   cells = list("revenue", "revenue_share"))

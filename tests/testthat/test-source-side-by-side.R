@@ -46,3 +46,11 @@ test_that("what ends its process ends a copy of it", {
   expect_error(hinterfeld:::in_a_copy(function() stop_because("file", "No room.")), "No room",
                class = "hinterfeld_error_file")
 })
+
+test_that("what is left of messages is freed before a copy is made, not by the copy", {
+  loadNamespace("httpuv")
+  freed_by <- withr::local_tempfile()
+  reg.finalizer(new.env(), function(e) cat(Sys.getpid(), file = freed_by, append = TRUE))
+  hinterfeld:::in_a_copy(function() gc())
+  expect_identical(readLines(freed_by, warn = FALSE), as.character(Sys.getpid()))
+})
