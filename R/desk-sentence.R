@@ -31,9 +31,15 @@ sentence_tags <- function(state, desk) {
                 printable(one$words), .noWS = "outside")
   }
   off <- vapply(clauses, function(one) one$off, NA)
+  asked <- clauses[!off]
+  before <- vapply(asked, function(one) one$before, "")
+  # A comma or full stop stays on the line of the words that it follows.
+  marks <- c(sub("^(,?).*", "\\1", before[-1]), ".")
+  kept <- Map(function(one, before, mark) {
+    list(sub("^,", "", before), tags$span(button(one), mark, .noWS = c("outside", "inside")))
+  }, asked, before, marks)
   list(
-    tags$p(class = "sentence", lapply(clauses[!off], function(one) list(one$before, button(one))), ".",
-           .noWS = "inside"),
+    tags$p(class = "sentence", unname(kept), .noWS = "inside"),
     if (any(off)) tags$p(class = "more-parts", tags$span(class = "quiet", "Also: "), lapply(clauses[off], button))
   )
 }

@@ -37,12 +37,12 @@ page_rows <- function(n, page) {
 
 head_cells <- function(t, forms, about, state) {
   sorted <- unlist(if (is.null(state$table$crosstab)) state$table$sort else state$table$crosstab$order)[1]
-  heads <- if (inherits(t, "hinterfeld_totals")) short_headings(names(t), about) else names(t)
+  heads <- heading_words(t, if (inherits(t, "hinterfeld_totals")) short_headings(names(t), about) else names(t))
   cells <- mapply(function(form, head) {
     way <- if (identical(sorted, form$name)) "ascending" else if (identical(sorted, paste0("-", form$name))) {
       "descending"
     } else "none"
-    name <- escape(name_words(head))
+    name <- escape(head)
     class <- paste(c(if (is_number(form)) "number", if (!grepl(" ", name)) "whole"), collapse = " ")
     sprintf('<th scope="col" class="%s" aria-sort="%s">%s</th>', class, way,
             if (is.null(about)) name else sprintf(

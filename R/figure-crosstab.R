@@ -91,7 +91,8 @@ crosstab_cells <- function(x, answer, totals, kind, most_rows = 18, most_columns
 
 # Heads in lines of few letters: a long one does not make its column wide.
 grid_heads <- function(columns) {
-  vapply(columns, function(head) paste(strwrap(shorten(head, 36), 14), collapse = "\n"), "", USE.NAMES = FALSE)
+  vapply(distinguishable(columns), function(head) paste(strwrap(shorten(head, 36), 14), collapse = "\n"), "",
+         USE.NAMES = FALSE)
 }
 
 # How many of some columns have room beside the names of rows and the margin, each for its widest number or head.

@@ -79,6 +79,20 @@ name_words <- function(names) {
   sub(" pct$", " %", gsub("_", " ", names, fixed = TRUE))
 }
 
+# The heads of a table's columns as words. Above the cells of a crosstab stand labels, which are no names of columns.
+heading_words <- function(x, heads = names(x)) {
+  answer <- answer_of(x)
+  words <- name_words(heads)
+  cells <- which(names(x) %in% names(answer$cells))
+  labels <- names(x)[cells]
+  of <- ""
+  if (length(answer$grid$shown$of) > 1) {
+    of <- paste0(" ", names_of(answer, vapply(answer$cells[labels], function(cell) cell$of, "")))
+    labels <- substr(labels, 1, nchar(labels) - nchar(of))
+  }
+  replace(words, cells, paste0(distinguishable(labels), name_words(of)))
+}
+
 # A number is one word.
 held_together <- function(text) {
   gsub("(?<=[0-9]) (?=[0-9%])", "\u00a0", text, perl = TRUE)
@@ -112,7 +126,7 @@ shown_text <- function(values, form, calendar) {
     name = number_text(values),
     plain = people_plain(values),
     date = format(values),
-    as.character(values)
+    distinguishable(as.character(values))
   )
   replace(text, is.na(values), "")
 }

@@ -76,13 +76,11 @@ answer_table <- function(x, n, headings = names(x), keys = 1, last = NULL, rows 
   forms <- column_forms(x)
   shown <- utils::head(tibble::as_tibble(x), n)
   number <- vapply(forms, function(form) form$kind %in% number_kinds, NA)
-  readable <- number | vapply(forms, function(form) form$kind == "period", NA)
+  readable <- number | vapply(forms, function(form) form$kind == "period", NA) | vapply(shown, is.character, NA)
   for (name in names(shown)[readable]) {
     text <- shown_text(shown[[name]], forms[[name]], calendar_of(x))
     shown[[name]] <- replace(text, is.na(shown[[name]]), NA)
   }
-  texts <- vapply(shown, is.character, NA) & !readable
-  shown[texts] <- lapply(shown[texts], distinguishable)
   text_table(shown, rows = n, right = names(shown)[number], headings = headings, more = rows - nrow(shown),
              keys = keys, last = last)
 }
@@ -137,13 +135,15 @@ crosstab_shown <- function(x, n) {
 # The labels of each column one below the other, with what it shows at last where that is several.
 crosstab_headings <- function(x, answer) {
   several <- length(answer$grid$shown$of) > 1
+  labels <- unique(unlist(lapply(answer$cells, function(cell) cell$head)))
+  shown <- stats::setNames(distinguishable(labels), labels)
   lapply(names(x), function(name) {
     cell <- answer$cells[[name]]
     if (is.null(cell)) {
       return(name)
     }
     head <- cell$head[nzchar(cell$head)]
-    c(rep("", length(cell$head) - length(head)), head, if (several) names_of(answer, cell$of))
+    c(rep("", length(cell$head) - length(head)), shown[head], if (several) names_of(answer, cell$of))
   })
 }
 

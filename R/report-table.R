@@ -25,7 +25,7 @@ html_table <- function(block) {
              tags$output(count_of(nrow(x), "row")))
     },
     tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = title, tags$table(
-      tags$caption(title, unit_words(x, forms)), tags$thead(tags$tr(unname(lapply(forms, html_heading)))),
+      tags$caption(title, unit_words(x, forms)), tags$thead(tags$tr(unname(Map(html_heading, forms, heading_words(x)[shown])))),
       tags$tbody(id = rows_id, htmltools::HTML(paste(rows, collapse = "\n")))
     )),
     if (nrow(block$table) > nrow(x)) {
@@ -51,9 +51,9 @@ is_number <- function(form) {
   form$kind %in% number_kinds
 }
 
-html_heading <- function(form) {
+html_heading <- function(form, head) {
   # A word is not broken at its hyphens.
-  words <- strsplit(printable(name_words(form$name)), " ", fixed = TRUE)[[1]]
+  words <- strsplit(printable(head), " ", fixed = TRUE)[[1]]
   spans <- unlist(lapply(words, function(word) list(" ", htmltools::tags$span(class = "whole", word))),
                   recursive = FALSE)[-1]
   htmltools::tags$th(scope = "col", class = if (is_number(form)) "number", `aria-sort` = "none",

@@ -21,3 +21,23 @@ test_that("changes stand with a true minus sign", {
   expect_match(html, "\u2212[0-9]")
   expect_no_match(html, ">-[0-9]")
 })
+
+test_that("names that look alike are told apart by quotes wherever readers see them, and labels stay as they are", {
+  lines <- data.frame(day = as.Date("2025-01-01") + 0:3, product = c("A_1", "A_1 ", "b", "b"),
+                      region = c("Vale", "Vale ", "Vale", "Vale "), revenue = 1:4)
+  book <- daybook(lines, day, revenue, product)
+  desk <- new_desk(book)
+  state <- desk_state(by = list("product", "region"), measures = list("revenue"), add = list(list(share = NULL)),
+                      crosstab = list(rows = list("region"), columns = list("product"),
+                                      of = list("revenue", "revenue_share")))
+  html <- html_text(answer_table_tags(desk_answer(desk, state)))
+  for (text in c(">A_1 revenue<", ">&quot;A_1 &quot; revenue share<", ">&quot;Vale &quot;<", ">Vale<")) {
+    expect_match(html, text, fixed = TRUE)
+  }
+  t <- crosstab(totals(book, by = c(region, product)), region, product)
+  expect_match(format(t), "^region +b +\"A_1 \" +A_1", all = FALSE)
+  expect_true("\"A_1 \"" %in% unlist(ggplot2::ggplot_build(figure_crosstab(t))$layout$panel_params[[1]]$x$get_labels()))
+  page <- withr::local_tempfile(fileext = ".md")
+  deliver(t, page)
+  expect_match(readLines(page), "\"Vale \"", fixed = TRUE, all = FALSE)
+})
