@@ -79,7 +79,7 @@ name_words <- function(names) {
   sub(" pct$", " %", gsub("_", " ", names, fixed = TRUE))
 }
 
-# The heads of a table's columns as words. Above the cells of a crosstab stand labels, which are no names of columns.
+# The heads of a table's columns as words. The cells of a crosstab have labels as heads, which stay as they are.
 heading_words <- function(x, heads = names(x)) {
   answer <- answer_of(x)
   words <- name_words(heads)

@@ -42,7 +42,8 @@ value_of_copy <- function(done) {
 # What is left of messages to workers or pages is freed here: a copy that freed it would wait for threads that only this
 # process has, or end.
 clear_messages <- function() {
-  if (any(c("nanonext", "httpuv") %in% loadedNamespaces())) gc()
+  serves <- isNamespaceLoaded("httpuv") && length(httpuv::listServers()) > 0
+  if (serves || isNamespaceLoaded("nanonext")) gc()
 }
 
 # A copy of this process is safe on Linux, outside of programs that draw windows of their own.

@@ -26,29 +26,6 @@ struct Key {
 // Total, missing, and then the codes.
 inline uint32_t digit(int code) { return static_cast<uint32_t>(code == INT_MIN ? 0 : code) + 1; }
 
-// Some lines of a block: where each falls, and which it is, counted from the first of the block.
-template <typename Place>
-struct Block {
-  std::vector<Place> at = std::vector<Place>(kBlock);
-  std::vector<uint32_t> line = std::vector<uint32_t>(kBlock);
-  std::size_t from = 0, n = 0;
-  bool all = true;  // every line of the block, one after the other
-
-  // Keeps only lines whose place is wanted. Each is written, and overwritten if unwanted: this avoids a branch.
-  template <typename Wanted>
-  void keep(Wanted wanted) {
-    std::size_t kept = 0;
-    for (std::size_t i = 0; i < n; ++i) {
-      const Place place = at[i];
-      at[kept] = place;
-      line[kept] = static_cast<uint32_t>(i);
-      kept += wanted(place);
-    }
-    n = kept;
-    all = false;
-  }
-};
-
 // Mixed-radix number of a line's codes.
 class KeySpace {
  public:
@@ -62,14 +39,6 @@ class KeySpace {
   }
   uint64_t size() const { return size_; }
   std::size_t width() const { return keys_.size(); }
-
-  template <typename Number>
-  void encode(Block<Number>& block, std::size_t from, std::size_t n) const {
-    block.from = from;
-    block.n = n;
-    block.all = true;
-    encode(from, n, block.at.data());
-  }
 
   template <typename Number>
   void encode(std::size_t from, std::size_t n, Number* out) const {
@@ -186,76 +155,5 @@ class Slots {
   std::vector<uint32_t> table_;
   std::vector<uint64_t> numbers_;
 };
-
-// Groups of lines in the order of their first appearance: their numbers, and the line (from 1) of each.
-struct Appeared {
-  std::vector<uint64_t> numbers;
-  std::vector<int> first;
-};
-
-// Numbers the groups of lines from 1 on: arrays over a small space, by threads, and hashing otherwise.
-template <typename Pause>
-Appeared number_groups(const KeySpace& space, std::size_t lines, int wanted, int* out, Pause pause) {
-  constexpr uint64_t kSmall = uint64_t{1} << 22;
-  Appeared groups;
-  std::vector<uint64_t> numbers(kBlock);
-  if (space.size() >= kSmall) {
-    Slots slots;
-    for (std::size_t from = 0; from < lines; from += kBlock) {
-      const std::size_t n = std::min(kBlock, lines - from);
-      space.encode(from, n, numbers.data());
-      for (std::size_t i = 0; i < n; ++i) {
-        const std::size_t slot = slots.find(numbers[i]);
-        out[from + i] = static_cast<int>(slot) + 1;
-        if (slot < groups.first.size()) continue;
-        groups.first.push_back(static_cast<int>(from + i) + 1);
-        groups.numbers.push_back(numbers[i]);
-      }
-      if (from / kBlock % 64 == 0) pause();
-    }
-    return groups;
-  }
-  // Each thread finds the groups of its lines; those of the first lines come first.
-  const int count = threads::useful(lines, wanted);
-  std::vector<Appeared> seen(count);
-  std::vector<std::vector<char>> marks(count, std::vector<char>(space.size(), 0));
-  auto bound = [&](int t) { return lines * t / count; };
-  auto each_block = [&](int t, auto work) {
-    std::vector<uint32_t> own(kBlock);
-    for (std::size_t from = bound(t); from < bound(t + 1); from += kBlock) {
-      const std::size_t n = std::min(kBlock, bound(t + 1) - from);
-      space.encode(from, n, own.data());
-      work(from, n, own.data());
-    }
-  };
-  threads::each(count, [&](int t) {
-    char* mine = marks[t].data();
-    each_block(t, [&](std::size_t from, std::size_t n, const uint32_t* number) {
-      for (std::size_t i = 0; i < n; ++i) {
-        if (mine[number[i]]) continue;
-        mine[number[i]] = 1;
-        seen[t].numbers.push_back(number[i]);
-        seen[t].first.push_back(static_cast<int>(from + i) + 1);
-      }
-    });
-  });
-  std::vector<int> slot_of(space.size(), 0);
-  for (const Appeared& of_thread : seen) {
-    for (std::size_t k = 0; k < of_thread.numbers.size(); ++k) {
-      int& slot = slot_of[of_thread.numbers[k]];
-      if (slot > 0) continue;
-      groups.numbers.push_back(of_thread.numbers[k]);
-      groups.first.push_back(of_thread.first[k]);
-      slot = static_cast<int>(groups.numbers.size());
-    }
-  }
-  pause();
-  threads::each(count, [&](int t) {
-    each_block(t, [&](std::size_t from, std::size_t n, const uint32_t* number) {
-      for (std::size_t i = 0; i < n; ++i) out[from + i] = slot_of[number[i]];
-    });
-  });
-  return groups;
-}
 
 }  // namespace tally

@@ -2,6 +2,7 @@
 
 #include <cstring>
 
+#include "groups.h"
 #include "tally.h"
 
 namespace {

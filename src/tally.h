@@ -2,8 +2,8 @@
 //
 // Keys are codes 1..size, 0 (or NA) for a missing value, -1 for a total over all. A group's place is its number in the
 // key space where that is small enough for arrays, and is found by hashing otherwise. Threads share the
-// lines and merge their arrays at the end; with hashing each takes the groups that fall to it. Totals
-// are whole numbers, so every way gives the same ones.
+// lines and merge their arrays at the end; for hashing the lines are dealt out into parts first (dealt.h). Totals are
+// whole numbers, so every way gives the same ones.
 #pragma once
 #include <climits>
 #include <cmath>
@@ -12,6 +12,7 @@
 #include <type_traits>
 #include <vector>
 
+#include "dealt.h"
 #include "keys.h"
 #include "money.h"
 #include "memory.h"
@@ -111,18 +112,6 @@ void take_lines(const Amount& amount, const Place* at, std::size_t n, const Colu
   }
 }
 
-// Takes the lines of a block; `at` holds a place for each.
-template <typename Place, typename Held>
-void take(const Amount& amount, const Block<Held>& block, const Place* at, const Column& column) {
-  const std::size_t from = block.from;
-  const uint32_t* line = block.line.data();
-  if (block.all) {
-    take_lines(amount, at, block.n, column, [from](std::size_t i) { return from + i; });
-  } else {
-    take_lines(amount, at, block.n, column, [from, line](std::size_t i) { return from + line[i]; });
-  }
-}
-
 // The groups: their numbers, and for each measure what it holds at a group's place. In arrays the place is the number.
 class Groups {
  public:
@@ -188,15 +177,17 @@ class Tally {
   template <typename Look>
   void fill(const Arrays& arrays, std::size_t from, std::size_t end, Look look) const {
     uint64_t* seen = arrays.marks.get();
-    Block<uint32_t> block;
+    std::vector<uint32_t> at(kBlock);
     for (std::size_t blocks = 1; from < end; from += kBlock, ++blocks) {
-      keys_.encode(block, from, std::min(kBlock, end - from));
-      const uint32_t* at = block.at.data();
-      for (std::size_t m = 0; m < amounts_.size(); ++m) take(amounts_[m], block, at, arrays.columns[m]);
+      const std::size_t n = std::min(kBlock, end - from);
+      keys_.encode(from, n, at.data());
+      for (std::size_t m = 0; m < amounts_.size(); ++m) {
+        take_lines(amounts_[m], at.data(), n, arrays.columns[m], [from](std::size_t i) { return from + i; });
+      }
       if (far()) {
-        for (std::size_t i = 0; i < block.n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
+        for (std::size_t i = 0; i < n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
       } else {
-        for (std::size_t i = 0; i < block.n; ++i) seen[at[i]] = 1;
+        for (std::size_t i = 0; i < n; ++i) seen[at[i]] = 1;
       }
       if (blocks % kPause == 0 && look()) return;
     }
@@ -271,41 +262,39 @@ class Tally {
     }
   }
 
+  // A part of the groups after the other, each by hashing.
   template <typename Pause>
   Groups run_hashed(std::size_t lines, int count, Pause pause) const {
     const std::size_t width = amounts_.size();
-    std::vector<Slots> slots(count);
-    // For each thread, values and counts of each measure.
+    const Dealt dealt(keys_, lines, count, pause);
+    // For each thread the numbers of its groups, and values and counts of each measure.
+    std::vector<std::vector<uint64_t>> numbers(count);
     std::vector<std::vector<std::vector<int64_t>>> held(count, std::vector<std::vector<int64_t>>(2 * width));
-    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
-      Block<uint64_t> block;
-      std::vector<uint32_t> at(kBlock);
-      std::size_t blocks = 0;
-      for (std::size_t from = 0; from < lines; from += kBlock) {
-        keys_.encode(block, from, std::min(kBlock, lines - from));
-        if (count > 1) block.keep([&](uint64_t number) { return static_cast<int>((mix(number) >> 40) % count) == t; });
-        for (std::size_t i = 0; i < block.n; ++i) at[i] = slots[t].find(block.at[i]);
-        for (std::size_t m = 0; m < width; ++m) {
-          std::vector<int64_t>& value = held[t][2 * m];
-          std::vector<int64_t>& counted = held[t][2 * m + 1];
-          const bool counts = amounts_[m].needs_counts();
-          value.resize(slots[t].size(), 0);
-          if (counts) counted.resize(slots[t].size(), 0);
-          take(amounts_[m], block, at.data(), Column{value.data(), counts ? counted.data() : nullptr});
-        }
-        if (++blocks % kPause != 0) continue;
-        if (t == 0) pause();
-        if (failure.seen()) return;
+    dealt.each_part(count, [&](int t, const Dealt::Part& part) {
+      Slots slots(part.n);
+      std::vector<uint32_t> at(part.n);
+      for (std::size_t i = 0; i < part.n; ++i) at[i] = slots.find(part.number[i]);
+      const std::size_t before = numbers[t].size(), size = before + slots.size();
+      for (std::size_t s = 0; s < slots.size(); ++s) numbers[t].push_back(slots.number(s));
+      for (std::size_t m = 0; m < width; ++m) {
+        std::vector<int64_t>& value = held[t][2 * m];
+        std::vector<int64_t>& counted = held[t][2 * m + 1];
+        const bool counts = amounts_[m].needs_counts();
+        value.resize(size, 0);
+        if (counts) counted.resize(size, 0);
+        take_lines(amounts_[m], at.data(), part.n,
+                   Column{value.data() + before, counts ? counted.data() + before : nullptr},
+                   [&part](std::size_t i) { return part.line[i]; });
       }
+      if (t == 0) pause();
     });
     std::size_t size = 0;
-    for (const Slots& own : slots) size += own.size();
+    for (const std::vector<uint64_t>& own : numbers) size += own.size();
     Groups groups(size);
     groups.vectors.resize(2 * width);
     uint64_t* number = groups.numbers.get();
     for (int t = 0; t < count; ++t) {
-      for (std::size_t s = 0; s < slots[t].size(); ++s) *number++ = slots[t].number(s);
-      slots[t] = Slots();
+      number = std::copy(numbers[t].begin(), numbers[t].end(), number);
       for (std::size_t k = 0; k < 2 * width; ++k) {
         groups.vectors[k].insert(groups.vectors[k].end(), held[t][k].begin(), held[t][k].end());
         std::vector<int64_t>().swap(held[t][k]);

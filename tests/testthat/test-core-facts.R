@@ -130,19 +130,20 @@ test_that("distinct values, middles and means per order are base R's, for few gr
       middle = median_of(revenue), of_far = median_of(far, where = units > 3), per_order = mean_of(units, per = order),
       best = largest_of(revenue, per = "day"), "revenue"
     )))
-    by <- function(of, rows = TRUE) {
-      unname(vapply(split(data[rows, ], factor(data$product[rows], t$product)), of, 0))
-    }
-    expect_identical(t$orders, by(function(x) length(unique(stats::na.omit(x$order)))))
-    expect_identical(t$days, by(function(x) length(unique(x$day))))
-    expect_identical(t$far, by(function(x) length(unique(x$far))))
-    expect_equal(t$middle, by(function(x) stats::median(x$revenue)))
-    expect_equal(t$of_far, by(function(x) stats::median(x$far), data$pieces %in% 4:40))
-    expect_equal(t$per_order, by(function(x) {
-      x <- x[!is.na(x$order) & !is.na(x$pieces), ]
-      if (nrow(x)) sum(x$pieces) / length(unique(x$order)) else NA
+    lines <- split(seq_len(n), factor(data$product, t$product))
+    by <- function(of) unname(vapply(lines, of, 0))
+    different <- function(x) by(function(i) length(unique(stats::na.omit(x[i]))))
+    expect_identical(t$orders, different(data$order))
+    expect_identical(t$days, different(data$day))
+    expect_identical(t$far, different(data$far))
+    expect_equal(t$middle, by(function(i) stats::median(data$revenue[i])))
+    expect_equal(t$of_far, by(function(i) stats::median(data$far[i][data$pieces[i] %in% 4:40])))
+    whole <- !is.na(data$order) & !is.na(data$pieces)
+    expect_equal(t$per_order, by(function(i) {
+      i <- i[whole[i]]
+      if (length(i)) sum(data$pieces[i]) / length(unique(data$order[i])) else NA
     }))
-    expect_equal(t$best, by(function(x) max(tapply(x$revenue, x$day, sum))))
+    expect_equal(t$best, by(function(i) max(rowsum(data$revenue[i], as.integer(data$day[i])))))
     # All lines are one group.
     expect_identical(totals(book, measures = list(n = count_distinct(order)))$n,
                      as.double(length(unique(stats::na.omit(data$order)))))

@@ -111,6 +111,15 @@ test_that("threads agree in every kind of space and measure", {
       expect_identical(by_threads[[2]], by_threads[[1]])
       expect_identical(by_threads[[3]], by_threads[[1]])
     }
+    # Groups in the order of their first lines.
+    codes <- lapply(key, function(one) replace(one$codes, is.na(one$codes), 0L))
+    pairs <- Reduce(function(before, code) before * 1e7 + code, codes)
+    for (threads in 1:2) {
+      withr::local_options(hinterfeld.threads = threads)
+      groups <- hinterfeld:::group_lines(n, key)
+      expect_identical(groups$codes, match(pairs, unique(pairs)))
+      expect_identical(groups$first, which(!duplicated(pairs)))
+    }
   }
   # The first of them, against base R.
   sums <- rowsum(units$whole, paste(ifelse(is.na(a), 0, a), b))

@@ -48,7 +48,8 @@ test_that("what ends its process ends a copy of it", {
 })
 
 test_that("what is left of messages is freed before a copy is made, not by the copy", {
-  loadNamespace("httpuv")
+  server <- httpuv::startServer("127.0.0.1", httpuv::randomPort(), list(call = function(request) NULL))
+  withr::defer(server$stop())
   freed_by <- withr::local_tempfile()
   reg.finalizer(new.env(), function(e) cat(Sys.getpid(), file = freed_by, append = TRUE))
   hinterfeld:::in_a_copy(function() gc())

@@ -1,0 +1,91 @@
+// Lines dealt out by the hashes of their groups into parts: each group is in one part, and the groups of a part stay in
+// the near caches.
+#pragma once
+#include <atomic>
+#include <cstdint>
+#include <vector>
+
+#include "keys.h"
+#include "memory.h"
+#include "threads.h"
+
+namespace tally {
+
+class Dealt {
+ public:
+  // The lines of a part, in their order, with the number of each one's group.
+  struct Part {
+    const uint64_t* number;
+    const uint32_t* line;
+    std::size_t n;
+  };
+
+  template <typename Pause>
+  Dealt(const KeySpace& space, std::size_t lines, int count, Pause pause) : numbers_(lines), lines_(lines) {
+    while (bits_ < kMostBits && (lines >> bits_) > kLines) ++bits_;
+    const std::size_t parts = std::size_t{1} << bits_;
+    auto each_block = [&](int t, const threads::Failure& failure, auto work) {
+      std::vector<uint64_t> number(kBlock);
+      const std::size_t end = lines * (t + 1) / count;
+      std::size_t blocks = 0;
+      for (std::size_t from = lines * t / count; from < end && !failure.seen(); from += kBlock) {
+        const std::size_t n = std::min(kBlock, end - from);
+        space.encode(from, n, number.data());
+        for (std::size_t i = 0; i < n; ++i) work(number[i], from + i);
+        if (t == 0 && ++blocks % 64 == 0) pause();
+      }
+    };
+    // Where the next line of a part goes: each thread has its own place in it.
+    std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(parts, 0));
+    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
+      std::size_t* mine = next[t].data();
+      each_block(t, failure, [&](uint64_t number, std::size_t) { ++mine[part_of(number)]; });
+    });
+    for (std::size_t p = 0, at = 0; p < parts; ++p) {
+      starts_.push_back(at);
+      for (int t = 0; t < count; ++t) {
+        const std::size_t n = next[t][p];
+        next[t][p] = at;
+        at += n;
+      }
+    }
+    starts_.push_back(lines);
+    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
+      std::size_t* mine = next[t].data();
+      each_block(t, failure, [&](uint64_t number, std::size_t line) {
+        const std::size_t at = mine[part_of(number)]++;
+        numbers_.get()[at] = number;
+        lines_.get()[at] = static_cast<uint32_t>(line);
+      });
+    });
+  }
+
+  std::size_t parts() const { return starts_.size() - 1; }
+  Part part(std::size_t p) const {
+    return {numbers_.get() + starts_[p], lines_.get() + starts_[p], starts_[p + 1] - starts_[p]};
+  }
+
+  // work(thread, part) for each part that has lines, as threads become free.
+  template <typename Work>
+  void each_part(int count, Work work) const {
+    std::atomic<std::size_t> next{0};
+    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
+      for (std::size_t p = next++; p < parts() && !failure.seen(); p = next++) {
+        if (part(p).n > 0) work(t, part(p));
+      }
+    });
+  }
+
+ private:
+  static constexpr std::size_t kLines = std::size_t{1} << 15;
+  static constexpr int kMostBits = 10;
+
+  std::size_t part_of(uint64_t number) const { return bits_ == 0 ? 0 : (number * 0x9E3779B97F4A7C15u) >> (64 - bits_); }
+
+  int bits_ = 0;
+  std::vector<std::size_t> starts_;
+  pages::Zeros<uint64_t> numbers_;
+  pages::Zeros<uint32_t> lines_;
+};
+
+}  // namespace tally
