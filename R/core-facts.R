@@ -58,6 +58,7 @@ rowsets_of.hinterfeld_daybook <- function(facts) {
 take_rowsets.hinterfeld_daybook <- function(facts, rows) {
   facts$columns <- take_rows(facts$columns, rows[[1]], later = TRUE)
   facts$lines <- length(rows[[1]])
+  facts$coded <- new.env(parent = emptyenv())
   if (!is.null(facts$grouped)) facts$grouped <- grouped_rows(facts$grouped, rows[[1]])
   facts$at <- if (is.null(facts$at)) rows[[1]] else facts$at[rows[[1]]]
   facts
@@ -164,7 +165,7 @@ period_key <- function(facts, rowsets, every, by_week) {
 }
 
 column_key <- function(name, facts, rowsets) {
-  key <- key_of_column(name, rowsets[[1]]$columns[[name]])
+  key <- key_of_facts(rowsets[[1]], name)
   labels <- key$labels
   key$elsewhere <- lapply(rowsets[-1], function(rowset) {
     x <- rowset$columns[[name]]

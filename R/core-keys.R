@@ -22,6 +22,21 @@ key_of_column <- function(name, x) {
   new_key(name, coded$codes, coded$labels)
 }
 
+# The key of a column of facts. A column that had to be coded stays coded: `coded` has its key, and the column itself, so
+# that another of the same name is never taken for it.
+key_of_facts <- function(rowset, name) {
+  x <- rowset$columns[[name]]
+  if (is.null(rowset$coded) || is_coded(x)) {
+    return(key_of_column(name, x))
+  }
+  held <- rowset$coded[[name]]
+  if (!rlang::is_reference(held$column, x)) {
+    held <- list(column = x, key = key_of_column(name, x))
+    assign(name, held, envir = rowset$coded)
+  }
+  held$key
+}
+
 # Numbers, days and moments; other classes decide for themselves what is equal.
 is_number_like <- function(x) {
   is.numeric(x) && !is.object(x) || inherits(x, c("Date", "POSIXct"))

@@ -114,7 +114,7 @@ measure_per <- function(per, book, call) {
     return(key_of_period(book$columns$day, grain, book$calendar, book$span))
   }
   name <- pick_one(per, names(book$columns), "per", call)
-  key <- key_of_column(name, book$columns[[name]])
+  key <- key_of_facts(book, name)
   without <- if (any_not_finite(book$columns[[name]])) sum(is.na(book$columns[[name]])) else 0
   if (without > 0) {
     say("per",
