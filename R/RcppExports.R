@@ -21,6 +21,10 @@ different_days_kernel <- function(x, threads) {
     .Call(`_hinterfeld_different_days_kernel`, x, threads)
 }
 
+all_occur_kernel <- function(codes, labels) {
+    .Call(`_hinterfeld_all_occur_kernel`, codes, labels)
+}
+
 whole_range_kernel <- function(x, threads) {
     .Call(`_hinterfeld_whole_range_kernel`, x, threads)
 }

@@ -236,12 +236,11 @@ coded_groups <- function(lines, keys) {
     return(NULL)
   }
   key <- keys[[1]]
-  every <- seq_along(key$labels)
-  if (any_special_kernel(key$codes, threads_wanted()) ||
-      !identical(different_days_kernel(key$codes, threads_wanted()), every)) {
+  count <- length(key$labels)
+  if (any_special_kernel(key$codes, threads_wanted()) || !all_occur_kernel(key$codes, count)) {
     return(NULL)
   }
-  list(codes = key$codes, parts = list(every), count = length(every))
+  list(codes = key$codes, parts = list(seq_len(count)), count = count)
 }
 
 # Of periods that a measure is taken per, only those that are covered whole, unless incomplete ones count.

@@ -41,6 +41,10 @@ questions <- list(
   ),
   "totals by order" = list(quote(totals(book, by = order)),
                            quote(peer[, .(revenue = sum(revenue)), by = order][order(-revenue)])),
+  "revenue by order and product" = list(
+    quote(totals(book, by = c(order, product))),
+    quote(peer[, .(revenue = sum(revenue)), by = .(order, product)][order(-revenue)])
+  ),
   "revenue per order, mean per region" = list(
     quote(totals(book, by = region, measures = list(m = mean_of(revenue, per = order)))),
     quote(peer[, .(r = sum(revenue)), by = .(region, order)][, .(m = mean(r)), by = region])

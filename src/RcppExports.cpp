@@ -71,6 +71,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// all_occur_kernel
+bool all_occur_kernel(Rcpp::IntegerVector codes, int labels);
+RcppExport SEXP _hinterfeld_all_occur_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type labels(labelsSEXP);
+    rcpp_result_gen = Rcpp::wrap(all_occur_kernel(codes, labels));
+    return rcpp_result_gen;
+END_RCPP
+}
 // whole_range_kernel
 SEXP whole_range_kernel(SEXP x, int threads);
 RcppExport SEXP _hinterfeld_whole_range_kernel(SEXP xSEXP, SEXP threadsSEXP) {
@@ -850,6 +861,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_causes_kernel", (DL_FUNC) &_hinterfeld_causes_kernel, 5},
     {"_hinterfeld_number_codes_kernel", (DL_FUNC) &_hinterfeld_number_codes_kernel, 2},
     {"_hinterfeld_different_days_kernel", (DL_FUNC) &_hinterfeld_different_days_kernel, 2},
+    {"_hinterfeld_all_occur_kernel", (DL_FUNC) &_hinterfeld_all_occur_kernel, 2},
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 2},
     {"_hinterfeld_answers_kernel", (DL_FUNC) &_hinterfeld_answers_kernel, 3},
     {"_hinterfeld_rows_where_kernel", (DL_FUNC) &_hinterfeld_rows_where_kernel, 4},

@@ -211,6 +211,21 @@ Rcpp::IntegerVector different_days_kernel(SEXP x, int threads) {
   return Rcpp::IntegerVector(days.begin(), days.end());
 }
 
+// Does each of the codes 1..labels occur? Mostly the first lines show it.
+// [[Rcpp::export(rng = false)]]
+bool all_occur_kernel(Rcpp::IntegerVector codes, int labels) {
+  std::vector<char> seen(labels, 0);
+  const int* code = INTEGER(codes);
+  const R_xlen_t n = codes.size();
+  int left = labels;
+  for (R_xlen_t i = 0; i < n && left > 0; ++i) {
+    if (code[i] < 1 || code[i] > labels || seen[code[i] - 1]) continue;
+    seen[code[i] - 1] = 1;
+    --left;
+  }
+  return left == 0;
+}
+
 // Least and largest of whole numbers; NULL if some are not whole, or none is given.
 // [[Rcpp::export(rng = false)]]
 SEXP whole_range_kernel(SEXP x, int threads) {
