@@ -99,8 +99,8 @@ extend_by <- function(book, name, quo, decimals, call) {
 }
 
 daybook_fields <- c("columns", "coded", "lines", "roles", "decimals", "scales", "counts", "rates", "rounding",
-                    "calendar", "currency", "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike", "aside",
-                    "used", "grouped", "origin", "made_of", "at")
+                    "calendar", "currency", "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike",
+                    "aside", "used", "grouped", "origin", "made_of", "at")
 
 # What tallies have and daybooks are asked for too.
 tally_fields <- c("every", "rowsets", "measures", "labels", "names", "by", "held", "codes", "amounts", "groups", "all")

@@ -22,8 +22,8 @@ key_of_column <- function(name, x) {
   new_key(name, coded$codes, coded$labels)
 }
 
-# The key of a column of facts. A column that had to be coded stays coded: `coded` has its key, and the column itself, so
-# that another of the same name is never taken for it.
+# The key of a column of facts. A column that had to be coded stays coded: `coded` has its key, and the column itself,
+# so that another of the same name is never taken for it.
 key_of_facts <- function(rowset, name) {
   x <- rowset$columns[[name]]
   if (is.null(rowset$coded) || is_coded(x)) {

@@ -25,7 +25,8 @@ html_table <- function(block) {
              tags$output(count_of(nrow(x), "row")))
     },
     tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = title, tags$table(
-      tags$caption(title, unit_words(x, forms)), tags$thead(tags$tr(unname(Map(html_heading, forms, heading_words(x)[shown])))),
+      tags$caption(title, unit_words(x, forms)),
+      tags$thead(tags$tr(unname(Map(html_heading, forms, heading_words(x)[shown])))),
       tags$tbody(id = rows_id, htmltools::HTML(paste(rows, collapse = "\n")))
     )),
     if (nrow(block$table) > nrow(x)) {

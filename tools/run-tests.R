@@ -5,8 +5,8 @@ arguments <- commandArgs(TRUE)
 folder <- normalizePath(arguments[1])
 pattern <- if (length(arguments) > 1) arguments[2] else "."
 
-# Takes one file of names after the other from the queues, and runs their tests: what came of them goes into `into`.
-run_queues <- function(folder, queues, into) {
+# Takes one file of names after the other from the queue, and runs their tests: what came of them goes into `into`.
+run_queue <- function(folder, queue, into) {
   suppressPackageStartupMessages({
     library(testthat)
     library(hinterfeld)
@@ -14,10 +14,8 @@ run_queues <- function(folder, queues, into) {
   done <- list()
   bad <- list()
   repeat {
-    waiting <- lapply(queues, function(queue) sort(list.files(queue, "^[0-9]+$")))
-    queue <- queues[lengths(waiting) > 0][1]
-    if (is.na(queue)) break
-    waiting <- waiting[[match(queue, queues)]]
+    waiting <- sort(list.files(queue, "^[0-9]+$"))
+    if (length(waiting) == 0) break
     taken <- file.path(queue, paste0(waiting[1], "-", Sys.getpid()))
     # Somebody else may be quicker.
     if (!suppressWarnings(file.rename(file.path(queue, waiting[1]), taken))) next
@@ -56,15 +54,22 @@ new_queue <- function(units) {
 own <- names(units) == "workers"
 processes <- min(max(1L, parallel::detectCores()), sum(!own), 8L)
 rest <- new_queue(units[!own])
-# The process of those that have workers helps with the rest: the others often wait, for a browser, a server, a stamp.
-queues <- c(if (any(own)) list(c(new_queue(units[own]), rest)), rep(list(rest), processes))
-into <- replicate(length(queues), tempfile(fileext = ".rds"))
 said <- tempfile(fileext = ".log")
-started <- Map(function(queue, path) {
-  call <- sprintf("(%s)(%s, %s, %s)", paste(deparse(run_queues), collapse = "\n"), deparse(folder),
-                  paste(deparse(queue), collapse = ""), deparse(path))
+into <- character()
+start <- function(queue) {
+  into <<- c(into, tempfile(fileext = ".rds"))
+  call <- sprintf("(%s)(%s, %s, %s)", paste(deparse(run_queue), collapse = "\n"), deparse(folder), deparse(queue),
+                  deparse(into[length(into)]))
   processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", call), stdout = said, stderr = "2>&1")
-}, queues, into)
+}
+apart <- if (any(own)) start(new_queue(units[own]))
+started <- lapply(rep(rest, processes), start)
+# Those with workers are done first. Another process then helps with the rest: the others often wait, for a browser, a
+# server, a stamp.
+if (any(own)) {
+  apart$wait()
+  started <- c(started, start(rest))
+}
 for (process in started) process$wait()
 lost <- sum(!file.exists(into))
 results <- lapply(into[file.exists(into)], readRDS)
@@ -72,7 +77,7 @@ table <- do.call(rbind, lapply(results, function(result) result$table))
 cat(unlist(lapply(results, function(result) result$bad)), sep = "\n")
 if (lost) {
   cat(utils::tail(readLines(said, warn = FALSE), 20), sep = "\n")
-  cat(sprintf("%d of %d test processes ended early.\n", lost, length(queues)))
+  cat(sprintf("%d of %d test processes ended early.\n", lost, length(into)))
 }
 seconds <- sort(tapply(table$real, table$file, sum), decreasing = TRUE)
 slow <- utils::head(seconds, 10)

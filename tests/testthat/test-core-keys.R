@@ -166,8 +166,8 @@ test_that("codes of a column come back from its labels", {
 })
 
 test_that("a column that was coded stays coded, and another under its name is coded by itself", {
-  book <- daybook(data.frame(day = "2026-01-01", product = "a", revenue = 1:3, order = c(7, 5, 7)), day, revenue, product,
-                  order = order)
+  lines <- data.frame(day = "2026-01-01", product = "a", revenue = 1:3, order = c(7, 5, 7))
+  book <- daybook(lines, day, revenue, product, order = order)
   key <- hinterfeld:::key_of_facts(book, "order")
   expect_identical(key$labels[key$codes], c(7, 5, 7))
   expect_identical(book$coded$order$key, key)

@@ -35,7 +35,9 @@ test_that("every choice that is offered can be made, from several states", {
   lists <- c("by", "within", "columns", "beside", "ways", "cells")
   parts <- setdiff(names(desk_parts), "counts")
   for (state in states[some_of(3, 1)]) for (part in parts[some_of(length(parts), 1)]) {
-    inputs <- regmatches(html <- html_text(choice_form(part, state, a_desk())), gregexpr("<input [^>]*>", html))[[1]]
+    html <- html_text(choice_form(part, state, a_desk()))
+    expect_match(html, sprintf("data-part=\"%s\"", part))
+    inputs <- regmatches(html, gregexpr("<input [^>]*>", html))[[1]]
     inputs <- inputs[grepl("type=\"(radio|checkbox)\"", inputs) & !grepl("disabled", inputs)]
     field <- function(name) sub(sprintf(".* %s=\"([^\"]*)\".*", name), "\\1", inputs)
     for (i in seq_along(inputs)) {
