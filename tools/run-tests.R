@@ -35,7 +35,7 @@ names <- sub("^test-(.*)[.]R$", "\\1", list.files(folder, "^test-.*[.]R$"))
 names <- grep(pattern, names, value = TRUE)
 files <- file.path(folder, sprintf("test-%s.R", names))
 # What shares a server, or a browser and the demo's run, goes to one process, and first, for it takes longest. What has
-# workers goes to a process of its own, in which every copy costs more.
+# workers, as some with a server do, goes to a process of its own, in which every copy costs more.
 shares <- vapply(files, function(file) {
   text <- readLines(file, warn = FALSE)
   if (any(grepl("mirai::", text, fixed = TRUE))) "workers" else
@@ -51,7 +51,7 @@ new_queue <- function(units) {
   for (i in seq_along(units)) writeLines(units[[i]], file.path(queue, sprintf("%03d", i)))
   queue
 }
-own <- names(units) == "workers"
+own <- names(units) %in% c("server", "workers")
 processes <- min(max(1L, parallel::detectCores()), sum(!own), 8L)
 rest <- new_queue(units[!own])
 said <- tempfile(fileext = ".log")
