@@ -88,6 +88,8 @@ heading_words <- function(x, heads = names(x)) {
   of <- ""
   if (length(answer$grid$shown$of) > 1) {
     of <- paste0(" ", names_of(answer, vapply(answer$cells[labels], function(cell) cell$of, "")))
+    # A column that the user renamed does not end in it.
+    of[!endsWith(labels, of)] <- ""
     labels <- substr(labels, 1, nchar(labels) - nchar(of))
   }
   replace(words, cells, paste0(distinguishable(labels), name_words(of)))

@@ -34,6 +34,10 @@ test_that("names that look alike are told apart by quotes wherever readers see t
   for (text in c(">A_1 revenue<", ">&quot;A_1 &quot; revenue share<", ">&quot;Vale &quot;<", ">Vale<")) {
     expect_match(html, text, fixed = TRUE)
   }
+  several <- crosstab(add_share(totals(book, by = c(region, product))), region, product,
+                      of = c("revenue", "revenue_share"))
+  names(several)[2] <- "b"
+  expect_identical(hinterfeld:::heading_words(several)[2:3], c("b", "b revenue share"))
   t <- crosstab(totals(book, by = c(region, product)), region, product)
   expect_match(format(t), "^region +b +\"A_1 \" +A_1", all = FALSE)
   expect_true("\"A_1 \"" %in% unlist(ggplot2::ggplot_build(figure_crosstab(t))$layout$panel_params[[1]]$x$get_labels()))
