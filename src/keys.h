@@ -34,12 +34,16 @@ class KeySpace {
       const uint64_t stride = size_;
       if (__builtin_mul_overflow(size_, radix(keys_[k]), &size_)) throw std::length_error("key space");
       // What each day adds to the number.
-      for (int day = 0; day < keys_[k].days; ++day) steps_[k].push_back(stride * digit(keys_[k].lookup[day]));
+      for (int day = 0; day < keys_[k].days; ++day) {
+        if (digit(keys_[k].lookup[day]) >= radix(keys_[k])) stop_unlabelled();
+        steps_[k].push_back(stride * digit(keys_[k].lookup[day]));
+      }
     }
   }
   uint64_t size() const { return size_; }
   std::size_t width() const { return keys_.size(); }
 
+  // A code that has no label is an error.
   template <typename Number>
   void encode(std::size_t from, std::size_t n, Number* out) const {
     std::fill(out, out + n, Number{0});
@@ -58,8 +62,15 @@ class KeySpace {
           out[i] += at < days ? static_cast<Number>(steps[at]) : step;
         }
       } else {
-        HINTERFELD_SIMD
-        for (std::size_t i = 0; i < n; ++i) out[i] += step * static_cast<Number>(digit(codes[i]));
+        const uint32_t width = static_cast<uint32_t>(radix(key));
+        uint32_t over = 0;
+        HINTERFELD_SIMD_OR(over)
+        for (std::size_t i = 0; i < n; ++i) {
+          const uint32_t own = digit(codes[i]);
+          over |= own >= width;
+          out[i] += step * static_cast<Number>(own);
+        }
+        if (over != 0) stop_unlabelled();
       }
     }
   }
@@ -95,6 +106,7 @@ class KeySpace {
 
  private:
   static uint64_t radix(const Key& key) { return key.size + 2; }
+  [[noreturn]] static void stop_unlabelled() { throw std::out_of_range("a code without a label"); }
 
   std::vector<Key> keys_;
   std::vector<std::vector<uint64_t>> steps_;

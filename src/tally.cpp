@@ -15,35 +15,19 @@ tally::Kind kind_of(const std::string& name) {
   Rcpp::stop("unknown kind of measure: %s", name);
 }
 
-// Is every code that of a total, a missing value or a label? Nothing behind this border looks again.
-bool within(const int* codes, std::size_t n, uint64_t size, int wanted) {
-  std::atomic<bool> good{true};
-  threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
-    bool all = true;
-    for (std::size_t i = from; i < to; ++i) {
-      all &= codes[i] == INT_MIN || (codes[i] >= -1 && (codes[i] < 0 || static_cast<uint64_t>(codes[i]) <= size));
-    }
-    if (!all) good = false;
-  });
-  return good;
-}
-
 // Each key is a list of codes, size, lookup (or NULL) and first.
-tally::KeySpace key_space(const Rcpp::List& keys, double lines, int wanted) {
+tally::KeySpace key_space(const Rcpp::List& keys, double lines) {
   std::vector<tally::Key> out;
   const std::size_t n = static_cast<std::size_t>(lines);
   for (R_xlen_t k = 0; k < keys.size(); ++k) {
     const Rcpp::List key = keys[k];
     SEXP codes = key["codes"], lookup = key["lookup"];
     const double size = Rcpp::as<double>(key["size"]);
-    const bool looked_up = !Rf_isNull(lookup);
-    if (TYPEOF(codes) != INTSXP || !(size >= 0) || static_cast<std::size_t>(Rf_xlength(codes)) < n ||
-        !within(looked_up ? INTEGER(lookup) : INTEGER(codes), looked_up ? Rf_xlength(lookup) : n,
-                static_cast<uint64_t>(size), wanted)) {
-      Rcpp::stop("a code without a label");
+    if (TYPEOF(codes) != INTSXP || !(size >= 0 && size <= INT_MAX) || static_cast<std::size_t>(Rf_xlength(codes)) < n) {
+      Rcpp::stop("not one code for each line");
     }
-    out.push_back({INTEGER(codes), static_cast<uint64_t>(Rcpp::as<double>(key["size"])),
-                   Rf_isNull(lookup) ? nullptr : INTEGER(lookup), Rcpp::as<int>(key["first"]), Rf_length(lookup)});
+    out.push_back({INTEGER(codes), static_cast<uint64_t>(size), Rf_isNull(lookup) ? nullptr : INTEGER(lookup),
+                   Rcpp::as<int>(key["first"]), Rf_length(lookup)});
   }
   return tally::KeySpace(std::move(out));
 }
@@ -140,7 +124,7 @@ SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool ra
 Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads) {
   try {
     const std::vector<tally::Amount> taken = amounts_of(amounts, lines);
-    const tally::Tally tally(key_space(keys, lines, threads), taken);
+    const tally::Tally tally(key_space(keys, lines), taken);
     const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads,
                                            [] { Rcpp::checkUserInterrupt(); });
     Rcpp::List values(taken.size()), counted(taken.size());
@@ -160,7 +144,7 @@ Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool 
 // codes of each key and the first line (from 1) per group.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
-  const tally::KeySpace space = key_space(keys, lines, threads);
+  const tally::KeySpace space = key_space(keys, lines);
   const std::size_t n_lines = static_cast<std::size_t>(lines);
   const Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n_lines));
   const tally::Appeared groups = tally::number_groups(space, n_lines, threads, INTEGER(result),
@@ -175,7 +159,7 @@ Rcpp::List group_kernel(double lines, Rcpp::List keys, int threads) {
 // The row (from 1) of `among` that has the codes of each row of `keys`; NA where none has. Both have the same sizes.
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among, Rcpp::List among, int threads) {
-  const tally::KeySpace space = key_space(keys, rows, threads), known = key_space(among, rows_among, threads);
+  const tally::KeySpace space = key_space(keys, rows), known = key_space(among, rows_among);
   const std::size_t n = static_cast<std::size_t>(rows), n_known = static_cast<std::size_t>(rows_among);
   std::vector<uint64_t> numbers(tally::kBlock);
   tally::Slots slots(n_known);

@@ -82,7 +82,7 @@ test_that("sizes, codes and counts that cannot be are refused by name", {
 test_that("kernels let no code in that has no label", {
   key <- hinterfeld:::new_key("k", c(1L, 7L), c("a", "b"))
   expect_error(hinterfeld:::tally_lines(2, list(key), list(hinterfeld:::new_amount("count"))), "without a label")
-  expect_error(hinterfeld:::group_lines(3, list(replace(key, "codes", list(1:2)))), "without a label")
+  expect_error(hinterfeld:::group_lines(3, list(replace(key, "codes", list(1:2)))), "one code for each line")
   expect_error(hinterfeld:::tally_lines(5, list(hinterfeld:::new_key("k", rep(1L, 5), "a")),
                                         list(hinterfeld:::new_amount("sum", 1:2))), "fewer values")
 })
