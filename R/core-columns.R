@@ -70,13 +70,6 @@ distinct_codes <- function(x) {
   list(codes = match(x, labels), labels = labels)
 }
 
-# The least and the largest of whole numbers in the memory of integers that lie near each other, so that their distances
-# from the least are codes, of which not every one occurs. NULL for any others, and for `most` codes or more.
-near_numbers <- function(x, most) {
-  range <- if (is.integer(x)) whole_range_kernel(x, threads_wanted())
-  if (!is.null(range) && diff(range) < most) range
-}
-
 # Some rows of columns; `later` gathers each when it is first looked at.
 take_rows <- function(columns, rows, later = FALSE) {
   take <- if (later) lazy_rows_kernel else rows_kernel

@@ -46,7 +46,7 @@ answers_of <- function(expr, env, book) {
     if (!is.null(compared)) {
       return(compared)
     }
-    coded <- if (value_by_value(expr, used, env)) values_of_column(book$columns[[used]])
+    coded <- if (value_by_value(expr, used, env)) values_of_column(known_of(book, used))
     if (!is.null(coded)) {
       return(evaluate_on_values(expr, env, used, coded))
     }
@@ -103,11 +103,12 @@ compared_number <- function(expr, env, name, book) {
 
 # The distinct values of a column of texts, or of days near each other, and the codes of lines, counted from `first`;
 # NULL for any other.
-values_of_column <- function(x) {
+values_of_column <- function(known) {
+  x <- known$column
   if (is_coded(x)) {
     return(list(codes = x, values = levels(x), first = 1L))
   }
-  span <- if (inherits(x, "Date")) near_numbers(x, length(x))
+  span <- if (inherits(x, "Date")) known_near_numbers(known, length(x))
   if (!is.null(span)) list(codes = x, values = plain_days(seq(span[1], span[2])), first = as.integer(span[1]))
 }
 

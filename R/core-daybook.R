@@ -87,7 +87,7 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
 
   book <- structure(list(
     columns = columns,
-    coded = new.env(parent = emptyenv()),
+    known = new.env(parent = emptyenv()),
     lines = length(columns$day),
     roles = vapply(roles, function(role) role$text, ""),
     decimals = decimals["revenue"],

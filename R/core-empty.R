@@ -3,7 +3,7 @@
 # Their first days.
 periods_without_lines <- function(facts, every) {
   starts <- periods_of(facts$span, every, facts$calendar)
-  days <- different_days_kernel(days_of(rowsets_of(facts)[[1]], facts), threads_wanted())
+  days <- known_days(known_of(rowsets_of(facts)[[1]], facts$every %||% "day"))
   held <- period_bounds_kernel(days, every, FALSE, facts$calendar$rules)
   starts[!as.integer(starts) %in% held & !cover_of_periods(facts, starts, every)$none]
 }

@@ -98,7 +98,7 @@ extend_by <- function(book, name, quo, decimals, call) {
   structure(fields, class = class(x))
 }
 
-daybook_fields <- c("columns", "coded", "lines", "roles", "decimals", "scales", "counts", "rates", "rounding",
+daybook_fields <- c("columns", "known", "lines", "roles", "decimals", "scales", "counts", "rates", "rounding",
                     "calendar", "currency", "span", "out", "early", "coverage", "day_rules", "trail", "orders", "alike",
                     "aside", "used", "grouped", "origin", "made_of", "at")
 

@@ -58,7 +58,7 @@ rowsets_of.hinterfeld_daybook <- function(facts) {
 take_rowsets.hinterfeld_daybook <- function(facts, rows) {
   facts$columns <- take_rows(facts$columns, rows[[1]], later = TRUE)
   facts$lines <- length(rows[[1]])
-  facts$coded <- new.env(parent = emptyenv())
+  facts$known <- new.env(parent = emptyenv())
   if (!is.null(facts$grouped)) facts$grouped <- grouped_rows(facts$grouped, rows[[1]])
   facts$at <- if (is.null(facts$at)) rows[[1]] else facts$at[rows[[1]]]
   facts
@@ -230,17 +230,14 @@ sum_groups <- function(facts, keys, measures, call) {
 # for any other keys.
 coded_groups <- function(lines, keys) {
   if (length(keys) == 0) {
-    return(list(codes = rep_len(1L, lines), parts = list(), count = 1L))
+    return(list(codes = NULL, parts = list(), count = 1L))
   }
   if (length(keys) > 1 || !is.null(keys[[1]]$lookup) || length(keys[[1]]$codes) != lines) {
     return(NULL)
   }
   key <- keys[[1]]
   count <- length(key$labels)
-  if (any_special_kernel(key$codes, threads_wanted()) || !all_occur_kernel(key$codes, count)) {
-    return(NULL)
-  }
-  list(codes = key$codes, parts = list(seq_len(count)), count = count)
+  if (!key_missing(key) && all_occur_kernel(key$codes, count)) list(codes = key$codes, parts = list(seq_len(count)), count = count)
 }
 
 # Of periods that a measure is taken per, only those that are covered whole, unless incomplete ones count.
@@ -275,7 +272,7 @@ take_stages <- function(lines, group, m, call) {
   m$stage <- stage_of(m)
   # Lines of one day or order mostly follow each other, so their groups lie side by side.
   amount <- stage_amount(m)
-  amount$counts <- !of_lines || !is.null(m$mask) || any_not_finite(m$minor)
+  amount$counts <- !of_lines || !is.null(m$mask) || lacks_amounts(m)
   first <- tally_lines(lines, list(m$stage, group), list(amount), call)
   use <- first$codes[[1]] > 0
   if (amount$counts) use <- use & first$counted[[1]] > 0
@@ -291,9 +288,9 @@ take_stages <- function(lines, group, m, call) {
 
 # A mean per order needs no total of each: the sum of all, and how many orders there are.
 sum_per_stage <- function(lines, group, m, call) {
-  codes <- as.integer(m$stage$codes)
-  if (any_special_kernel(codes, threads_wanted()) || any_not_finite(m$minor)) {
-    m$mask <- (m$mask %||% TRUE) & is.finite(m$minor) & !is.na(codes) & codes > 0
+  codes <- m$stage$codes
+  if (key_missing(m$stage) || lacks_amounts(m)) {
+    m$mask <- (m$mask %||% TRUE) & is.finite(m$minor) & as.integer(codes) %in% seq_along(m$stage$labels)
   }
   sums <- tally_lines(lines, list(group), list(amount_of(m, "sum", TRUE)), call)
   stages <- distinct_kernel(group$codes, length(group$labels), codes, 1L, length(m$stage$labels), m$mask,
@@ -312,7 +309,7 @@ values_of_lines <- function(group, m) {
   count <- length(group$labels)
   if (m$kind == "distinct") {
     codes <- m$column
-    span <- near_numbers(codes, 4 * length(codes) + 65536)
+    span <- known_near_numbers(m$known, 4 * length(codes) + 65536)
     if (is.null(span)) {
       stage <- stage_of(m)
       codes <- stage$codes

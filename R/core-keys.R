@@ -1,7 +1,7 @@
 # Grouped totals: keys coded as whole numbers go to the compiled tally, labels come back.
 
-# A key: codes per line (NA for missing) and the label of each code. Days may stand in the place of codes, with a
-# lookup of the code of each day from `first` on.
+# A key: codes per line (NA for missing; NULL where all have the first) and the label of each code. Days may stand in the
+# place of codes, with a lookup of the code of each day from `first` on.
 new_key <- function(name, codes, labels, lookup = NULL, first = 0L) {
   list(name = name, codes = codes, labels = labels, lookup = lookup, first = first)
 }
@@ -20,21 +20,6 @@ key_of_column <- function(name, x) {
     list(codes = match(x, labels), labels = labels)
   }
   new_key(name, coded$codes, coded$labels)
-}
-
-# The key of a column of facts. A column that had to be coded stays coded: `coded` has its key, and the column itself,
-# so that another of the same name is never taken for it.
-key_of_facts <- function(rowset, name) {
-  x <- rowset$columns[[name]]
-  if (is.null(rowset$coded) || is_coded(x)) {
-    return(key_of_column(name, x))
-  }
-  held <- rowset$coded[[name]]
-  if (!rlang::is_reference(held$column, x)) {
-    held <- list(column = x, key = key_of_column(name, x))
-    assign(name, held, envir = rowset$coded)
-  }
-  held$key
 }
 
 # Numbers, days and moments; other classes decide for themselves what is equal.
@@ -153,7 +138,7 @@ key_sizes <- function(keys) {
 # Keys and amounts as the compiled code takes them.
 kernel_keys <- function(keys) {
   lapply(unname(keys), function(key) {
-    codes <- if (typeof(key$codes) == "integer") key$codes else as.integer(key$codes)
+    codes <- if (is.null(key$codes) || typeof(key$codes) == "integer") key$codes else as.integer(key$codes)
     list(codes = codes, size = key$size %||% length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
   })
 }

@@ -20,7 +20,8 @@ resolve_measure <- function(measure, book, call) {
     m <- c(m, measure_sums(measure, book, call))
   } else if (kind$takes == "column") {
     m$label <- pick_one(measure$x, names(book$columns), "x", call)
-    m$column <- book$columns[[m$label]]
+    m$known <- known_of(book, m$label)
+    m$column <- m$known$column
     if (is_date_measure(m)) m$minor <- days_of_column(m$column, m$label, call)
   } else if (kind$takes == "numbers") {
     if (m$kind == "sum") check_sum_of_rate(measure$x, book, call)
@@ -115,7 +116,7 @@ measure_per <- function(per, book, call) {
   }
   name <- pick_one(per, names(book$columns), "per", call)
   key <- key_of_facts(book, name)
-  without <- if (any_not_finite(book$columns[[name]])) sum(is.na(book$columns[[name]])) else 0
+  without <- if (known_not_finite(key$known)) sum(is.na(book$columns[[name]])) else 0
   if (without > 0) {
     say("per",
         sprintf("%s no `%s`, so totals per %s leave %s out.", count_of(without, "line has", "lines have"), name, name,
@@ -140,7 +141,8 @@ measure_minor <- function(x, book, decimals, call) {
   if (!is.null(name) && !name %in% names(book$columns)) stop_unknown_measure(name, book, call)
   label <- name %||% rlang::as_label(x)
   if (!is.null(name) && name %in% names(book$decimals)) {
-    return(list(label = name, minor = book$columns[[name]], decimals = book$decimals[[name]]))
+    known <- known_of(book, name)
+    return(list(label = name, known = known, minor = known$column, decimals = book$decimals[[name]]))
   }
   exact <- if (is.null(name)) exact_value(expr, rlang::quo_get_env(x), book)
   if (!is.null(exact)) {

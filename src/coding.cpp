@@ -28,6 +28,7 @@ struct Range {
 // A missing integer is the smallest one.
 inline Range range_of_part(const int* x, std::size_t from, std::size_t to) {
   int least = INT_MAX, largest = INT_MIN;
+  HINTERFELD_SIMD_ENDS(least, largest)
   for (std::size_t i = from; i < to; ++i) {
     least = std::min(least, x[i] == INT_MIN ? INT_MAX : x[i]);
     largest = std::max(largest, x[i]);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
 #include <vector>
 
 #include "memory.h"
@@ -11,6 +12,35 @@
 
 namespace grouped {
 
+constexpr uint32_t kNone = UINT32_MAX;
+
+// The groups of lines, numbers from 1 on, or one for all of them, and which lines count.
+struct Lines {
+  std::size_t n;
+  const int* group;  // null for one group of all lines
+  uint32_t groups;
+  const int* mask;  // R logical; null for every line
+
+  // The place of a line's group, or none. A number of another group is an error.
+  uint32_t place(std::size_t i) const {
+    if (mask != nullptr && mask[i] != 1) return kNone;
+    const uint32_t at = group == nullptr ? 0 : static_cast<uint32_t>(group[i]) - 1;
+    if (at < groups) return at;
+    if (group[i] != 0 && group[i] != NA_INTEGER) throw std::out_of_range("a group out of range");
+    return kNone;
+  }
+};
+
+inline Lines lines_of(SEXP group, int groups, std::size_t n, SEXP mask) {
+  const bool one = Rf_isNull(group) && groups == 1;
+  if (!one && (TYPEOF(group) != INTSXP || static_cast<std::size_t>(Rf_xlength(group)) != n || groups < 0)) {
+    Rcpp::stop("a group for each line");
+  }
+  if (!Rf_isNull(mask) && (TYPEOF(mask) != LGLSXP || static_cast<std::size_t>(Rf_xlength(mask)) != n)) {
+    Rcpp::stop("a mask for each line");
+  }
+  return {n, one ? nullptr : INTEGER(group), static_cast<uint32_t>(groups), Rf_isNull(mask) ? nullptr : LOGICAL(mask)};
+}
 
 // The values that count, group by group; `start` has where each group begins, and the end.
 template <typename T>
@@ -19,17 +49,22 @@ struct Values {
   pages::Zeros<T> value;
 };
 
-// `counts(i)` tells whether line i has a group and a value, which is value(i).
-template <typename T, typename Value, typename Counts>
-Values<T> put_together(const int* group, std::size_t groups, Value value, std::size_t n, int wanted, Counts counts) {
+// `held(i)` tells whether line i has a value, which is value(i).
+template <typename T, typename Value, typename Held>
+Values<T> put_together(const Lines& lines, Value value, int wanted, Held held) {
+  const std::size_t n = lines.n, groups = lines.groups;
   // Every thread has a count of each group: with very many groups that is more than the lines.
   const int count = groups > n / 4 ? 1 : threads::useful(n, wanted);
   std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(groups, 0));
+  auto each_line = [&](int t, auto work) {
+    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+      const uint32_t at = lines.place(i);
+      if (at != kNone && held(i)) work(at, i);
+    }
+  };
   threads::each(count, [&](int t) {
     std::size_t* mine = next[t].data();
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
-      if (counts(i)) ++mine[group[i] - 1];
-    }
+    each_line(t, [mine](uint32_t at, std::size_t) { ++mine[at]; });
   });
   std::vector<std::size_t> start(groups + 1, 0);
   for (std::size_t g = 0; g < groups; ++g) {
@@ -44,9 +79,7 @@ Values<T> put_together(const int* group, std::size_t groups, Value value, std::s
   threads::each(count, [&](int t) {
     std::size_t* mine = next[t].data();
     T* to = out.value.get();
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
-      if (counts(i)) to[mine[group[i] - 1]++] = value(i);
-    }
+    each_line(t, [&](uint32_t at, std::size_t i) { to[mine[at]++] = value(i); });
   });
   return out;
 }
@@ -65,40 +98,18 @@ void each_group(const std::vector<std::size_t>& start, int wanted, Work work) {
   });
 }
 
-inline void check(SEXP group, int groups, std::size_t n, SEXP mask, int wanted) {
-  if (TYPEOF(group) != INTSXP || static_cast<std::size_t>(Rf_xlength(group)) != n || groups < 0) {
-    Rcpp::stop("a group for each line");
-  }
-  const int* own = INTEGER(group);
-  std::atomic<bool> good{true};
-  threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
-    bool all = true;
-    for (std::size_t i = from; i < to; ++i) all &= own[i] == NA_INTEGER || (own[i] >= 0 && own[i] <= groups);
-    if (!all) good = false;
-  });
-  if (!good) Rcpp::stop("a group out of range");
-  if (!Rf_isNull(mask) && (TYPEOF(mask) != LGLSXP || static_cast<std::size_t>(Rf_xlength(mask)) != n)) {
-    Rcpp::stop("a mask for each line");
-  }
-}
-
-inline const int* mask_of(SEXP mask) { return Rf_isNull(mask) ? nullptr : LOGICAL(mask); }
-
 // A bit for each value of each group, set by every thread in bits of its own; how many there are of each group.
-template <typename Value, typename Counts>
-void count_marks(const int* group, std::size_t groups, Value value, std::size_t size, std::size_t n, int wanted,
-                 Counts counts, double* number) {
-  const std::size_t words = size / 64 + 1;
+template <typename Value>
+void count_marks(const Lines& lines, Value value, std::size_t size, int wanted, double* number) {
+  const std::size_t words = size / 64 + 1, groups = lines.groups, n = lines.n;
   const int count = threads::useful(n, wanted);
   std::vector<pages::Zeros<uint64_t>> marks;
   for (int t = 0; t < count; ++t) marks.emplace_back(groups * words);
   threads::each(count, [&](int t) {
     uint64_t* mine = marks[t].get();
     for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
-      if (counts(i)) {
-        const uint32_t one = value(i);
-        mine[static_cast<std::size_t>(group[i] - 1) * words + (one >> 6)] |= uint64_t{1} << (one & 63);
-      }
+      const uint32_t at = lines.place(i), one = value(i);
+      if (at != kNone && one < size) mine[at * words + (one >> 6)] |= uint64_t{1} << (one & 63);
     }
   });
   for (std::size_t g = 0; g < groups; ++g) {
@@ -129,48 +140,87 @@ inline std::size_t count_different(const uint32_t* value, std::size_t n, std::ve
   return found;
 }
 
-// The middle of each group's values: the sum of the two middle ones, which of an odd number are one.
-template <typename T, typename Counts>
-void middles(const int* group, std::size_t groups, const T* value, std::size_t n, int wanted, Counts counts,
-             double* sum) {
-  const Values<T> values = put_together<T>(group, groups, [=](std::size_t i) { return value[i]; }, n, wanted, counts);
+// The sum of the two middle values, which of an odd number are one: of doubles, or of few.
+template <typename T>
+double middle_by_order(T* from, T* to) {
+  T* middle = from + (to - from - 1) / 2;
+  std::nth_element(from, middle, to);
+  const double lower = static_cast<double>(*middle);
+  return lower + ((to - from) % 2 == 1 ? lower : static_cast<double>(*std::min_element(middle + 1, to)));
+}
+
+// The same of many integers: they are counted by their leading digits, and only those near the middle are put in order.
+inline double middle_by_counting(const int* from, const int* to, std::vector<uint32_t>& counts, std::vector<int>& near) {
+  const std::size_t n = static_cast<std::size_t>(to - from), low = (n - 1) / 2, high = n / 2;
+  const auto ends = std::minmax_element(from, to);
+  const uint32_t least = static_cast<uint32_t>(*ends.first), width = static_cast<uint32_t>(*ends.second) - least;
+  uint32_t bins = 64;
+  while (bins < 4096 && bins < n / 2) bins *= 2;
+  int shift = 0;
+  while ((width >> shift) >= bins) ++shift;
+  const auto digit = [=](int value) { return (static_cast<uint32_t>(value) - least) >> shift; };
+  counts.assign(bins, 0);
+  for (const int* at = from; at < to; ++at) ++counts[digit(*at)];
+  uint32_t first = 0;
+  std::size_t before = 0;
+  while (before + counts[first] <= low) before += counts[first++];
+  uint32_t last = first;
+  std::size_t behind = before + counts[first];
+  while (behind <= high) behind += counts[++last];
+  // Each is written, and stays if it is one of them.
+  near.resize(behind - before + 1);
+  std::size_t found = 0;
+  for (const int* at = from; at < to; ++at) {
+    near[found] = *at;
+    found += digit(*at) - first <= last - first;
+  }
+  const auto middle = near.begin() + static_cast<std::ptrdiff_t>(low - before), end = near.end() - 1;
+  std::nth_element(near.begin(), middle, end);
+  return static_cast<double>(*middle) + (high == low ? *middle : *std::min_element(middle + 1, end));
+}
+
+struct Room {
+  std::vector<uint32_t> counts;
+  std::vector<int> near;
+};
+
+inline double middle_sum(double* from, double* to, Room&) { return middle_by_order(from, to); }
+inline double middle_sum(int* from, int* to, Room& room) {
+  return to - from < 256 ? middle_by_order(from, to) : middle_by_counting(from, to, room.counts, room.near);
+}
+
+template <typename T, typename Held>
+void middles(const Lines& lines, const T* value, int wanted, Held held, double* sum) {
+  const Values<T> values = put_together<T>(lines, [=](std::size_t i) { return value[i]; }, wanted, held);
   const double none = NA_REAL;
-  each_group(values.start, wanted, [&](int, std::size_t g) {
+  std::vector<Room> room(std::max(wanted, 1));
+  each_group(values.start, wanted, [&](int t, std::size_t g) {
     T *from = values.value.get() + values.start[g], *to = values.value.get() + values.start[g + 1];
-    if (from == to) {
-      sum[g] = none;
-      return;
-    }
-    T* middle = from + (to - from - 1) / 2;
-    std::nth_element(from, middle, to);
-    const double lower = static_cast<double>(*middle);
-    sum[g] = lower + ((to - from) % 2 == 1 ? lower : static_cast<double>(*std::min_element(middle + 1, to)));
+    sum[g] = from == to ? none : middle_sum(from, to, room[t]);
   });
 }
 
 }  // namespace grouped
 
-// How many distinct codes, of `size` from `first` on, the lines of each group (1..groups) have, where the mask allows.
+// How many distinct codes, of `size` from `first` on, the lines of each group (1..groups; NULL for one group of all) have,
+// where the mask allows.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector codes, int first, int size, SEXP mask,
                                     int threads) {
-  const std::size_t n = static_cast<std::size_t>(codes.size()), held = static_cast<std::size_t>(groups);
-  grouped::check(group, groups, n, mask, threads);
+  const grouped::Lines lines = grouped::lines_of(group, groups, static_cast<std::size_t>(codes.size()), mask);
   if (size < 0) Rcpp::stop("fewer than no codes");
-  const int *own = INTEGER(group), *given = INTEGER(codes), *allowed = grouped::mask_of(mask);
+  const int* given = INTEGER(codes);
   Rcpp::NumericVector out(groups);
   double* number = REAL(out);
   // A missing code, and any outside of them, is none of them: it lies behind the last one.
   const uint32_t least = static_cast<uint32_t>(first), many = static_cast<uint32_t>(size);
   const auto value = [=](std::size_t i) { return static_cast<uint32_t>(given[i]) - least; };
-  const auto counts = [=](std::size_t i) {
-    return own[i] > 0 && value(i) < many && (allowed == nullptr || allowed[i] == 1);
-  };
-  if (held * (static_cast<std::size_t>(size) / 64 + 1) <= std::max<std::size_t>(n / 32, 1024)) {
-    grouped::count_marks(own, held, value, static_cast<std::size_t>(size), n, threads, counts, number);
+  if (lines.groups * (static_cast<std::size_t>(size) / 64 + 1) <= std::max<std::size_t>(lines.n / 32, 1024)) {
+    grouped::count_marks(lines, value, many, threads, number);
     return out;
   }
-  const auto values = grouped::put_together<uint32_t>(own, held, value, n, threads, counts);
+  const auto values = grouped::put_together<uint32_t>(lines, value, threads,
+                                                      [=](std::size_t i) { return value(i) < many; });
   std::vector<std::vector<uint32_t>> room(std::max(threads, 1));
   grouped::each_group(values.start, threads, [&](int t, std::size_t g) {
     number[g] = static_cast<double>(grouped::count_different(values.value.get() + values.start[g],
@@ -179,24 +229,18 @@ Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector 
   return out;
 }
 
-// The middle of the values of each group (1..groups), where the mask allows: the sum of the two middle ones, which of
-// an odd number are one; missing for a group without a value.
+// The middle of the values of each group (1..groups; NULL for one group of all), where the mask allows: the sum of the
+// two middle ones, which of an odd number are one; missing for a group without a value.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector middle_kernel(SEXP group, int groups, SEXP value, SEXP mask, int threads) {
-  const std::size_t n = static_cast<std::size_t>(Rf_xlength(value));
-  grouped::check(group, groups, n, mask, threads);
-  const int *own = INTEGER(group), *allowed = grouped::mask_of(mask);
-  const auto counts = [=](std::size_t i) { return own[i] > 0 && (allowed == nullptr || allowed[i] == 1); };
+  const grouped::Lines lines = grouped::lines_of(group, groups, static_cast<std::size_t>(Rf_xlength(value)), mask);
   Rcpp::NumericVector out(groups);
-  const std::size_t held = static_cast<std::size_t>(groups);
   if (TYPEOF(value) == INTSXP) {
     const int* whole = INTEGER(value);
-    grouped::middles(own, held, whole, n, threads, [=](std::size_t i) { return counts(i) && whole[i] != NA_INTEGER; },
-                     REAL(out));
+    grouped::middles(lines, whole, threads, [=](std::size_t i) { return whole[i] != NA_INTEGER; }, REAL(out));
   } else if (TYPEOF(value) == REALSXP) {
     const double* number = REAL(value);
-    grouped::middles(own, held, number, n, threads,
-                     [=](std::size_t i) { return counts(i) && std::isfinite(number[i]); }, REAL(out));
+    grouped::middles(lines, number, threads, [=](std::size_t i) { return std::isfinite(number[i]); }, REAL(out));
   } else {
     Rcpp::stop("values are numbers");
   }

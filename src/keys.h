@@ -14,7 +14,7 @@ namespace tally {
 constexpr std::size_t kBlock = 2048;
 
 // One key column: codes, and how many distinct ones there are. With a lookup the codes are days,
-// counted from `first`, and the lookup holds the code of each.
+// counted from `first`, and the lookup holds the code of each. Without codes all lines have the first one.
 struct Key {
   const int* codes;
   uint64_t size;
@@ -52,6 +52,10 @@ class KeySpace {
       const Key& key = keys_[k];
       stride /= radix(key);
       const Number step = static_cast<Number>(stride);
+      if (key.codes == nullptr) {
+        for (std::size_t i = 0; i < n; ++i) out[i] += step * static_cast<Number>(digit(1));
+        continue;
+      }
       const int* codes = key.codes + from;
       if (key.lookup != nullptr) {
         const uint64_t* steps = steps_[k].data();

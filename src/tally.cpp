@@ -15,7 +15,7 @@ tally::Kind kind_of(const std::string& name) {
   Rcpp::stop("unknown kind of measure: %s", name);
 }
 
-// Each key is a list of codes, size, lookup (or NULL) and first.
+// Each key is a list of codes (NULL where all lines have the first one), size, lookup (or NULL) and first.
 tally::KeySpace key_space(const Rcpp::List& keys, double lines) {
   std::vector<tally::Key> out;
   const std::size_t n = static_cast<std::size_t>(lines);
@@ -23,10 +23,12 @@ tally::KeySpace key_space(const Rcpp::List& keys, double lines) {
     const Rcpp::List key = keys[k];
     SEXP codes = key["codes"], lookup = key["lookup"];
     const double size = Rcpp::as<double>(key["size"]);
-    if (TYPEOF(codes) != INTSXP || !(size >= 0 && size <= INT_MAX) || static_cast<std::size_t>(Rf_xlength(codes)) < n) {
+    const bool one = Rf_isNull(codes) && size == 1;
+    if (!one && (TYPEOF(codes) != INTSXP || !(size >= 0 && size <= INT_MAX) ||
+                 static_cast<std::size_t>(Rf_xlength(codes)) < n)) {
       Rcpp::stop("not one code for each line");
     }
-    out.push_back({INTEGER(codes), static_cast<uint64_t>(size), Rf_isNull(lookup) ? nullptr : INTEGER(lookup),
+    out.push_back({one ? nullptr : INTEGER(codes), static_cast<uint64_t>(size), Rf_isNull(lookup) ? nullptr : INTEGER(lookup),
                    Rcpp::as<int>(key["first"]), Rf_length(lookup)});
   }
   return tally::KeySpace(std::move(out));

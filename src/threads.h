@@ -15,10 +15,12 @@
 #define HINTERFELD_SIMD _Pragma("omp simd")
 #define HINTERFELD_SIMD_MIN(least) _Pragma("omp simd reduction(min : least)")
 #define HINTERFELD_SIMD_OR(over) _Pragma("omp simd reduction(| : over)")
+#define HINTERFELD_SIMD_ENDS(least, largest) _Pragma("omp simd reduction(min : least) reduction(max : largest)")
 #else
 #define HINTERFELD_SIMD
 #define HINTERFELD_SIMD_MIN(least)
 #define HINTERFELD_SIMD_OR(over)
+#define HINTERFELD_SIMD_ENDS(least, largest)
 #endif
 
 namespace threads {
