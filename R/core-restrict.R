@@ -98,7 +98,8 @@ restricted_coverage <- function(rules, book, keep, call) {
     return(book$coverage)
   }
   name <- book$every %||% "day"
-  left <- different_days_kernel(days_of(rowsets_of(book)[[1]], book)[keep], threads_wanted())
+  days <- take_rows(list(days_of(rowsets_of(book)[[1]], book)), keep)[[1]]
+  left <- different_days_kernel(days, threads_wanted())
   days <- book$coverage$covered
   # A group of a tally is all days of its period.
   if (name != "day") left <- days[period_bounds_kernel(days, name, FALSE, book$calendar$rules) %in% left]

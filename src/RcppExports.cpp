@@ -480,14 +480,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // last_step_kernel
-Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, double first, Rcpp::Nullable<Rcpp::IntegerVector> rows, Rcpp::IntegerVector step, int threads);
+Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, double first, SEXP rows, Rcpp::IntegerVector step, int threads);
 RcppExport SEXP _hinterfeld_last_step_kernel(SEXP reachedSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP stepSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type reached(reachedSEXP);
     Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< double >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::IntegerVector> >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type step(stepSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(last_step_kernel(reached, values, first, rows, step, threads));

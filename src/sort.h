@@ -83,10 +83,13 @@ struct Digits {
 // Sorts by digits from the last to the first, only of bits that differ. Stable.
 inline void by_digits(Row* rows, std::size_t n, std::vector<Row>& spare) {
   uint64_t differ_value = 0, differ_tie = 0;
+  bool in_order = true;  // of names, as rows mostly come
   for (std::size_t i = 1; i < n; ++i) {
     differ_value |= rows[i].value ^ rows[0].value;
     differ_tie |= rows[i].tie ^ rows[0].tie;
+    in_order &= rows[i - 1].tie <= rows[i].tie;
   }
+  if (in_order) differ_tie = 0;
   if (spare.size() < n) spare.resize(n);
   Row* from = rows;
   Row* to = spare.data();
