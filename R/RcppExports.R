@@ -117,12 +117,12 @@ silence_kernel <- function() {
     invisible(.Call(`_hinterfeld_silence_kernel`))
 }
 
-distinct_kernel <- function(group, groups, codes, first, size, mask, threads) {
-    .Call(`_hinterfeld_distinct_kernel`, group, groups, codes, first, size, mask, threads)
+distinct_kernel <- function(group, codes, first, size, mask, threads) {
+    .Call(`_hinterfeld_distinct_kernel`, group, codes, first, size, mask, threads)
 }
 
-middle_kernel <- function(group, groups, value, mask, threads) {
-    .Call(`_hinterfeld_middle_kernel`, group, groups, value, mask, threads)
+middle_kernel <- function(group, value, mask, threads) {
+    .Call(`_hinterfeld_middle_kernel`, group, value, mask, threads)
 }
 
 lazy_rows_kernel <- function(columns, rows, threads) {

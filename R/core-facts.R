@@ -159,7 +159,8 @@ facts_keys <- function(facts, by, every, among = every) {
 }
 
 period_key <- function(facts, rowsets, every, by_week) {
-  key <- key_of_time(days_of(rowsets[[1]], facts), every, facts$calendar, held_span(facts), by_week)
+  known <- known_of(rowsets[[1]], facts$every %||% "day")
+  key <- c(key_of_time(known$column, every, facts$calendar, held_span(facts), by_week), known = known)
   key$elsewhere <- lapply(rowsets[-1], days_of, facts = facts)
   key
 }
@@ -207,37 +208,38 @@ sum_groups <- function(facts, keys, measures, call) {
     result <- tally_lines(rowsets[[1]]$lines, keys, lapply(measures, measure_amount), call)
     return(list(codes = result$codes, values = Map(divide_value, measures, result$values, result$counted)))
   }
-  groups <- coded_groups(rowsets[[1]]$lines, keys) %||% group_lines(rowsets[[1]]$lines, keys)
-  key_of <- function(codes) new_key("group", codes, seq_len(groups$count))
-  plain <- if (!all(staged)) tally_lines(rowsets[[1]]$lines, list(key_of(groups$codes)),
+  groups <- groups_of(rowsets[[1]], keys)
+  numbers <- groups$key$labels
+  plain <- if (!all(staged)) tally_lines(rowsets[[1]]$lines, list(groups$key),
                                          lapply(measures[!staged], measure_amount), call)
   values <- Map(function(m, at_plain) {
     at_rowset <- m$rowset %||% 1L
     result <- if (is_staged(m)) {
-      group <- if (at_rowset == 1) groups$codes else groups_in(at_rowset, keys, groups, rowsets)
-      take_stages(rowsets[[at_rowset]]$lines, key_of(group), whole_stages(m, facts), call)
+      group <- groups$key
+      if (at_rowset > 1) group <- new_key("group", groups_in(at_rowset, keys, groups, rowsets), numbers)
+      take_stages(rowsets[[at_rowset]]$lines, group, whole_stages(m, facts), call)
     } else {
       list(codes = plain$codes, values = plain$values[at_plain], counted = plain$counted[at_plain])
     }
-    at <- match(seq_len(groups$count), result$codes[[1]])
+    at <- match(numbers, result$codes[[1]])
     counted <- if (measure_kinds[[m$kind]]$divided) replace(result$counted[[1]][at], is.na(at), 0)
     divide_value(m, fill_empty(m, result$values[[1]][at]), counted)
   }, measures, cumsum(!staged))
   list(codes = groups$parts, values = values)
 }
 
-# All lines are one group, and the codes of one key are groups already if every label occurs and none is missing. NULL
-# for any other keys.
-coded_groups <- function(lines, keys) {
+# The groups of rows by keys: a key of them, and the codes of each. All rows are one group without a key, and the codes
+# of one key may be groups already.
+groups_of <- function(rowset, keys) {
   if (length(keys) == 0) {
-    return(list(codes = NULL, parts = list(), count = 1L))
+    return(list(key = new_key("group", NULL, 1L), parts = list()))
   }
-  if (length(keys) > 1 || !is.null(keys[[1]]$lookup) || length(keys[[1]]$codes) != lines) {
-    return(NULL)
+  if (length(keys) == 1 && length(keys[[1]]$codes) == rowset$lines && codes_are_groups(keys[[1]])) {
+    numbers <- seq_along(keys[[1]]$labels)
+    return(list(key = replace(keys[[1]], "labels", list(numbers)), parts = list(numbers)))
   }
-  key <- keys[[1]]
-  count <- length(key$labels)
-  if (!key_missing(key) && all_occur_kernel(key$codes, count)) list(codes = key$codes, parts = list(seq_len(count)), count = count)
+  groups <- group_lines(rowset$lines, keys)
+  list(key = new_key("group", groups$codes, seq_len(groups$count)), parts = groups$parts)
 }
 
 # Of periods that a measure is taken per, only those that are covered whole, unless incomplete ones count.
@@ -293,8 +295,7 @@ sum_per_stage <- function(lines, group, m, call) {
     m$mask <- (m$mask %||% TRUE) & is.finite(m$minor) & as.integer(codes) %in% seq_along(m$stage$labels)
   }
   sums <- tally_lines(lines, list(group), list(amount_of(m, "sum", TRUE)), call)
-  stages <- distinct_kernel(group$codes, length(group$labels), codes, 1L, length(m$stage$labels), m$mask,
-                            threads_wanted())
+  stages <- distinct_kernel(kernel_key(group), codes, 1L, length(m$stage$labels), m$mask, threads_wanted())
   held <- sums$codes[[1]][sums$counted[[1]] > 0]
   list(codes = list(held), values = list(sums$values[[1]][sums$counted[[1]] > 0]), counted = list(stages[held]))
 }
@@ -315,11 +316,11 @@ values_of_lines <- function(group, m) {
       codes <- stage$codes
       span <- c(1, length(stage$labels))
     }
-    values <- distinct_kernel(group$codes, count, codes, as.integer(span[1]), as.integer(diff(span) + 1), m$mask,
+    values <- distinct_kernel(kernel_key(group), codes, as.integer(span[1]), as.integer(diff(span) + 1), m$mask,
                               threads_wanted())
     return(list(codes = list(seq_len(count)), values = list(values), counted = list(NULL)))
   }
-  values <- middle_kernel(group$codes, count, m$minor, m$mask, threads_wanted())
+  values <- middle_kernel(kernel_key(group), m$minor, m$mask, threads_wanted())
   held <- which(!is.na(values))
   list(codes = list(held), values = list(values[held]), counted = list(rep_len(2, length(held))))
 }

@@ -1,7 +1,7 @@
 # Grouped totals: keys coded as whole numbers go to the compiled tally, labels come back.
 
-# A key: codes per line (NA for missing; NULL where all have the first) and the label of each code. Days may stand in the
-# place of codes, with a lookup of the code of each day from `first` on.
+# A key: codes per line (NA for missing; NULL where all have the first) and the label of each code. Days may stand in
+# the place of codes, with a lookup of the code of each day from `first` on.
 new_key <- function(name, codes, labels, lookup = NULL, first = 0L) {
   list(name = name, codes = codes, labels = labels, lookup = lookup, first = first)
 }
@@ -137,10 +137,12 @@ key_sizes <- function(keys) {
 
 # Keys and amounts as the compiled code takes them.
 kernel_keys <- function(keys) {
-  lapply(unname(keys), function(key) {
-    codes <- if (is.null(key$codes) || typeof(key$codes) == "integer") key$codes else as.integer(key$codes)
-    list(codes = codes, size = key$size %||% length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
-  })
+  lapply(unname(keys), kernel_key)
+}
+
+kernel_key <- function(key) {
+  codes <- if (is.null(key$codes) || typeof(key$codes) == "integer") key$codes else as.integer(key$codes)
+  list(codes = codes, size = key$size %||% length(key$labels), lookup = key$lookup, first = key$first %||% 0L)
 }
 
 kernel_amounts <- function(amounts) {

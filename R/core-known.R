@@ -45,6 +45,18 @@ key_of_facts <- function(rowset, name) {
   c(find_once(known, "key", function(x) key_of_column(name, x)), known = known)
 }
 
+# Are the codes of lines the numbers of groups: is none missing, and does every label occur?
+codes_are_groups <- function(key) {
+  if (is.null(key$lookup)) {
+    return(!key_missing(key) && all_occur_kernel(key$codes, length(key$labels)))
+  }
+  if (!rlang::is_reference(key$known$column, key$codes) || known_not_finite(key$known)) {
+    return(FALSE)
+  }
+  at <- known_days(key$known) - key$first + 1L
+  all(at > 0) && setequal(key$lookup[at], seq_along(key$labels))
+}
+
 # Is there a line without a label?
 key_missing <- function(key) {
   missing <- function(...) any_missing_or_total(key$codes)

@@ -334,32 +334,30 @@ BEGIN_RCPP
 END_RCPP
 }
 // distinct_kernel
-Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector codes, int first, int size, SEXP mask, int threads);
-RcppExport SEXP _hinterfeld_distinct_kernel(SEXP groupSEXP, SEXP groupsSEXP, SEXP codesSEXP, SEXP firstSEXP, SEXP sizeSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
+Rcpp::NumericVector distinct_kernel(Rcpp::List group, Rcpp::IntegerVector codes, int first, int size, SEXP mask, int threads);
+RcppExport SEXP _hinterfeld_distinct_kernel(SEXP groupSEXP, SEXP codesSEXP, SEXP firstSEXP, SEXP sizeSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type group(groupSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type group(groupSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< int >::type first(firstSEXP);
     Rcpp::traits::input_parameter< int >::type size(sizeSEXP);
     Rcpp::traits::input_parameter< SEXP >::type mask(maskSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(distinct_kernel(group, groups, codes, first, size, mask, threads));
+    rcpp_result_gen = Rcpp::wrap(distinct_kernel(group, codes, first, size, mask, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // middle_kernel
-Rcpp::NumericVector middle_kernel(SEXP group, int groups, SEXP value, SEXP mask, int threads);
-RcppExport SEXP _hinterfeld_middle_kernel(SEXP groupSEXP, SEXP groupsSEXP, SEXP valueSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
+Rcpp::NumericVector middle_kernel(Rcpp::List group, SEXP value, SEXP mask, int threads);
+RcppExport SEXP _hinterfeld_middle_kernel(SEXP groupSEXP, SEXP valueSEXP, SEXP maskSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type group(groupSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type group(groupSEXP);
     Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
     Rcpp::traits::input_parameter< SEXP >::type mask(maskSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(middle_kernel(group, groups, value, mask, threads));
+    rcpp_result_gen = Rcpp::wrap(middle_kernel(group, value, mask, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -885,8 +883,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_silence_kernel", (DL_FUNC) &_hinterfeld_silence_kernel, 0},
-    {"_hinterfeld_distinct_kernel", (DL_FUNC) &_hinterfeld_distinct_kernel, 7},
-    {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 5},
+    {"_hinterfeld_distinct_kernel", (DL_FUNC) &_hinterfeld_distinct_kernel, 6},
+    {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 4},
     {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
     {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 2},

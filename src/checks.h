@@ -2,6 +2,7 @@
 #pragma once
 #include <Rcpp.h>
 
+#include "keys.h"
 #include "threads.h"
 
 namespace border {
@@ -15,6 +16,19 @@ inline void check_rows(const int* rows, std::size_t n, R_xlen_t held, int wanted
     if (!all) good = false;
   });
   if (!good) Rcpp::stop("a row number out of range");
+}
+
+// A key of some lines: a list of codes (NULL where all have the first one), size, lookup (or NULL) and first.
+inline tally::Key key(const Rcpp::List& given, std::size_t lines) {
+  SEXP codes = given["codes"], lookup = given["lookup"];
+  const double size = Rcpp::as<double>(given["size"]);
+  const bool one = Rf_isNull(codes) && size == 1;
+  if (!one && (TYPEOF(codes) != INTSXP || !(size >= 0 && size <= INT_MAX) ||
+               static_cast<std::size_t>(Rf_xlength(codes)) < lines)) {
+    Rcpp::stop("not one code for each line");
+  }
+  return {one ? nullptr : INTEGER(codes), static_cast<uint64_t>(size), Rf_isNull(lookup) ? nullptr : INTEGER(lookup),
+          Rcpp::as<int>(given["first"]), Rf_length(lookup)};
 }
 
 }  // namespace border

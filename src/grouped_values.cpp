@@ -7,6 +7,7 @@
 #include <stdexcept>
 #include <vector>
 
+#include "checks.h"
 #include "memory.h"
 #include "threads.h"
 
@@ -14,32 +15,36 @@ namespace grouped {
 
 constexpr uint32_t kNone = UINT32_MAX;
 
-// The groups of lines, numbers from 1 on, or one for all of them, and which lines count.
+// The groups of lines, which are the codes of a key, and which lines count.
 struct Lines {
   std::size_t n;
-  const int* group;  // null for one group of all lines
+  tally::Key key;
   uint32_t groups;
   const int* mask;  // R logical; null for every line
 
-  // The place of a line's group, or none. A number of another group is an error.
+  // The place of a line's group, or none. A code that has no label is an error.
   uint32_t place(std::size_t i) const {
     if (mask != nullptr && mask[i] != 1) return kNone;
-    const uint32_t at = group == nullptr ? 0 : static_cast<uint32_t>(group[i]) - 1;
+    const int code = key.codes == nullptr ? 1 : key.lookup == nullptr ? key.codes[i] : looked_up(key.codes[i]);
+    const uint32_t at = static_cast<uint32_t>(code) - 1;
     if (at < groups) return at;
-    if (group[i] != 0 && group[i] != NA_INTEGER) throw std::out_of_range("a group out of range");
+    if (code != 0 && code != NA_INTEGER) throw std::out_of_range("a code without a label");
     return kNone;
+  }
+
+ private:
+  int looked_up(int day) const {
+    const uint32_t at = static_cast<uint32_t>(day) - static_cast<uint32_t>(key.first);
+    return at < static_cast<uint32_t>(key.days) ? key.lookup[at] : 0;
   }
 };
 
-inline Lines lines_of(SEXP group, int groups, std::size_t n, SEXP mask) {
-  const bool one = Rf_isNull(group) && groups == 1;
-  if (!one && (TYPEOF(group) != INTSXP || static_cast<std::size_t>(Rf_xlength(group)) != n || groups < 0)) {
-    Rcpp::stop("a group for each line");
-  }
+inline Lines lines_of(const Rcpp::List& group, std::size_t n, SEXP mask) {
   if (!Rf_isNull(mask) && (TYPEOF(mask) != LGLSXP || static_cast<std::size_t>(Rf_xlength(mask)) != n)) {
     Rcpp::stop("a mask for each line");
   }
-  return {n, one ? nullptr : INTEGER(group), static_cast<uint32_t>(groups), Rf_isNull(mask) ? nullptr : LOGICAL(mask)};
+  const tally::Key key = border::key(group, n);
+  return {n, key, static_cast<uint32_t>(key.size), Rf_isNull(mask) ? nullptr : LOGICAL(mask)};
 }
 
 // The values that count, group by group; `start` has where each group begins, and the end.
@@ -150,7 +155,8 @@ double middle_by_order(T* from, T* to) {
 }
 
 // The same of many integers: they are counted by their leading digits, and only those near the middle are put in order.
-inline double middle_by_counting(const int* from, const int* to, std::vector<uint32_t>& counts, std::vector<int>& near) {
+inline double middle_by_counting(const int* from, const int* to, std::vector<uint32_t>& counts,
+                                 std::vector<int>& near) {
   const std::size_t n = static_cast<std::size_t>(to - from), low = (n - 1) / 2, high = n / 2;
   const auto ends = std::minmax_element(from, to);
   const uint32_t least = static_cast<uint32_t>(*ends.first), width = static_cast<uint32_t>(*ends.second) - least;
@@ -202,15 +208,15 @@ void middles(const Lines& lines, const T* value, int wanted, Held held, double* 
 
 }  // namespace grouped
 
-// How many distinct codes, of `size` from `first` on, the lines of each group (1..groups; NULL for one group of all) have,
-// where the mask allows.
+// How many distinct codes, of `size` from `first` on, the lines of each group, the codes of a key, have where the mask
+// allows.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector codes, int first, int size, SEXP mask,
+Rcpp::NumericVector distinct_kernel(Rcpp::List group, Rcpp::IntegerVector codes, int first, int size, SEXP mask,
                                     int threads) {
-  const grouped::Lines lines = grouped::lines_of(group, groups, static_cast<std::size_t>(codes.size()), mask);
+  const grouped::Lines lines = grouped::lines_of(group, static_cast<std::size_t>(codes.size()), mask);
   if (size < 0) Rcpp::stop("fewer than no codes");
   const int* given = INTEGER(codes);
-  Rcpp::NumericVector out(groups);
+  Rcpp::NumericVector out(static_cast<R_xlen_t>(lines.groups));
   double* number = REAL(out);
   // A missing code, and any outside of them, is none of them: it lies behind the last one.
   const uint32_t least = static_cast<uint32_t>(first), many = static_cast<uint32_t>(size);
@@ -229,12 +235,12 @@ Rcpp::NumericVector distinct_kernel(SEXP group, int groups, Rcpp::IntegerVector 
   return out;
 }
 
-// The middle of the values of each group (1..groups; NULL for one group of all), where the mask allows: the sum of the
-// two middle ones, which of an odd number are one; missing for a group without a value.
+// The middle of the values of each group, the codes of a key, where the mask allows: the sum of the two middle ones,
+// which of an odd number are one; missing for a group without a value.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector middle_kernel(SEXP group, int groups, SEXP value, SEXP mask, int threads) {
-  const grouped::Lines lines = grouped::lines_of(group, groups, static_cast<std::size_t>(Rf_xlength(value)), mask);
-  Rcpp::NumericVector out(groups);
+Rcpp::NumericVector middle_kernel(Rcpp::List group, SEXP value, SEXP mask, int threads) {
+  const grouped::Lines lines = grouped::lines_of(group, static_cast<std::size_t>(Rf_xlength(value)), mask);
+  Rcpp::NumericVector out(static_cast<R_xlen_t>(lines.groups));
   if (TYPEOF(value) == INTSXP) {
     const int* whole = INTEGER(value);
     grouped::middles(lines, whole, threads, [=](std::size_t i) { return whole[i] != NA_INTEGER; }, REAL(out));

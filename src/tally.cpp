@@ -2,6 +2,7 @@
 
 #include <cstring>
 
+#include "checks.h"
 #include "groups.h"
 #include "tally.h"
 
@@ -15,22 +16,9 @@ tally::Kind kind_of(const std::string& name) {
   Rcpp::stop("unknown kind of measure: %s", name);
 }
 
-// Each key is a list of codes (NULL where all lines have the first one), size, lookup (or NULL) and first.
 tally::KeySpace key_space(const Rcpp::List& keys, double lines) {
   std::vector<tally::Key> out;
-  const std::size_t n = static_cast<std::size_t>(lines);
-  for (R_xlen_t k = 0; k < keys.size(); ++k) {
-    const Rcpp::List key = keys[k];
-    SEXP codes = key["codes"], lookup = key["lookup"];
-    const double size = Rcpp::as<double>(key["size"]);
-    const bool one = Rf_isNull(codes) && size == 1;
-    if (!one && (TYPEOF(codes) != INTSXP || !(size >= 0 && size <= INT_MAX) ||
-                 static_cast<std::size_t>(Rf_xlength(codes)) < n)) {
-      Rcpp::stop("not one code for each line");
-    }
-    out.push_back({one ? nullptr : INTEGER(codes), static_cast<uint64_t>(size), Rf_isNull(lookup) ? nullptr : INTEGER(lookup),
-                   Rcpp::as<int>(key["first"]), Rf_length(lookup)});
-  }
+  for (R_xlen_t k = 0; k < keys.size(); ++k) out.push_back(border::key(keys[k], static_cast<std::size_t>(lines)));
   return tally::KeySpace(std::move(out));
 }
 

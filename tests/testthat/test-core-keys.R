@@ -164,15 +164,3 @@ test_that("codes of a column come back from its labels", {
   numbers <- hinterfeld:::new_key("k", NULL, c(9, 10, 100))
   expect_identical(hinterfeld:::label_codes(numbers, c("100", "Total of all", "9"), labels), c(3L, -1L, 1L))
 })
-
-test_that("a column that was coded stays coded, and another under its name is coded by itself", {
-  lines <- data.frame(day = "2026-01-01", product = "a", revenue = 1:3, order = c(7, 5, 7))
-  book <- daybook(lines, day, revenue, product, order = order)
-  key <- hinterfeld:::key_of_facts(book, "order")
-  expect_identical(key$labels[key$codes], c(7, 5, 7))
-  expect_identical(book$coded$order$key, key)
-  expect_identical(totals(keep_lines(book, revenue > 2), by = order)$order, 7)
-  expect_identical(totals(book, by = order)$order, c(7, 5))
-  book$columns$order <- c(1, 2, 3)
-  expect_identical(hinterfeld:::key_of_facts(book, "order")$labels, c(1, 2, 3))
-})
