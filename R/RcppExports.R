@@ -189,8 +189,12 @@ gunzip_kernel <- function(path, to, limit) {
     .Call(`_hinterfeld_gunzip_kernel`, path, to, limit)
 }
 
-rank_kernel <- function(order, scope, value, ties) {
-    .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties)
+rank_kernel <- function(order, scope, value, ties, threads) {
+    .Call(`_hinterfeld_rank_kernel`, order, scope, value, ties, threads)
+}
+
+quotient_kernel <- function(value, by, scope, threads) {
+    .Call(`_hinterfeld_quotient_kernel`, value, by, scope, threads)
 }
 
 running_kernel <- function(order, scope, place, value, width) {

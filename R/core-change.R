@@ -86,7 +86,7 @@ add_change <- function(t, of = NULL, versus = c("year_before", "period_before"),
   if (is.null(name) && !is.null(comparable_with(answer_of(t), args))) {
     columns <- columns[names(columns) != "comparable"]
   }
-  exact_values(t, of)
+  check_number_column(t, of)
   check_no_others(t)
   if (is.null(periods)) check_change_period(answer_of(t)) else check_periods(periods, answer_of(t))
   take_step(step_on(t, "change", args, columns), t, call = rlang::current_env())

@@ -26,7 +26,7 @@ add_pareto <- function(t, of = NULL, within = NULL, classes = c(A = 0.80, B = 0.
   check_name(name)
   check_classes(classes)
   within <- pick_within(enquo(within), t)
-  exact_values(t, of)
+  check_number_column(t, of)
   check_adds_up(t, of, "Pareto classes")
   prefix <- name %||% of
   columns <- c(cumulative = "_cumulative", share = "_cumulative_share", members = "_member_share", class = "_class")
@@ -43,7 +43,7 @@ take_step.hinterfeld_step_pareto <- function(step, t, again = FALSE, call = call
   pareto <- pareto_of(t, exact_values(t, of, call), scope, classes, of)
   if (!again) {
     warn_scopes(sprintf("`%s` is", (attr(step, "shown") %||% step$columns)[4]),
-                unique(scope$labels[pareto$not_positive]))
+                unique(scope_labels(t, scope, pareto$not_positive)))
   }
   low <- pareto$low
   if (low > 0) {
@@ -59,7 +59,7 @@ take_step.hinterfeld_step_pareto <- function(step, t, again = FALSE, call = call
   )
   shown <- setdiff(seq_len(scope$count), pareto$not_positive)
   first <- utils::head(shown, max_scopes_named)
-  summary <- list(labels = if (scope$count > 1) scope$labels[first], top = pareto$top[first], rows = pareto$rows[first],
+  summary <- list(labels = if (scope$count > 1) scope_labels(t, scope, first), top = pareto$top[first], rows = pareto$rows[first],
                share = pareto$top_share[first], more = length(shown) - length(first), low = low)
   add_columns_of(t, step, columns, step_stats_of(t, summary = summary), call)
 }

@@ -50,7 +50,7 @@ pick_rows <- function(kind, t, n, within, of, ties, others, share, call = caller
   check_picks(n, share, call)
   of <- columns_given(of, t)
   within <- pick_within(within, t, call = call)
-  exact_values(t, of, call)
+  check_number_column(t, of, call)
   args <- list(n = as.double(n), within = within, of = of, ties = ties, others = others, share = share)
   answer <- answer_of(t)
   # A pick adds a rank where there is none, called after the column that it is by.
@@ -210,8 +210,8 @@ best_of_each <- function(t, within = NULL, of = NULL) {
   t <- detail_rows(t)
   answer <- answer_of(t)
   within <- pick_within(enquo(within), t)
-  if (!is.character(of) || length(of) == 0 || anyDuplicated(of)) exact_values(t, NULL)
-  for (measure in of) exact_values(t, measure)
+  if (!is.character(of) || length(of) == 0 || anyDuplicated(of)) check_number_column(t, NULL)
+  for (measure in of) check_number_column(t, measure)
   members <- setdiff(name_order(answer), within)
   # A period that all rows are of is told once, by the days.
   single <- vapply(members, function(name) name %in% answer$periods && length(unique(t[[name]])) == 1, NA)

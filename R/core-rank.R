@@ -27,7 +27,7 @@ add_rank <- function(t, of = NULL, within = NULL,
   check_name(name)
   within <- pick_within(enquo(within), t)
   of <- columns_given(enquo(of), t)
-  exact_values(t, of)
+  check_number_column(t, of)
   args <- list(of = of, within = within, ties = ties, highest_first = highest_first)
   take_step(step_on(t, "rank", args, c(rank = name %||% paste0(of, "_rank"))), t, call = rlang::current_env())
 }
@@ -65,5 +65,5 @@ row_ranks <- function(t, values, scope, ties, highest_first) {
   } else {
     order_kernel(scope, scopes, values, NULL, NULL, highest_first, threads_wanted())
   }
-  rank_kernel(order, scope, values, ties)
+  rank_kernel(order, scope, values, ties, threads_wanted())
 }

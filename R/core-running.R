@@ -80,7 +80,7 @@ running_column <- function(values, decimals, plan) {
 running_args <- function(t, of, within, along, restart, name, what, call = caller_env()) {
   check_totals(t, call = call)
   check_name(name, call)
-  exact_values(t, of, call)
+  check_number_column(t, of, call)
   check_adds_up(t, of, what, call)
   along <- running_along(t, along, what, call)
   within <- if (!rlang::quo_is_null(within)) pick_within(within, t, call = call)

@@ -27,7 +27,7 @@ add_share <- function(t, of = NULL, within = NULL, name = NULL) {
   check_name(name)
   within <- pick_within(enquo(within), t)
   of <- columns_given(enquo(of), t)
-  exact_values(t, of)
+  check_number_column(t, of)
   check_adds_up(t, of, "A share")
   args <- list(of = of, within = within)
   take_step(step_on(t, "share", args, c(share = name %||% paste0(of, "_share"))), t, call = rlang::current_env())
@@ -39,7 +39,8 @@ take_step.hinterfeld_step_share <- function(step, t, again = FALSE, call = calle
   scope <- derive_scope(t, step_names(t, step$args$within))
   shares <- shares_of(exact_values(t, of, call), scope, of)
   if (!again) {
-    warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns), unique(scope$labels[shares$not_positive]))
+    warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns),
+                unique(scope_labels(t, scope, shares$not_positive)))
   }
   column <- list(values = shares$share, counts = "percent")
   add_columns_of(t, step, list(column), step_stats_of(t, count_missing(shares$share), alone = stands_alone(scope, t)),
@@ -52,7 +53,7 @@ shares_of <- function(values, scope, of) {
   total <- scope_totals(scope, minor, of)
   not_positive <- total <= 0
   total[not_positive] <- NA
-  list(share = minor / total[scope$id], not_positive = which(not_positive))
+  list(share = quotient_kernel(minor, total, scope$id, threads_wanted()), not_positive = which(not_positive))
 }
 
 # The crosstab with a column of shares beside each column of cells.

@@ -2,23 +2,22 @@
 
 # Scopes: one number per row for each combination of the `within` columns, every level on its own.
 derive_scope <- function(t, within) {
-  data <- as_tibble.hinterfeld_totals(t)
+  groups <- member_groups(as_tibble.hinterfeld_totals(t), c(within, answer_of(t)$level))
+  list(id = groups$codes, count = groups$count, within = within, first = groups$first)
+}
+
+# What some scopes are called.
+scope_labels <- function(t, scope, at) {
   answer <- answer_of(t)
-  groups <- member_groups(data, c(within, answer$level))
-  names <- lapply(within, function(name) {
-    values <- data[[name]][groups$first]
-    every <- answer$columns[[name]]$every
-    if (is.null(every)) plain_value(values) else period_names(values, every, answer$about$calendar)
-  })
-  level <- answer$level
-  labels <- if (length(within)) {
-    do.call(paste, c(names, sep = " / "))
-  } else if (is.null(level)) {
-    "the whole table"
-  } else {
-    paste("level", data[[level]][groups$first])
+  rows <- scope$first[at]
+  if (length(scope$within)) {
+    names <- lapply(scope$within, function(name) {
+      every <- answer$columns[[name]]$every
+      if (is.null(every)) plain_value(t[[name]][rows]) else period_names(t[[name]][rows], every, answer$about$calendar)
+    })
+    return(do.call(paste, c(names, sep = " / ")))
   }
-  list(id = groups$codes, count = groups$count, labels = labels, first = groups$first)
+  if (is.null(answer$level)) rep_len("the whole table", length(at)) else paste("level", t[[answer$level]][rows])
 }
 
 # Has each of several scopes one row?
@@ -49,6 +48,14 @@ pick_within <- function(quo, t, argument = "within", call = caller_env()) {
 
 # The values of a measure or derived column: whole minor units where it is exact.
 exact_values <- function(t, of, call = caller_env()) {
+  check_number_column(t, of, call)
+  decimals <- known_column(answer_of(t), of)$decimals
+  values <- t[[of]]
+  list(values = if (is.null(decimals)) values else to_minor(values, decimals), decimals = decimals,
+       exact = !is.null(decimals))
+}
+
+check_number_column <- function(t, of, call = caller_env()) {
   choices <- number_columns_of(t)
   if (!rlang::is_string(of) || !of %in% choices) {
     is_name <- rlang::is_string(of)
@@ -60,10 +67,6 @@ exact_values <- function(t, of, call = caller_env()) {
                  i = if (length(choices)) sprintf("The table's columns of numbers are %s.", columns_named(choices)),
                  i = if (is_name) did_you_mean(of, choices), call = call)
   }
-  decimals <- known_column(answer_of(t), of)$decimals
-  values <- t[[of]]
-  list(values = if (is.null(decimals)) values else to_minor(values, decimals), decimals = decimals,
-       exact = !is.null(decimals))
 }
 
 # Whole minor units to add up and their decimals: those of the measure, or for inexact values as many as there is room

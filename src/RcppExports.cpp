@@ -560,15 +560,29 @@ BEGIN_RCPP
 END_RCPP
 }
 // rank_kernel
-Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties);
-RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP) {
+Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value, std::string ties, int threads);
+RcppExport SEXP _hinterfeld_rank_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP valueSEXP, SEXP tiesSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
     Rcpp::traits::input_parameter< std::string >::type ties(tiesSEXP);
-    rcpp_result_gen = Rcpp::wrap(rank_kernel(order, scope, value, ties));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(rank_kernel(order, scope, value, ties, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// quotient_kernel
+Rcpp::NumericVector quotient_kernel(Rcpp::NumericVector value, Rcpp::NumericVector by, Rcpp::IntegerVector scope, int threads);
+RcppExport SEXP _hinterfeld_quotient_kernel(SEXP valueSEXP, SEXP bySEXP, SEXP scopeSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type by(bySEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(quotient_kernel(value, by, scope, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -901,7 +915,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_first_names_kernel", (DL_FUNC) &_hinterfeld_first_names_kernel, 2},
     {"_hinterfeld_read_stretches_kernel", (DL_FUNC) &_hinterfeld_read_stretches_kernel, 7},
     {"_hinterfeld_gunzip_kernel", (DL_FUNC) &_hinterfeld_gunzip_kernel, 3},
-    {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 4},
+    {"_hinterfeld_rank_kernel", (DL_FUNC) &_hinterfeld_rank_kernel, 5},
+    {"_hinterfeld_quotient_kernel", (DL_FUNC) &_hinterfeld_quotient_kernel, 4},
     {"_hinterfeld_running_kernel", (DL_FUNC) &_hinterfeld_running_kernel, 5},
     {"_hinterfeld_running_in_order_kernel", (DL_FUNC) &_hinterfeld_running_in_order_kernel, 4},
     {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 7},

@@ -43,7 +43,8 @@ inline Range range_of_part(const int* x, std::size_t from, std::size_t to) {
 inline Range range_of_part(const double* x, std::size_t from, std::size_t to) {
   Range range;
   for (std::size_t i = from; i < to; ++i) {
-    if (missing(x[i])) continue;
+    // What is in order has many values that are alike.
+    if (missing(x[i]) || (i > from && x[i] == x[i - 1])) continue;
     const double v = x[i];
     if (!(std::fabs(v) < 9007199254740992.0) || v != static_cast<double>(static_cast<int64_t>(v))) {
       range.whole = false;
@@ -80,7 +81,7 @@ Marks mark(const T* x, std::size_t n, int64_t first, std::size_t places, int wan
   threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
     for (std::size_t i = from; i < to; ++i) {
       if (far && i + kAhead < to && !missing(x[i + kAhead])) __builtin_prefetch(seen.get() + place(x[i + kAhead]));
-      if (missing(x[i])) continue;
+      if (missing(x[i]) || (i > from && x[i] == x[i - 1])) continue;
       std::atomic<unsigned char>& mark = seen.get()[place(x[i])];
       // What is marked already is not written again: threads would wait for each other.
       if (mark.load(std::memory_order_relaxed) == 0) mark.store(1, std::memory_order_relaxed);

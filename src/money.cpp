@@ -116,6 +116,7 @@ SEXP day_codes_kernel(Rcpp::NumericVector days, int threads) {
     double low = R_PosInf, high = R_NegInf;
     bool good = true;
     for (std::size_t i = a; i < b; ++i) {
+      if (i > a && from[i] == from[i - 1]) continue;
       low = std::min(low, from[i]);
       high = std::max(high, from[i]);
       good = good && std::fabs(from[i]) < 2147483647.0 && from[i] == std::floor(from[i]);

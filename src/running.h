@@ -27,11 +27,11 @@ void totals(const int* order, std::size_t n, const int* scope, const int* place,
   }
 }
 
-// The same of rows that are in order of place, whatever their scopes: no order is needed. Rows without a place (0) get
-// nothing. False where the rows are in another order.
-template <typename Put>
+// The same of rows that are in order of place, whatever their scopes: no order is needed. Rows without a place (0) are
+// left out. False where the rows are in another order.
+template <typename Put, typename Leave>
 bool totals_in_order(std::size_t n, const int* scope, std::size_t scopes, const int* place, const double* value,
-                     Put put) {
+                     Put put, Leave leave_out) {
   for (std::size_t i = 1; i < n; ++i) {
     if (place[i] < place[i - 1]) return false;
   }
@@ -43,6 +43,7 @@ bool totals_in_order(std::size_t n, const int* scope, std::size_t scopes, const 
     }
     for (; i < end; ++i) {
       if (place[i] > 0) put(i, total[scope[i]]);
+      else leave_out(i);
     }
   }
   return true;

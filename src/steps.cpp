@@ -1,5 +1,6 @@
 #include <Rcpp.h>
 
+#include "checks.h"
 #include "sort.h"
 #include "memory.h"
 #include "ranks.h"
@@ -28,12 +29,42 @@ std::vector<int> from_zero(const Rcpp::IntegerVector& order) {
 // Rank of each row; `order` puts rows in order of scope and from the best value, missing ones last.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector rank_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value,
-                                std::string ties) {
-  Rcpp::NumericVector out(value.size(), NA_REAL);
+                                std::string ties, int threads) {
+  const std::size_t n = order.size();
+  if (value.size() != order.size() || scope.size() != order.size()) Rcpp::stop("a scope and a value for each row");
+  const Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
-  ranks::assign(from_zero(order).data(), order.size(), scope.begin(), value.begin(), ties_of(ties),
-                [&](int row, double rank) { to[row] = rank; });
-  return out;
+  const int *row = order.begin(), *of = scope.begin();
+  const double* x = value.begin();
+  const ranks::Ties rule = ties_of(ties);
+  const int count = threads::useful(n, threads);
+  // Each thread takes whole scopes.
+  auto bound = [&](int t) {
+    std::size_t at = n * t / count;
+    while (at > 0 && at < n && of[row[at] - 1] == of[row[at - 1] - 1]) ++at;
+    return at;
+  };
+  threads::each(count, [&](int t) {
+    ranks::assign(row, bound(t), bound(t + 1), of, x, rule, [to](int at, double rank) { to[at] = rank; });
+  });
+  return Rcpp::NumericVector(static_cast<SEXP>(out));
+}
+
+// Each value divided by that of its scope (from 1).
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector quotient_kernel(Rcpp::NumericVector value, Rcpp::NumericVector by, Rcpp::IntegerVector scope,
+                                    int threads) {
+  const std::size_t n = value.size();
+  if (scope.size() != value.size()) Rcpp::stop("a scope for each value");
+  border::check_rows(scope.begin(), n, by.size(), threads);
+  const Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
+  double* to = REAL(out);
+  const double *over = value.begin(), *under = by.begin();
+  const int* of = scope.begin();
+  threads::ranges(n, threads, [&](std::size_t from, std::size_t end) {
+    for (std::size_t i = from; i < end; ++i) to[i] = over[i] / under[of[i] - 1];
+  });
+  return Rcpp::NumericVector(static_cast<SEXP>(out));
 }
 
 // Running totals (width 0) or moving sums over `width` places, in minor units; `order` puts rows in order of
@@ -66,16 +97,17 @@ SEXP running_in_order_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::Intege
   for (const int own : scope) {
     if (own < 1 || own > scopes) Rcpp::stop("a scope out of range");
   }
-  Rcpp::NumericVector out(n, NA_REAL);
+  const Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
   try {
     if (!running::totals_in_order(static_cast<std::size_t>(n), scope.begin(), static_cast<std::size_t>(scopes),
                                   place.begin(), value.begin(),
-                                  [&](std::size_t row, int64_t total) { to[row] = money::publish(total); })) {
+                                  [&](std::size_t row, int64_t total) { to[row] = money::publish(total); },
+                                  [&](std::size_t row) { to[row] = NA_REAL; })) {
       return R_NilValue;
     }
   } catch (const std::overflow_error&) {
-    std::fill(out.begin(), out.end(), R_NaN);
+    std::fill(to, to + n, R_NaN);
   }
   return out;
 }

@@ -48,7 +48,7 @@ test_that("a period, a position, a rule, a row or a code that is not there stops
   rules <- sales_calendar()$rules
   expect_error(hinterfeld:::period_bounds_kernel(1L, "fortnight", FALSE, rules), "unknown period")
   expect_error(hinterfeld:::position_kernel(1L, "fortnight", rules), "unknown position")
-  expect_error(hinterfeld:::rank_kernel(1L, 1L, 1, "coin"), "unknown rule")
+  expect_error(hinterfeld:::rank_kernel(1L, 1L, 1, "coin", 1L), "unknown rule")
   expect_error(hinterfeld:::take_rows(list(1:3), c(1L, NA)), "out of range")
   expect_error(hinterfeld:::take_rows(list(1:3), 4L), "out of range")
   expect_error(hinterfeld:::lazy_rows_kernel(list(1:3), 0L, 1L), "out of range")
