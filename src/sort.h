@@ -122,20 +122,66 @@ void runs(const int* scope, std::size_t from, std::size_t to, Put put) {
   }
 }
 
-// Rows of one scope each, scope by scope: where each scope starts, and its rows in their own order.
+// What a row is ordered by inside its scope.
+inline Row row_of(const By& by, bool whole, std::size_t i) {
+  const uint32_t name = tie(by, i);
+  const uint64_t value = name == kLast ? UINT64_MAX : by.value == nullptr ? 0 : key(by.value[i], by.highest_first, whole);
+  return {value, name, static_cast<int>(i)};
+}
+
+// Scopes of very many rows are cut by the leading digits of their values, so that every thread has some of them.
+struct Cut {
+  std::size_t parts = 1;
+  uint64_t least = 0;
+  int shift = 0;
+  Cut(const By& by, bool whole, std::size_t n, int scopes, int count) {
+    if (count == 1 || by.value == nullptr || n / kMany < static_cast<std::size_t>(scopes)) return;
+    std::vector<uint64_t> low(count, UINT64_MAX), high(count, 0);
+    threads::each(count, [&](int t) {
+      uint64_t first = UINT64_MAX, last = 0;
+      for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+        const uint64_t value = key(by.value[i], by.highest_first, whole);
+        if (value == UINT64_MAX) continue;
+        first = std::min(first, value);
+        last = std::max(last, value);
+      }
+      low[t] = first;
+      high[t] = last;
+    });
+    least = *std::min_element(low.begin(), low.end());
+    const uint64_t most = *std::max_element(high.begin(), high.end());
+    if (least >= most) return;
+    parts = kParts;
+    while ((most - least) >> shift >= kParts) ++shift;
+  }
+  std::size_t part(uint64_t value) const {
+    return parts == 1 ? 0 : static_cast<std::size_t>(std::min<uint64_t>((value - least) >> shift, kParts - 1));
+  }
+
+ private:
+  static constexpr std::size_t kMany = std::size_t{1} << 18, kParts = 256;
+};
+
+// Rows of one scope each, scope by scope, and of each part of a scope: where each starts, and its rows in their own
+// order.
 struct Scopes {
   std::vector<std::size_t> start;
   pages::Zeros<Row> rows;
 };
 
 inline Scopes by_scope(std::size_t n, const int* scope, int scopes, const By& by, int count) {
-  const std::size_t width = static_cast<std::size_t>(scopes) + 1;
+  const bool whole = by.value == nullptr || all_whole(by.value, n, count);
+  const Cut cut(by, whole, n, scopes, count);
+  const std::size_t width = (static_cast<std::size_t>(scopes) + 1) * cut.parts;
   // How many rows of each scope each thread has; then where they go.
   std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(width, 0));
   threads::each(count, [&](int t) {
     std::size_t* mine = next[t].data();
-    runs(scope, n * t / count, n * (t + 1) / count,
-         [&](std::size_t s, std::size_t from, std::size_t to) { mine[s] += to - from; });
+    const By of = by;
+    runs(scope, n * t / count, n * (t + 1) / count, [&](std::size_t s, std::size_t from, std::size_t to) {
+      if (cut.parts == 1) mine[s] += to - from;
+      else for (std::size_t i = from; i < to; ++i) ++mine[s * cut.parts + cut.part(row_of(of, whole, i).value)];
+    });
   });
   Scopes out{std::vector<std::size_t>(width + 1, 0), pages::Zeros<Row>(n)};
   for (std::size_t s = 0; s < width; ++s) {
@@ -146,18 +192,14 @@ inline Scopes by_scope(std::size_t n, const int* scope, int scopes, const By& by
       out.start[s + 1] += rows;
     }
   }
-  const bool whole = by.value == nullptr || all_whole(by.value, n, count);
   threads::each(count, [&](int t) {
     std::size_t* mine = next[t].data();
+    Row* rows = out.rows.get();
     const By of = by;
     runs(scope, n * t / count, n * (t + 1) / count, [&](std::size_t s, std::size_t from, std::size_t to) {
-      Row* row = out.rows.get() + mine[s];
-      mine[s] += to - from;
-      for (std::size_t i = from; i < to; ++i, ++row) {
-        const uint32_t name = tie(of, i);
-        const uint64_t value =
-            name == kLast ? UINT64_MAX : of.value == nullptr ? 0 : key(of.value[i], of.highest_first, whole);
-        *row = {value, name, static_cast<int>(i)};
+      for (std::size_t i = from; i < to; ++i) {
+        const Row row = row_of(of, whole, i);
+        rows[mine[s * cut.parts + cut.part(row.value)]++] = row;
       }
     });
   });

@@ -44,6 +44,26 @@ test_that("orders are the same in any number of threads", {
   }
 })
 
+test_that("very many rows of a scope are in order although threads share them", {
+  withr::local_seed(23)
+  n <- 600000
+  values <- list(
+    skewed = round(stats::rexp(n, 1e-3)), few = as.double(sample(3, n, TRUE)), same = rep(1, n),
+    parts = c(Inf, -Inf, NA, NaN, -0, stats::rnorm(n - 5))
+  )
+  names <- sample(c(-1L, 0L, 1:50), n, TRUE)
+  places <- ifelse(names > 0, names, 60L - names)
+  for (value in values) {
+    for (scope in list(rep(1L, n), sample(2L, n, TRUE))) {
+      for (highest in c(TRUE, FALSE)) {
+        ours <- hinterfeld:::order_kernel(scope, max(scope), value, names, NULL, highest, 2L)
+        key <- ifelse(names == -1L, NA, if (highest) -value else value)
+        expect_identical(ours, order(scope, key, places, method = "radix"))
+      }
+    }
+  }
+})
+
 test_that("a period, a position, a rule, a row or a code that is not there stops compiled code", {
   rules <- sales_calendar()$rules
   expect_error(hinterfeld:::period_bounds_kernel(1L, "fortnight", FALSE, rules), "unknown period")
