@@ -265,8 +265,8 @@ read_iso_days_kernel <- function(x) {
     .Call(`_hinterfeld_read_iso_days_kernel`, x)
 }
 
-fixed_codes_kernel <- function(x, decimals) {
-    .Call(`_hinterfeld_fixed_codes_kernel`, x, decimals)
+fixed_text_kernel <- function(x, decimals) {
+    .Call(`_hinterfeld_fixed_text_kernel`, x, decimals)
 }
 
 short_number_kernel <- function(x) {

@@ -28,21 +28,7 @@ format_plain <- function(x, digits) {
 
 # With a fixed number of decimals, for machines.
 fixed_text <- function(x, decimals) {
-  coded <- fixed_codes(x, decimals)
-  coded$labels[coded$codes]
-}
-
-# The same as codes and the texts that there are.
-fixed_codes <- function(x, decimals) {
-  coded <- fixed_codes_kernel(as.double(x), decimals)
-  rest <- if (anyNA(coded$codes)) which(is.na(coded$codes) & !is.na(x))
-  if (length(rest)) {
-    text <- formatC(x[rest], format = "f", digits = decimals, decimal.mark = ".")
-    more <- unique(text)
-    coded <- list(codes = replace(coded$codes, rest, length(coded$labels) + match(text, more)),
-                  labels = c(coded$labels, more))
-  }
-  coded
+  fixed_text_kernel(as.double(x), decimals)
 }
 
 # Whole numbers inside a label that is a value of a table: the same for everybody.

@@ -10,8 +10,8 @@ write_delimited <- function(x, path, delimiter) {
   if (nzchar(problem)) stop_unwritten(problem)
 }
 
-# The texts of a column's cells: codes and labels, or labels alone where every cell has its own. Amounts and texts that
-# occur more than once become text once. Numbers are plain decimals: never an exponent, money with all its decimals.
+# A column's cells: codes and labels, labels alone where every cell has its own, or amounts and their decimals. Numbers
+# are plain decimals: never an exponent, money with all its decimals.
 cell_texts <- function(values, decimals = NULL) {
   if (inherits(values, "POSIXct")) {
     return(list(NULL, format(values, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")))
@@ -21,7 +21,7 @@ cell_texts <- function(values, decimals = NULL) {
     labels <- as.character(if (inherits(values, "Date")) plain_days(coded$labels) else coded$labels)
     return(list(coded$codes, enc2utf8(labels)))
   }
-  if (is.null(decimals)) list(NULL, number_text(values)) else unname(fixed_codes(values, decimals))
+  if (is.null(decimals)) list(NULL, number_text(values)) else list(as.double(values), as.integer(decimals))
 }
 
 # A cell that begins like a formula would be run by a spreadsheet, whatever it says; numbers may begin with a sign.

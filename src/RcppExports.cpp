@@ -801,14 +801,14 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// fixed_codes_kernel
-Rcpp::List fixed_codes_kernel(Rcpp::NumericVector x, int decimals);
-RcppExport SEXP _hinterfeld_fixed_codes_kernel(SEXP xSEXP, SEXP decimalsSEXP) {
+// fixed_text_kernel
+Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals);
+RcppExport SEXP _hinterfeld_fixed_text_kernel(SEXP xSEXP, SEXP decimalsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
-    rcpp_result_gen = Rcpp::wrap(fixed_codes_kernel(x, decimals));
+    rcpp_result_gen = Rcpp::wrap(fixed_text_kernel(x, decimals));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -934,7 +934,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_counted_values_kernel", (DL_FUNC) &_hinterfeld_counted_values_kernel, 2},
     {"_hinterfeld_read_numbers_kernel", (DL_FUNC) &_hinterfeld_read_numbers_kernel, 3},
     {"_hinterfeld_read_iso_days_kernel", (DL_FUNC) &_hinterfeld_read_iso_days_kernel, 1},
-    {"_hinterfeld_fixed_codes_kernel", (DL_FUNC) &_hinterfeld_fixed_codes_kernel, 2},
+    {"_hinterfeld_fixed_text_kernel", (DL_FUNC) &_hinterfeld_fixed_text_kernel, 2},
     {"_hinterfeld_short_number_kernel", (DL_FUNC) &_hinterfeld_short_number_kernel, 1},
     {"_hinterfeld_processors_kernel", (DL_FUNC) &_hinterfeld_processors_kernel, 0},
     {"_hinterfeld_handle_kernel", (DL_FUNC) &_hinterfeld_handle_kernel, 1},

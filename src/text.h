@@ -1,6 +1,8 @@
-// Strict reading of the text that data files hold: decimals and ISO days.
+// Strict reading of the text that data files hold, decimals and ISO days, and writing of decimals.
 #pragma once
 #include <cctype>
+#include <cmath>
+#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <string>
@@ -109,6 +111,28 @@ inline bool read_iso_day(const std::string& s, int& day) {
   if (in_month > calendar::days_in_month(year, month)) return false;
   day = calendar::days_from_civil(year, month, in_month);
   return true;
+}
+
+// A number with this many decimals behind what is there: whole minor units digit by digit, others as C writes them.
+inline void append_fixed(std::string& out, double value, int decimals) {
+  char text[400];
+  const double scaled = value * std::pow(10.0, decimals);
+  if (!(std::fabs(scaled) < 9007199254740992.0)) {
+    if (std::isinf(value)) out += value > 0 ? "Inf" : "-Inf";
+    else out.append(text, static_cast<std::size_t>(std::snprintf(text, sizeof text, "%.*f", decimals, value)));
+    return;
+  }
+  const long long minor = std::llround(scaled);
+  char* const end = text + sizeof text;
+  char* at = end;
+  unsigned long long rest = static_cast<unsigned long long>(minor < 0 ? -minor : minor);
+  for (int k = 0; k < decimals || rest > 0 || k == decimals; ++k) {
+    if (k == decimals && k > 0) *--at = '.';
+    *--at = static_cast<char>('0' + rest % 10);
+    rest /= 10;
+  }
+  if (minor < 0) *--at = '-';
+  out.append(at, static_cast<std::size_t>(end - at));
 }
 
 }  // namespace text

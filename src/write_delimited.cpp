@@ -3,12 +3,14 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cmath>
 #include <cstdio>
 #include <cstring>
 #include <string>
 #include <vector>
 
 #include "file_handle.h"
+#include "text.h"
 #include "threads.h"
 
 namespace {
@@ -28,25 +30,36 @@ void append_field(std::string& out, const char* text, char delimiter) {
   out += '"';
 }
 
-// The cells of a column: the field of each label, one behind another, and the label of each row.
+// The cells of a column: the field of each label, one behind another, and the label of each row; or amounts.
 class Cells {
  public:
   // Without codes each row has a label of its own. `blank` is what a row without a label has.
-  Cells(SEXP codes, SEXP labels, std::size_t rows, char delimiter, const char* blank)
-      : codes_(Rf_isNull(codes) ? nullptr : INTEGER(codes)), labels_(static_cast<std::size_t>(Rf_xlength(labels))),
-        blank_(blank) {
-    if (codes_ != nullptr ? static_cast<std::size_t>(Rf_xlength(codes)) != rows : labels_ != rows) {
+  Cells(const Rcpp::List& column, std::size_t rows, char delimiter, const char* blank) : blank_(blank) {
+    SEXP first = column[0], second = column[1];
+    if (static_cast<std::size_t>(Rf_xlength(Rf_isNull(first) ? second : first)) != rows) {
       Rcpp::stop("a column has another number of rows");
     }
+    if (TYPEOF(first) == REALSXP) {
+      amounts_ = REAL(first);
+      decimals_ = Rcpp::as<int>(second);
+      return;
+    }
+    if (!Rf_isNull(first)) codes_ = INTEGER(first);
+    labels_ = static_cast<std::size_t>(Rf_xlength(second));
     for (std::size_t k = 0; k < labels_; ++k) {
       starts_.push_back(fields_.size());
-      const SEXP label = STRING_ELT(labels, static_cast<R_xlen_t>(k));
+      const SEXP label = STRING_ELT(second, static_cast<R_xlen_t>(k));
       if (label == NA_STRING || CHAR(label)[0] == '\0') fields_ += blank;
       else append_field(fields_, CHAR(label), delimiter);
     }
     starts_.push_back(fields_.size());
   }
   void append(std::string& out, std::size_t row) const {
+    if (amounts_ != nullptr) {
+      if (std::isnan(amounts_[row])) out += blank_;
+      else text::append_fixed(out, amounts_[row], decimals_);
+      return;
+    }
     const std::size_t k = codes_ == nullptr ? row : static_cast<std::size_t>(codes_[row]) - 1;
     // A missing code, and any below 1, is not one of the labels.
     if (k < labels_) out.append(fields_, starts_[k], starts_[k + 1] - starts_[k]);
@@ -54,8 +67,10 @@ class Cells {
   }
 
  private:
-  const int* codes_;
-  std::size_t labels_;
+  const double* amounts_ = nullptr;
+  int decimals_ = 0;
+  const int* codes_ = nullptr;
+  std::size_t labels_ = 0;
   const char* blank_;
   std::vector<std::size_t> starts_;
   std::string fields_;
@@ -63,8 +78,8 @@ class Cells {
 
 }  // namespace
 
-// Writes columns, each a list of codes (from 1; NULL where each row has a label of its own) and labels in UTF-8: ""
-// when the system took all of them, else what it says.
+// Writes columns, each a list of codes (from 1; NULL where each row has a label of its own) and labels in UTF-8, or of
+// amounts and their decimals: "" when the system took all of them, else what it says.
 // [[Rcpp::export(rng = false)]]
 std::string write_delimited_kernel(std::string path, Rcpp::CharacterVector names, Rcpp::List columns, double rows,
                                    std::string delimiter, int threads) {
@@ -77,7 +92,7 @@ std::string write_delimited_kernel(std::string path, Rcpp::CharacterVector names
   std::string heading;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     const Rcpp::List column = columns[k];
-    cells.emplace_back(column[0], column[1], n, delimiter[0], blank);
+    cells.emplace_back(column, n, delimiter[0], blank);
     if (k > 0) heading += delimiter[0];
     append_field(heading, CHAR(STRING_ELT(names, k)), delimiter[0]);
   }
