@@ -88,7 +88,12 @@ row_order <- function(facts, keys, measures, levels, rows, detail, dated) {
   if (length(keys) == 0) {
     return(seq_len(row_count(rows)))
   }
-  group_values <- function(codes) prefix_values(facts, keys, measures[1], levels, rows, detail, codes)
+  m <- measures[[1]]
+  up <- length(levels) == 1 && (adds_up(m) || m$margin == "add_up")
+  group_values <- function(groups, values) {
+    if (up && !is.null(values)) added_values(m, groups, values) else
+      prefix_values(facts, keys, measures[1], levels, rows, detail, groups$parts)
+  }
   shown <- seq_along(rows$codes)
   periods <- keys_in_calendar(keys[shown], rows$codes, facts)
   nested_order(periods$keys, rows$codes, as.double(rows$values[[1]]), dated[shown] | periods$in_calendar, group_values)
@@ -107,7 +112,7 @@ nested_order <- function(keys, codes, values, dated, group_values) {
   } else {
     outer <- seq_len(k - 1)
     groups <- group_lines(n, Map(function(key, codes) new_key(key$name, codes, key$labels), keys[outer], codes[outer]))
-    order <- nested_order(keys[outer], groups$parts, if (!dated[k - 1]) group_values(groups$parts), dated,
+    order <- nested_order(keys[outer], groups$parts, if (!dated[k - 1]) group_values(groups, values), dated,
                           group_values)
     place <- integer(groups$count)
     place[order] <- seq_along(order)
@@ -115,6 +120,13 @@ nested_order <- function(keys, codes, values, dated, group_values) {
     scopes <- groups$count
   }
   order_kernel(scope, scopes, if (!dated[k]) values, codes[[k]], key_ranks(keys[[k]]), TRUE, threads_wanted())
+}
+
+# The values of each group added up.
+added_values <- function(m, groups, values) {
+  key <- new_key("group", groups$codes, seq_len(groups$count))
+  added <- tally_lines(length(values), list(key), list(new_amount("sum", values)))
+  fill_empty(m, replace(added$values[[1]], added$counted[[1]] == 0, NA))
 }
 
 # The first measure of each group of the first keys, some of them totals. A group whose last key is a total has none: it

@@ -32,29 +32,11 @@ inline uint32_t tie(const By& by, std::size_t i) {
   return static_cast<uint32_t>(by.rank == nullptr ? code : by.rank[code - 1]);
 }
 
-// Whole numbers differ in fewer bytes when they are taken as such.
-inline bool all_whole(const double* x, std::size_t n, int wanted) {
-  std::atomic<bool> whole{true};
-  threads::ranges(n, wanted, [&](std::size_t from, std::size_t to) {
-    bool here = true;
-    for (std::size_t i = from; i < to && here; ++i) {
-      here = std::isnan(x[i]) ||
-        (std::fabs(x[i]) < 9007199254740992.0 && x[i] == static_cast<double>(static_cast<int64_t>(x[i])));
-    }
-    if (!here) whole = false;
-  });
-  return whole;
-}
-
 // A double as an integer in the same order, -0 like 0, NaN last.
-inline uint64_t key(double x, bool highest_first, bool whole) {
+inline uint64_t key(double x, bool highest_first) {
   if (std::isnan(x)) return UINT64_MAX;
   x += 0.0;
   uint64_t bits;
-  if (whole) {
-    bits = static_cast<uint64_t>(static_cast<int64_t>(x) + (int64_t{1} << 53));
-    return highest_first ? (uint64_t{1} << 54) - bits : bits;
-  }
   std::memcpy(&bits, &x, sizeof bits);
   bits = bits >> 63 ? ~bits : bits | (uint64_t{1} << 63);
   return highest_first ? ~bits : bits;
@@ -111,119 +93,143 @@ inline void by_digits(Row* rows, std::size_t n, std::vector<Row>& spare) {
   if (from != rows) std::copy(from, from + n, rows);
 }
 
-// Calls put(scope, first row, past the last) for each run of rows of one scope.
-template <typename Put>
-void runs(const int* scope, std::size_t from, std::size_t to, Put put) {
-  while (from < to) {
-    std::size_t end = from + 1;
-    while (end < to && scope[end] == scope[from]) ++end;
-    put(static_cast<std::size_t>(scope[from]), from, end);
-    from = end;
+// Sorts a few rows by moving each to its place: nothing is asked of memory. Stable.
+inline void by_moving(Row* rows, std::size_t n) {
+  for (std::size_t i = 1; i < n; ++i) {
+    const Row row = rows[i];
+    std::size_t at = i;
+    for (; at > 0 && before(row, rows[at - 1]); --at) rows[at] = rows[at - 1];
+    rows[at] = row;
   }
 }
 
-// What a row is ordered by inside its scope.
-inline Row row_of(const By& by, bool whole, std::size_t i) {
-  const uint32_t name = tie(by, i);
-  const uint64_t value = name == kLast ? UINT64_MAX : by.value == nullptr ? 0 : key(by.value[i], by.highest_first, whole);
-  return {value, name, static_cast<int>(i)};
-}
-
-// Scopes of very many rows are cut by the leading digits of their values, so that every thread has some of them.
-struct Cut {
-  std::size_t parts = 1;
-  uint64_t least = 0;
+// Row numbers (from 0) in order of `number`, a whole number for each row, then of names, then of rows. Rows are dealt out
+// by the leading digits of their numbers into parts that stay in the cache, which threads share.
+template <typename Number>
+void in_order(std::size_t n, const By& by, int count, int* out, Number number) {
+  std::vector<uint64_t> low(count, UINT64_MAX), high(count, 0);
+  auto bound = [&](int t) { return n * t / count; };
+  threads::each(count, [&](int t) {
+    uint64_t least = UINT64_MAX, most = 0;
+    for (std::size_t i = bound(t); i < bound(t + 1); ++i) {
+      least = std::min(least, number(i));
+      most = std::max(most, number(i));
+    }
+    low[t] = least;
+    high[t] = most;
+  });
+  const uint64_t least = *std::min_element(low.begin(), low.end());
+  const uint64_t width = std::max(*std::max_element(high.begin(), high.end()), least) - least;
+  const std::size_t parts = std::max<std::size_t>(2, std::min<std::size_t>(1024, n / 64));
   int shift = 0;
-  Cut(const By& by, bool whole, std::size_t n, int scopes, int count) {
-    if (count == 1 || by.value == nullptr || n / kMany < static_cast<std::size_t>(scopes)) return;
-    std::vector<uint64_t> low(count, UINT64_MAX), high(count, 0);
-    threads::each(count, [&](int t) {
-      uint64_t first = UINT64_MAX, last = 0;
-      for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
-        const uint64_t value = key(by.value[i], by.highest_first, whole);
-        if (value == UINT64_MAX) continue;
-        first = std::min(first, value);
-        last = std::max(last, value);
-      }
-      low[t] = first;
-      high[t] = last;
-    });
-    least = *std::min_element(low.begin(), low.end());
-    const uint64_t most = *std::max_element(high.begin(), high.end());
-    if (least >= most) return;
-    parts = kParts;
-    while ((most - least) >> shift >= kParts) ++shift;
-  }
-  std::size_t part(uint64_t value) const {
-    return parts == 1 ? 0 : static_cast<std::size_t>(std::min<uint64_t>((value - least) >> shift, kParts - 1));
-  }
-
- private:
-  static constexpr std::size_t kMany = std::size_t{1} << 18, kParts = 256;
-};
-
-// Rows of one scope each, scope by scope, and of each part of a scope: where each starts, and its rows in their own
-// order.
-struct Scopes {
-  std::vector<std::size_t> start;
-  pages::Zeros<Row> rows;
-};
-
-inline Scopes by_scope(std::size_t n, const int* scope, int scopes, const By& by, int count) {
-  const bool whole = by.value == nullptr || all_whole(by.value, n, count);
-  const Cut cut(by, whole, n, scopes, count);
-  const std::size_t width = (static_cast<std::size_t>(scopes) + 1) * cut.parts;
-  // How many rows of each scope each thread has; then where they go.
-  std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(width, 0));
+  while (width >> shift >= parts) ++shift;
+  auto part = [&](uint64_t value) { return static_cast<std::size_t>((value - least) >> shift); };
+  // How many rows of each part each thread has; then where they go.
+  std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(parts, 0));
   threads::each(count, [&](int t) {
     std::size_t* mine = next[t].data();
-    const By of = by;
-    runs(scope, n * t / count, n * (t + 1) / count, [&](std::size_t s, std::size_t from, std::size_t to) {
-      if (cut.parts == 1) mine[s] += to - from;
-      else for (std::size_t i = from; i < to; ++i) ++mine[s * cut.parts + cut.part(row_of(of, whole, i).value)];
-    });
+    for (std::size_t i = bound(t); i < bound(t + 1); ++i) ++mine[part(number(i))];
   });
-  Scopes out{std::vector<std::size_t>(width + 1, 0), pages::Zeros<Row>(n)};
-  for (std::size_t s = 0; s < width; ++s) {
-    out.start[s + 1] = out.start[s];
+  std::vector<std::size_t> start(parts + 1, 0);
+  for (std::size_t p = 0; p < parts; ++p) {
+    start[p + 1] = start[p];
     for (int t = 0; t < count; ++t) {
-      const std::size_t rows = next[t][s];
-      next[t][s] = out.start[s + 1];
-      out.start[s + 1] += rows;
+      const std::size_t rows = next[t][p];
+      next[t][p] = start[p + 1];
+      start[p + 1] += rows;
     }
   }
+  const pages::Zeros<Row> rows(n);
   threads::each(count, [&](int t) {
     std::size_t* mine = next[t].data();
-    Row* rows = out.rows.get();
     const By of = by;
-    runs(scope, n * t / count, n * (t + 1) / count, [&](std::size_t s, std::size_t from, std::size_t to) {
-      for (std::size_t i = from; i < to; ++i) {
-        const Row row = row_of(of, whole, i);
-        rows[mine[s * cut.parts + cut.part(row.value)]++] = row;
-      }
-    });
+    for (std::size_t i = bound(t); i < bound(t + 1); ++i) {
+      const uint64_t value = number(i);
+      rows.get()[mine[part(value)]++] = {value, tie(of, i), static_cast<int>(i)};
+    }
   });
-  return out;
+  std::atomic<std::size_t> waiting{0};
+  threads::each(count, [&](int) {
+    std::vector<Row> spare;
+    for (std::size_t p = waiting++; p < parts; p = waiting++) {
+      Row* own = rows.get() + start[p];
+      const std::size_t length = start[p + 1] - start[p];
+      if (length > 64) by_digits(own, length, spare);
+      else by_moving(own, length);
+      for (std::size_t i = 0; i < length; ++i) out[start[p] + i] = own[i].row;
+    }
+  });
 }
 
-// Row numbers (from 0) in order of scope (1..scopes), then `by`, then row.
+// Values as whole numbers from 0 in the order that is wanted, those that are missing last.
+struct Whole {
+  const double* value;
+  bool highest_first;
+  int64_t low = 0, high = -1;
+  bool good = true;  // all are whole numbers
+
+  Whole(const By& by, std::size_t n, int count) : value(by.value), highest_first(by.highest_first) {
+    if (value == nullptr) return;
+    std::vector<double> least(count, INFINITY), most(count, -INFINITY);
+    std::atomic<bool> whole{true};
+    threads::each(count, [&](int t) {
+      double first = INFINITY, last = -INFINITY;
+      bool here = true;
+      for (std::size_t i = n * t / count; i < n * (t + 1) / count && here; ++i) {
+        if (std::isnan(value[i])) continue;
+        here = std::fabs(value[i]) < 4503599627370496.0 && value[i] == static_cast<double>(static_cast<int64_t>(value[i]));
+        first = std::min(first, value[i]);
+        last = std::max(last, value[i]);
+      }
+      if (!here) whole = false;
+      least[t] = first;
+      most[t] = last;
+    });
+    good = whole;
+    const double first = *std::min_element(least.begin(), least.end()), last = *std::max_element(most.begin(), most.end());
+    if (!good || first > last) return;
+    low = static_cast<int64_t>(first);
+    high = static_cast<int64_t>(last);
+  }
+  // How many numbers there may be.
+  uint64_t size() const { return static_cast<uint64_t>(high - low) + 2; }
+  uint64_t last() const { return size() - 1; }
+  uint64_t at(std::size_t i) const {
+    if (value == nullptr) return 0;
+    if (std::isnan(value[i])) return last();
+    const int64_t whole = static_cast<int64_t>(value[i]);
+    return static_cast<uint64_t>(highest_first ? high - whole : whole - low);
+  }
+};
+
+// Values of any kind as the numbers of those that differ, in their order.
+inline std::vector<double> places_of(std::size_t n, const By& by, int count) {
+  std::vector<int> order(n);
+  auto number = [&](std::size_t i) { return key(by.value[i], by.highest_first); };
+  in_order(n, By{}, count, order.data(), number);
+  std::vector<double> place(n);
+  double now = 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    const std::size_t row = static_cast<std::size_t>(order[i]);
+    if (i > 0 && number(row) != number(static_cast<std::size_t>(order[i - 1]))) ++now;
+    place[row] = std::isnan(by.value[row]) ? by.value[row] : now;
+  }
+  return place;
+}
+
+// Row numbers (from 0) in order of scope (up to `scopes`), then `by`, then row.
 inline void in_scopes(std::size_t n, const int* scope, int scopes, const By& by, int wanted, int* out) {
   const int count = threads::useful(n, wanted);
-  Scopes found = by_scope(n, scope, scopes, by, count);
-  threads::each(count, [&](int t) {
-    std::vector<Row> spare;
-    // Scopes are shared out by their rows, not by their number.
-    for (std::size_t s = 0; s + 1 < found.start.size(); ++s) {
-      const std::size_t from = found.start[s], length = found.start[s + 1] - from;
-      if (length == 0 || from * count / n != static_cast<std::size_t>(t)) continue;
-      Row* rows = found.rows.get() + from;
-      if (length > 64) {
-        by_digits(rows, length, spare);
-      } else {
-        std::stable_sort(rows, rows + length, before);
-      }
-      for (std::size_t i = 0; i < length; ++i) out[from + i] = rows[i].row;
-    }
+  const Whole values(by, n, count);
+  uint64_t numbers;
+  if (!values.good || __builtin_mul_overflow(values.size(), static_cast<uint64_t>(scopes) + 1, &numbers)) {
+    const std::vector<double> place = places_of(n, by, count);
+    in_scopes(n, scope, scopes, By{place.data(), false, by.code, by.rank}, wanted, out);
+    return;
+  }
+  in_order(n, by, count, out, [=](std::size_t i) {
+    const bool total = by.code != nullptr && by.code[i] == kTotal;
+    return static_cast<uint64_t>(scope[i]) * values.size() + (total ? values.last() : values.at(i));
   });
 }
 

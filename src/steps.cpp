@@ -144,7 +144,7 @@ Rcpp::IntegerVector top_rows_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp:
   std::vector<uint64_t> best((static_cast<std::size_t>(scopes) + 1) * most, UINT64_MAX);
   for (std::size_t i = 0; i < rows; ++i) {
     uint64_t* mine = best.data() + of[i] * most;
-    const uint64_t key = order::key(x[i], highest_first, false);
+    const uint64_t key = order::key(x[i], highest_first);
     if (key >= mine[most - 1]) continue;
     uint64_t* at = std::lower_bound(mine, mine + most, key);
     if (*at == key) continue;
@@ -153,7 +153,7 @@ Rcpp::IntegerVector top_rows_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp:
   }
   std::vector<int> out;
   for (std::size_t i = 0; i < rows; ++i) {
-    const uint64_t key = order::key(x[i], highest_first, false);
+    const uint64_t key = order::key(x[i], highest_first);
     if (key <= best[of[i] * most + most - 1] && key != UINT64_MAX) out.push_back(static_cast<int>(i) + 1);
   }
   return Rcpp::IntegerVector(out.begin(), out.end());
