@@ -103,8 +103,8 @@ inline void by_moving(Row* rows, std::size_t n) {
   }
 }
 
-// Row numbers (from 0) in order of `number`, a whole number for each row, then of names, then of rows. Rows are dealt out
-// by the leading digits of their numbers into parts that stay in the cache, which threads share.
+// Row numbers (from 0) in order of `number`, a whole number for each row, then of names, then of rows. Rows are dealt
+// out by the leading digits of their numbers into parts that stay in the cache, which threads share.
 template <typename Number>
 void in_order(std::size_t n, const By& by, int count, int* out, Number number) {
   std::vector<uint64_t> low(count, UINT64_MAX), high(count, 0);
@@ -177,7 +177,8 @@ struct Whole {
       bool here = true;
       for (std::size_t i = n * t / count; i < n * (t + 1) / count && here; ++i) {
         if (std::isnan(value[i])) continue;
-        here = std::fabs(value[i]) < 4503599627370496.0 && value[i] == static_cast<double>(static_cast<int64_t>(value[i]));
+        here = std::fabs(value[i]) < 4503599627370496.0 &&
+          value[i] == static_cast<double>(static_cast<int64_t>(value[i]));
         first = std::min(first, value[i]);
         last = std::max(last, value[i]);
       }
@@ -186,7 +187,8 @@ struct Whole {
       most[t] = last;
     });
     good = whole;
-    const double first = *std::min_element(least.begin(), least.end()), last = *std::max_element(most.begin(), most.end());
+    const double first = *std::min_element(least.begin(), least.end());
+    const double last = *std::max_element(most.begin(), most.end());
     if (!good || first > last) return;
     low = static_cast<int64_t>(first);
     high = static_cast<int64_t>(last);
