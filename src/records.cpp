@@ -110,6 +110,7 @@ class Blocks {
  public:
   Blocks(const std::string& path, std::size_t size, int threads) : reader_(path, size, threads), size_(size) {}
 
+  int threads() const { return reader_.threads(); }
   // The next block, from `data` to `end`; false behind the last one.
   bool next() {
     char* const held = held_.data();
@@ -340,7 +341,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       columns_wanted = named_in(heading, wanted);
       if (texts.isNotNull()) {
         kinds = taken_kinds(at, end, marks, columns_wanted, named_in(heading, texts), whole.fields);
-        for (int t = 0; t < threads; ++t) gatherers.emplace_back(marks.decimal, NA_REAL, kinds);
+        for (int t = 0; t < blocks.threads(); ++t) gatherers.emplace_back(marks.decimal, NA_REAL, kinds);
       }
     }
     const auto found = records::count(at, end, marks, whole.fields, columns_wanted, blocks.places(), gatherers);

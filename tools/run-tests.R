@@ -41,11 +41,16 @@ shares <- vapply(files, function(file) {
   text <- readLines(file, warn = FALSE)
   if (any(grepl("mirai::", text, fixed = TRUE))) "workers" else
     if (any(grepl("local_postgres(", text, fixed = TRUE))) "server" else
-      if (any(grepl("(open_page|serve_desk|demo_run)[(]", text))) "browser" else file
+      if (any(grepl("(open_page|serve_desk|demo_run)[(]", text))) "browser" else
+        if (grepl("-examples[.]R$", file)) "examples" else ""
 }, "")
+# All others by their size, the small ones together: helpers are read once for each unit.
+sizes <- file.size(files)
+others <- which(shares == "")[order(-sizes[shares == ""])]
+shares[others] <- sprintf("%03.0f", cumsum(sizes[others]) %/% 8000)
 units <- split(names, shares)
-early <- grepl("^(server|browser)$|-examples[.]R$", names(units))
-units <- units[order(!early, -vapply(split(file.size(files), shares), sum, 0))]
+early <- names(units) %in% c("server", "browser", "examples")
+units <- units[order(!early, names(units))]
 
 new_queue <- function(units) {
   queue <- tempfile("queue-")
