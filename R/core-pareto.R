@@ -59,8 +59,9 @@ take_step.hinterfeld_step_pareto <- function(step, t, again = FALSE, call = call
   )
   shown <- setdiff(seq_len(scope$count), pareto$not_positive)
   first <- utils::head(shown, max_scopes_named)
-  summary <- list(labels = if (scope$count > 1) scope_labels(t, scope, first), top = pareto$top[first], rows = pareto$rows[first],
-               share = pareto$top_share[first], more = length(shown) - length(first), low = low)
+  summary <- list(labels = if (scope$count > 1) scope_labels(t, scope, first), top = pareto$top[first],
+                  rows = pareto$rows[first], share = pareto$top_share[first], more = length(shown) - length(first),
+                  low = low)
   add_columns_of(t, step, columns, step_stats_of(t, summary = summary), call)
 }
 

@@ -34,9 +34,9 @@ run_queue <- function(folder, queue, into) {
 names <- sub("^test-(.*)[.]R$", "\\1", list.files(folder, "^test-.*[.]R$"))
 names <- grep(pattern, names, value = TRUE)
 files <- file.path(folder, sprintf("test-%s.R", names))
-# What shares a server, or a browser and the demo's run, goes to one process, and first, for it takes longest; so do the
-# examples, whose file is short. What has workers, as some with a server do, goes to a process of its own, in which every
-# copy costs more.
+# What shares a server, or a browser and the demo's run, goes to one process, and first, for it takes longest; so do
+# the examples, whose file is short. What has workers, as some with a server do, goes to a process of its own, in which
+# every copy costs more.
 shares <- vapply(files, function(file) {
   text <- readLines(file, warn = FALSE)
   if (any(grepl("mirai::", text, fixed = TRUE))) "workers" else
