@@ -24,39 +24,22 @@ class Dealt {
   Dealt(const KeySpace& space, std::size_t lines, int count, Pause pause) : numbers_(lines), lines_(lines) {
     while (bits_ < kMostBits && (lines >> bits_) > kLines) ++bits_;
     const std::size_t parts = std::size_t{1} << bits_;
-    auto each_block = [&](int t, const threads::Failure& failure, auto work) {
+    auto each_line = [&](int t, const threads::Failure& failure, auto work) {
       std::vector<uint64_t> number(kBlock);
       const std::size_t end = lines * (t + 1) / count;
       std::size_t blocks = 0;
       for (std::size_t from = lines * t / count; from < end && !failure.seen(); from += kBlock) {
         const std::size_t n = std::min(kBlock, end - from);
         space.encode(from, n, number.data());
-        for (std::size_t i = 0; i < n; ++i) work(number[i], from + i);
+        for (std::size_t i = 0; i < n; ++i) work(part_of(number[i]), number[i], from + i);
         if (t == 0 && ++blocks % 64 == 0) pause();
       }
     };
-    // Where the next line of a part goes: each thread has its own place in it.
-    std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(parts, 0));
-    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
-      std::size_t* mine = next[t].data();
-      each_block(t, failure, [&](uint64_t number, std::size_t) { ++mine[part_of(number)]; });
-    });
-    for (std::size_t p = 0, at = 0; p < parts; ++p) {
-      starts_.push_back(at);
-      for (int t = 0; t < count; ++t) {
-        const std::size_t n = next[t][p];
-        next[t][p] = at;
-        at += n;
-      }
-    }
-    starts_.push_back(lines);
-    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
-      std::size_t* mine = next[t].data();
-      each_block(t, failure, [&](uint64_t number, std::size_t line) {
-        const std::size_t at = mine[part_of(number)]++;
-        numbers_.get()[at] = number;
-        lines_.get()[at] = static_cast<uint32_t>(line);
-      });
+    uint64_t* const held = numbers_.get();
+    uint32_t* const lines_held = lines_.get();
+    starts_ = threads::deal(parts, count, each_line, [=](std::size_t at, uint64_t number, std::size_t line) {
+      held[at] = number;
+      lines_held[at] = static_cast<uint32_t>(line);
     });
   }
 

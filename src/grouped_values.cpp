@@ -60,32 +60,18 @@ Values<T> put_together(const Lines& lines, Value value, int wanted, Held held) {
   const std::size_t n = lines.n, groups = lines.groups;
   // Every thread has a count of each group: with very many groups that is more than the lines.
   const int count = groups > n / 4 ? 1 : threads::useful(n, wanted);
-  std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(groups, 0));
-  auto each_line = [&](int t, auto work) {
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
-      const uint32_t at = lines.place(i);
-      if (at != kNone && held(i)) work(at, i);
-    }
-  };
-  threads::each(count, [&](int t) {
-    std::size_t* mine = next[t].data();
-    each_line(t, [mine](uint32_t at, std::size_t) { ++mine[at]; });
-  });
-  std::vector<std::size_t> start(groups + 1, 0);
-  for (std::size_t g = 0; g < groups; ++g) {
-    start[g + 1] = start[g];
-    for (int t = 0; t < count; ++t) {
-      const std::size_t rows = next[t][g];
-      next[t][g] = start[g + 1];
-      start[g + 1] += rows;
-    }
-  }
-  Values<T> out{std::move(start), pages::Zeros<T>(n)};
-  threads::each(count, [&](int t) {
-    std::size_t* mine = next[t].data();
-    T* to = out.value.get();
-    each_line(t, [&](uint32_t at, std::size_t i) { to[mine[at]++] = value(i); });
-  });
+  Values<T> out{{}, pages::Zeros<T>(n)};
+  T* const to = out.value.get();
+  out.start = threads::deal(
+    groups, count,
+    [&](int t, const threads::Failure&, auto work) {
+      for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+        const uint32_t group = lines.place(i);
+        if (group != kNone && held(i)) work(group, i);
+      }
+    },
+    [=](std::size_t at, std::size_t i) { to[at] = value(i); }
+  );
   return out;
 }
 

@@ -124,35 +124,24 @@ void in_order(std::size_t n, const By& by, int count, int* out, Number number) {
   int shift = 0;
   while (width >> shift >= parts) ++shift;
   auto part = [&](uint64_t value) { return static_cast<std::size_t>((value - least) >> shift); };
-  // How many rows of each part each thread has; then where they go.
-  std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(parts, 0));
-  threads::each(count, [&](int t) {
-    std::size_t* mine = next[t].data();
-    for (std::size_t i = bound(t); i < bound(t + 1); ++i) ++mine[part(number(i))];
-  });
-  std::vector<std::size_t> start(parts + 1, 0);
-  for (std::size_t p = 0; p < parts; ++p) {
-    start[p + 1] = start[p];
-    for (int t = 0; t < count; ++t) {
-      const std::size_t rows = next[t][p];
-      next[t][p] = start[p + 1];
-      start[p + 1] += rows;
-    }
-  }
   const pages::Zeros<Row> rows(n);
-  threads::each(count, [&](int t) {
-    std::size_t* mine = next[t].data();
-    const By of = by;
-    for (std::size_t i = bound(t); i < bound(t + 1); ++i) {
-      const uint64_t value = number(i);
-      rows.get()[mine[part(value)]++] = {value, tie(of, i), static_cast<int>(i)};
-    }
-  });
+  Row* const row = rows.get();
+  const By of = by;
+  const std::vector<std::size_t> start = threads::deal(
+    parts, count,
+    [&](int t, const threads::Failure&, auto work) {
+      for (std::size_t i = bound(t); i < bound(t + 1); ++i) {
+        const uint64_t value = number(i);
+        work(part(value), value, i);
+      }
+    },
+    [=](std::size_t at, uint64_t value, std::size_t i) { row[at] = {value, tie(of, i), static_cast<int>(i)}; }
+  );
   std::atomic<std::size_t> waiting{0};
   threads::each(count, [&](int) {
     std::vector<Row> spare;
     for (std::size_t p = waiting++; p < parts; p = waiting++) {
-      Row* own = rows.get() + start[p];
+      Row* own = row + start[p];
       const std::size_t length = start[p + 1] - start[p];
       if (length > 64) by_digits(own, length, spare);
       else by_moving(own, length);

@@ -7,6 +7,7 @@
 #include <exception>
 #include <mutex>
 #include <stdexcept>
+#include <vector>
 #if defined(__unix__) || defined(__APPLE__)
 #include <unistd.h>
 #endif
@@ -94,6 +95,33 @@ void ranges(std::size_t n, int wanted, Work work) {
     const std::size_t from = n * t / count, to = n * (t + 1) / count;
     if (from < to) work(from, to);
   });
+}
+
+// Deals things out into parts, those of a part in their order: returns where each part starts, and the end. Threads go
+// through their things twice, each(thread, failure, work) with work(part, thing ...), to count them and to put them
+// down: put(place, thing ...).
+template <typename Each, typename Put>
+std::vector<std::size_t> deal(std::size_t parts, int count, Each each, Put put) {
+  // How many things of each part each thread has; then where its next one goes.
+  std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(parts, 0));
+  each_watched(count, [&](int t, const Failure& failure) {
+    std::size_t* mine = next[t].data();
+    each(t, failure, [mine](std::size_t part, const auto&...) { ++mine[part]; });
+  });
+  std::vector<std::size_t> start(parts + 1, 0);
+  for (std::size_t p = 0; p < parts; ++p) {
+    start[p + 1] = start[p];
+    for (int t = 0; t < count; ++t) {
+      const std::size_t n = next[t][p];
+      next[t][p] = start[p + 1];
+      start[p + 1] += n;
+    }
+  }
+  each_watched(count, [&](int t, const Failure& failure) {
+    std::size_t* mine = next[t].data();
+    each(t, failure, [&](std::size_t part, const auto&... thing) { put(mine[part]++, thing...); });
+  });
+  return start;
 }
 
 }  // namespace threads
