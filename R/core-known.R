@@ -29,7 +29,8 @@ known_not_finite <- function(known) {
 
 # The same of the amounts of a measure, which may be those of a column.
 lacks_amounts <- function(m) {
-  if (rlang::is_reference(m$known$column, m$minor)) known_not_finite(m$known) else any_not_finite(m$minor)
+  of_column <- !is.null(m$known) && rlang::is_reference(m$known$column, m$minor)
+  if (of_column) known_not_finite(m$known) else any_not_finite(m$minor)
 }
 
 # The least and the largest of whole numbers in the memory of integers that lie near each other, so that their distances
