@@ -34,6 +34,9 @@ rounds <- function(few, many) {
   if (nzchar(asked)) as.integer(asked) else if (nzchar(Sys.getenv("HINTERFELD_CI"))) many else few
 }
 
+# What has another of its kind beside it and takes long is tested where there is time for it.
+thorough <- function() rounds(FALSE, TRUE)
+
 # Which of some ways are played: a few of them here, by chance, and all in CI.
 some_of <- function(all, few) {
   sort(sample(all, min(all, rounds(few, all))))

@@ -53,7 +53,7 @@ test_that("very many rows of a scope are in order although threads share them", 
   )
   names <- sample(c(-1L, 0L, 1:50), n, TRUE)
   places <- ifelse(names > 0, names, 60L - names)
-  for (value in values) {
+  for (value in values[some_of(4, 2)]) {
     for (scope in list(rep(1L, n), sample(2L, n, TRUE))) {
       for (highest in c(TRUE, FALSE)) {
         ours <- hinterfeld:::order_kernel(scope, max(scope), value, names, NULL, highest, 2L)

@@ -87,7 +87,7 @@ test_that("a run killed at any moment leaves the former output, whole, or the ne
   # Each run writes other bytes, and is killed at a moment between its start and its end.
   code <- paste("library(hinterfeld); cat('ready\n');",
                 "for (i in 1:1000) suppressMessages(run_brief(commandArgs(TRUE)[1], again = TRUE))")
-  for (i in 1:4) {
+  for (i in seq_len(rounds(2, 8))) {
     cat(sprintf("2026-03-%02d,Sieve,Vale,paid,%d.00\n", i, i), file = file.path(folder, "sales.csv"), append = TRUE)
     process <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code, path), stdout = "|",
                                      env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))

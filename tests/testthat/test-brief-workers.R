@@ -36,16 +36,15 @@ broken_workers <- function(name, instead, count = 1, flag = tempfile(), env = pa
 
 test_that("any number of workers, and any cut of the parts, give the bytes of one process", {
   # Figures and a report too where there is time for them.
-  folder <- parted_job(light = rounds(TRUE, FALSE))
+  folder <- parted_job(light = !thorough())
   alone <- run_by(folder, NULL)
   # Large ranges, and ranges of a few records.
   for (workers in list(1, 2, 4)[some_of(3, 1)]) {
     withr::local_options(hinterfeld.block = sample(c(500, 4000, 2^25), 1))
-    expect_same_outputs(run_by(folder, workers), alone)
+    unlink(file.path(folder, "kept"), recursive = TRUE)
+    expect_same_outputs(run_by(folder, workers, store = file.path(folder, "kept")), alone)
     expect_false(mirai::daemons_set("hinterfeld"))
   }
-  stored <- run_by(folder, 1, store = file.path(folder, "kept"))
-  expect_same_outputs(stored, alone)
   # One process finds what workers have counted.
   expect_message(run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE,
                            store = file.path(folder, "kept")), "3 parts are kept, 0 to read", fixed = TRUE) |> quiet()
@@ -78,7 +77,7 @@ test_that("a worker that is killed in the middle costs its range a second try, a
   expect_same_outputs(run, alone)
 })
 
-test_that("what one worker cannot do is done by another", {
+if (thorough()) test_that("what one worker cannot do is done by another", {
   folder <- parted_job()
   alone <- run_by(folder, NULL)
   broken_workers("counted_part", function(...) {
@@ -91,7 +90,7 @@ test_that("what one worker cannot do is done by another", {
   expect_same_outputs(run, alone)
 })
 
-test_that("what fails twice, comes late, is another version or another part is told with its part and host", {
+if (thorough()) test_that("what fails twice, comes late or is of another version or part is told with part and host", {
   folder <- parted_job()
   host <- Sys.info()[["nodename"]]
   fails <- function(pattern, name, instead) {
@@ -109,7 +108,7 @@ test_that("what fails twice, comes late, is another version or another part is t
     list("not a tally of it", "counted_part", function(...) replace(former(...), "parts", list("another"))),
     list(paste0("by a worker on ", host, ".*the disk is gone"), "counted_part", function(...) stop("the disk is gone"))
   )
-  for (case in cases[some_of(4, 2)]) rlang::exec(fails, !!!case)
+  for (case in cases) rlang::exec(fails, !!!case)
   withr::local_options(hinterfeld.worker_timeout = 0.3)
   fails("did not answer in time", "counted_part", function(...) Sys.sleep(20))
 })
@@ -152,8 +151,7 @@ worker_hosts <- function(env = parent.frame()) {
        }, cut = hosts$cut)
 }
 
-# Where there is time for it, as the next one.
-if (rounds(FALSE, TRUE)) test_that("workers of other hosts report encrypted; one that is cut off costs a second try", {
+if (thorough()) test_that("workers of other hosts report encrypted; one that is cut off costs a second try", {
   folder <- parted_job()
   alone <- run_by(folder, NULL)
   # The first worker is slow, and then its host or its process is gone.
@@ -185,7 +183,7 @@ if (rounds(FALSE, TRUE)) test_that("workers of other hosts report encrypted; one
   expect_false(mirai::daemons_set("hinterfeld"))
 })
 
-if (rounds(FALSE, TRUE)) test_that("a full disk of a worker is told with its folder, and nothing is half delivered", {
+if (thorough()) test_that("a full disk of a worker is told with its folder, and nothing is half delivered", {
   folder <- parted_job()
   run_by(folder, NULL)
   former <- rlang::hash_file(file.path(folder, "out", "run.json"))

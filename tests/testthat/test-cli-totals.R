@@ -155,7 +155,7 @@ test_that("the numbers of a condition on text do not depend on the locale", {
   file <- withr::local_tempfile(fileext = ".csv")
   writeLines(enc2utf8(c("day,product,region,revenue", "2026-01-01,a,Vall\u00e9e,1", "2026-01-02,b,Vale,2")), file,
              useBytes = TRUE)
-  for (locale in c("C", "")) {
+  for (locale in c("C", "")[some_of(2, 1)]) {
     run <- run_process("totals", file, "--keep", "region == \"Vall\u00e9e\"", "--by", "region", "--csv", "--quiet",
                        env = c(LC_ALL = locale, LANG = ""))
     expect_identical(run$stdout, "region,revenue\nVall\u00e9e,1.00\n", label = locale)

@@ -73,7 +73,7 @@ test_that("sorting and highlighting leave the picture as it is, with its marks a
   expect_identical(reader$me$room, 349)
 })
 
-test_that("where there are other readers a copy draws, and what it draws is what one reader gets", {
+if (thorough()) test_that("where there are other readers a copy draws, and what it draws is what one reader gets", {
   alone <- a_reader(draws = TRUE)
   among <- a_reader(draws = TRUE)
   among$me$desk$shared <- list2env(list(readers = 2), parent = emptyenv())

@@ -1,4 +1,4 @@
-test_that("every choice of a running figure and of what is highlighted can be made, also across", {
+if (thorough()) test_that("every choice of a running figure and of what is highlighted can be made, also across", {
   reader <- a_reader(draws = TRUE)
   for (given in list(list("by", list(by = list("region"))), list("every", list(every = "month")),
                      list("running", list(running = "running")), list("running", list(running = "moving")),
@@ -145,5 +145,5 @@ test_that("an error that runs later, or is R's own, is told in the page and ends
 })
 
 test_that("forged messages end nothing and show no word of R's own", {
-  expect_identical(play_forged(3, rounds(25, 200)), character())
+  expect_identical(play_forged(3, rounds(15, 200)), character())
 })

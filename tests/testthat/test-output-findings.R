@@ -33,7 +33,7 @@ test_that("thresholds are the caller's, and wrong ones are refused", {
 })
 
 test_that("the report opens with them, and a brief says how many; the command line prints them", {
-  path <- brief_folder(paste0(small_brief, "report: {file: r.html, findings: 2}\n"))
+  path <- brief_folder(paste0(small_brief, "report: {file: r.html, findings: 2, sections: [headline, findings]}\n"))
   page <- function() {
     quiet(run_brief(path, again = TRUE))
     paste(readLines(file.path(dirname(path), "out", "r.html"), encoding = "UTF-8"), collapse = "\n")

@@ -146,7 +146,7 @@ test_that("a heading cannot leave its attribute, and only the report's own scrip
   expect_identical(page$script("return document.title"), "Safe")
 })
 
-test_that("a figure of pages shows the first and tells what is on the others", {
+if (thorough()) test_that("a figure of pages shows the first and tells what is on the others", {
   captions <- function(region) {
     path <- withr::local_tempfile(fileext = ".html")
     quiet(sales_report(kilnmoor_book(), path, region = region, sections = c("best_sellers", "change")))

@@ -38,7 +38,7 @@ test_that("the count is the same in any number of threads and any size of block,
     path <- text_at(paste(lines, collapse = "\n"))
     hinterfeld:::text_stretches_kernel(path, ",", ".", NULL, NULL, size, threads)
   }
-  for (round in 1:2) {
+  for (round in seq_len(rounds(1, 4))) {
     n <- 30000
     cell <- sample(c("1", "abc", "\"a,b\"", "\"two\nlines\"", "\"say \"\"so\"\"\"", "", strrep("long ", 30)),
                    3 * n, TRUE, prob = c(5, 5, 1, 1, 1, 2, 4))
