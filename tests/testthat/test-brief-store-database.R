@@ -51,7 +51,7 @@ test_that("days of a table are kept, and what changed is read again", {
   kept_table(con, folder)
   withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
   withr::local_seed(3)
-  first <- expect_changes_kept(con, folder, TRUE, c("nothing", c("new", "swap", "less")[some_of(3, 2)]))
+  first <- expect_changes_kept(con, folder, TRUE, c("nothing", c("new", "swap", "less")[some_of(3, 1)]))
   expect_match(first,
                "parts of sales are days of `day`, each recognised by its row count, its sums and its latest `touched`",
                all = FALSE)
@@ -145,6 +145,7 @@ test_that("what cannot be kept is told, and a part of wrong lines is a part", {
   con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "shop.sqlite"))
   withr::defer(DBI::dbDisconnect(con))
   lines <- part_lines(2, 40)
+  lines$day <- rep(lines$day[1:5], 8)
   DBI::dbWriteTable(con, "sales", cbind(lines, touched = 1:40, bought = lines$day))
   withr::local_envvar(SHOP = paste0("sqlite:", file.path(folder, "shop.sqlite")))
   job <- file.path(folder, "job.yaml")

@@ -94,7 +94,7 @@ test_that("the page comes with headers, arrows go through a list without choosin
   expect_identical(page$script("return document.activeElement.dataset.part"), "every")
 })
 
-if (thorough()) test_that("the page is for keyboards and readers: names, focus, lines behind a number, what was left out", {
+if (thorough()) test_that("the page is for keyboards and readers: names, focus, lines behind, what was left out", {
   page <- read_desk(paste0(served$address, state_link(desk_state(
     by = list("region", "product"), measures = list("revenue"), pick = list(best_sellers = list(n = 3L,
                                                                                                within = list("region")))
