@@ -217,8 +217,8 @@ tied_kernel <- function(order, scope, value) {
     .Call(`_hinterfeld_tied_kernel`, order, scope, value)
 }
 
-pareto_kernel <- function(order, scope, minor, cumulative, total, bounds) {
-    .Call(`_hinterfeld_pareto_kernel`, order, scope, minor, cumulative, total, bounds)
+pareto_kernel <- function(order, scope, scopes, minor, bounds) {
+    .Call(`_hinterfeld_pareto_kernel`, order, scope, scopes, minor, bounds)
 }
 
 median_kernel <- function(order, group, value, times) {

@@ -117,7 +117,11 @@ period_bounds <- function(day, every, calendar, last, call = caller_env()) {
 
 # Readable names of periods given as dates, as texts of dates among totals, or as a factor.
 period_names <- function(x, every, calendar) {
+  recurring <- is_recurring(every)
+  if (inherits(x, "Date") && !recurring) {
+    return(period_label(x, every, calendar))
+  }
   text <- as.character(x)
-  dates <- !is_recurring(every) & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
+  dates <- !recurring & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
   replace(text, dates, period_label(as.Date(text[dates]), every, calendar))
 }

@@ -42,8 +42,7 @@ take_step.hinterfeld_step_pareto <- function(step, t, again = FALSE, call = call
   scope <- derive_scope(t, step_names(t, step$args$within))
   pareto <- pareto_of(t, exact_values(t, of, call), scope, classes, of)
   if (!again) {
-    warn_scopes(sprintf("`%s` is", (attr(step, "shown") %||% step$columns)[4]),
-                unique(scope_labels(t, scope, pareto$not_positive)))
+    warn_scopes(sprintf("`%s` is", (attr(step, "shown") %||% step$columns)[4]), t, scope, pareto$not_positive)
   }
   low <- pareto$low
   if (low > 0) {
@@ -80,17 +79,11 @@ check_classes <- function(classes, call = caller_env()) {
 pareto_of <- function(t, values, scope, classes, of) {
   whole <- minor_of(values)
   decimals <- whole$decimals
-  minor <- whole$minor
+  minor <- as.double(whole$minor)
   order <- order_by_value(t, minor, scope$id, scope$count, TRUE)
-  # Places are positions in the order: one member each.
-  place <- integer(length(minor))
-  place[order] <- seq_along(order)
-  cumulative <- running_kernel(order, scope$id, place, as.double(minor), 0L)
-  if (any(is.nan(cumulative))) stop_overflow(of)
-  total <- scope_totals(scope, minor, of)
-  not_positive <- which(total <= 0)
-  total[not_positive] <- NA
-  pareto <- pareto_kernel(order, scope$id, as.double(minor), cumulative, total, as.double(classes))
+  pareto <- pareto_kernel(order, scope$id, scope$count, minor, as.double(classes))
+  if (is.null(pareto)) stop_overflow(of)
   pareto$class <- lazy_text(pareto$class, names(classes))
-  c(pareto, list(cumulative = from_minor(cumulative, decimals), not_positive = not_positive, decimals = decimals))
+  pareto$cumulative <- from_minor(pareto$cumulative, decimals)
+  c(pareto, list(not_positive = which(pareto$total <= 0), decimals = decimals))
 }

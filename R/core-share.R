@@ -38,10 +38,7 @@ take_step.hinterfeld_step_share <- function(step, t, again = FALSE, call = calle
   of <- step_names(t, step$args$of)
   scope <- derive_scope(t, step_names(t, step$args$within))
   shares <- shares_of(exact_values(t, of, call), scope, of)
-  if (!again) {
-    warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns),
-                unique(scope_labels(t, scope, shares$not_positive)))
-  }
+  if (!again) warn_scopes(sprintf("`%s` is", attr(step, "shown") %||% step$columns), t, scope, shares$not_positive)
   column <- list(values = shares$share, counts = "percent")
   add_columns_of(t, step, list(column), step_stats_of(t, count_missing(shares$share), alone = stands_alone(scope, t)),
                  call)

@@ -252,11 +252,11 @@ count_missing <- function(values) {
 }
 
 # A warning that names the scopes whose total is not above 0.
-warn_scopes <- function(what, labels) {
-  if (length(labels)) {
+warn_scopes <- function(what, t, scope, at) {
+  if (length(at)) {
     rlang::warn(c(
       sprintf("%s missing where the total is 0 or below.", what),
-      i = sprintf("This affects %s.", examples_of(labels))
+      i = sprintf("This affects %s.", examples_of(unique(scope_labels(t, scope, at))))
     ), class = c("hinterfeld_warning_scope_total", "hinterfeld_warning"))
   }
 }

@@ -656,17 +656,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // pareto_kernel
-Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor, Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds);
-RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP minorSEXP, SEXP cumulativeSEXP, SEXP totalSEXP, SEXP boundsSEXP) {
+SEXP pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector minor, Rcpp::NumericVector bounds);
+RcppExport SEXP _hinterfeld_pareto_kernel(SEXP orderSEXP, SEXP scopeSEXP, SEXP scopesSEXP, SEXP minorSEXP, SEXP boundsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type scope(scopeSEXP);
+    Rcpp::traits::input_parameter< int >::type scopes(scopesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type minor(minorSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cumulative(cumulativeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type total(totalSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bounds(boundsSEXP);
-    rcpp_result_gen = Rcpp::wrap(pareto_kernel(order, scope, minor, cumulative, total, bounds));
+    rcpp_result_gen = Rcpp::wrap(pareto_kernel(order, scope, scopes, minor, bounds));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -922,7 +921,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_order_kernel", (DL_FUNC) &_hinterfeld_order_kernel, 7},
     {"_hinterfeld_top_rows_kernel", (DL_FUNC) &_hinterfeld_top_rows_kernel, 5},
     {"_hinterfeld_tied_kernel", (DL_FUNC) &_hinterfeld_tied_kernel, 3},
-    {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 6},
+    {"_hinterfeld_pareto_kernel", (DL_FUNC) &_hinterfeld_pareto_kernel, 5},
     {"_hinterfeld_median_kernel", (DL_FUNC) &_hinterfeld_median_kernel, 4},
     {"_hinterfeld_change_kernel", (DL_FUNC) &_hinterfeld_change_kernel, 4},
     {"_hinterfeld_swap_paths_kernel", (DL_FUNC) &_hinterfeld_swap_paths_kernel, 2},

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstdint>
 #include <cstring>
+#include <numeric>
 #include <vector>
 
 #include "memory.h"
@@ -208,8 +209,24 @@ inline std::vector<double> places_of(std::size_t n, const By& by, int count) {
   return place;
 }
 
+// Do rows come in this order, as those of a table mostly do?
+inline bool come_in_order(std::size_t n, const int* scope, const By& by) {
+  auto at = [&](std::size_t i) {
+    return Row{by.value == nullptr ? 0 : key(by.value[i], by.highest_first), tie(by, i), 0};
+  };
+  for (std::size_t i = 0; i < n; ++i) {
+    if (by.code != nullptr && by.code[i] == kTotal) return false;
+    if (i > 0 && (scope[i] < scope[i - 1] || (scope[i] == scope[i - 1] && before(at(i), at(i - 1))))) return false;
+  }
+  return true;
+}
+
 // Row numbers (from 0) in order of scope (up to `scopes`), then `by`, then row.
 inline void in_scopes(std::size_t n, const int* scope, int scopes, const By& by, int wanted, int* out) {
+  if (come_in_order(n, scope, by)) {
+    std::iota(out, out + n, 0);
+    return;
+  }
   const int count = threads::useful(n, wanted);
   const Whole values(by, n, count);
   uint64_t numbers;

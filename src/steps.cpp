@@ -179,47 +179,64 @@ Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
   return Rcpp::IntegerVector(out.begin(), out.end());
 }
 
-// For rows in order of scope and value: share of the scope's total that they and those before make, share of its
-// members, and class by the share before; NA where the total is. Per scope its rows, and the members of the first class
-// and their share. `low` counts members at or below 0, which have the last class.
+// For rows in order of scope (up to `scopes`) and value: what they and those before make, its share of the scope's total,
+// their share of its members, and the class by the share before; NA where the total is not above 0. Per scope its total,
+// its rows, and the members of the first class and their share. `low` counts members at or below 0, which have the last
+// class. NULL when a total does not fit.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector minor,
-                         Rcpp::NumericVector cumulative, Rcpp::NumericVector total, Rcpp::NumericVector bounds) {
+SEXP pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector minor,
+                   Rcpp::NumericVector bounds) {
   const std::size_t n = order.size();
+  border::check_rows(order.begin(), n, scope.size(), 1);
+  border::check_rows(scope.begin(), n, scopes, 1);
   const int *row_at = INTEGER(order), *of = INTEGER(scope);
-  const double *value = REAL(minor), *so_far = REAL(cumulative), *whole = REAL(total), *bound = REAL(bounds);
+  const double *value = REAL(minor), *bound = REAL(bounds);
   const int classes = bounds.size();
-  Rcpp::Shield<SEXP> share(pages::vector(REALSXP, n)), members(pages::vector(REALSXP, n)),
-      class_of(pages::vector(INTSXP, n));
-  double *part = REAL(share), *member = REAL(members);
+  Rcpp::Shield<SEXP> cumulative(pages::vector(REALSXP, n)), share(pages::vector(REALSXP, n)),
+      members(pages::vector(REALSXP, n)), class_of(pages::vector(INTSXP, n));
+  double *so_far = REAL(cumulative), *part = REAL(share), *member = REAL(members);
   int* to = INTEGER(class_of);
-  Rcpp::IntegerVector rows(total.size()), top(total.size());
-  Rcpp::NumericVector top_share(total.size());
-  for (std::size_t i = 0; i < n; ++i) ++rows[of[i] - 1];
+  Rcpp::IntegerVector rows(scopes), top(scopes);
+  Rcpp::NumericVector total(scopes), top_share(scopes);
+  auto scope_of = [&](std::size_t i) { return of[row_at[i] - 1] - 1; };
+  try {
+    int64_t sum = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+      const int row = row_at[i] - 1, s = of[row] - 1;
+      if (i > 0 && scope_of(i - 1) != s) sum = 0;
+      sum = money::add(sum, running::minor_at(value[row]));
+      total[s] = so_far[row] = money::publish(sum);
+      ++rows[s];
+    }
+  } catch (const std::overflow_error&) {
+    return R_NilValue;
+  }
   double low = 0;
   std::size_t first = 0;
   for (std::size_t i = 0; i < n; ++i) {
     const int row = row_at[i] - 1, s = of[row] - 1;
-    if (i > 0 && of[row_at[i - 1] - 1] != of[row]) first = i;
-    part[row] = so_far[row] / whole[s];
+    if (i > 0 && scope_of(i - 1) != s) first = i;
     member[row] = static_cast<double>(i - first + 1) / rows[s];
-    const bool counts = value[row] > 0;
-    if (std::isnan(whole[s])) {
+    if (total[s] <= 0) {
+      part[row] = NA_REAL;
       to[row] = NA_INTEGER;
-    } else if (!counts) {
+      continue;
+    }
+    part[row] = so_far[row] / total[s];
+    if (value[row] > 0) {
+      const double before = (so_far[row] - value[row]) / total[s];
+      to[row] = std::min(static_cast<int>(std::upper_bound(bound, bound + classes, before) - bound) + 1, classes);
+    } else {
       to[row] = classes;
       ++low;
-    } else {
-      const double before = (so_far[row] - value[row]) / whole[s];
-      to[row] = std::min(static_cast<int>(std::upper_bound(bound, bound + classes, before) - bound) + 1, classes);
     }
     if (to[row] == 1) {
       ++top[s];
       top_share[s] = std::max(top_share[s], part[row]);
     }
   }
-  return Rcpp::List::create(Rcpp::_["share"] = share, Rcpp::_["members"] = members, Rcpp::_["class"] = class_of,
-                            Rcpp::_["rows"] = rows,
+  return Rcpp::List::create(Rcpp::_["cumulative"] = cumulative, Rcpp::_["share"] = share, Rcpp::_["members"] = members,
+                            Rcpp::_["class"] = class_of, Rcpp::_["total"] = total, Rcpp::_["rows"] = rows,
                             Rcpp::_["top"] = top, Rcpp::_["top_share"] = top_share, Rcpp::_["low"] = low);
 }
 

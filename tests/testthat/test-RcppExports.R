@@ -17,6 +17,11 @@ test_that("rows are ordered inside scopes as base R orders them", {
         sign <- if (highest) -1 else 1
         ours <- hinterfeld:::order_kernel(scope, max(scope), value, names, rank, highest, 1L)
         expect_identical(ours, order(scope, sign * value, rank[names], seq_len(n)))
+        # Rows that come in this order, and with two of them in the place of each other.
+        for (rows in list(ours, replace(ours, c(70, 71), ours[c(71, 70)]))) {
+          again <- hinterfeld:::order_kernel(scope[rows], max(scope), value[rows], names[rows], rank, highest, 1L)
+          expect_identical(again, order(scope[rows], sign * value[rows], rank[names[rows]], seq_len(n)))
+        }
       }
     }
   }
@@ -69,6 +74,8 @@ test_that("a period, a position, a rule, a row or a code that is not there stops
   expect_error(hinterfeld:::period_bounds_kernel(1L, "fortnight", FALSE, rules), "unknown period")
   expect_error(hinterfeld:::position_kernel(1L, "fortnight", rules), "unknown position")
   expect_error(hinterfeld:::rank_kernel(1L, 1L, 1, "coin", 1L), "unknown rule")
+  expect_error(hinterfeld:::pareto_kernel(2L, 1L, 1L, 1, 1), "out of range")
+  expect_error(hinterfeld:::pareto_kernel(1L, 2L, 1L, 1, 1), "out of range")
   expect_error(hinterfeld:::take_rows(list(1:3), c(1L, NA)), "out of range")
   expect_error(hinterfeld:::take_rows(list(1:3), 4L), "out of range")
   expect_error(hinterfeld:::lazy_rows_kernel(list(1:3), 0L, 1L), "out of range")
