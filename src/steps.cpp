@@ -180,9 +180,9 @@ Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector s
 }
 
 // For rows in order of scope (up to `scopes`) and value: what they and those before make, its share of the scope's
-// total, their share of its members, and the class by the share before; NA where the total is not above 0. Per scope its
-// total, its rows, and the members of the first class and their share. `low` counts members at or below 0, which have
-// the last class. NULL when a total does not fit.
+// total, their share of its members, and the class by the share before; NA where the total is not above 0. Per scope
+// its total, its rows, and the members of the first class and their share. `low` counts members at or below 0, which
+// have the last class. NULL when a total does not fit.
 // [[Rcpp::export(rng = false)]]
 SEXP pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector minor,
                    Rcpp::NumericVector bounds) {
