@@ -34,7 +34,7 @@ rounds <- function(few, many) {
   if (nzchar(asked)) as.integer(asked) else if (nzchar(Sys.getenv("HINTERFELD_CI"))) many else few
 }
 
-# What has another of its kind beside it and takes long is tested where there is time for it.
+# Is there time for long tests that have a shorter one of their kind beside them? In CI there is.
 thorough <- function() rounds(FALSE, TRUE)
 
 # Which of some ways are played: a few of them here, by chance, and all in CI.

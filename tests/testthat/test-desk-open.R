@@ -68,7 +68,7 @@ test_that("the page answers choices with the numbers of the core, from both ends
       shown <- shown + 1
     }
   }
-  expect_gt(shown, rounds(-1, 1))
+  if (thorough()) expect_gt(shown, 1)
   expect_identical(Filter(function(entry) !grepl("favicon", entry$message), page$log("browser")), list())
   asked <- network_requests(page)
   expect_identical(asked[!startsWith(asked, served$address) & !startsWith(asked, sub("http", "ws", served$address))],
