@@ -95,7 +95,7 @@ pick_columns <- function(quo, columns, name, call = caller_env()) {
     error = function(cnd) stop_unknown_column(quo, columns, name, call)
   )
   if (length(picked) == 0 && !names_nothing(rlang::quo_get_expr(quo), rlang::quo_get_env(quo))) {
-    stop_because("column", sprintf("`%s` selects no column: `%s` finds none.", name, rlang::as_label(quo)),
+    stop_because("column", sprintf("`%s` selects no column: `%s` finds none.", name, expression_text(quo)),
                  i = sprintf("The columns are %s.", columns_named(columns)), call = call)
   }
   picked

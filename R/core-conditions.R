@@ -12,13 +12,13 @@ condition_parts <- function(book, when, call) {
     error = function(cnd) {
       columns <- names(book$columns)
       unknown <- setdiff(all.vars(rlang::quo_get_expr(when)), columns)
-      stop_because("condition", sprintf("The condition `%s` cannot be evaluated.", rlang::as_label(when)),
+      stop_because("condition", sprintf("The condition `%s` cannot be evaluated.", expression_text(when)),
                    x = conditionMessage(cnd), i = sprintf("The columns are %s.", columns_named(columns)),
                    i = did_you_mean(unknown, columns), call = call)
     }
   )
   answer_parts(answer, book$lines) %||%
-    stop_because("condition", sprintf("The condition `%s` must be TRUE or FALSE for each line.", rlang::as_label(when)),
+    stop_because("condition", sprintf("The condition `%s` must be TRUE or FALSE for each line.", expression_text(when)),
                  x = sprintf("It gives %s.", describe(answer)), i = "For example `region == \"Vale\"`.", call = call)
 }
 
@@ -210,5 +210,7 @@ values_held <- function(book, name) {
   if (all(is.na(x))) {
     return("only blanks")
   }
-  paste(format(range(x, na.rm = TRUE)), collapse = " to ")
+  ends <- range(x, na.rm = TRUE)
+  paste(if (type_of(x) == "number") vapply(ends, format, "", scientific = FALSE, digits = 15) else format(ends),
+        collapse = " to ")
 }

@@ -141,19 +141,44 @@ in_language <- function(expr, env, call) {
   all(own, vapply(operands, in_language, NA, env = env, call = call))
 }
 
-# As text for a reader.
-expression_text <- function(expr) {
-  if (is.null(expr)) "" else if (is.character(expr) && length(expr) == 1) expr else rlang::as_label(expr)
-}
-
 # An expression as a reader will see it, with the values of variables in their place.
 shown_expression <- function(quo, columns) {
   plain <- tryCatch(plain_form(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), columns, NULL),
-                    error = function(cnd) NULL)
-  if (is.null(plain)) rlang::as_label(quo) else expression_text(plain)
+                    error = function(cnd) quo)
+  expression_text(plain)
 }
 
 # Expressions as text ------------------------------------------------------------------------------------
+
+# As text for a reader: whole, but for the end of a long list of values, and for what is not a value.
+expression_text <- function(expr) {
+  expr <- rlang::quo_squash(expr)
+  if (is.null(expr)) {
+    ""
+  } else if (is.symbol(expr) || rlang::is_string(expr)) {
+    as.character(expr)
+  } else {
+    text <- deparse(readable_form(expr), 500L, backtick = TRUE, control = c("keepInteger", "keepNA"))
+    gsub("`(<[^`]*>|and [0-9]+ more)`", "\\1", paste(text, collapse = " "))
+  }
+}
+
+readable_form <- function(expr) {
+  if (is.symbol(expr)) {
+    expr
+  } else if (is.call(expr)) {
+    parts <- as.list(expr)
+    more <- length(parts) - most_listed
+    if (more > 1) parts <- c(utils::head(parts, most_listed), as.symbol(sprintf("and %d more", more)))
+    as.call(lapply(parts, function(part) if (rlang::is_missing(part)) part else readable_form(part)))
+  } else if (is.null(expr) || is.atomic(expr) && length(expr) <= most_listed) {
+    plain_constant(expr, NULL)
+  } else {
+    as.symbol(sprintf("<%s>", type_of(expr)))
+  }
+}
+
+most_listed <- 12L
 
 # The text of an expression, which parses to the same again; of several lines where it is longer than `width`.
 expression_source <- function(expr, width = 500L) {

@@ -139,7 +139,7 @@ measure_minor <- function(x, book, decimals, call) {
   expr <- rlang::quo_get_expr(x)
   name <- if (is.symbol(expr) || rlang::is_string(expr)) as.character(expr)
   if (!is.null(name) && !name %in% names(book$columns)) stop_unknown_measure(name, book, call)
-  label <- name %||% rlang::as_label(x)
+  label <- name %||% expression_text(x)
   if (!is.null(name) && name %in% names(book$decimals)) {
     known <- known_of(book, name)
     return(list(label = name, known = known, minor = known$column, decimals = book$decimals[[name]]))

@@ -169,7 +169,7 @@ stop_no_lines_left <- function(when, book, unclear, left, call) {
   holds <- vapply(used, function(name) sprintf("`%s` holds %s.", name, values_held(rowset, name)), "")
   unclear <- if (length(unclear)) lines_and_revenue(book, unclear)[1] else 0
   stop_because("no_lines",
-               sprintf("`%s` leaves none of the %s lines.", rlang::as_label(when),
+               sprintf("`%s` leaves none of the %s lines.", expression_text(when),
                        group_digits(lines_and_revenue(book)[1])),
                x = if (unclear > 0) {
                  sprintf("For %s it is undecided, because a value is missing.", count_of(unclear, "line"))

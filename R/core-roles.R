@@ -23,7 +23,7 @@ read_role <- function(role, quo, lines, day_format, decimals, rounding, call) {
     units = read_units(role_values(role, quo, column, lines, call), call),
     read_text(role_values(role, quo, column, lines, call), role)
   )
-  c(read, list(text = column %||% rlang::as_label(quo), column = column))
+  c(read, list(text = column %||% expression_text(quo), column = column))
 }
 
 role_values <- function(role, quo, column, lines, call) {
@@ -41,7 +41,7 @@ evaluate_over <- function(quo, data, name, call, columns = names(data)) {
     evaluate_expression(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), data),
     error = function(cnd) {
       unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), columns)
-      stop_because("role", sprintf("`%s` cannot be computed from `%s`.", name, rlang::as_label(quo)),
+      stop_because("role", sprintf("`%s` cannot be computed from `%s`.", name, expression_text(quo)),
                    x = conditionMessage(cnd), texts_in_numbers(quo, data),
                    i = sprintf("The columns are %s.", columns_named(columns)), i = did_you_mean(unknown, columns),
                    call = call)
@@ -99,7 +99,7 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
   lines[used] <- numbers
   values <- role_values("revenue", quo, column, lines, call)
   if (!is.numeric(values)) {
-    stop_because("role", sprintf("`revenue` must be numbers; `%s` is %s.", rlang::as_label(quo), type_of(values)),
+    stop_because("role", sprintf("`revenue` must be numbers; `%s` is %s.", expression_text(quo), type_of(values)),
                  i = "Give a column of amounts or an expression such as `quantity * unit_price`.", call = call)
   }
   minor <- to_minor(values, decimals, rounding, whole = TRUE)

@@ -60,7 +60,7 @@ check_sorted_by <- function(expr, call) {
                   "$", "[[")
   computed <- is.call(expr) && !rlang::is_call(expr, selections)
   if (computed) {
-    stop_because("column", sprintf("Rows are sorted by columns, and `%s` is not one.", rlang::as_label(expr)),
+    stop_because("column", sprintf("Rows are sorted by columns, and `%s` is not one.", expression_text(expr)),
                  i = "Add it as a column first, or name one: `sort_rows(t, region, down(revenue))`.", call = call)
   }
 }

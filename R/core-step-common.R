@@ -183,7 +183,7 @@ columns_given <- function(of, t) {
   if (length(plain) && all(plain %in% c(names(answer$measures), names(answer$added)))) {
     return(plain)
   }
-  value <- tryCatch(rlang::eval_tidy(of), error = function(cnd) rlang::as_label(of))
+  value <- tryCatch(rlang::eval_tidy(of), error = function(cnd) expression_text(of))
   value %||% usual_measure(t)
 }
 

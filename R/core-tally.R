@@ -260,7 +260,7 @@ tally_spec <- function(asked, tally, call) {
   tryCatch(plain_measure(asked, m, columns, call), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
     # The expression uses a name that is neither a column of the tally nor a variable.
-    stop_not_held(tally, sprintf("The tally does not hold `%s`: %s.", expression_text(rlang::quo_squash(asked$x)),
+    stop_not_held(tally, sprintf("The tally does not hold `%s`: %s.", expression_text(asked$x),
                                  conditionMessage(cnd)), call)
   })
 }

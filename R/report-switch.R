@@ -24,7 +24,7 @@ switch_contexts <- function(context, by, call = caller_env()) {
                  call = call)
   }
   lapply(rules, function(rule) {
-    context$book <- quietly(restrict(book, rule, rlang::as_label(rule), TRUE, "keep", call))
+    context$book <- quietly(restrict(book, rule, expression_text(rule), TRUE, "keep", call))
     context
   })
 }

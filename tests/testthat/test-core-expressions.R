@@ -45,3 +45,24 @@ test_that("numbers are written as they were typed, and in full where that would 
   expect_match(code(0.1), "revenue > 0.1)", fixed = TRUE, all = FALSE)
   expect_match(code(0.1 + 0.2), "revenue > 0.30000000000000004)", fixed = TRUE, all = FALSE)
 })
+
+test_that("a reader sees the whole condition, with values in the place of variables", {
+  book <- kilnmoor_book()
+  of <- function(when) utils::tail(audit(keep_lines(book, !!rlang::enquo(when)))$why, 1)
+  regions <- c("Vale", "Highfen")
+  from <- as.Date("2025-01-01")
+  long <- of(region %in% regions & channel != "Web" & category == "Wheels & tools" & day >= from & units > 1)
+  expect_identical(long, paste('region %in% c("Vale", "Highfen") & channel != "Web" & category == "Wheels & tools" &',
+                               'day >= as.Date("2025-01-01") & units > 1'))
+  expect_identical(of(day >= !!from & .data$region %in% !!regions), of(day >= from & region %in% regions))
+  expect_identical(of(`region` == "Vale" & units > 1L), 'region == "Vale" & units > 1L')
+})
+
+test_that("only a long list of values is shortened, and what is not a value is named", {
+  book <- kilnmoor_book()
+  expect_snapshot(error = TRUE, {
+    keep_lines(book, channel %in% c("a", "b", "c", "d", "e", "f", "g", "h", "i", "j", "k", "l", "m", "n"))
+    keep_lines(book, region == !!data.frame(a = 1))
+    keep_lines(book, regin %in% !!letters)
+  })
+})

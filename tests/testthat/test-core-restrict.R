@@ -47,6 +47,8 @@ test_that("values that no line has are mentioned with the nearest", {
 test_that("a condition that keeps nothing shows what there is", {
   expect_snapshot(error = TRUE, keep_lines(book, status == "complet"))
   expect_snapshot(error = TRUE, keep_lines(book, revenue > 100 & region == "Vale"))
+  negative <- daybook(a_sale(revenue = 1:2, share = c(-0.5, 2994)), day, revenue, product)
+  expect_error(keep_lines(negative, share > 5000), "`share` holds -0.5 to 2994.", fixed = TRUE)
 })
 
 test_that("mistakes in a condition are explained", {
