@@ -17,7 +17,7 @@ check_workers <- function(workers, call = caller_env()) {
   }
   if (!rlang::is_integerish(workers, 1, finite = TRUE) || workers < 1) {
     stop_because("argument", "`workers` must be a whole number from 1.",
-                 x = sprintf("It is %s.", if (is.numeric(workers)) toString(workers) else describe(workers)),
+                 x = sprintf("It is %s.", describe(workers)),
                  i = sprintf("This computer has %s.", count_of(parallel::detectCores(), "processor")),
                  i = "Leave it out and one process does everything.", call = call)
   }
@@ -29,8 +29,7 @@ check_url <- function(url, call = caller_env()) {
   example <- "For example `url: \"tls+tcp://10.0.0.5:5700\"`."
   if (!rlang::is_string(url) || !grepl(form, url)) {
     stop_because("argument", "The `url` of workers must be a scheme, this host's address and a port.",
-                 x = sprintf("It is %s.", if (rlang::is_string(url)) quoted(url) else describe(url)), i = example,
-                 call = call)
+                 x = sprintf("It is %s.", describe(url)), i = example, call = call)
   }
   host <- sub(form, "\\2", url)
   if (host %in% c("", "*", "0.0.0.0", "[::]", "[::0]")) {

@@ -50,11 +50,10 @@ cli_run <- function(args) {
   }
   brief <- read_brief(given$files)
   folder <- given$out %||% output_folder(brief)
-  workers <- cli_workers("run", given)
   if (given$dry) {
     return(writeLines(run_plan(brief, given$out, given$again, given$anywhere, given$store)))
   }
-  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store, workers)
+  run <- function(again) run_brief(given$files, given$out, again, given$anywhere, given$store, given$workers)
   if (!given$watch) {
     return(writeLines(run_lines(run(given$again), folder)))
   }
@@ -85,8 +84,7 @@ cli_store <- function(args) {
 
 cli_compare <- function(args) {
   given <- cli_options(
-    "compare", list(option("rows", "how many rows of each table to print [default: %default]", "N", 5L,
-                           "integer")), args,
+    "compare", list(option("rows", "how many rows of each table to print [default: %default]", "N", "5")), args,
     files = c(2, 2), of = "OLD NEW", example = "hinterfeld compare september october"
   )
   if (is.null(given)) {
@@ -112,13 +110,12 @@ cli_report <- function(args) {
 
 cli_findings <- function(args) {
   given <- cli_options(
-    "findings", list(option("n", "at most this many findings [default: %default]", "N", 9L, "integer")), args,
+    "findings", list(option("n", "at most this many findings [default: %default]", "N", "9")), args,
     files = c(1, 1), of = "BRIEF", example = "hinterfeld findings monthly.yaml --n 5"
   )
   if (is.null(given)) {
     return(invisible())
   }
-  if (is.na(given$n) || given$n < 1) stop_because("usage", "hinterfeld findings: --n must be 1 or more.")
   writeLines(format(brief_findings(read_brief(given$files), given$n)))
 }
 
@@ -133,7 +130,6 @@ cli_set_aside <- function(args) {
   if (is.null(given)) {
     return(invisible())
   }
-  rows <- read_row_count("set-aside", given$rows)
   aside <- brief_set_aside(read_brief(given$files))
   if (!is.null(given$out)) {
     deliver(aside, given$out)
@@ -147,6 +143,6 @@ cli_set_aside <- function(args) {
     text_notes(sprintf("%s set aside%s.", count_of(nrow(aside), "line"), if (length(reasons)) {
       paste0(": ", paste(names(reasons), group_digits(reasons), collapse = ", "))
     } else "")),
-    if (nrow(aside)) c("", text_table(aside, rows = rows, wrap = TRUE))
+    if (nrow(aside)) c("", text_table(aside, rows = given$rows, wrap = TRUE))
   ))
 }

@@ -3,7 +3,7 @@
 cli_desk <- function(args) {
   given <- cli_options(
     "desk", list(flag("demo", "the made-up Kilnmoor brief"),
-                 option("port", "the port to listen on [default: one that is free]", "N", type = "integer"),
+                 option("port", "the port to listen on [default: one that is free]", "N"),
                  option("host", "the address to listen on [default: %default]", "ADDRESS", "127.0.0.1"),
                  flag("address-only", "print the address of the page without opening it")), args,
     files = c(0, 1), of = "BRIEF", example = c("hinterfeld desk monthly.yaml", "hinterfeld desk --demo --port 8080")

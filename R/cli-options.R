@@ -7,11 +7,6 @@ cli_say <- function(text) {
   writeLines(text_notes(lines), stderr())
 }
 
-# What is wrong with the options, without the parser's own name.
-option_problem <- function(cnd) {
-  trimws(sub("^Error in [[:alnum:]_.]+[(].*[)] : *", "", conditionMessage(cnd)))
-}
-
 # Options and files of one command; NULL when its help was asked for and given. `files` says how many files it takes, at
 # least and at most, and `of` what they are called. Options that are `repeated` come as a list of name and value, in
 # order.
@@ -26,26 +21,52 @@ cli_options <- function(command, groups, args, example, files = c(0, 0), of = ""
   takes <- vapply(options, function(option) if (option@action == "store_true") "" else sub("^--", "", option@long_flag),
                   "")
   taken <- take_values(args, takes[nzchar(takes)], pairs, wrong)
-  flags <- sub("^--([^=]*).*$", "\\1", taken$flags)
-  new <- which(former_words[flags] %in% takes & !flags %in% takes)
-  if (length(new)) wrong(sprintf("--%s is called --%s now.", flags[new[1]], former_words[[flags[new[1]]]]))
+  check_flags(taken$flags, vapply(parser@options, function(option) option@long_flag, ""), wrong)
   own <- vapply(taken$values, function(value) value$name %in% c(repeated, pairs), NA)
-  given <- tryCatch(
-    optparse::parse_args(parser, c(taken$flags, vapply(taken$values[!own], function(value) {
-      sprintf("--%s=%s", value$name, value$value)
-    }, "")), print_help_and_exit = FALSE, positional_arguments = TRUE),
-    error = function(cnd) wrong(option_problem(cnd))
-  )
-  if (isTRUE(given$options$help)) {
+  values <- vapply(taken$values[!own], function(value) sprintf("--%s=%s", value$name, value$value), "")
+  given <- optparse::parse_args(parser, c(taken$flags, values), print_help_and_exit = FALSE)
+  if (given$help) {
     usage <- gsub(" +", " ", sprintf("Usage: hinterfeld %s %s [options]", command, of))
     writeLines(c(usage, options_help(groups), "", "Example:", paste0("  ", example)))
     return(NULL)
   }
   if (length(taken$files) < files[1]) wrong(sprintf("%s is missing.", sub(" .*", "", of)))
   if (length(taken$files) > files[2]) wrong(sprintf("unexpected argument \"%s\".", taken$files[files[2] + 1]))
-  for (value in taken$values[own]) if (value$name %in% pairs) given$options[[value$name]] <- value$value
+  for (value in taken$values[own]) if (value$name %in% pairs) given[[value$name]] <- value$value
   again <- Filter(function(value) value$name %in% repeated, taken$values)
-  c(given$options, list(files = taken$files, repeated = again))
+  c(read_whole(given, wrong), list(files = taken$files, repeated = again))
+}
+
+# Options that take whole numbers, with the least of each.
+whole_options <- c(top = 1, slow = 1, moving = 1, n = 1, workers = 1, port = 1, decimals = 0, rows = 0,
+                   `decimals-shown` = 0)
+
+read_whole <- function(given, wrong) {
+  for (name in intersect(names(whole_options), names(given))) {
+    text <- given[[name]]
+    least <- whole_options[[name]]
+    or_all <- name == "rows"
+    if (or_all && text == "all") {
+      given[[name]] <- Inf
+    } else if (grepl("^[0-9]{1,9}$", text) && as.integer(text) >= least) {
+      given[[name]] <- as.integer(text)
+    } else {
+      wrong(sprintf("--%s must be a whole number, %d or more%s; it is \"%s\".", name, least,
+                    if (or_all) ", or all" else "", text))
+    }
+  }
+  given
+}
+
+# Whatever begins with a hyphen and was not read with its value must be an option that has none.
+check_flags <- function(flags, known, wrong) {
+  names <- sub("=.*$", "", flags)
+  for (name in setdiff(names, c(known, "-h"))) {
+    now <- paste0("--", former_words[sub("^--", "", name)])
+    wrong(if (now %in% known) sprintf("%s is called %s now.", name, now) else
+      paste(c(sprintf("there is no option %s.", name), did_you_mean(name, known, "")), collapse = " "))
+  }
+  if (any(names != flags)) wrong(sprintf("%s takes no value.", names[names != flags][1]))
 }
 
 # Two columns of at most 80 characters, a heading for each group.
@@ -82,6 +103,10 @@ take_values <- function(args, takes, pairs, wrong) {
       }
       value <- if (joined) sub("^[^=]*=", "", args[i]) else args[i + seq_len(step - 1)]
       taken$values <- c(taken$values, list(list(name = name, value = value)))
+    } else if (args[i] == "--") {
+      # Whatever follows is a file.
+      taken$files <- c(taken$files, args[-seq_len(i)])
+      break
     } else if (startsWith(args[i], "-") && args[i] != "-") {
       taken$flags <- c(taken$flags, args[i])
     } else {
@@ -92,8 +117,8 @@ take_values <- function(args, takes, pairs, wrong) {
   taken
 }
 
-option <- function(name, help, metavar = NULL, default = NULL, type = "character") {
-  optparse::make_option(paste0("--", name), default = default, metavar = metavar %||% "TEXT", help = help, type = type)
+option <- function(name, help, metavar = "TEXT", default = NULL) {
+  optparse::make_option(paste0("--", name), default = default, metavar = metavar, help = help, type = "character")
 }
 
 flag <- function(name, help) {
@@ -133,27 +158,4 @@ print_file <- function(t, ending) {
   on.exit(unlink(path))
   deliver(t, path)
   cat(rawToChar(readBin(path, "raw", file.size(path))))
-}
-
-read_row_count <- function(command, text) {
-  if (identical(text, "all")) {
-    return(Inf)
-  }
-  if (!grepl("^[0-9]{1,9}$", text)) {
-    stop_because("usage", sprintf("hinterfeld %s: --rows must be a whole number or all; it is \"%s\".", command, text))
-  }
-  as.integer(text)
-}
-
-# Workers as they were typed, a whole number from 1.
-cli_workers <- function(command, given) {
-  text <- given$workers
-  if (is.null(text)) {
-    return(NULL)
-  }
-  if (!grepl("^[1-9][0-9]{0,4}$", text)) {
-    stop_because("usage", sprintf("hinterfeld %s: --workers must be a whole number, 1 or more; it is \"%s\".", command,
-                                  text))
-  }
-  as.integer(text)
 }

@@ -5,7 +5,7 @@ cli_survey <- function(args) {
     "survey",
     list(option("column", "show the distinct values of this column and how often each occurs", "NAME"),
          flag("spellings", "with --column: one row per spelling, not per value"),
-         option("rows", "how many columns or values to print [default: %default]", "N", 40L, "integer"),
+         option("rows", "how many columns or values to print [default: %default]", "N", "40"),
          option("delimiter", "the delimiter [default: detected in the heading]", "MARK"),
          option("encoding", "the file's encoding [default: UTF-8]", "NAME", "UTF-8"),
          option("sheet", "the sheet of a workbook [default: the first]", "NAME"), database_option()),

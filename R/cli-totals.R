@@ -15,7 +15,6 @@ cli_totals <- function(args) {
   if (is.null(given)) {
     return(invisible())
   }
-  given <- read_whole_options(given)
   check_totals_options(given)
   given <- with_brief_given(given)
   given$calendar <- sales_calendar(year_starts = given[["year-starts"]] %||%
@@ -213,27 +212,6 @@ totals_options <- function() {
   )
 }
 
-# Options that take whole numbers, with the least of each.
-whole_options <- c(top = 1, slow = 1, moving = 1, decimals = 0, rows = 0, `decimals-shown` = 0)
-
-read_whole_options <- function(given) {
-  for (name in names(whole_options)) {
-    value <- given[[name]]
-    if (is.null(value)) next
-    if (name == "rows") {
-      given$rows <- read_row_count("totals", value)
-      next
-    }
-    if (!grepl("^[0-9]{1,9}$", value) || as.integer(value) < whole_options[[name]]) {
-      stop_because("usage",
-                   sprintf("hinterfeld totals: --%s must be a whole number, %d or more; it is \"%s\".", name,
-                           whole_options[[name]], value))
-    }
-    given[[name]] <- as.integer(value)
-  }
-  given
-}
-
 # What has a meaning only beside another option.
 options_with <- list(returns = "causes", `list-price` = "causes", `per-open-day` = c("change", "compare"),
                      restart = "running", ascending = "rank", others = c("top", "slow"), `as-of` = "change")
@@ -293,7 +271,7 @@ totals_brief <- function(given) {
   roles[names(daybook)] <- daybook
   calendar <- Filter(length, calendar)
   roles$calendar[names(calendar)] <- calendar
-  list(folder = given$brief$folder %||% ".", workers = cli_workers("totals", given), content = list(
+  list(folder = given$brief$folder %||% ".", workers = given$workers, content = list(
     data = from$data, daybook = roles, restrict = c(from$restrict, rules),
     tables = list(shown = Filter(function(x) length(x) > 0, table))
   ))

@@ -50,7 +50,7 @@ check_table <- function(x, name, call = caller_env()) {
   check_made(is.data.frame(x), x, name, "a table (a data frame or tibble)", call = call)
 }
 
-# "a number", "3 texts", "a function": what a value is, in words.
+# "3.5", "a vector of 3 texts", "a function": what a value is, in words.
 describe <- function(x) {
   if (is.null(x)) {
     return("empty (NULL)")
@@ -63,6 +63,9 @@ describe <- function(x) {
     return(paste(if (grepl("^[aeiou]", class)) "an" else "a", gsub("_", " ", class, fixed = TRUE)))
   }
   kind <- if (is.function(x)) "function" else if (is.data.frame(x)) "table" else type_of(x)
+  if (length(x) == 1 && kind %in% c("number", "text", "logical", "date")) {
+    return(if (is.na(x)) "missing (NA)" else switch(kind, number = number_text(x), text = quoted(x), format(x)))
+  }
   if (kind %in% c("function", "table") || length(x) == 1) {
     return(paste("a", kind))
   }

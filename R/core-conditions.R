@@ -211,6 +211,5 @@ values_held <- function(book, name) {
     return("only blanks")
   }
   ends <- range(x, na.rm = TRUE)
-  paste(if (type_of(x) == "number") vapply(ends, format, "", scientific = FALSE, digits = 15) else format(ends),
-        collapse = " to ")
+  paste(if (type_of(x) == "number") number_text(ends) else format(ends), collapse = " to ")
 }

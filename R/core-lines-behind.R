@@ -81,7 +81,7 @@ row_code <- function(key, value, answer) {
 check_row <- function(row, t, call = caller_env()) {
   if (!is.numeric(row) || length(row) != 1 || !row %in% seq_len(nrow(t))) {
     stop_because("argument", sprintf("`row` must be a row of the table, from 1 to %s.", group_digits(nrow(t))),
-                 i = sprintf("It is %s.", if (is.numeric(row) && length(row) == 1) number_text(row) else describe(row)),
+                 i = sprintf("It is %s.", describe(row)),
                  call = call)
   }
 }

@@ -90,9 +90,7 @@ check_sheet <- function(path, sheet, call) {
   sound <- is.null(sheet) || is.character(sheet) && sheet %in% sheets ||
     is.numeric(sheet) && sheet %in% seq_along(sheets)
   if (!sound) {
-    stop_because("file",
-                 sprintf("%s has no sheet %s.", basename(path),
-                         if (is.character(sheet)) quoted(sheet) else describe(sheet)),
+    stop_because("file", sprintf("%s has no sheet %s.", basename(path), describe(sheet)),
                  i = sprintf("Its sheets are %s.", examples_of(sheets, 20)), i = did_you_mean(sheet, sheets, "\""),
                  call = call)
   }

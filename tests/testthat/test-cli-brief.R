@@ -49,5 +49,5 @@ test_that("lines that a brief cannot use are listed, even where the brief stops 
   expect_match(run_cli("set-aside", path, "--out", out)$stdout, "odd.tsv  1 line")
   expect_true(file.exists(out))
   expect_match(run_cli("set-aside", brief_folder())$stdout, "0 lines set aside.")
-  expect_match(run_cli("set-aside", path, "--rows", "few")$stderr, "--rows must be a whole number or all")
+  expect_match(run_cli("set-aside", path, "--rows", "few")$stderr, "--rows must be a whole number, 0 or more, or all")
 })

@@ -35,3 +35,22 @@ test_that("help of a command is asked for in either order", {
   expect_identical(run_cli("help", "check")$stdout, run_cli("check", "--help")$stdout)
   expect_match(run_cli("help", "chek")$stderr, "Did you mean \"check\"?", fixed = TRUE)
 })
+
+test_that("a mistyped option is answered with the one that was meant, and values are checked in one place", {
+  said <- function(...) sub("\nSee .*$", "", run_cli(...)$stderr)
+  expect_snapshot({
+    cat(said("totals", "lines.csv", "--evry", "month"))
+    cat(said("totals", "lines.csv", "--share=yes"))
+    cat(said("totals", "lines.csv", "--by"))
+    cat(said("desk", "--demo", "--port", "3.5"))
+    cat(said("run", "monthly.yaml", "--workers", "0"))
+    cat(said("set-aside", "monthly.yaml", "--rows", "few"))
+    cat(said("run", "monthly.yaml", "--keep", "kept"))
+  })
+})
+
+test_that("what follows two hyphens is a file", {
+  withr::local_dir(withr::local_tempdir())
+  writeLines(c("day,product,revenue", "2025-01-01,a,5"), "-x.csv")
+  expect_match(run_cli("totals", "--by", "product", "--", "-x.csv")$stdout, "a +5.00")
+})

@@ -25,7 +25,7 @@ test_that("reads_as() takes text, and a column without any value, and nothing el
   expect_identical(reads_as(c(NA, NA), "a"), c(NA, NA))
   expect_identical(reads_as(factor("A "), "a"), TRUE)
   expect_error(reads_as(c(1, NA), "a"), "`x` is", class = "hinterfeld_error_argument")
-  expect_error(reads_as("1", 1), "the values are a number", class = "hinterfeld_error_argument")
+  expect_error(reads_as("1", 1), "the values are 1", class = "hinterfeld_error_argument")
 })
 
 test_that("letters and their marks read alike, and what looks alike is told apart", {

@@ -53,5 +53,5 @@ test_that("the report opens with them, and a brief says how many; the command li
   run <- run_cli("findings", path, "--n", "3")
   expect_identical(run$status, 0L)
   expect_match(run$stdout, "What stands out in revenue")
-  expect_match(run_cli("findings", path, "--n", "0")$stderr, "--n must be 1 or more")
+  expect_match(run_cli("findings", path, "--n", "0")$stderr, "--n must be a whole number, 1 or more")
 })
