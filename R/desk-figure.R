@@ -2,11 +2,16 @@
 
 max_marks <- 150L
 
-# The width and height of a figure in pixels of the page, for the room that it has there: a narrow one is higher than
-# wide. Letters are as large in all of them.
+# The width and height of a figure in pixels of the page, for the room that it has there. Letters are as large in all
+# figures.
 figure_room <- function(width = usual_room) {
   wide <- round(min(max(width, 340), 1200))
-  c(wide, round(wide * if (wide < 560) 1.4 else 0.625))
+  c(wide, round(wide * figure_aspect(layout_of(wide))))
+}
+
+# Pixels of the page as pixels of a layout, of which 144 are an inch.
+layout_of <- function(pixels) {
+  144 * pixels / room_per_inch
 }
 
 room_per_inch <- 86
@@ -132,7 +137,7 @@ figure_notes <- function(figure, answer) {
 # The picture of an answer in a room of this width.
 answer_picture <- function(answer, width, page = 1L) {
   room <- figure_room(width)
-  in_layout(144 * room[1] / room_per_inch, drawn_figure(answer_figure(answer), answer, room, page))
+  in_layout(layout_of(room[1]), drawn_figure(answer_figure(answer), answer, room, page))
 }
 
 # What a picture is drawn of. Sorting and highlighting leave it as it is.

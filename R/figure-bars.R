@@ -10,28 +10,40 @@ panel_columns <- function(quo, t, call = caller_env()) {
   within
 }
 
-# Rows by panel, the largest panel first, each with its own order of rows.
+# Rows by panel, the earliest period first and then the largest panel, each with its own order of rows.
 panel_rows <- function(data, rows, within) {
   data$panel <- if (length(within)) panel_names(data, within, rows$answer) else ""
   data$member <- member_names(data, setdiff(name_order(rows$answer), within))
   size <- vapply(split(data[[rows$of]], data$panel), function(x) sum(x, na.rm = TRUE), 0)
-  data$panel <- factor(data$panel, names(sort(size, decreasing = TRUE)))
+  first <- data[!duplicated(data$panel), ]
+  periods <- lapply(intersect(within, rows$answer$periods), function(period) first[[period]])
+  data$panel <- factor(data$panel, first$panel[do.call(order, c(periods, list(-size[first$panel], first$panel)))])
   # The rest of a scope stands below its members, however large it is.
   data <- data[order(data$panel, data$quiet, -data$value), ]
   data$place <- stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
   data
 }
 
-max_bars <- 32L
+# How many bars each of some panels below each other has room for, at 15.5 pixels each: a panel has a heading, and a page
+# its title and caption.
+bars_below <- function(stacked) {
+  pmax(floor(((layout_height() - 190) / stacked - 68) / 15.5), 1)
+}
 
-# The rows of each page. One row of panels has room for 32 bars each, two for 15, three for 10; longer panels continue
-# on the next page.
+# How many panels can stand side by side, so that bars are seen between names and numbers.
+panels_beside <- function() {
+  most <- min(max(layout_width() %/% 420, 1), 3)
+  min(most, 2):most
+}
+
+# The rows of each page. Panels that are longer than a page continue on the next.
 panel_pages <- function(data) {
+  most <- min(bars_below(1), 32)
   longest <- max(data$place)
-  data$piece <- (data$place - 1L) %/% max_bars
-  data$place <- data$place - max_bars * data$piece
+  data$piece <- (data$place - 1L) %/% most
+  data$place <- data$place - most * data$piece
   pieces <- unique(data[c("panel", "piece")])
-  across <- if (longest <= 10) 9L else if (longest <= 15) 6L else if (longest <= max_bars) 3L else 1L
+  across <- if (longest > most) 1 else max(panels_beside()) * max(which(bars_below(1:5) >= longest), 1)
   # Pages are evenly filled.
   pages <- ceiling(nrow(pieces) / across)
   page <- (seq_len(nrow(pieces)) - 1L) %/% ceiling(nrow(pieces) / pages)
@@ -65,16 +77,12 @@ panel_names <- function(data, within, answer) {
   member_names(columns, within)
 }
 
-# Panels side by side: one row of long ones where they fit; else two columns while all rows have room for a line of
-# text, which leaves the bars room; else three. On a narrow page they stand below each other.
+# Panels in few columns, which leave the bars room, as long as all rows have room for a line of text.
 panel_columns_across <- function(data) {
   panels <- length(unique(data$panel))
-  rows <- max(table(data$panel))
-  if (layout_width() < 800) {
-    return(if (panels * (rows + 2) <= 40) 1L else 2L)
-  }
-  if (panels <= 3 &&
-      rows > 8) panels else if (panels == 1) 1L else if (ceiling(panels / 2) * (rows + 2) <= 26) 2L else 3L
+  columns <- if (panels == 1) 1L else panels_beside()
+  fit <- bars_below(ceiling(panels / columns)) >= max(table(data$panel))
+  c(columns[fit], max(columns))[1]
 }
 
 draw_bars <- function(data) {
@@ -95,7 +103,7 @@ draw_bars <- function(data) {
   low <- min(0, data$end)
   whole <- (1.08 - low) / (1 - left - right)
   # Bars do not get thicker when there are few.
-  tall <- max(-data$row, 4)
+  tall <- max(-data$row, min(4, bars_below(ceiling(length(unique(data$panel)) / columns))))
   ggplot2::ggplot(data, ggplot2::aes(y = .data$row)) +
     ggplot2::geom_rect(ggplot2::aes(xmin = pmin(0, .data$end), xmax = pmax(0, .data$end), ymin = .data$row - 0.34,
                                     ymax = .data$row + 0.34,

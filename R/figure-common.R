@@ -81,6 +81,15 @@ layout_width <- function() {
   getOption("hinterfeld.layout_width", 1280)
 }
 
+# A narrow figure is higher than wide.
+layout_height <- function() {
+  layout_width() * figure_aspect(layout_width())
+}
+
+figure_aspect <- function(width) {
+  if (width < 937) 1.4 else 0.625
+}
+
 in_layout <- function(width, code) {
   rlang::with_options(code, hinterfeld.layout_width = width)
 }

@@ -43,20 +43,34 @@ test_that("what one picture does not hold goes on on further pages, all of it", 
   t <- totals(kilnmoor_book(), by = c(town, product))
   figure <- figure_ranking(t, n = 3)
   pages <- figure_pages(figure)
-  expect_length(pages, 3)
-  expect_match(figure$labels$title, "(1 of 3)", fixed = TRUE)
+  expect_length(pages, 2)
+  expect_match(figure$labels$title, "(1 of 2)", fixed = TRUE)
   drawn <- unlist(lapply(pages, labels_of))
   best <- best_sellers(t, n = 3, within = town)
   expect_identical(sum(grepl("^[123]=?  ", drawn)), nrow(best))
   expect_match(figure$labels$caption, "Each panel has a scale of its own.", fixed = TRUE)
   folder <- withr::local_tempdir()
   paths <- deliver(figure, file.path(folder, "towns.svg"))
-  expect_identical(basename(paths), sprintf("towns-%d.svg", 1:3))
+  expect_identical(basename(paths), sprintf("towns-%d.svg", 1:2))
   expect_setequal(list.files(folder), basename(paths))
   long <- figure_pages(figure_ranking(totals(many_products(), by = product), n = 100))
   expect_identical(vapply(long, function(page) nrow(bars_of(page)), 0L), c(32L, 32L, 32L, 5L))
   expect_length(figure_pages(figure_trend(totals(kilnmoor_book(), every = "month"))), 1)
   expect_error(figure_pages(t), class = "hinterfeld_error_argument")
+})
+
+test_that("panels of periods follow the calendar, and no row is written over another", {
+  book <- keep_lines(kilnmoor_book(), year(day) == 2026)
+  t <- totals(book, by = product, every = "month")
+  for (n in c(1, 3, 8, 12)) {
+    pages <- figure_pages(figure_ranking(best_sellers(t, n, within = month)))
+    expect_identical(unlist(lapply(pages, function(page) levels(page$data$panel))), sprintf("2026-%02d", 1:9))
+    svg <- expect_drawn(pages[[1]])
+    names <- unlist(regmatches(svg, gregexpr("<text x='[0-9.]+' y='[0-9.]+' text-anchor='end'", svg)))
+    heights <- unique(as.numeric(sub("^.* y='([0-9.]+)'.*$", "\\1", names)))
+    expect_gte(length(heights), n)
+    expect_gt(min(diff(sort(heights))), 7.7)
+  }
 })
 
 test_that("a table with nothing left to draw is refused", {
