@@ -115,6 +115,11 @@ period_bounds <- function(day, every, calendar, last, call = caller_env()) {
   plain_days(period_bounds_kernel(as.integer(floor(as.numeric(day))), every, last, calendar$rules))
 }
 
+# The values of a key as a reader sees them; `column` is what the table knows of it.
+shown_values <- function(x, column, calendar) {
+  if (is.null(column$every)) plain_value(x) else period_names(x, column$every, calendar)
+}
+
 # Readable names of periods given as dates, as texts of dates among totals, or as a factor.
 period_names <- function(x, every, calendar) {
   recurring <- is_recurring(every)

@@ -24,8 +24,7 @@ spread_listing <- function(t, rows, columns, of, call = caller_env()) {
     first$columns <- first$columns[do.call(order, unname(lapply(as.list(t)[side$columns], `[`, first$columns)))]
   }
   heads <- do.call(paste, c(lapply(side$columns, function(name) {
-    x <- t[[name]][first$columns]
-    if (is.null(every[[name]])) as.character(x) else period_names(x, every[[name]], listing$about$calendar)
+    shown_values(t[[name]][first$columns], listing$columns[[name]], listing$about$calendar)
   }), sep = " / "))
   cells <- lapply(codes$columns[first$columns], function(column) {
     own <- which(codes$columns == column)

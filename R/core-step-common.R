@@ -11,10 +11,8 @@ scope_labels <- function(t, scope, at) {
   answer <- answer_of(t)
   rows <- scope$first[at]
   if (length(scope$within)) {
-    names <- lapply(scope$within, function(name) {
-      every <- answer$columns[[name]]$every
-      if (is.null(every)) plain_value(t[[name]][rows]) else period_names(t[[name]][rows], every, answer$about$calendar)
-    })
+    names <- lapply(scope$within,
+                    function(name) shown_values(t[[name]][rows], answer$columns[[name]], answer$about$calendar))
     return(do.call(paste, c(names, sep = " / ")))
   }
   if (is.null(answer$level)) rep_len("the whole table", length(at)) else paste("level", t[[answer$level]][rows])

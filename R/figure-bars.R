@@ -10,22 +10,35 @@ panel_columns <- function(quo, t, call = caller_env()) {
   within
 }
 
-# Rows by panel, the earliest period first and then the largest panel, each with its own order of rows.
 panel_rows <- function(data, rows, within) {
-  data$panel <- if (length(within)) panel_names(data, within, rows$answer) else ""
-  data$member <- member_names(data, setdiff(name_order(rows$answer), within))
-  size <- vapply(split(data[[rows$of]], data$panel), function(x) sum(x, na.rm = TRUE), 0)
-  first <- data[!duplicated(data$panel), ]
-  periods <- lapply(intersect(within, rows$answer$periods), function(period) first[[period]])
-  data$panel <- factor(data$panel, first$panel[do.call(order, c(periods, list(-size[first$panel], first$panel)))])
-  # The rest of a scope stands below its members, however large it is.
-  data <- data[order(data$panel, data$quiet, -data$value), ]
+  data$panel <- scope_names(data, within, rows$answer)
+  data$member <- member_names(data, setdiff(name_order(rows$answer), within), rows$answer)
+  in_panels(data, data[intersect(within, rows$answer$periods)], data[[rows$of]])
+}
+
+scope_names <- function(data, within, about) {
+  if (length(within)) member_names(data, within, about) else rep_len("", nrow(data))
+}
+
+# Rows by panel, each with its own order of rows: by period where the rows have some, then from the largest. The rest of
+# a scope stands below its members, however large it is.
+in_panels <- function(data, periods, size = data$value) {
+  data$panel <- factor(data$panel, panel_order(data$panel, size, periods))
+  order <- do.call(order, c(list(data$panel, data$quiet), unname(as.list(periods)), list(-data$value)))
+  data <- data[order, ]
   data$place <- stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
   data
 }
 
-# How many bars each of some panels below each other has room for, at 15.5 pixels each: a panel has a heading, and a page
-# its title and caption.
+# Panels of periods follow the calendar, others begin with the largest.
+panel_order <- function(panel, size, periods) {
+  first <- which(!duplicated(panel))
+  sizes <- tapply(size, factor(panel, panel[first]), sum, na.rm = TRUE)
+  panel[first][do.call(order, c(unname(lapply(periods, `[`, first)), list(-sizes, panel[first])))]
+}
+
+# How many bars each of some panels below each other has room for, at 15.5 pixels each: a panel has a heading, and a
+# page its title and caption.
 bars_below <- function(stacked) {
   pmax(floor(((layout_height() - 190) / stacked - 68) / 15.5), 1)
 }
@@ -48,13 +61,15 @@ panel_pages <- function(data) {
   pages <- ceiling(nrow(pieces) / across)
   page <- (seq_len(nrow(pieces)) - 1L) %/% ceiling(nrow(pieces) / pages)
   at <- page[match(paste(data$panel, data$piece), paste(pieces$panel, pieces$piece))]
+  # Of the whole panel, though it goes on on another page.
+  of_panel <- tapply(abs(data$value) * !data$quiet, data$panel, max, na.rm = TRUE)
   lapply(split(data, at), function(page_rows) {
+    largest <- as.vector(of_panel[levels(data$panel) %in% page_rows$panel])
     page_rows$panel <- droplevels(page_rows$panel)
     page_rows$row <- -page_rows$place
     # Panels of very different size each have a scale of their own, so that the bars of all can be compared in them.
-    largest <- tapply(abs(page_rows$value) * !page_rows$quiet, page_rows$panel, max, na.rm = TRUE)
     uneven <- max(largest) > 4 * min(largest[largest > 0], Inf)
-    page_rows$scale <- if (uneven) largest[as.character(page_rows$panel)] else max(largest)
+    page_rows$scale <- if (uneven) largest[as.integer(page_rows$panel)] else max(largest)
     page_rows
   })
 }
@@ -65,16 +80,9 @@ page_holds <- function(page) {
   if (length(panels) > 1) panels else page$member
 }
 
-scale_note <- function(page) {
-  if (length(unique(page$scale)) > 1) "Each panel has a scale of its own."
-}
-
-panel_names <- function(data, within, answer) {
-  columns <- data[within]
-  for (period in intersect(answer$periods, within)) {
-    columns[[period]] <- period_names(columns[[period]], answer$columns[[period]]$every, answer$about$calendar)
-  }
-  member_names(columns, within)
+# `scales` are those of the panels, or what they are of where each panel has its own.
+scale_note <- function(scales) {
+  if (length(unique(scales)) > 1) "Each panel has a scale of its own."
 }
 
 # Panels in few columns, which leave the bars room, as long as all rows have room for a line of text.

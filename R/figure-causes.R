@@ -32,7 +32,7 @@ figure_causes <- function(t, at = NULL, n = 6, title = NULL, subtitle = NULL, ca
     figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of)),
                  title %||% sprintf("Why %s changed%s%s", of,
                                     if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
-                 subtitle, caption, not_drawn_note(parts$member[left]))
+                 subtitle, caption, c(not_drawn_note(parts$member[left]), scale_note(shown)))
 }
 
 causes_of_figure <- function(answer, first) {
@@ -53,7 +53,7 @@ cause_parts <- function(data, answer, first, of) {
   change <- change_columns_of(answer, of)
   names <- setdiff(names(answer$inquiry$steps[[answer$added[[first]]$step]]$columns), "causes")
   causes <- vapply(names, output, numeric(nrow(data)))
-  member <- if (length(answer$by)) member_names(data, answer$by) else rep_len("", nrow(data))
+  member <- if (length(answer$by)) member_names(data, answer$by, answer) else rep_len("", nrow(data))
   list(member = member, names = names, causes = matrix(causes, nrow(data)),
        before = data[[change[["before"]]]], total = rowSums(matrix(causes, nrow(data))), pct = data[[change[["pct"]]]])
 }

@@ -36,8 +36,7 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   each <- is.null(at) && length(rows$answer$by) == 0 && !is.null(rows$answer$every) && nrow(data) > 1
   period <- if (!each) change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
-  members <- if (each) period_label(row_days(rows$t), rows$answer$every, rows$answer$about$calendar) else
-    member_names(data, rows$answer$by)
+  members <- member_names(data, if (each) rows$answer$periods else rows$answer$by, rows$answer)
   changes <- change_rows(data, rows, change, members, if (each) "time" else order, n, only)
   changes$rows$size <- if (order == "amount") changes$rows$change else changes$rows$pct
   cap <- change_cap(changes$rows$size)

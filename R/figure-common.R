@@ -44,19 +44,20 @@ figure_column <- function(answer, step, output, call = caller_env()) {
 }
 
 # The name of each row's member: its `by` columns. Names are made unique, so that two places of the same name in two
-# regions, or names that become equal when joined, are not taken for one.
-member_names <- function(data, by) {
-  members <- named_members(data, by)
+# regions, or names that become equal when joined, are not taken for one. `about` is an answer or a listing.
+member_names <- function(data, by, about) {
+  members <- named_members(data, by, about)
   members$names[members$codes]
 }
 
 # The same as the code of each row and the name of each code.
-named_members <- function(data, by) {
+named_members <- function(data, by, about) {
   if (length(by) == 0) {
     return(list(codes = rep(1L, nrow(data)), names = "all"))
   }
   groups <- member_groups(data, by)
-  parts <- lapply(by, function(name) plain_value(data[[name]][groups$first]))
+  parts <- lapply(by,
+                  function(name) shown_values(data[[name]][groups$first], about$columns[[name]], about$about$calendar))
   names <- distinguishable(do.call(paste, c(parts, sep = ", ")))
   alike <- names %in% names[duplicated(names)]
   names[alike] <- do.call(paste, c(parts, sep = " / "))[alike]

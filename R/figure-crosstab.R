@@ -67,7 +67,7 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
 
 crosstab_cells <- function(x, answer, totals, kind, most_rows = 18, most_columns = 12) {
   table <- as.list(x)
-  names <- member_names(tibble::as_tibble(x), answer$keys)
+  names <- member_names(tibble::as_tibble(x), answer$keys, answer)
   names[totals$rows] <- answer$labels$total
   names <- shorten(names, if (layout_width() < 800) 16 else 32)
   inner <- setdiff(totals$cells, totals$columns)

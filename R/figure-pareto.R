@@ -53,7 +53,7 @@ pareto_members <- function(rows, call = caller_env()) {
   output_column <- function(name) added_with(rows$answer, column, name) %||%
     stop_figure("The table has lost a column of `add_pareto()`.", "Keep all of its columns.", call = call)
   out <- data.frame(
-    member = member_names(data, c(rows$answer$by, rows$answer$period)), cumulative = data[[column]],
+    member = member_names(data, c(rows$answer$by, rows$answer$period), rows$answer), cumulative = data[[column]],
     members = data[[output_column("members")]], class = data[[output_column("class")]],
     first = output_column("cumulative")
   )

@@ -54,7 +54,7 @@ place_rows <- function(data, rows, places, call = caller_env()) {
   places <- as.data.frame(places)
   groups <- member_groups(places, by)
   if (groups$count < nrow(places)) {
-    twice <- unique(member_names(places, by)[duplicated(groups$codes)])
+    twice <- unique(member_names(places, by, rows$answer)[duplicated(groups$codes)])
     stop_figure(sprintf("`places` has %s more than once by %s: the table does not tell them apart.", examples_of(twice),
                         and_list(by)),
                 "Split the table by a column that distinguishes them, such as their region, or keep one row per place.",
@@ -69,15 +69,15 @@ place_rows <- function(data, rows, places, call = caller_env()) {
   data$longitude <- places$longitude[at]
   data$latitude <- places$latitude[at]
   placed <- data[!is.na(at), ]
-  placed$name <- place_names(placed, by)
+  placed$name <- place_names(placed, by, rows$answer)
   list(rows = placed[order(-placed$value), ], missing = sum(is.na(at)))
 }
 
 # The place alone; with the columns that stand before it where two places share a name.
-place_names <- function(data, by) {
+place_names <- function(data, by, answer) {
   name <- plain_value(data[[by[length(by)]]])
   alike <- name %in% name[duplicated(name)]
-  replace(name, alike, member_names(data, rev(by))[alike])
+  replace(name, alike, member_names(data, rev(by), answer)[alike])
 }
 
 draw_places <- function(data, map, shape, of, unit, changed) {

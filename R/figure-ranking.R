@@ -31,7 +31,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   }
   data <- rows$data
   rank <- data[[utils::tail(rank_columns(rows$answer, rows$of), 1)]]
-  data$tied <- stats::ave(rank, member_names(data, within), rank, FUN = length) > 1
+  data$tied <- stats::ave(rank, member_names(data, within, rows$answer), rank, FUN = length) > 1
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)
   best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
@@ -41,7 +41,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   pages <- panel_pages(panels)
   paged(lapply(pages, function(page) {
     draw_bars(page) +
-      figure_words(rows, picked_sentences(rows$answer), title, subtitle, caption, scale_note(page))
+      figure_words(rows, picked_sentences(rows$answer), title, subtitle, caption, scale_note(page$scale))
   }), lapply(pages, page_holds))
 }
 
@@ -63,7 +63,7 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   paged(lapply(pages, function(page) {
     draw_bars(page) +
       figure_words(rows, column_sentence(answer_of(shared), ".share"), title, subtitle, caption,
-                   c(if (any(cut)) sprintf("Each panel shows its %s largest.", group_digits(n)), scale_note(page)))
+                   c(if (any(cut)) sprintf("Each panel shows its %s largest.", group_digits(n)), scale_note(page$scale)))
   }), lapply(pages, page_holds))
 }
 

@@ -46,8 +46,7 @@ target_bars <- function(data, answer, first, n, call = caller_env()) {
   }
   timed <- length(answer$by) == 0 && length(answer$period)
   bars <- data.frame(
-    member = if (timed) period_label(data[[answer$period]], answer$every, answer$about$calendar) else
-      member_names(data, answer$by),
+    member = member_names(data, if (timed) answer$periods else answer$by, answer),
     value = data$value, target = data[[first]], due = output("due"), reached = output("reached"),
     difference = output("difference")
   )

@@ -71,7 +71,7 @@ check_time <- function(answer, what, call = caller_env()) {
 time_lines <- function(rows, column, groups = NULL) {
   rows <- filled_rows(rows)
   answer <- rows$answer
-  members <- named_members(rows$data, answer$by)
+  members <- named_members(rows$data, answer$by, answer)
   period <- as.integer(row_days(rows$t))
   size <- stats::setNames(rowsum(abs(rows$data$value), members$codes, na.rm = TRUE)[, 1], members$names)
   # What has no group is not a group to compare with: it stands last, in grey.
@@ -126,7 +126,7 @@ without_lines <- function(grid, t) {
     return(FALSE)
   }
   whole <- retotal(answer, ids_of(answer, answer$keys))
-  members <- named_members(as_tibble.hinterfeld_totals(whole), answer_of(whole)$by)
+  members <- named_members(as_tibble.hinterfeld_totals(whole), answer_of(whole)$by, answer)
   row <- function(period, name) paste(as.integer(period), name)
   covered <- !cover_of_periods(answer$about, grid$period, answer$every)$none
   covered & !row(grid$period, grid$group) %in% row(row_days(whole), members$names[members$codes])

@@ -22,10 +22,10 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
   # With unequal numbers of single periods, sums mostly reflect how many there were; means show which is best.
   even <- is.null(mean_single(rows$t, rows$of, NULL))
   if (!even) data$value <- single_means(rows$t, rows$of) / 10^answer$measures[[rows$of]]$decimals
-  data$panel <- member_names(data, answer$by)
+  data$panel <- member_names(data, answer$by, answer)
   kept <- largest_members(vapply(split(data$value, data$panel), function(x) sum(x, na.rm = TRUE), 0), 9)
   data <- data[data$panel %in% kept$names, ]
-  data$panel <- factor(data$panel, kept$names)
+  data$panel <- factor(data$panel, panel_order(data$panel, data$value, data[intersect(answer$by, answer$periods)]))
   data$period <- data[[answer$period]]
   # Where all are equal none is best.
   highest <- function(x) !is.na(x) & x == max(x, na.rm = TRUE) & max(x, na.rm = TRUE) > min(x, na.rm = TRUE)
@@ -48,7 +48,7 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
     figure_words(rows, c(if (!even) sprintf("Bars show the mean per %s.", grain_kinds[[answer$every]]$single),
                          capital(recurring_words(answer$about, answer$everys))),
                  title %||% weekday_title(data, answer, rows$of, even), subtitle, caption,
-                 others_note(kept$rest, "panels", kept$left))
+                 c(others_note(kept$rest, "panels", kept$left), scale_note(kept$names)))
 }
 
 # "Revenue by weekday: Fri is best", or where means of whole single periods are drawn "Mean revenue per single month by

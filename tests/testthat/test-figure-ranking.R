@@ -73,6 +73,27 @@ test_that("panels of periods follow the calendar, and no row is written over ano
   }
 })
 
+test_that("periods have their names and their order wherever they are members or scopes", {
+  t <- totals(kilnmoor_book(), by = c(region, product), every = "year")
+  members <- function(figure) unique(as.character(figure$data$member))
+  best <- autoplot(best_of_each(t, within = c(region, year)))
+  expect_identical(unique(sub("^.*, ", "", members(best))), as.character(2023:2026))
+  expect_true(all(grepl("^20[0-9]{2}$", members(figure_ranking(totals(kilnmoor_book(), by = region, every = "year"),
+                                                               within = region)))))
+  pareto <- figure_pareto(add_pareto(totals(kilnmoor_book(), every = "year")))
+  expect_true(all(c("2025", "2024") %in% labels_of(pareto)))
+  weekdays <- quiet(figure_weekdays(totals(kilnmoor_book(), every = c("year", "weekday"))))
+  expect_identical(levels(weekdays$data$panel), as.character(2023:2026))
+  expect_match(weekdays$labels$caption, "Each panel has a scale of its own.", fixed = TRUE)
+})
+
+test_that("a panel that goes on on another page keeps its scale", {
+  pages <- figure_pages(autoplot(best_of_each(totals(kilnmoor_book(), by = c(town, product), every = "year"),
+                                              within = c(town, year))))
+  expect_gt(length(pages), 1)
+  expect_length(unique(unlist(lapply(pages, function(page) page$data$scale))), 1)
+})
+
 test_that("a table with nothing left to draw is refused", {
   expect_snapshot(error = TRUE, figure_ranking(totals(kilnmoor_book(), by = region), within = region))
   expect_snapshot(error = TRUE, figure_share(totals(kilnmoor_book())))
