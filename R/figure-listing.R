@@ -7,7 +7,8 @@ listing_figure <- function(t, title, subtitle, caption) {
   }
   if (nrow(t) == 0) stop_figure("The table has no rows to draw.", "There is nothing to look at.")
   drawn <- listing_bars[[listing$kind]](t, listing)
-  pages <- unlist(lapply(drawn$rows, function(rows) panel_pages(in_panels(cbind(rows, quiet = FALSE), drawn$periods))), recursive = FALSE)
+  in_pages <- function(rows) panel_pages(in_panels(cbind(rows, quiet = FALSE), drawn$periods))
+  pages <- unlist(lapply(drawn$rows, in_pages), recursive = FALSE)
   paged(lapply(pages, function(page) {
     words <- listing_words(listing, c(page$heading[1], drawn$sentence), drawn$money, scale_note(page$scale))
     labels <- figure_labels(title %||% words$title, subtitle %||% words$subtitle, caption %||% words$caption)
@@ -34,8 +35,9 @@ listing_bars <- list(
          money = any(vapply(listing$columns[about$of], function(column) column$counts == "money", NA)))
   },
   unsold = function(x, listing) {
-    rows <- data.frame(panel = scope_names(x, listing$details$within, listing), member = as.character(x[[listing$details$column]]),
-                       value = x$revenue, text = ifelse(x$lines > 0, bar_money(x$revenue), "never sold"))
+    rows <- data.frame(panel = scope_names(x, listing$details$within, listing),
+                       member = as.character(x[[listing$details$column]]), value = x$revenue,
+                       text = ifelse(x$lines > 0, bar_money(x$revenue), "never sold"))
     list(rows = list(rows), periods = scope_periods(x, listing), sentence = "Bars show what each sold elsewhere.",
          money = TRUE)
   },

@@ -63,7 +63,8 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   paged(lapply(pages, function(page) {
     draw_bars(page) +
       figure_words(rows, column_sentence(answer_of(shared), ".share"), title, subtitle, caption,
-                   c(if (any(cut)) sprintf("Each panel shows its %s largest.", group_digits(n)), scale_note(page$scale)))
+                   c(if (any(cut)) sprintf("Each panel shows its %s largest.", group_digits(n)),
+                     scale_note(page$scale)))
   }), lapply(pages, page_holds))
 }
 
