@@ -55,6 +55,8 @@ people_mark <- function(option, default) {
 
 # For people: "1 234.50", with `signed` "+1 234.50". Missing stays missing.
 people_number <- function(x, decimals, signed = FALSE) {
+  # What rounds to nothing has no sign, unless that is what is shown.
+  if (!signed) x <- replace(x, which(round(x, decimals) == 0), 0)
   group <- group_mark()
   text <- formatC(x, format = "f", digits = decimals, big.mark = if (nzchar(group)) group else "",
                   decimal.mark = decimal_mark(),

@@ -77,6 +77,11 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
                 caption %||% noted)
 }
 
+# The rows of lines of several points: ggplot2 says so if none has more than one.
+longer_lines <- function(data, line) {
+  data[stats::ave(seq_along(line), line, FUN = length) > 1, ]
+}
+
 # How wide figures are laid out, in pixels at 144 to an inch: as files are, or as a page has room for.
 layout_width <- function() {
   getOption("hinterfeld.layout_width", 1280)

@@ -29,7 +29,7 @@ figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::annotate("segment", x = marks, xend = marks, y = 0, yend = Inf, colour = hairline, linewidth = 0.5)
   }) + figure_words(rows, column_sentence(rows$answer, column), title %||% running_title(column, rows), subtitle,
                     caption,
-                    lines_notes(lines), dashed = TRUE)
+                    lines_notes(lines), dashed = several_periods(lines))
 }
 
 running_title <- function(column, rows) {

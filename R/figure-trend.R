@@ -27,7 +27,7 @@ figure_trend <- function(t, of = NULL, title = NULL, subtitle = NULL, caption = 
     rows$answer$measures <- do.call(c, lapply(each, function(own) own$answer$measures))
   }
   draw_lines(lines, rows) +
-    figure_words(rows, NULL, title, subtitle, caption, lines_notes(lines), dashed = TRUE)
+    figure_words(rows, NULL, title, subtitle, caption, lines_notes(lines), dashed = several_periods(lines))
 }
 
 # The same groups by several measures, below each other; a scale is of one of them.
@@ -168,27 +168,32 @@ draw_lines <- function(lines, rows, marks = NULL) {
                  colour = with_ink(lines$colours[as.character(ends$group)]))
     }) +
     ggplot2::scale_colour_manual(values = lines$colours, guide = "none") +
-    ggplot2::scale_x_date(breaks = date_breaks(data$period), labels = date_labels,
-                          expand = ggplot2::expansion(mult = c(0.01, room / (1 - room) * 1.15))) +
+    time_axis(data$period, rows$answer, ggplot2::expansion(mult = c(0.01, room / (1 - room) * 1.15))) +
     ggplot2::scale_y_continuous(labels = axis_money(if (is.null(lines$measures)) unit_of(rows$answer, rows$of))) +
     (if (several) ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1, scales = "free_y")) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld()
 }
 
-# A single period has no line to draw: points represent it. An unfinished one is reached by a dashed step.
+# A single period has no line to draw: points represent it. An unfinished one is hollow, and reached by a dashed step.
 line_layers <- function(data) {
-  if (length(unique(data$period)) == 1) {
-    return(list(ggplot2::geom_point(size = 2.2)))
-  }
   last <- data[data$period %in% utils::tail(sort(unique(data$period)), 2) & any(data$unfinished), ]
-  list(
-    ggplot2::geom_line(data = data[!data$unfinished, ], linewidth = 0.8, lineend = "round", na.rm = TRUE),
-    ggplot2::geom_line(data = last, linewidth = 0.8, linetype = "22", na.rm = TRUE),
+  finished <- data[!data$unfinished, ]
+  lines <- list(
+    ggplot2::geom_line(data = longer_lines(finished, paste(finished$group, finished$stretch)), linewidth = 0.8,
+                       lineend = "round", na.rm = TRUE),
+    ggplot2::geom_line(data = last, linewidth = 0.8, linetype = "22", na.rm = TRUE)
+  )
+  single <- length(unique(data$period)) == 1
+  c(if (!single) lines, list(
     ggplot2::geom_point(data = data[data$unfinished, ], shape = 21, fill = paper, size = 2.2, stroke = 0.9,
                         na.rm = TRUE),
-    ggplot2::geom_point(data = data[between_gaps(data), ], size = 1.2)
-  )
+    ggplot2::geom_point(data = data[between_gaps(data), ], size = if (single) 2.2 else 1.2)
+  ))
+}
+
+several_periods <- function(lines) {
+  length(unique(lines$data$period)) > 1
 }
 
 # A value between two gaps makes no line.
@@ -199,7 +204,23 @@ between_gaps <- function(data) {
   drawn & !c(FALSE, drawn[-length(drawn)] & same) & !c(drawn[-1] & same, FALSE) & !data$unfinished
 }
 
-# Years, or quarters, months and days as the span gets shorter; only within the data.
+# Few periods all have their name. Of many, years are marked, or quarters, months and days as the span gets shorter.
+time_axis <- function(period, answer, expand) {
+  starts <- sort(unique(period))
+  most <- max(layout_width() %/% 150, 2)
+  if (answer$every == "year" || length(starts) <= most) {
+    breaks <- starts[seq(1, length(starts), by = ceiling(length(starts) / most))]
+    labels <- period_label(breaks, answer$every, answer$about$calendar)
+  } else {
+    breaks <- date_breaks(period)
+    labels <- date_labels(breaks)
+  }
+  # A single period keeps its labels beside it.
+  ggplot2::scale_x_date(breaks = breaks, labels = labels, expand = expand,
+                        limits = if (length(starts) == 1) starts + c(-20, 40))
+}
+
+# Only within the data.
 date_breaks <- function(period) {
   days <- as.numeric(diff(range(period)))
   step <- if (days > 900) "1 year" else if (days > 270) "3 months" else if (days > 60) "1 month" else "1 week"
@@ -210,9 +231,8 @@ date_breaks <- function(period) {
 }
 
 date_labels <- function(x) {
-  given <- x[!is.na(x)]
-  first_days <- all(format(given, "%d") == "01")
-  if (all(format(given, "%m-%d") == "01-01")) format(x, "%Y") else if (first_days) format(x, "%Y-%m") else format(x)
+  years <- all(format(x, "%m-%d") == "01-01")
+  format(x, if (years) "%Y" else if (all(format(x, "%d") == "01")) "%Y-%m" else "%Y-%m-%d")
 }
 
 end_nudge <- function(period) {

@@ -30,27 +30,36 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   drawn <- data[!is.na(data$value), ]
   ends <- drawn[!duplicated(drawn$year, fromLast = TRUE), ]
   ends$label_y <- spread_labels(ends$value, diff(range(0, drawn$value)) / 16)
+  earlier <- data[data$year != years[length(years)], ]
+  single <- stats::ave(earlier$place, earlier$year, FUN = length) == 1
+  finished <- latest[!latest$unfinished, ]
+  dashed <- nrow(latest) > 1 && any(latest$unfinished)
   sentence <- if (cumulative) sprintf("Each line adds up its year from the first %s.", answer$every) else NULL
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
-    ggplot2::geom_line(ggplot2::aes(colour = .data$year), data[data$year != years[length(years)], ], linewidth = 0.7,
-                       na.rm = TRUE) +
-    ggplot2::geom_line(data = latest[!latest$unfinished, ], colour = category_colours(1), linewidth = 1.4,
+    ggplot2::geom_line(ggplot2::aes(colour = .data$year), earlier, linewidth = 0.7, na.rm = TRUE) +
+    ggplot2::geom_line(data = longer_lines(finished, finished$year), colour = category_colours(1), linewidth = 1.4,
                        lineend = "round", na.rm = TRUE) +
-    ggplot2::geom_line(data = utils::tail(latest, if (any(latest$unfinished)) 2 else 0), colour = category_colours(1),
-                       linewidth = 1, linetype = "22", na.rm = TRUE) +
+    (if (dashed) {
+      ggplot2::geom_line(data = utils::tail(latest, 2), colour = category_colours(1), linewidth = 1, linetype = "22",
+                         na.rm = TRUE)
+    }) +
+    ggplot2::geom_point(ggplot2::aes(colour = .data$year), earlier[single, ], size = 2) +
+    ggplot2::geom_point(data = if (nrow(latest) == 1) finished else finished[0, ], colour = category_colours(1),
+                        size = 2.6) +
     ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1),
                         size = 2.6, stroke = 1) +
     year_labels(ends, years) +
     ggplot2::scale_colour_manual(values = faint_years(years[-length(years)])) +
     ggplot2::scale_x_continuous(breaks = year_breaks(data, answer), labels = year_break_labels(data, answer),
-                                expand = ggplot2::expansion(mult = c(0.02, 0.1))) +
+                                expand = ggplot2::expansion(mult = c(0.02, 0.1)),
+                                limits = if (max(data$place) == 1) c(0.5, 4)) +
     ggplot2::scale_y_continuous(labels = axis_money(unit_of(answer, rows$of)),
                                 limits = range(0, drawn$value, ends$label_y)) +
     ggplot2::coord_cartesian(clip = "off") +
     theme_hinterfeld() +
     figure_words(rows, sentence,
                  title %||% paste0(title_words(answer), if (cumulative) ", year to date" else ", year by year"),
-                 subtitle, caption, dashed = TRUE)
+                 subtitle, caption, dashed = dashed)
 }
 
 year_lines <- function(rows, cumulative) {
@@ -61,9 +70,12 @@ year_lines <- function(rows, cumulative) {
   value <- rows$data$value[match(start, row_days(rows$t))]
   data <- data.frame(start = start, year = code %/% 1000, place = code %% 1000, value = value)
   data <- data[data$year %in% data$year[!is.na(data$value)], ]
-  # A single week that belongs to another year makes no line.
-  points <- stats::ave(data$place, data$year, FUN = length)
-  if (any(points > 1)) data <- data[points > 1, ]
+  # A single week at either end that the data do not cover whole is not a year.
+  if (rows$answer$every == "week") {
+    stray <- stats::ave(data$place, data$year, FUN = length) == 1 &
+      !cover_of_periods(rows$answer$about, data$start, "week")$complete
+    if (!all(stray)) data <- data[!stray, ]
+  }
   if (cumulative) data$value <- unlist(lapply(split(data$value, data$year), cumsum), use.names = FALSE)
   last <- unfinished_period(rows$answer)
   data$unfinished <- if (is.null(last)) FALSE else data$start == last

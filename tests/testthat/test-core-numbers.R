@@ -26,6 +26,7 @@ test_that("numbers read back, and short ones are short", {
   expect_identical(hinterfeld:::short_number(c(0, 25000, -1234567, NA)), c("0", "0.025 M", "-1.234567 M", NA))
   expect_identical(hinterfeld:::short_number(123456.789), "123.4568 k")
   expect_identical(hinterfeld:::people_number(c(1234.5, -0.25, NA), 1, signed = TRUE), c("+1 234.5", "-0.2", NA))
+  expect_identical(hinterfeld:::people_number(c(-0.3, 0.3, -0.6), 0), c("0", "0", "-1"))
 })
 
 test_that("amounts that no 64 bits of units hold are written too", {

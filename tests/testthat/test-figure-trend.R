@@ -88,3 +88,20 @@ test_that("several measures have panels with scales of their own, and the same g
   expect_error(figure_trend(t, of = c("revenue", "units", "units", "revenue")), "room for three",
                class = "hinterfeld_error_figure")
 })
+
+test_that("few periods are marked by their names, and nothing is said while drawing", {
+  breaks_of <- function(figure) {
+    axis <- ggplot2::ggplot_build(figure)$layout$panel_params[[1]]$x
+    axis$get_labels()[!is.na(axis$breaks)]
+  }
+  years <- figure_trend(totals(keep_lines(kilnmoor_book(), year(day) >= 2025), by = region, every = "year"))
+  expect_identical(breaks_of(years), c("2025", "2026"))
+  fiscal <- daybook(a_sale(day = as.Date("2024-04-01") + 92 * 0:5, revenue = 1:6), day, revenue, product,
+                    calendar = sales_calendar("04-01"))
+  expect_identical(breaks_of(figure_trend(totals(fiscal, every = "quarter")))[1:2], c("2024/25-Q1", "2024/25-Q2"))
+  single <- figure_trend(totals(keep_lines(kilnmoor_book(), day <= as.Date("2023-01-20")), by = region, every = "month"))
+  expect_identical(breaks_of(single), "2023-01")
+  expect_match(single$labels$caption, "2023-01, is not complete", fixed = TRUE)
+  expect_no_message(expect_drawn(single))
+  expect_no_message(expect_drawn(years))
+})

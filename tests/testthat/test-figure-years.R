@@ -26,6 +26,21 @@ test_that("fiscal years start where they do, and a stray week makes no line", {
   expect_drawn(figure)
 })
 
+test_that("a year of one period is a point, hollow if it is not complete", {
+  until <- function(last, ...) figure_years(totals(keep_lines(kilnmoor_book(), day <= as.Date(last)), ...))
+  partial <- until("2026-01-20", every = "month")
+  expect_identical(tail(levels(partial$data$year), 1), "2026")
+  expect_match(partial$labels$caption, "2026-01, is not complete", fixed = TRUE)
+  whole <- until("2026-01-31", every = "month")
+  expect_identical(sum(whole$data$year == "2026" & !whole$data$unfinished), 1L)
+  expect_match(until("2026-02-10", every = "month")$labels$caption, "drawn dashed", fixed = TRUE)
+  for (figure in list(partial, whole, until("2026-02-10", every = "month"), until("2023-01-20", every = "month"))) {
+    expect_no_message(expect_drawn(figure))
+  }
+  # The first three days of a year are no week of it.
+  expect_false("2026" %in% levels(until("2026-01-03", every = "week")$data$year))
+})
+
 test_that("other tables are refused", {
   expect_snapshot(error = TRUE, figure_years(totals(kilnmoor_book(), every = "year")))
   expect_snapshot(error = TRUE, figure_years(totals(kilnmoor_book(), by = region, every = "month")))
