@@ -49,6 +49,16 @@ panels_beside <- function() {
   min(most, 2):most
 }
 
+panels_of_page <- function(longest) {
+  max(panels_beside()) * max(which(bars_below(1:5) >= longest), 1)
+}
+
+# Pages of at most `most`, evenly filled.
+even_pages <- function(x, most) {
+  pages <- ceiling(length(x) / most)
+  unname(split(x, (seq_along(x) - 1L) %/% ceiling(length(x) / pages)))
+}
+
 # The rows of each page. Panels that are longer than a page continue on the next.
 panel_pages <- function(data) {
   most <- min(bars_below(1), 32)
@@ -56,10 +66,8 @@ panel_pages <- function(data) {
   data$piece <- (data$place - 1L) %/% most
   data$place <- data$place - most * data$piece
   pieces <- unique(data[c("panel", "piece")])
-  across <- if (longest > most) 1 else max(panels_beside()) * max(which(bars_below(1:5) >= longest), 1)
-  # Pages are evenly filled.
-  pages <- ceiling(nrow(pieces) / across)
-  page <- (seq_len(nrow(pieces)) - 1L) %/% ceiling(nrow(pieces) / pages)
+  pages <- even_pages(seq_len(nrow(pieces)), if (longest > most) 1 else panels_of_page(longest))
+  page <- rep(seq_along(pages), lengths(pages))
   at <- page[match(paste(data$panel, data$piece), paste(pieces$panel, pieces$piece))]
   # Of the whole panel, though it goes on on another page.
   of_panel <- tapply(abs(data$value) * !data$quiet, data$panel, max, na.rm = TRUE)

@@ -28,11 +28,14 @@ figure_causes <- function(t, at = NULL, n = 6, title = NULL, subtitle = NULL, ca
   }
   named <- of_period(period, rows$answer)
   left <- setdiff(which(!is.na(parts$total)), shown)
-  draw_causes(cause_steps(parts, shown), length(shown), parts$names) +
-    figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of)),
-                 title %||% sprintf("Why %s changed%s%s", of,
-                                    if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "", named),
-                 subtitle, caption, c(not_drawn_note(parts$member[left]), scale_note(shown)))
+  # A heading has two lines.
+  pages <- even_pages(shown, panels_of_page(length(parts$names) + 2))
+  paged(lapply(pages, function(page) {
+    draw_causes(cause_steps(parts, page), length(page), parts$names) +
+      figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of)),
+                   title %||% sprintf("Why %s changed%s%s", name_words(of), split_words(rows$answer$by), named),
+                   subtitle, caption, c(not_drawn_note(parts$member[left]), scale_note(page)))
+  }), lapply(pages, function(page) parts$member[page]))
 }
 
 causes_of_figure <- function(answer, first) {
@@ -106,7 +109,8 @@ draw_causes <- function(steps, panels, names) {
     ggplot2::geom_rect(ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = .data$place - 0.34,
                                     ymax = .data$place + 0.34, fill = .data$kind)) +
     label_text(ggplot2::aes(x = .data$at, label = .data$label, hjust = as.numeric(.data$left)), size = 3.3) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = if (panels == 4) 2 else min(panels, 3), scales = "free_x") +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_x",
+                        ncol = min(max(panels_beside()), if (panels == 4) 2 else panels)) +
     ggplot2::scale_fill_manual(values = change_colours()) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(if (any(steps$left)) 0.42 else 0.05, 0.4))) +
     ggplot2::scale_y_continuous(breaks = (length(names) + 1):1, labels = c(names, "change")) +

@@ -40,12 +40,11 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   changes <- change_rows(data, rows, change, members, if (each) "time" else order, n, only)
   changes$rows$size <- if (order == "amount") changes$rows$change else changes$rows$pct
   cap <- change_cap(changes$rows$size)
-  by <- if (each) grain_kinds[[rows$answer$every]]$name else if (length(rows$answer$by)) and_list(rows$answer$by)
+  by <- if (each) grain_kinds[[rows$answer$every]]$name else rows$answer$by
   what <- c(all = "Change in", up = "What rose:", down = "What fell:")[[only]]
   draw_change(changes$rows, cap, rows$of, unit_of(rows$answer, change), order == "amount") +
     figure_words(rows, change_sentences(rows$answer, change),
-                 title %||% paste0(what, " ", rows$of, if (!is.null(by)) paste(" by", by),
-                                   of_period(period, rows$answer)),
+                 title %||% paste0(what, " ", name_words(rows$of), split_words(by), of_period(period, rows$answer)),
                  subtitle, caption,
                  c(if (any(abs(changes$rows$size) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
                    if (each && length(changes$rest)) sprintf("Nothing up to %s is drawn.", changes$rest[1]) else
@@ -138,7 +137,7 @@ draw_change <- function(data, cap, of, unit, amounts) {
   changes <- axis_of(pmin(data$end, 0), pmax(data$end, cap / 4), fractions[1] + room + 0.04 + fractions[2] +
                        if (any(data$end < 0, na.rm = TRUE)) fractions[3] else 0, 1 - fractions[3])
   heading <- data.frame(x = c(values(0), changes(0)), row = max(data$row, 4) + 0.95,
-                        label = c(paste(c(of, unit), collapse = ", "), "change"))
+                        label = c(paste(c(name_words(of), unit), collapse = ", "), "change"))
   data$low <- values(pmin(data$now, 0))
   data$high <- values(pmax(data$now, 0))
   data$from <- changes(pmin(data$end, 0))

@@ -73,8 +73,23 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
   together <- Filter(function(shared) !any(shared$apart %in% answer$inquiry$by), answer$about$alike)
   noted <- c(notes, incomplete, empty_note(rows$t, answer), alike_words(together, answer$inquiry$by),
              left_out_note(answer$about, ""))
-  figure_labels(title %||% title_words(answer), subtitle %||% structure(spoken, sentences = sentences),
-                caption %||% noted)
+  prose <- function(words) in_prose(words, names(answer$columns))
+  figure_labels(title %||% title_words(answer),
+                subtitle %||% structure(prose(spoken), sentences = prose(sentences)), caption %||% prose(noted))
+}
+
+# " by region and customer id"
+split_words <- function(columns, how = "by") {
+  if (length(columns)) sprintf(" %s %s", how, and_list(name_words(columns))) else ""
+}
+
+# Columns as words, in sentences that name them as a table does.
+in_prose <- function(words, columns) {
+  columns <- grep("^[[:alnum:]]+(_[[:alnum:]]+)+$", columns, value = TRUE)
+  for (column in unique(c(columns, capital(columns)))) {
+    words <- gsub(sprintf("\\b%s(s?)\\b", column), paste0(name_words(column), "\\1"), words)
+  }
+  words
 }
 
 # The rows of lines of several points: ggplot2 says so if none has more than one.

@@ -54,11 +54,10 @@ figure_crosstab <- function(x, title = NULL, subtitle = NULL, caption = NULL) {
     theme_bars() +
     ggplot2::theme(axis.text.x = ggplot2::element_text(colour = faint_ink, hjust = 1, size = ggplot2::rel(0.72)),
                    axis.text.y = ggplot2::element_text(hjust = 0)) +
-    figure_words(rows, c(crosstab_sentences(answer), if (scale > 1) "Cells are in thousands."),
-                 title %||% sprintf("%s: %s by %s", capital(name_words(shown$of)), and_list(shown$rows),
-                                    and_list(shown$columns)),
+    figure_words(rows, c(crosstab_sentences(answer, named = FALSE), if (scale > 1) "Cells are in thousands."),
+                 title %||% table_title(x),
                  subtitle, caption,
-                 c(others_note(cells$rest_rows, "rows"),
+                 c(others_note(cells$rest_rows, if (cells$timed) "earlier rows" else "rows"),
                    others_note(cells$rest_columns, if (cells$periods) "earlier columns" else "columns"),
                    if (cells$rest_rows + cells$rest_columns > 0) {
                      "Totals include the rows and columns not drawn."
@@ -71,21 +70,22 @@ crosstab_cells <- function(x, answer, totals, kind, most_rows = 18, most_columns
   names[totals$rows] <- answer$labels$total
   names <- shorten(names, if (layout_width() < 800) 16 else 32)
   inner <- setdiff(totals$cells, totals$columns)
-  # Periods: the latest. Other columns: the largest, which come first.
+  # Periods: the latest. Others: the largest, which come first.
+  some <- function(x, most, periods) if (periods) utils::tail(x, most) else utils::head(x, most)
   periods <- answer$inquiry$crosstab$columns %in% answer$everys
-  some <- if (periods) utils::tail else utils::head
+  timed <- answer$inquiry$crosstab$rows %in% answer$everys
   body <- which(!totals$rows)
-  kept <- c(utils::head(body, most_rows), which(totals$rows))
+  kept <- c(some(body, most_rows, timed), which(totals$rows))
   table <- lapply(table, function(values) values[kept])
   names <- names[kept]
-  shown <- some(inner, most_columns)
-  shown <- c(some(shown, columns_that_fit(table, shown, totals$columns, names, kind)), totals$columns)
+  shown <- some(inner, most_columns, periods)
+  shown <- c(some(shown, columns_that_fit(table, shown, totals$columns, names, kind), periods), totals$columns)
   places <- c(rev(seq_len(length(kept) - 1)), 0)
   data <- do.call(rbind, lapply(seq_along(shown), function(j) {
     data.frame(column = j, row = places, value = table[[shown[j]]], margin = j == length(shown) | places == 0,
                key = paste(j, places))
   }))
-  list(data = data, columns = grid_heads(shown), rows = names, places = places, periods = periods,
+  list(data = data, columns = grid_heads(shown), rows = names, places = places, periods = periods, timed = timed,
        rest_rows = length(body) - length(kept) + 1, rest_columns = length(inner) - length(shown) + 1)
 }
 

@@ -34,11 +34,13 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::scale_fill_manual(values = colours) +
     ggplot2::scale_y_continuous(labels = percent_axis, breaks = c(0, 0.25, 0.5, 0.8, 0.95),
                                 limits = c(min(0, data$share), 1.2)) +
-    ggplot2::scale_x_continuous(breaks = function(limits) unique(round(pretty(limits[limits > 0 | TRUE], 8))) |>
+    ggplot2::scale_x_continuous(breaks = function(limits) unique(round(pretty(limits, 8))) |>
                                 Filter(f = function(x) x >= 1 & x <= nrow(data)),
                                 expand = ggplot2::expansion(mult = 0.01)) +
     theme_hinterfeld() +
-    figure_words(rows, sentences[["what"]], title %||% sub("[.]$", "", sentences[["top"]]), subtitle, caption,
+    figure_words(rows, sentences[["what"]],
+                 title %||% in_prose(sub("[.]$", "", sentences[["top"]]), names(rows$answer$columns)), subtitle,
+                 caption,
                  sprintf("Bars are the %s from the highest; the line is their cumulative share.",
                          noun_words(rows$answer)))
 }

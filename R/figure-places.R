@@ -32,7 +32,7 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
   sentence <- if (length(pct)) change_sentences(rows$answer, pct[1])
   draw_places(placed$rows, labelled, shape, rows$of, unit_of(rows$answer, rows$of), length(pct) > 0) +
     figure_words(rows, sentence,
-                 title %||% paste0(capital(rows$of), " by ", and_list(rows$answer$by), named), subtitle, caption,
+                 title %||% paste0(capital(name_words(rows$of)), split_words(rows$answer$by), named), subtitle, caption,
                  if (placed$missing > 0) {
                    sprintf("%s without coordinates: not drawn.", count_of(placed$missing, "place"))
                  })
@@ -94,8 +94,8 @@ draw_places <- function(data, map, shape, of, unit, changed) {
     label_text(ggplot2::aes(x = .data$x, y = .data$y, label = .data$text), map$labels, size = 3.1, hjust = 0) +
     label_text(ggplot2::aes(x = .data$x, y = .data$y, label = .data$text), map$list, size = 3.1, hjust = 0, vjust = 1,
                lineheight = 1.1) +
-    ggplot2::scale_size_area(max_size = 11, name = paste(c(of, unit), collapse = ", "), labels = short_money,
-                             breaks = size_breaks(data$size),
+    ggplot2::scale_size_area(max_size = 11, name = paste(c(name_words(of), unit), collapse = ", "),
+                             labels = short_money, breaks = size_breaks(data$size),
                              guide = ggplot2::guide_legend(override.aes = key, order = 1)) +
     ggplot2::scale_fill_manual(values = c(change_colours()[c("more", "less")], none = bar_ink), name = "change",
                                breaks = c("more", "less", "none"),

@@ -35,8 +35,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)
   best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
-  title <- title %||% sprintf("%s%s", if (best) "Best sellers" else "Slow sellers",
-                              if (length(within)) paste(" in each", and_list(within)) else "")
+  title <- title %||% paste0(if (best) "Best sellers" else "Slow sellers", split_words(within, "in each"))
   panels <- panel_rows(data, rows, within)
   pages <- panel_pages(panels)
   paged(lapply(pages, function(page) {
@@ -58,7 +57,7 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   data$quiet <- FALSE
   panels <- panel_rows(data, rows, within)
   cut <- panels$place > n
-  title <- title %||% sprintf("Share of %s%s", rows$of, if (length(within)) paste(" in each", and_list(within)) else "")
+  title <- title %||% sprintf("Share of %s%s", name_words(rows$of), split_words(within, "in each"))
   pages <- panel_pages(panels[!cut, ])
   paged(lapply(pages, function(page) {
     draw_bars(page) +

@@ -35,8 +35,9 @@ figure_running <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
 running_title <- function(column, rows) {
   about <- rows$answer$added[[column]]
   of <- names_of(rows$answer, about$of)
-  name <- if (column == paste0(of, "_running")) paste("Running total of", of) else capital(name_words(column))
-  paste0(name, if (length(rows$answer$by)) paste(" by", and_list(rows$answer$by)) else "")
+  usual <- column == paste0(of, "_running")
+  paste0(if (usual) paste("Running total of", name_words(of)) else capital(name_words(column)),
+         split_words(rows$answer$by))
 }
 
 # Columns that run along the table's period.

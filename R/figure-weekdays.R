@@ -57,8 +57,8 @@ weekday_title <- function(data, answer, of, even) {
   title <- if (even) {
     title_words(answer)
   } else {
-    sprintf("Mean %s per %s, by %s", of, grain_kinds[[answer$every]]$single,
-            and_list(c(grain_kinds[[answer$every]]$name, answer$by)))
+    sprintf("Mean %s per %s,%s", name_words(of), grain_kinds[[answer$every]]$single,
+            split_words(c(grain_kinds[[answer$every]]$name, answer$by)))
   }
   best <- as.character(data$period[data$best])
   if (length(answer$by) || length(best) == 0) {

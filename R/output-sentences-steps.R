@@ -8,7 +8,7 @@ step_sentences <- function(answer, named = TRUE) {
 }
 
 # Of a crosstab: those of the added columns that it shows, and of the order of its rows.
-crosstab_sentences <- function(answer) {
+crosstab_sentences <- function(answer, named = TRUE) {
   how <- answer$inquiry$crosstab
   steps <- answer$inquiry$steps
   # Of the cells that are shown, and of the rows that were picked for them.
@@ -17,7 +17,7 @@ crosstab_sentences <- function(answer) {
   c(
     recurring_note(answer), added_up_words(answer),
     unlist(lapply(shown, function(i) {
-      words <- as.vector(step_sentence(answer$grid$stepped, i))
+      words <- as.vector(step_sentence(answer$grid$stepped, i, named))
       if (any(steps[[i]]$columns %in% how$of)) words else words[-1]
     })),
     if (length(shown) &&

@@ -23,3 +23,12 @@ test_that("only rows with causes are drawn, the largest first, and the others ar
   expect_error(figure_causes(t, at = as.Date("2023-01-01")), "No row has causes", class = "hinterfeld_error_figure")
   expect_error(figure_causes(add_change(totals(kilnmoor_book(), every = "year"))), class = "hinterfeld_error_figure")
 })
+
+test_that("more rows than a page has room for go on on the next", {
+  t <- add_causes(add_change(totals(kilnmoor_book(), by = town, every = "year")))
+  pages <- figure_pages(figure_causes(t, n = 12))
+  expect_length(pages, 2)
+  panels <- vapply(pages, function(page) length(unique(page$data$panel)), 0L)
+  expect_identical(panels, c(6L, 6L))
+  expect_match(pages[[1]]$labels$caption, "Each panel has a scale of its own.", fixed = TRUE)
+})

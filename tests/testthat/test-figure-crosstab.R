@@ -9,6 +9,10 @@ test_that("cells hold the crosstab's numbers, the latest months and the largest 
   small <- figure_crosstab(crosstab(totals(kilnmoor_book(), by = c(category, region), measures = "lines"), category,
                                     region))
   expect_true("8\u00a0126" %in% labels_of(small))
+  # Rows of periods, too, are the latest.
+  months <- figure_crosstab(crosstab(totals(kilnmoor_book(), by = region, every = "month"), month, region))
+  expect_true("60.9" %in% labels_of(months))
+  expect_match(months$labels$caption, "And 27 earlier rows, not drawn.", fixed = TRUE)
   expect_snapshot(error = TRUE, figure_crosstab(totals(kilnmoor_book(), by = region)))
 })
 
