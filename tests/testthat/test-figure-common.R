@@ -57,7 +57,8 @@ test_that("columns are words wherever a figure names them", {
   book <- extend_lines(kilnmoor_book(), gross_profit = revenue - units * unit_cost)
   t <- add_change(totals(book, by = product_id, every = "year", measures = "gross_profit"))
   texts <- function(figure) c(unlist(figure$labels[c("title", "subtitle", "caption")]), labels_of(figure))
-  for (figure in list(figure_change(t), figure_trend(t), figure_ranking(t, within = year), figure_share(t, within = year),
+  for (figure in list(figure_change(t), figure_trend(t), figure_ranking(t, within = year),
+                      figure_share(t, within = year),
                       figure_pareto(add_pareto(totals(book, by = product_id, measures = "gross_profit"))),
                       figure_running(add_running_total(t, of = gross_profit)),
                       figure_crosstab(crosstab(t, product_id, year, gross_profit)))) {
