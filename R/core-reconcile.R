@@ -32,7 +32,8 @@ reconcile.hinterfeld_totals <- function(t) {
   data <- as_tibble.hinterfeld_totals(t)
   names <- adding_measures(answer$measures)
   whole <- whole_totals(answer, ids_of(answer, names))
-  several <- length(answer$levels) > 1
+  # A table without a row has no level to check.
+  several <- length(answer$levels) > 1 && nrow(t) > 0
   level_of <- if (several) as.character(data[[answer$level]])
   levels <- if (several) vapply(answer$levels, function(level) level$label, "") else "all rows"
   if (answer$cut && several) levels <- intersect(levels, unique(level_of))
@@ -45,7 +46,6 @@ reconcile.hinterfeld_totals <- function(t) {
   checks <- do.call(rbind, unlist(unname(checks), recursive = FALSE))
   checks$cut <- answer$cut
   if (answer$cut) checks$matches <- rows_right(data, answer, names)[checks$measure]
-  # A table without a row has no level to check.
   causes <- if (nrow(t)) do.call(rbind, unname(cause_checks(t, answer)))
   if (!is.null(causes)) checks <- rbind(checks, causes)
   new_checks(checks, c(answer$measures, answer$added[unique(causes$measure)]))

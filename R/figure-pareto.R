@@ -19,6 +19,8 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
   colours <- stats::setNames(grDevices::colorRampPalette(category_colours(3))(nrow(classes)), classes$class)
   named <- data[data$place <= 5 & data$share > 0.02, ]
   named$label_y <- spread_labels(named$cumulative - 0.02, 0.055)
+  # Members below 0 let the line rise beyond the total before it comes back.
+  top <- max(1, data$cumulative)
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$cumulative)) +
     ggplot2::geom_vline(ggplot2::aes(xintercept = .data$to + 0.5), classes[-nrow(classes), ], colour = hairline,
                         linewidth = 0.6) +
@@ -28,12 +30,12 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
     ggplot2::geom_point(ggplot2::aes(colour = .data$class), size = if (nrow(data) > 100) 0.8 else 1.8) +
     line_label(ggplot2::aes(x = .data$place + nrow(data) / 90, y = .data$label_y, label = shorten(.data$member)), named,
                size = 3.3, colour = ink) +
-    label_text(ggplot2::aes(x = (.data$from + .data$to) / 2, y = 1.13, label = .data$text), classes, size = 3.6,
+    label_text(ggplot2::aes(x = (.data$from + .data$to) / 2, y = 1.13 * top, label = .data$text), classes, size = 3.6,
                lineheight = 1.05) +
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_fill_manual(values = colours) +
-    ggplot2::scale_y_continuous(labels = percent_axis, breaks = c(0, 0.25, 0.5, 0.8, 0.95),
-                                limits = c(min(0, data$share), 1.2)) +
+    ggplot2::scale_y_continuous(labels = percent_axis, breaks = c(0, 0.25, 0.5, 0.8, 0.95, if (top > 1.2) top),
+                                limits = c(min(0, data$share), 1.2 * top)) +
     ggplot2::scale_x_continuous(breaks = function(limits) unique(round(pretty(limits, 8))) |>
                                 Filter(f = function(x) x >= 1 & x <= nrow(data)),
                                 expand = ggplot2::expansion(mult = 0.01)) +

@@ -43,11 +43,11 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
       ggplot2::geom_line(data = utils::tail(latest, 2), colour = category_colours(1), linewidth = 1, linetype = "22",
                          na.rm = TRUE)
     }) +
-    ggplot2::geom_point(ggplot2::aes(colour = .data$year), earlier[single, ], size = 2) +
+    ggplot2::geom_point(ggplot2::aes(colour = .data$year), earlier[single, ], size = 2, na.rm = TRUE) +
     ggplot2::geom_point(data = if (nrow(latest) == 1) finished else finished[0, ], colour = category_colours(1),
-                        size = 2.6) +
+                        size = 2.6, na.rm = TRUE) +
     ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1),
-                        size = 2.6, stroke = 1) +
+                        size = 2.6, stroke = 1, na.rm = TRUE) +
     year_labels(ends, years) +
     ggplot2::scale_colour_manual(values = faint_years(years[-length(years)])) +
     ggplot2::scale_x_continuous(breaks = year_breaks(data, answer), labels = year_break_labels(data, answer),

@@ -27,10 +27,12 @@ table_block <- function(name, table, title = NULL) {
   list(kind = "table", name = name, table = table, title = title)
 }
 
-# A figure of a kind, or one that is made already.
+# A figure of a kind, or one that is made already; in place of one that cannot be drawn, why.
 figure_block <- function(figure, ...) {
-  if (is.character(figure)) figure <- made_figure(figure, ...)
-  list(kind = "figure", figure = figure)
+  tryCatch({
+    if (is.character(figure)) figure <- made_figure(figure, ...)
+    list(kind = "figure", figure = figure)
+  }, hinterfeld_error_figure = function(cnd) text_block(rlang::cnd_header(cnd)))
 }
 
 text_block <- function(...) {
@@ -174,15 +176,15 @@ causes_section <- function(context) {
   if (!holds_measure(context$book, "units")) {
     return(NULL)
   }
-  t <- add_change(totals(context$book, by = tidyselect::all_of(by), every = "year", subtotals = list("year")))
-  t <- add_causes(t)
+  t <- totals(context$book, by = tidyselect::all_of(by), every = "year", subtotals = if (length(by)) list("year"))
+  t <- add_causes(add_change(t))
   latest <- t[t$year == max_period(t), ]
   if (all(latest$revenue_causes == "unknown")) {
     return(NULL)
   }
   parts <- paste0("revenue_", c("change", "volume", "mix", "price", "new", "gone"))
-  new_section("causes", "Why it changed", figure_block("causes", latest[latest$level != "year", ]),
-              table_block("causes", shown_columns(latest, c("year", by, "level", "revenue", parts)),
+  new_section("causes", "Why it changed", figure_block("causes", latest),
+              table_block("causes", shown_columns(latest, c("year", by, answer_of(latest)$level, "revenue", parts)),
                           "The causes of the change, which add up to it"))
 }
 
