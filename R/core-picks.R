@@ -150,6 +150,9 @@ pick_order <- function(t, scope, ranks, rows) {
 with_others <- function(out, t, scope, rows_out, within) {
   answer <- answer_of(out)
   left <- setdiff(seq_len(nrow(t)), rows_out)
+  if (length(left) == 0) {
+    return(out)
+  }
   rest <- split(left, scope$id[left])
   data <- as_tibble.hinterfeld_totals(out)
   members <- setdiff(answer$keys, within)

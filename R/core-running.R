@@ -168,11 +168,17 @@ week_anchor <- function(answer) {
   if (answer$every == "week" && answer$about$calendar$weeks != "445") 3L else 0L
 }
 
-# The first day of each row's period; missing for subtotals over all periods.
+# The first day of each row's period; missing for subtotals over all periods and for the rest of some.
 row_days <- function(t) {
   answer <- answer_of(t)
   x <- t[[answer$period]]
-  if (is.character(x)) as.Date(replace(x, x == answer$labels$total, NA)) else if (is.factor(x)) place_days(t) else x
+  if (is_recurring(answer$columns[[answer$period]]$every)) {
+    place_days(t)
+  } else if (is.character(x)) {
+    as.Date(replace(x, !grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x), NA))
+  } else {
+    x
+  }
 }
 
 # The same where the period comes again, and the longer ones tell which it is.

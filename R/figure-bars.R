@@ -70,7 +70,7 @@ panel_pages <- function(data) {
   page <- rep(seq_along(pages), lengths(pages))
   at <- page[match(paste(data$panel, data$piece), paste(pieces$panel, pieces$piece))]
   # Of the whole panel, though it goes on on another page.
-  of_panel <- tapply(abs(data$value) * !data$quiet, data$panel, max, na.rm = TRUE)
+  of_panel <- tapply(abs(data$value) * !data$quiet, data$panel, function(x) max(0, x, na.rm = TRUE))
   lapply(split(data, at), function(page_rows) {
     largest <- as.vector(of_panel[levels(data$panel) %in% page_rows$panel])
     page_rows$panel <- droplevels(page_rows$panel)

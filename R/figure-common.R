@@ -94,7 +94,8 @@ in_prose <- function(words, columns) {
 
 # The rows of lines of several points: ggplot2 says so if none has more than one.
 longer_lines <- function(data, line) {
-  data[stats::ave(seq_along(line), line, FUN = length) > 1, ]
+  drawn <- !is.na(data$value)
+  data[stats::ave(drawn, line, FUN = sum) > 1, ]
 }
 
 # How wide figures are laid out, in pixels at 144 to an inch: as files are, or as a page has room for.

@@ -26,7 +26,7 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
                         linewidth = 0.6) +
     ggplot2::geom_rect(ggplot2::aes(xmin = .data$place - 0.38, xmax = .data$place + 0.38, ymin = 0, ymax = .data$share,
                                     fill = .data$class)) +
-    ggplot2::geom_line(colour = ink, linewidth = 0.6) +
+    (if (nrow(data) > 1) ggplot2::geom_line(colour = ink, linewidth = 0.6)) +
     ggplot2::geom_point(ggplot2::aes(colour = .data$class), size = if (nrow(data) > 100) 0.8 else 1.8) +
     line_label(ggplot2::aes(x = .data$place + nrow(data) / 90, y = .data$label_y, label = shorten(.data$member)), named,
                size = 3.3, colour = ink) +
@@ -41,10 +41,18 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
                                 expand = ggplot2::expansion(mult = 0.01)) +
     theme_hinterfeld() +
     figure_words(rows, sentences[["what"]],
-                 title %||% in_prose(sub("[.]$", "", sentences[["top"]]), names(rows$answer$columns)), subtitle,
+                 title %||% pareto_title(rows$answer, sentences), subtitle,
                  caption,
                  sprintf("Bars are the %s from the highest; the line is their cumulative share.",
                          noun_words(rows$answer)))
+}
+
+# A table with subtotals says it of the members of each.
+pareto_title <- function(answer, sentences) {
+  if (!"top" %in% names(sentences)) {
+    return(title_words(answer))
+  }
+  in_prose(sub("[.]$", "", sentences[["top"]]), names(answer$columns))
 }
 
 noun_words <- function(answer) {

@@ -52,7 +52,7 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   shared <- add_share(rows$t, rows$of, tidyselect::all_of(within), name = ".share")
   rows$data$share <- shared$.share
   data <- rows$data
-  data$text <- percent_text(data$share)
+  data$text <- ifelse(is.na(data$share), "no share", percent_text(data$share))
   data$value <- data$share
   data$quiet <- FALSE
   panels <- panel_rows(data, rows, within)

@@ -132,8 +132,10 @@ without_lines <- function(grid, t) {
   covered & !row(grid$period, grid$group) %in% row(row_days(whole), members$names[members$codes])
 }
 
-# From the first to the last period that is shown: of a whole table, all that the data have.
+# From the first to the last period that is shown: of a whole table, all that the data have. The rest of a pick has no
+# period.
 periods_drawn <- function(answer, period) {
+  period <- period[!is.na(period)]
   all <- periods_of(answer$about$span, answer$every, answer$about$calendar)
   if (answer$cut) all[all >= min(period) & all <= max(period)] else all
 }
@@ -178,11 +180,10 @@ draw_lines <- function(lines, rows, marks = NULL) {
 # A single period has no line to draw: points represent it. An unfinished one is hollow, and reached by a dashed step.
 line_layers <- function(data) {
   last <- data[data$period %in% utils::tail(sort(unique(data$period)), 2) & any(data$unfinished), ]
-  finished <- data[!data$unfinished, ]
+  lines_of <- function(rows) longer_lines(rows, paste(rows$group, rows$stretch))
   lines <- list(
-    ggplot2::geom_line(data = longer_lines(finished, paste(finished$group, finished$stretch)), linewidth = 0.8,
-                       lineend = "round", na.rm = TRUE),
-    ggplot2::geom_line(data = last, linewidth = 0.8, linetype = "22", na.rm = TRUE)
+    ggplot2::geom_line(data = lines_of(data[!data$unfinished, ]), linewidth = 0.8, lineend = "round", na.rm = TRUE),
+    ggplot2::geom_line(data = lines_of(last), linewidth = 0.8, linetype = "22", na.rm = TRUE)
   )
   single <- length(unique(data$period)) == 1
   c(if (!single) lines, list(

@@ -23,14 +23,17 @@ figure_weekdays <- function(t, of = NULL, title = NULL, subtitle = NULL, caption
   even <- is.null(mean_single(rows$t, rows$of, NULL))
   if (!even) data$value <- single_means(rows$t, rows$of) / 10^answer$measures[[rows$of]]$decimals
   data$panel <- member_names(data, answer$by, answer)
-  kept <- largest_members(vapply(split(data$value, data$panel), function(x) sum(x, na.rm = TRUE), 0), 9)
+  # The axis names those that have no value.
+  data <- data[!is.na(data$value), ]
+  if (nrow(data) == 0) stop_figure("No bar has a value to draw.", "Draw periods that the data cover whole.")
+  kept <- largest_members(vapply(split(data$value, data$panel), sum, 0), 9)
   data <- data[data$panel %in% kept$names, ]
   data$panel <- factor(data$panel, panel_order(data$panel, data$value, data[intersect(answer$by, answer$periods)]))
   data$period <- data[[answer$period]]
   # Where all are equal none is best.
-  highest <- function(x) !is.na(x) & x == max(x, na.rm = TRUE) & max(x, na.rm = TRUE) > min(x, na.rm = TRUE)
+  highest <- function(x) x == max(x) & max(x) > min(x)
   data$best <- as.logical(stats::ave(data$value, data$panel, FUN = highest))
-  digits <- if (max(data$value, na.rm = TRUE) >= 1e4) -2 else 0
+  digits <- if (max(data$value) >= 1e4) -2 else 0
   crowded <- length(kept$names) > 1 && answer$every == "month_of_year"
   ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$value)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$best), width = 0.7) +

@@ -31,17 +31,18 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   ends <- drawn[!duplicated(drawn$year, fromLast = TRUE), ]
   ends$label_y <- spread_labels(ends$value, diff(range(0, drawn$value)) / 16)
   earlier <- data[data$year != years[length(years)], ]
-  single <- stats::ave(earlier$place, earlier$year, FUN = length) == 1
+  single <- stats::ave(!is.na(earlier$value), earlier$year, FUN = sum) == 1
   finished <- latest[!latest$unfinished, ]
   dashed <- nrow(latest) > 1 && any(latest$unfinished)
   sentence <- if (cumulative) sprintf("Each line adds up its year from the first %s.", answer$every) else NULL
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$value, group = .data$year)) +
-    ggplot2::geom_line(ggplot2::aes(colour = .data$year), earlier, linewidth = 0.7, na.rm = TRUE) +
+    ggplot2::geom_line(ggplot2::aes(colour = .data$year), longer_lines(earlier, earlier$year), linewidth = 0.7,
+                       na.rm = TRUE) +
     ggplot2::geom_line(data = longer_lines(finished, finished$year), colour = category_colours(1), linewidth = 1.4,
                        lineend = "round", na.rm = TRUE) +
     (if (dashed) {
-      ggplot2::geom_line(data = utils::tail(latest, 2), colour = category_colours(1), linewidth = 1, linetype = "22",
-                         na.rm = TRUE)
+      ggplot2::geom_line(data = longer_lines(utils::tail(latest, 2), utils::tail(latest$year, 2)),
+                         colour = category_colours(1), linewidth = 1, linetype = "22", na.rm = TRUE)
     }) +
     ggplot2::geom_point(ggplot2::aes(colour = .data$year), earlier[single, ], size = 2, na.rm = TRUE) +
     ggplot2::geom_point(data = if (nrow(latest) == 1) finished else finished[0, ], colour = category_colours(1),

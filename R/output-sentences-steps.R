@@ -376,7 +376,7 @@ picked_words <- function(about, best) {
   }
   edge <- if (args$ties == "ordinal") "ties at the edge are cut in order of names" else "ties at the edge stay"
   c(sprintf("%s %s %s; %s.", member_words(about), what, scope_words(about), edge),
-    if (args$others) "\"others\" rows hold the sum of the rest of their scope.")
+    if (args$others && about$answer$others) "\"others\" rows hold the sum of the rest of their scope.")
 }
 
 sorted_words <- function(about) {

@@ -165,3 +165,14 @@ test_that("the code of a second pick is that of the first, whatever its rank is 
   expect_identical(as.data.frame(eval(parse(text = as_code(inquiry_of(twice))), list(book = kilnmoor_book()))),
                    as.data.frame(twice))
 })
+
+test_that("a pick that leaves no rest has no row for it, whatever the periods", {
+  t <- totals(kilnmoor_book(), every = c("year", "quarter_of_year"))
+  all <- best_sellers(t, 5, within = year, others = TRUE)
+  expect_identical(nrow(all), nrow(t))
+  expect_s3_class(all$quarter_of_year, "factor")
+  expect_no_match(format(all), "others", all = FALSE)
+  some <- best_sellers(t, 2, within = year, others = TRUE)
+  expect_match(format(some), "others (2)", fixed = TRUE, all = FALSE)
+  expect_s3_class(autoplot(some), "ggplot")
+})

@@ -11,24 +11,6 @@ test_that("a daybook with few columns still has a report", {
   expect_no_match(html, "DOES NOT ADD UP", fixed = TRUE)
 })
 
-# Lines of one day or of years, few or many, with any of the usual columns, also such that add up to nothing.
-any_daybook <- function(seed) {
-  withr::local_seed(seed)
-  lines <- sample(c(1, 3, 30, 400), 1)
-  day <- as.Date("2024-02-26") + sample(0:300, 1) + sample(0:sample(c(0, 4, 39, 299, 1199), 1), lines, TRUE)
-  amounts <- round(stats::rlnorm(lines, 3, 1), 2) * sample(c(1, 1, 1, 1, -1, 0), lines, TRUE)
-  further <- list(
-    units = sample(0:5, lines, TRUE), order = sample(lines, lines, TRUE), region = sample(c("n", "s"), lines, TRUE),
-    category = sample(c("a", "b", NA), lines, TRUE), town = sample(c("x", "y"), lines, TRUE)
-  )
-  further <- further[stats::runif(5) < 0.5]
-  sales <- data.frame(c(list(day = day, product = sample(letters[1:9], lines, TRUE), revenue = amounts), further))
-  roles <- stats::setNames(nm = intersect(names(further), c("units", "order")))
-  covers <- if (stats::runif(1) < 0.3) range(day) + c(-sample(0:40, 1), sample(0:40, 1))
-  calendar <- sales_calendar(sample(c("01-01", "04-01"), 1), weeks = sample(c("iso", "445"), 1))
-  rlang::exec(daybook, sales, "day", "revenue", "product", !!!as.list(roles), calendar = calendar, covers = covers)
-}
-
 test_that("any daybook has a report, without a word of other packages, and its tables add up", {
   for (seed in seeds(411, 1, 60)) {
     path <- withr::local_tempfile(fileext = ".html")
