@@ -1,7 +1,7 @@
 #' Figure: a crosstab of shaded cells
 #'
 #' Numbers in cells, darker where they are higher, with the totals of rows and columns beside them. The last
-#' twelve columns and the 20 largest rows are drawn.
+#' twelve columns and the 18 largest rows are drawn; of rows that are periods, the latest.
 #'
 #' @inheritParams figure_trend
 #' @param x A crosstab made by [crosstab()] with its margins.

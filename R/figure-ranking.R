@@ -1,7 +1,9 @@
 #' Figures: best sellers and shares, in panels
 #'
 #' `figure_ranking()` draws the rows of each scope in a panel, best first, with ranks written out so that ties are
-#' visible (`1=`). `figure_share()` draws the parts of each scope with their percentages of the whole.
+#' visible (`1=`). `figure_share()` draws the parts of each scope with their percentages of the whole. Panels of periods
+#' follow the calendar, others begin with the largest. What one page has no room for is drawn on further pages
+#' ([figure_pages()]).
 #'
 #' @inheritParams figure_trend
 #' @param of The measure, a bare name or text; by default the table's first.

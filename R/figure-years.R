@@ -1,7 +1,7 @@
 #' Figure: years compared
 #'
 #' One line for each year of the daybook's calendar, drawn over its months (or weeks or quarters), with the latest year
-#' emphasised.
+#' emphasised. A year of which there is only one period is a point, hollow if the period is not complete.
 #'
 #' @inheritParams figure_trend
 #' @param of The measure, a bare name or text; by default the table's first.
