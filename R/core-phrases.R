@@ -30,13 +30,13 @@ columns_named <- function(names) {
   examples_of(names, most = 20, quote = "`")
 }
 
-# The known names most like `name`, nearest first; none when nothing is near.
 # The question after a name that is unknown: the nearest known one of each, or else `otherwise`.
 did_you_mean <- function(names, choices, quote = "`", otherwise = NULL) {
   near <- if (is.character(names)) unlist(lapply(names, nearest, choices = choices, most = 1))
   if (length(near)) sprintf("Did you mean %s?", paste0(quote, near, quote, collapse = ", ")) else otherwise
 }
 
+# The known names most like `name`, nearest first; none if nothing is near.
 nearest <- function(name, choices, most = 3) {
   if (length(choices) == 0) {
     return(character())

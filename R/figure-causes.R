@@ -6,8 +6,8 @@
 #' @inheritParams figure_trend
 #' @param t A totals table with [add_causes()].
 #' @param at Date: first day of the period to draw, by default the last one.
-#' @param n Number: at most this many rows, those that changed most, on several pages if need be; the others are named in
-#'   the caption.
+#' @param n Number: at most this many rows, those that changed most, on several pages if need be; the others are named
+#'   in the caption.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without causes, or none of whose rows has any.
 #' @export

@@ -92,7 +92,7 @@ in_prose <- function(words, columns) {
   words
 }
 
-# The rows of lines of several points: ggplot2 says so if none has more than one.
+# The rows of lines with several points: of lines with one, ggplot2 would say that it draws nothing.
 longer_lines <- function(data, line) {
   drawn <- !is.na(data$value)
   data[stats::ave(drawn, line, FUN = sum) > 1, ]
