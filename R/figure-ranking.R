@@ -37,7 +37,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)
   best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
-  title <- title %||% paste0(if (best) "Best sellers" else "Slow sellers", split_words(within, "in each"))
+  title <- title %||% paste0(ranked_words(rows$answer, within, best), split_words(within, "in each"))
   panels <- panel_rows(data, rows, within)
   pages <- panel_pages(panels)
   paged(lapply(pages, function(page) {
@@ -67,6 +67,16 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
                    c(if (any(cut)) sprintf("Each panel shows its %s largest.", group_digits(n)),
                      scale_note(page$scale)))
   }), lapply(pages, page_holds))
+}
+
+# "Best sellers", or "Best months" where periods are ranked.
+ranked_words <- function(answer, within, best) {
+  members <- setdiff(answer$keys, within)
+  if (!all(members %in% answer$periods)) {
+    return(if (best) "Best sellers" else "Slow sellers")
+  }
+  every <- answer$columns[[utils::tail(members, 1)]]$every
+  paste(if (best) "Best" else "Slowest", sub("^(\\w+)", "\\1s", grain_kinds[[every]]$name))
 }
 
 # The columns of ranks by a measure, whether a rank was added or came with a pick.

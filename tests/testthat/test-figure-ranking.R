@@ -80,6 +80,9 @@ test_that("periods have their names and their order wherever they are members or
   expect_identical(unique(sub("^.*, ", "", members(best))), as.character(2023:2026))
   expect_true(all(grepl("^20[0-9]{2}$", members(figure_ranking(totals(kilnmoor_book(), by = region, every = "year"),
                                                                within = region)))))
+  months <- figure_ranking(totals(kilnmoor_book(), by = region, every = "month"), within = region)
+  expect_match(months$labels$title, "^Best months in each region")
+  expect_match(figure_ranking(t)$labels$title, "^Best sellers in each year and region")
   pareto <- figure_pareto(add_pareto(totals(kilnmoor_book(), every = "year")))
   expect_true(all(c("2025", "2024") %in% labels_of(pareto)))
   weekdays <- quiet(figure_weekdays(totals(kilnmoor_book(), every = c("year", "weekday"))))
