@@ -34,7 +34,7 @@ figure_causes <- function(t, at = NULL, n = 6, title = NULL, subtitle = NULL, ca
   paged(lapply(pages, function(page) {
     draw_causes(cause_steps(parts, page), length(page), parts$names) +
       figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of)),
-                   title %||% sprintf("Why %s changed%s%s", name_words(of), split_words(rows$answer$by), named),
+                   title %||% sprintf("Why %s changed%s%s", name_words(of), scope_phrase(rows$answer$by), named),
                    subtitle, caption, c(not_drawn_note(parts$member[left]), scale_note(page)))
   }), lapply(pages, function(page) parts$member[page]))
 }

@@ -36,7 +36,8 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   each <- is.null(at) && length(rows$answer$by) == 0 && !is.null(rows$answer$every) && nrow(data) > 1
   period <- if (!each) change_period(rows, at)
   if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
-  members <- member_names(data, if (each) rows$answer$periods else rows$answer$by, rows$answer)
+  members <- if (each) period_label(row_days(rows$t), rows$answer$every, rows$answer$about$calendar) else
+    member_names(data, rows$answer$by, rows$answer)
   changes <- change_rows(data, rows, change, members, if (each) "time" else order, n, only)
   changes$rows$size <- if (order == "amount") changes$rows$change else changes$rows$pct
   cap <- change_cap(changes$rows$size)
@@ -44,7 +45,7 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   what <- c(all = "Change in", up = "What rose:", down = "What fell:")[[only]]
   draw_change(changes$rows, cap, rows$of, unit_of(rows$answer, change), order == "amount") +
     figure_words(rows, change_sentences(rows$answer, change),
-                 title %||% paste0(what, " ", name_words(rows$of), split_words(by), of_period(period, rows$answer)),
+                 title %||% paste0(what, " ", name_words(rows$of), scope_phrase(by), of_period(period, rows$answer)),
                  subtitle, caption,
                  c(if (any(abs(changes$rows$size) > cap, na.rm = TRUE)) "A break marks bars that go beyond the axis.",
                    if (each && length(changes$rest)) sprintf("Nothing up to %s is drawn.", changes$rest[1]) else

@@ -79,7 +79,7 @@ figure_words <- function(rows, sentences = NULL, title = NULL, subtitle = NULL, 
 }
 
 # " by region and customer id"
-split_words <- function(columns, how = "by") {
+scope_phrase <- function(columns, how = "by") {
   if (length(columns)) sprintf(" %s %s", how, and_list(name_words(columns))) else ""
 }
 
@@ -94,8 +94,15 @@ in_prose <- function(words, columns) {
 
 # The rows of lines with several points: of lines with one, ggplot2 would say that it draws nothing.
 longer_lines <- function(data, line) {
-  drawn <- !is.na(data$value)
-  data[stats::ave(drawn, line, FUN = sum) > 1, ]
+  data[points_of_line(data, line) > 1, ]
+}
+
+single_points <- function(data, line) {
+  data[points_of_line(data, line) == 1, ]
+}
+
+points_of_line <- function(data, line) {
+  stats::ave(as.integer(!is.na(data$value)), line, FUN = sum)
 }
 
 # How wide figures are laid out, in pixels at 144 to an inch: as files are, or as a page has room for.

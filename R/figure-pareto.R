@@ -41,13 +41,12 @@ figure_pareto <- function(t, title = NULL, subtitle = NULL, caption = NULL) {
                                 expand = ggplot2::expansion(mult = 0.01)) +
     theme_hinterfeld() +
     figure_words(rows, sentences[["what"]],
-                 title %||% pareto_title(rows$answer, sentences), subtitle,
-                 caption,
+                 title %||% pareto_title(rows$answer, sentences), subtitle, caption,
                  sprintf("Bars are the %s from the highest; the line is their cumulative share.",
                          noun_words(rows$answer)))
 }
 
-# A table with subtotals says it of the members of each.
+# With subtotals each level has its own sentence, and none of them is the title.
 pareto_title <- function(answer, sentences) {
   if (!"top" %in% names(sentences)) {
     return(title_words(answer))

@@ -32,7 +32,8 @@ figure_places <- function(t, places, outline = NULL, of = NULL, title = NULL, su
   sentence <- if (length(pct)) change_sentences(rows$answer, pct[1])
   draw_places(placed$rows, labelled, shape, rows$of, unit_of(rows$answer, rows$of), length(pct) > 0) +
     figure_words(rows, sentence,
-                 title %||% paste0(capital(name_words(rows$of)), split_words(rows$answer$by), named), subtitle, caption,
+                 title %||% paste0(capital(name_words(rows$of)), scope_phrase(rows$answer$by), named), subtitle,
+                 caption,
                  if (placed$missing > 0) {
                    sprintf("%s without coordinates: not drawn.", count_of(placed$missing, "place"))
                  })

@@ -37,7 +37,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)
   best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
-  title <- title %||% paste0(ranked_words(rows$answer, within, best), split_words(within, "in each"))
+  title <- title %||% paste0(ranked_words(rows$answer, within, best), scope_phrase(within, "in each"))
   panels <- panel_rows(data, rows, within)
   pages <- panel_pages(panels)
   paged(lapply(pages, function(page) {
@@ -59,7 +59,7 @@ figure_share <- function(t, within = NULL, of = NULL, n = 20, title = NULL, subt
   data$quiet <- FALSE
   panels <- panel_rows(data, rows, within)
   cut <- panels$place > n
-  title <- title %||% sprintf("Share of %s%s", name_words(rows$of), split_words(within, "in each"))
+  title <- title %||% sprintf("Share of %s%s", name_words(rows$of), scope_phrase(within, "in each"))
   pages <- panel_pages(panels[!cut, ])
   paged(lapply(pages, function(page) {
     draw_bars(page) +

@@ -37,7 +37,7 @@ running_title <- function(column, rows) {
   of <- names_of(rows$answer, about$of)
   usual <- column == paste0(of, "_running")
   paste0(if (usual) paste("Running total of", name_words(of)) else capital(name_words(column)),
-         split_words(rows$answer$by))
+         scope_phrase(rows$answer$by))
 }
 
 # Columns that run along the table's period.

@@ -26,7 +26,7 @@ figure_target <- function(t, at = NULL, n = 18, title = NULL, subtitle = NULL, c
   drawn <- target_bars(data, rows$answer, first, n)
   draw_targets(drawn$rows) +
     figure_words(rows, targets_of_figure(rows$answer, first),
-                 title %||% sprintf("%s against its target%s%s", capital(name_words(rows$of)), split_words(by),
+                 title %||% sprintf("%s against its target%s%s", capital(name_words(rows$of)), scope_phrase(by),
                                     of_period(period, rows$answer)),
                  subtitle, caption, not_drawn_note(drawn$rest))
 }

@@ -61,7 +61,7 @@ weekday_title <- function(data, answer, of, even) {
     title_words(answer)
   } else {
     sprintf("Mean %s per %s,%s", name_words(of), grain_kinds[[answer$every]]$single,
-            split_words(c(grain_kinds[[answer$every]]$name, answer$by)))
+            scope_phrase(c(grain_kinds[[answer$every]]$name, answer$by)))
   }
   best <- as.character(data$period[data$best])
   if (length(answer$by) || length(best) == 0) {

@@ -31,7 +31,6 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
   ends <- drawn[!duplicated(drawn$year, fromLast = TRUE), ]
   ends$label_y <- spread_labels(ends$value, diff(range(0, drawn$value)) / 16)
   earlier <- data[data$year != years[length(years)], ]
-  single <- stats::ave(!is.na(earlier$value), earlier$year, FUN = sum) == 1
   finished <- latest[!latest$unfinished, ]
   dashed <- nrow(latest) > 1 && any(latest$unfinished)
   sentence <- if (cumulative) sprintf("Each line adds up its year from the first %s.", answer$every) else NULL
@@ -44,9 +43,10 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
       ggplot2::geom_line(data = longer_lines(utils::tail(latest, 2), utils::tail(latest$year, 2)),
                          colour = category_colours(1), linewidth = 1, linetype = "22", na.rm = TRUE)
     }) +
-    ggplot2::geom_point(ggplot2::aes(colour = .data$year), earlier[single, ], size = 2, na.rm = TRUE) +
-    ggplot2::geom_point(data = if (nrow(latest) == 1) finished else finished[0, ], colour = category_colours(1),
-                        size = 2.6, na.rm = TRUE) +
+    ggplot2::geom_point(ggplot2::aes(colour = .data$year), single_points(earlier, earlier$year), size = 2,
+                        na.rm = TRUE) +
+    ggplot2::geom_point(data = single_points(finished, finished$year), colour = category_colours(1), size = 2.6,
+                        na.rm = TRUE) +
     ggplot2::geom_point(data = latest[latest$unfinished, ], shape = 21, fill = paper, colour = category_colours(1),
                         size = 2.6, stroke = 1, na.rm = TRUE) +
     year_labels(ends, years) +
