@@ -49,7 +49,9 @@ test_that("even unchecked, an expression finds only the allowed functions", {
 })
 
 test_that("columns are columns: others are named, with the nearest", {
-  expect_snapshot(mistakes_in("  revenue: revenue", "  revenue: revenu * 2"))
-  expect_snapshot(mistakes_in("status == \"paid\"", "grepl('a', status)"))
-  expect_snapshot(mistakes_in("status == \"paid\"", "'status =='"))
+  expect_snapshot({
+    mistakes_in("  revenue: revenue", "  revenue: revenu * 2")
+    mistakes_in("status == \"paid\"", "grepl('a', status)")
+    mistakes_in("status == \"paid\"", "'status =='")
+  })
 })

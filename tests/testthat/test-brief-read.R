@@ -10,10 +10,12 @@ test_that("only true and false are logical, and 12:30 is text", {
 })
 
 test_that("what is no YAML, twice there or not there says the line", {
-  expect_snapshot(check_brief(brief_folder("brief: 1\ndata: {lines: a.csv\n")))
-  expect_snapshot(check_brief(brief_folder("brief: 1\ndata:\n  lines: a\n  lines: b\n")))
-  expect_snapshot(check_brief(brief_folder("# nothing\n")))
-  expect_snapshot(check_brief(brief_folder("hello\n")))
+  expect_snapshot({
+    check_brief(brief_folder("brief: 1\ndata: {lines: a.csv\n"))
+    check_brief(brief_folder("brief: 1\ndata:\n  lines: a\n  lines: b\n"))
+    check_brief(brief_folder("# nothing\n"))
+    check_brief(brief_folder("hello\n"))
+  })
   expect_error(read_brief("nowhere.yaml"), class = "hinterfeld_error_file")
   path <- brief_folder()
   writeBin(c(charToRaw("title: "), as.raw(0xe4)), path)

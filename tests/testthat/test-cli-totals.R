@@ -115,11 +115,13 @@ test_that("a reader that has seen enough is no error", {
 })
 
 test_that("wrong options and expressions say what to do", {
-  expect_snapshot(cat(run_cli("totals")$stderr))
-  expect_snapshot(cat(run_cli("totals", "x.csv", "--every", "moth")$stderr))
-  expect_snapshot(cat(demo_question("--by", "regoin")$stderr))
-  expect_snapshot(cat(run_cli("totals", demo_files()[["order_lines"]], "--revenue", "system('id')", "--product",
-                              "product_id", "--day", "line_id")$stderr))
+  expect_snapshot({
+    cat(run_cli("totals")$stderr)
+    cat(run_cli("totals", "x.csv", "--every", "moth")$stderr)
+    cat(demo_question("--by", "regoin")$stderr)
+    cat(run_cli("totals", demo_files()[["order_lines"]], "--revenue", "system('id')", "--product",
+                "product_id", "--day", "line_id")$stderr)
+  })
   expect_identical(run_cli("totals", "x.csv", "--every", "moth")$status, 2L)
   usage <- function(...) cat(run_cli("totals", "x.csv", ...)$stderr)
   expect_snapshot({

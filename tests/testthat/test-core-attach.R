@@ -33,12 +33,14 @@ test_that("names that clash get the table's name", {
 })
 
 test_that("keys of different kinds and unknown keys are explained", {
-  expect_snapshot(error = TRUE, attach_table(lines, tibble::tibble(code = 1:2), code))
-  expect_snapshot(error = TRUE, attach_table(lines, goods, cod))
-  expect_snapshot(error = TRUE, attach_table(lines, goods, name))
-  expect_snapshot(error = TRUE, attach_table(lines, goods))
-  expect_snapshot(error = TRUE, attach_table(lines, goods, code, need = "all"))
-  expect_snapshot(error = TRUE, attach_table(1:3, goods, code))
+  expect_snapshot(error = TRUE, {
+    attach_table(lines, tibble::tibble(code = 1:2), code)
+    attach_table(lines, goods, cod)
+    attach_table(lines, goods, name)
+    attach_table(lines, goods)
+    attach_table(lines, goods, code, need = "all")
+    attach_table(1:3, goods, code)
+  })
 })
 
 test_that("keys that differ only by case or spaces are pointed at", {

@@ -21,8 +21,10 @@ test_that("columns are picked bare, as strings, with selections and with values 
     totals(book, by = tidyselect::all_of(wanted))
   )
   for (t in by_all) expect_named(t, c("town", "region", "revenue"))
-  expect_snapshot(error = TRUE, totals(book, by = c(town, reigon)))
-  expect_snapshot(error = TRUE, totals(book, by = toupper(town)))
+  expect_snapshot(error = TRUE, {
+    totals(book, by = c(town, reigon))
+    totals(book, by = toupper(town))
+  })
 })
 
 test_that("columns of lists are carried, surveyed as such, and cannot be grouped", {

@@ -64,13 +64,15 @@ test_that("days come from dates, date-times, ISO text and text with a format", {
 
 test_that("days that cannot be trusted are refused with what to do", {
   book_with <- function(x, ...) daybook(a_sale(day = x), day, revenue, product, ...)
-  expect_snapshot(error = TRUE, book_with(c("03/04/2025", "05/06/2025")))
-  expect_snapshot(error = TRUE, book_with(c("13/04/2025", "05/06/2025")))
-  expect_snapshot(error = TRUE, book_with("13/04/2025", day_format = "%Y/%m/%d"))
-  expect_snapshot(error = TRUE, book_with("yesterday"))
-  expect_snapshot(error = TRUE, book_with(45292))
-  expect_snapshot(error = TRUE, book_with("45292"))
-  expect_snapshot(error = TRUE, book_with(TRUE))
+  expect_snapshot(error = TRUE, {
+    book_with(c("03/04/2025", "05/06/2025"))
+    book_with(c("13/04/2025", "05/06/2025"))
+    book_with("13/04/2025", day_format = "%Y/%m/%d")
+    book_with("yesterday")
+    book_with(45292)
+    book_with("45292")
+    book_with(TRUE)
+  })
 })
 
 test_that("roles are columns or expressions, and mistakes in them are explained", {
@@ -78,14 +80,16 @@ test_that("roles are columns or expressions, and mistakes in them are explained"
   book <- daybook(sales[-3], day = "day", revenue = price * pieces, product = product, units = pieces)
   expect_identical(lines_of(book)$revenue, 11.5)
   expect_identical(names(lines_of(book)), c("day", "product", "revenue", "units", "price"))
-  expect_snapshot(error = TRUE, daybook(sales, day, revenue))
-  expect_snapshot(error = TRUE, daybook(sales, dya, revenue, product))
-  expect_snapshot(error = TRUE, daybook(sales, day, price * peaces, product))
-  expect_snapshot(error = TRUE, daybook(sales, day, product, product))
-  expect_snapshot(error = TRUE, daybook(sales, day, price, product))
-  expect_snapshot(error = TRUE, daybook(a_sale(amount = "12,50")[-3], day, amount, product))
-  expect_snapshot(error = TRUE, daybook(a_sale(), day, revenue, product, units = product))
-  expect_snapshot(error = TRUE, daybook(a_sale(), day, revenue, product, on_bad = "drop"))
+  expect_snapshot(error = TRUE, {
+    daybook(sales, day, revenue)
+    daybook(sales, dya, revenue, product)
+    daybook(sales, day, price * peaces, product)
+    daybook(sales, day, product, product)
+    daybook(sales, day, price, product)
+    daybook(a_sale(amount = "12,50")[-3], day, amount, product)
+    daybook(a_sale(), day, revenue, product, units = product)
+    daybook(a_sale(), day, revenue, product, on_bad = "drop")
+  })
 })
 
 test_that("returns are kept and counted", {
@@ -107,9 +111,11 @@ test_that("further columns keep decimals of their own", {
   expect_identical(lines_of(book)$cost, c(1.235, 2.001))
   expect_identical(lines_of(book)$units, c(1, 0.25))
   expect_identical(lines_of(book)$revenue, c(5.8, 5.8))
-  expect_snapshot(error = TRUE, daybook(sales, day, revenue, product, decimals = c(cots = 3)))
-  expect_snapshot(error = TRUE, daybook(sales, day, revenue, product, decimals = c(product = 3)))
-  expect_snapshot(error = TRUE, daybook(a_sale(cost = 1e15), day, revenue, product, decimals = c(cost = 2)))
+  expect_snapshot(error = TRUE, {
+    daybook(sales, day, revenue, product, decimals = c(cots = 3))
+    daybook(sales, day, revenue, product, decimals = c(product = 3))
+    daybook(a_sale(cost = 1e15), day, revenue, product, decimals = c(cost = 2))
+  })
   expect_message(daybook(a_sale(pieces = 1 / 3), day, revenue, product, units = pieces), "too many decimals")
 })
 

@@ -28,24 +28,24 @@ test_that("decimals round once per line, halves as the daybook does", {
 })
 
 test_that("mistakes are explained", {
-  expect_snapshot(error = TRUE, extend_lines(book, revenue = 1))
-  expect_snapshot(error = TRUE, extend_lines(book, revenue * 2))
-  expect_snapshot(error = TRUE, extend_lines(book, profit = revenue - cots))
-  expect_snapshot(error = TRUE, extend_lines(book, x = revenue, decimals = 7))
-  expect_snapshot(error = TRUE, extend_lines(book, x = 1:3))
   expect_snapshot(error = TRUE, {
+    extend_lines(book, revenue = 1)
+    extend_lines(book, revenue * 2)
+    extend_lines(book, profit = revenue - cots)
+    extend_lines(book, x = revenue, decimals = 7)
+    extend_lines(book, x = 1:3)
     book$profit <- 1
-  })
-  expect_snapshot(error = TRUE, {
     book[["profit"]] <- 1
   })
 })
 
 test_that("a number that is too large, or none, is told as what it is", {
   book <- daybook(a_sale(revenue = c(1e9, 2)), day, revenue, product)
-  expect_snapshot(error = TRUE, extend_lines(book, sq = revenue * revenue, decimals = 4))
-  expect_snapshot(error = TRUE, extend_lines(book, more = revenue * 1e6, decimals = 6))
-  expect_snapshot(error = TRUE, extend_lines(book, per = revenue / 0))
+  expect_snapshot(error = TRUE, {
+    extend_lines(book, sq = revenue * revenue, decimals = 4)
+    extend_lines(book, more = revenue * 1e6, decimals = 6)
+    extend_lines(book, per = revenue / 0)
+  })
 })
 
 test_that("every new column needs a name of its own", {

@@ -53,9 +53,11 @@ test_that("fill gives every group every period, and combinations without one", {
 })
 
 test_that("levels that are not there are refused", {
-  expect_snapshot(error = TRUE, totals(book, by = category, subtotals = "region"))
-  expect_snapshot(error = TRUE, totals(book, by = category, subtotals = 2))
-  expect_snapshot(error = TRUE, totals(book, by = category, fill = "yes"))
+  expect_snapshot(error = TRUE, {
+    totals(book, by = category, subtotals = "region")
+    totals(book, by = category, subtotals = 2)
+    totals(book, by = category, fill = "yes")
+  })
 })
 
 # The order of rows as the help page has it, by base R from the rows themselves: the sum of each group of the first

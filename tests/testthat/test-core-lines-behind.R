@@ -31,10 +31,12 @@ test_that("a member that only a target names has no lines, whatever other steps 
 test_that("what has no lines of its own says so", {
   book <- kilnmoor_book()
   rest <- best_sellers(totals(book, by = category), 2, others = TRUE)
-  expect_snapshot(error = TRUE, lines_behind(rest, 3))
-  expect_snapshot(error = TRUE, lines_behind(rest, 9))
-  expect_snapshot(error = TRUE, lines_behind(rest, 1, "Vale"))
-  expect_snapshot(error = TRUE, lines_behind(totals(tally_of(book, by = category), by = category), 1))
+  expect_snapshot(error = TRUE, {
+    lines_behind(rest, 3)
+    lines_behind(rest, 9)
+    lines_behind(rest, 1, "Vale")
+    lines_behind(totals(tally_of(book, by = category), by = category), 1)
+  })
   grid <- crosstab(totals(book, by = c(category, region)), category, region)
   expect_snapshot(error = TRUE, lines_behind(grid, 1, "Val"))
   saved <- withr::local_tempfile()

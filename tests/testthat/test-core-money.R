@@ -13,8 +13,10 @@ test_that("a half in decimal is a half although the double is not", {
 test_that("decimals from 0 to 6 are kept", {
   expect_identical(minor_of(c(2.5, -2.5, 3.49), decimals = 0), c(3, -3, 3))
   expect_identical(minor_of(1.2345675, decimals = 6), 1.234568)
-  expect_snapshot(error = TRUE, minor_of(1, decimals = 7))
-  expect_snapshot(error = TRUE, minor_of(1, decimals = "two"))
+  expect_snapshot(error = TRUE, {
+    minor_of(1, decimals = 7)
+    minor_of(1, decimals = "two")
+  })
 })
 
 test_that("lines are exact up to the bound of totals and too large beyond", {

@@ -33,8 +33,10 @@ test_that("words count members, and mistakes are explained", {
   expect_snapshot(in_words(t)[2:6])
   expect_match(in_words(add_pareto(totals(kilnmoor_book(), by = product))), "31 of 73 products make 80.2 % of revenue.",
                fixed = TRUE, all = FALSE)
-  expect_snapshot(error = TRUE, add_pareto(t, classes = c(A = 0.8, B = 0.7, C = 1)))
-  expect_snapshot(error = TRUE, add_pareto(t, classes = c(0.8, 1)))
+  expect_snapshot(error = TRUE, {
+    add_pareto(t, classes = c(A = 0.8, B = 0.7, C = 1))
+    add_pareto(t, classes = c(0.8, 1))
+  })
 })
 
 test_that("classes, shares and words of several scopes equal base R", {

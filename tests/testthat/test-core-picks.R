@@ -68,9 +68,11 @@ test_that("one row per scope names all that tie", {
 test_that("words and mistakes", {
   t <- totals(kilnmoor_book(), by = c(region, product))
   expect_snapshot(in_words(best_sellers(t, 3, region, others = TRUE))[2:5])
-  expect_snapshot(error = TRUE, best_sellers(t, n = 0))
-  expect_snapshot(error = TRUE, best_sellers(t, share = 2))
-  expect_snapshot(error = TRUE, best_of_each(t, within = c(region, product)))
+  expect_snapshot(error = TRUE, {
+    best_sellers(t, n = 0)
+    best_sellers(t, share = 2)
+    best_of_each(t, within = c(region, product))
+  })
 })
 
 test_that("only rows that can be picked are ordered, and no pick is lost", {

@@ -63,18 +63,22 @@ test_that("words tell scope, order, ties and the default", {
   units <- add_rank(totals(kilnmoor_book(), by = region, measures = units))
   expect_match(in_words(units), "equal units share the better rank", all = FALSE)
   t <- totals(kilnmoor_book(), by = c(region, category))
-  expect_snapshot(in_words(add_rank(t, within = region, ties = "dense"))[2:3])
-  expect_snapshot(in_words(add_rank(t))[2])
+  expect_snapshot({
+    in_words(add_rank(t, within = region, ties = "dense"))[2:3]
+    in_words(add_rank(t))[2]
+  })
 })
 
 test_that("mistakes are explained", {
   t <- totals(kilnmoor_book(), by = c(region, category))
-  expect_snapshot(error = TRUE, add_rank(t, within = town))
-  expect_snapshot(error = TRUE, add_rank(t, "region"))
-  expect_snapshot(error = TRUE, add_rank(t, "units"))
-  expect_snapshot(error = TRUE, add_rank(t, ties = "first"))
-  expect_snapshot(error = TRUE, add_rank(add_rank(t)))
-  expect_snapshot(error = TRUE, add_rank(tibble::as_tibble(t)))
+  expect_snapshot(error = TRUE, {
+    add_rank(t, within = town)
+    add_rank(t, "region")
+    add_rank(t, "units")
+    add_rank(t, ties = "first")
+    add_rank(add_rank(t))
+    add_rank(tibble::as_tibble(t))
+  })
 })
 
 test_that("only fractional ranks have halves, also where none is shared", {

@@ -1,6 +1,8 @@
 test_that("recurring periods say how many single periods each holds", {
-  expect_snapshot(t <- totals(kilnmoor_book(), every = "month_of_year"))
-  expect_snapshot(t <- totals(kilnmoor_book(), every = "weekday"))
+  expect_snapshot({
+    t <- totals(kilnmoor_book(), every = "month_of_year")
+    t <- totals(kilnmoor_book(), every = "weekday")
+  })
   expect_identical(quiet(totals(kilnmoor_book(), every = "month_of_year"))$single_months, rep(4:3, c(8, 4)))
 })
 

@@ -38,8 +38,10 @@ test_that("a period is named as it is written, the latest too, and it is a step"
   latest <- in_period(add_change(totals(book, by = region, every = "year")), "latest")
   expect_identical(nrow(latest), 4L)
   expect_silent(q <- inquiry_of(sort_rows(latest, down(revenue_change))))
-  expect_snapshot(as_code(q))
-  expect_snapshot(as_brief(q))
+  expect_snapshot({
+    as_code(q)
+    as_brief(q)
+  })
   expect_match(in_words(latest), "Only rows of the latest period.", all = FALSE)
   expect_identical(as.data.frame(in_period(t, "latest")), as.data.frame(in_period(t, "2026-09")))
   april <- totals(daybook(lines_of(book), day, revenue, product, calendar = sales_calendar("04-01")), every = "quarter")
@@ -48,10 +50,12 @@ test_that("a period is named as it is written, the latest too, and it is a step"
 
 test_that("mistakes are explained", {
   t <- totals(book, by = region, every = "year")
-  expect_snapshot(error = TRUE, sort_rows(t))
-  expect_snapshot(error = TRUE, sort_rows(t, down(revenu)))
-  expect_snapshot(error = TRUE, in_period(t, "2031"))
-  expect_snapshot(error = TRUE, in_period(totals(book, by = region), "2026"))
+  expect_snapshot(error = TRUE, {
+    sort_rows(t)
+    sort_rows(t, down(revenu))
+    in_period(t, "2031")
+    in_period(totals(book, by = region), "2026")
+  })
 })
 
 test_that("a minus, desc() and down() begin with the highest, and what is computed is no column to sort by", {

@@ -10,9 +10,11 @@ test_that("a survey of the demo's files finds what was planted", {
   expect_identical(c(of("order_day")$smallest, of("order_day")$largest), c("2023-01-01", "2026-09-17"))
   expect_gt(of("status")$variants, 20)
   expect_gt(of("status")$blanks, 0)
-  expect_snapshot(columns)
-  expect_snapshot(survey(demo_files()[["order_lines"]]))
-  expect_snapshot(survey(load_table(demo_files()[["products"]]), category, product))
+  expect_snapshot({
+    columns
+    survey(demo_files()[["order_lines"]])
+    survey(load_table(demo_files()[["products"]]), category, product)
+  })
 })
 
 test_that("distinct values are counted with their variants together", {
@@ -51,9 +53,11 @@ test_that("days without lines, numbers and logicals are surveyed", {
   expect_identical(found$days_without[1], 3)
   expect_identical(found$type, c("date", "number", "logical", "text", "text", "text, mostly numbers", "date-time"))
   expect_identical(found$unreadable[6], 1L)
-  expect_snapshot(found)
-  expect_snapshot(survey(x, n))
-  expect_snapshot(survey(x[0, ]))
+  expect_snapshot({
+    found
+    survey(x, n)
+    survey(x[0, ])
+  })
 })
 
 test_that("wide tables and many values are cut, and it is said", {
@@ -66,9 +70,11 @@ test_that("wide tables and many values are cut, and it is said", {
 })
 
 test_that("mistakes are explained", {
-  expect_snapshot(error = TRUE, survey(data.frame(status = 1), sttus))
-  expect_snapshot(error = TRUE, survey(1:3))
-  expect_snapshot(error = TRUE, survey("no-such-file.csv"))
+  expect_snapshot(error = TRUE, {
+    survey(data.frame(status = 1), sttus)
+    survey(1:3)
+    survey("no-such-file.csv")
+  })
 })
 
 test_that("some columns of a survey are a plain tibble that prints", {

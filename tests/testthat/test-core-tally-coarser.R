@@ -27,9 +27,11 @@ test_that("a coarser tally of a tally answers like one of the lines, and goes on
 
 test_that("of a tally only what it holds is tallied", {
   fine <- tally_of(kilnmoor_book(), by = region, every = "month")
-  expect_snapshot(error = TRUE, tally_of(fine, by = product))
-  expect_snapshot(error = TRUE, tally_of(fine, every = "week"))
-  expect_snapshot(error = TRUE, tally_of(fine, measures = "units", every = "year"))
+  expect_snapshot(error = TRUE, {
+    tally_of(fine, by = product)
+    tally_of(fine, every = "week")
+    tally_of(fine, measures = "units", every = "year")
+  })
   expect_error(tally_of(fine, every = "weekday"), "kept per weekday", class = "hinterfeld_error_argument")
   expect_snapshot(tally_of(fine, every = "year"))
 })

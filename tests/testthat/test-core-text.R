@@ -16,9 +16,11 @@ test_that("spellings are settled to the commonest, and it is said and audited", 
 })
 
 test_that("what cannot be settled is explained", {
-  expect_snapshot(error = TRUE, settle_spelling(a_sale()))
-  expect_snapshot(error = TRUE, settle_spelling(a_sale(), revenue))
-  expect_snapshot(error = TRUE, settle_spelling(a_sale(), stauts))
+  expect_snapshot(error = TRUE, {
+    settle_spelling(a_sale())
+    settle_spelling(a_sale(), revenue)
+    settle_spelling(a_sale(), stauts)
+  })
 })
 
 test_that("reads_as() takes text, and a column without any value, and nothing else", {

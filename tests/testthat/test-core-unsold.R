@@ -36,9 +36,11 @@ test_that("products that never sold at all, and those not in the catalogue, are 
 })
 
 test_that("mistakes are explained", {
-  expect_snapshot(error = TRUE, unsold(a_book(), data.frame(name = "a")))
-  expect_snapshot(error = TRUE, unsold(a_book(), data.frame(product = c("a", "a"))))
-  expect_snapshot(error = TRUE, unsold(a_book(), products, within = regoin))
+  expect_snapshot(error = TRUE, {
+    unsold(a_book(), data.frame(name = "a"))
+    unsold(a_book(), data.frame(product = c("a", "a")))
+    unsold(a_book(), products, within = regoin)
+  })
 })
 
 test_that("products that the catalogue lacks are credited to nobody", {

@@ -80,9 +80,10 @@ test_that("two named periods are drawn too, and mistakes explained", {
     spring = as.Date(c("2026-03-01", "2026-05-31")), autumn = as.Date(c("2025-09-01", "2025-11-30"))
   ))
   expect_true("81\u00a0671" %in% labels_of(figure_change(t)))
-  expect_snapshot(error = TRUE, figure_change(totals(kilnmoor_book(), by = region, every = "year")))
-  expect_snapshot(error = TRUE,
-                  figure_change(add_change(totals(kilnmoor_book(), every = "year")), at = as.Date("2026-02-02")))
+  expect_snapshot(error = TRUE, {
+    figure_change(totals(kilnmoor_book(), by = region, every = "year"))
+    figure_change(add_change(totals(kilnmoor_book(), every = "year")), at = as.Date("2026-02-02"))
+  })
 })
 
 test_that("a change looks as it did", {

@@ -30,8 +30,10 @@ test_that("a table without rows and an unknown measure are refused", {
   for (figure in list(figure_trend, figure_years, figure_ranking, figure_share)) {
     expect_error(figure(t[0, ]), class = "hinterfeld_error_figure")
   }
-  expect_snapshot(error = TRUE, figure_trend(t[0, ]))
-  expect_snapshot(error = TRUE, figure_trend(t, of = "units"))
+  expect_snapshot(error = TRUE, {
+    figure_trend(t[0, ])
+    figure_trend(t, of = "units")
+  })
 })
 
 test_that("names are shortened to the room that they have, and stay apart", {

@@ -13,8 +13,10 @@ test_that("the curve, the bars and the classes are the table's", {
 
 test_that("several scopes and totals at 0 are refused", {
   t <- totals(kilnmoor_book(), by = c(region, product))
-  expect_snapshot(error = TRUE, figure_pareto(add_pareto(t, within = region)))
-  expect_snapshot(error = TRUE, figure_pareto(t))
+  expect_snapshot(error = TRUE, {
+    figure_pareto(add_pareto(t, within = region))
+    figure_pareto(t)
+  })
   zero <- totals(a_book(revenue = 0), by = product)
   expect_error(figure_pareto(quiet(suppressWarnings(add_pareto(zero)))), class = "hinterfeld_error_figure")
 })

@@ -18,6 +18,8 @@ test_that("places that are not known are counted, and mistakes explained", {
   t <- totals(kilnmoor_book(), by = c(region, town))
   figure <- figure_places(t, towns[1:20, ])
   expect_match(figure$labels$caption, "4 places without coordinates: not drawn.", fixed = TRUE)
-  expect_snapshot(error = TRUE, figure_places(t, towns[1:2]))
-  expect_snapshot(error = TRUE, figure_places(t, data.frame(town = "Nowhere", longitude = 0, latitude = 0)))
+  expect_snapshot(error = TRUE, {
+    figure_places(t, towns[1:2])
+    figure_places(t, data.frame(town = "Nowhere", longitude = 0, latitude = 0))
+  })
 })

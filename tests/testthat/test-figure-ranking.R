@@ -98,6 +98,8 @@ test_that("a panel that goes on on another page keeps its scale", {
 })
 
 test_that("a table with nothing left to draw is refused", {
-  expect_snapshot(error = TRUE, figure_ranking(totals(kilnmoor_book(), by = region), within = region))
-  expect_snapshot(error = TRUE, figure_share(totals(kilnmoor_book())))
+  expect_snapshot(error = TRUE, {
+    figure_ranking(totals(kilnmoor_book(), by = region), within = region)
+    figure_share(totals(kilnmoor_book()))
+  })
 })

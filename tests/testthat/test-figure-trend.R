@@ -32,10 +32,12 @@ test_that("of many members the five largest are drawn, and the others counted", 
 
 test_that("tables that make no trend are refused", {
   book <- a_book(region = "Vale")
-  expect_snapshot(error = TRUE, figure_trend(totals(book)))
-  expect_snapshot(error = TRUE, figure_trend(totals(book, by = c(region, product), every = "day")))
-  expect_snapshot(error = TRUE, figure_trend(quiet(totals(book, every = "weekday"))))
-  expect_snapshot(error = TRUE, figure_trend(1))
+  expect_snapshot(error = TRUE, {
+    figure_trend(totals(book))
+    figure_trend(totals(book, by = c(region, product), every = "day"))
+    figure_trend(quiet(totals(book, every = "weekday")))
+    figure_trend(1)
+  })
 })
 
 test_that("a trend looks as it did", {

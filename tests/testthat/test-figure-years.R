@@ -42,6 +42,8 @@ test_that("a year of one period is a point, hollow if it is not complete", {
 })
 
 test_that("other tables are refused", {
-  expect_snapshot(error = TRUE, figure_years(totals(kilnmoor_book(), every = "year")))
-  expect_snapshot(error = TRUE, figure_years(totals(kilnmoor_book(), by = region, every = "month")))
+  expect_snapshot(error = TRUE, {
+    figure_years(totals(kilnmoor_book(), every = "year"))
+    figure_years(totals(kilnmoor_book(), by = region, every = "month"))
+  })
 })

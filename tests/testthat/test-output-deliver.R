@@ -28,11 +28,15 @@ test_that("what cannot be written says why and leaves the former file whole", {
   expect_identical(readLines("t.png"), "former")
   expect_identical(list.files(all.files = TRUE, no.. = TRUE), "t.png")
   table <- data.frame(n = 1)
-  expect_snapshot(error = TRUE, deliver(table, "t.doc"))
-  expect_snapshot(error = TRUE, deliver(table, "nowhere/t.csv"))
+  expect_snapshot(error = TRUE, {
+    deliver(table, "t.doc")
+    deliver(table, "nowhere/t.csv")
+  })
   table$f <- list(sum)
-  expect_snapshot(error = TRUE, deliver(table, "t.csv"))
-  expect_snapshot(error = TRUE, deliver(1, "t.csv"))
+  expect_snapshot(error = TRUE, {
+    deliver(table, "t.csv")
+    deliver(1, "t.csv")
+  })
 })
 
 test_that("a figure is written at the size asked for", {

@@ -16,11 +16,13 @@ test_that("code and lines of a brief read as somebody would write them", {
   ))
   t <- quiet(best_sellers(add_share(t, "web", within = region), n = 3, within = region, others = TRUE))
   names(t)[2] <- "Place"
-  expect_snapshot(as_code(inquiry_of(t), "sales"))
-  expect_snapshot(as_brief(inquiry_of(t), "sellers"))
-  expect_snapshot(as_code(inquiry_of(crosstab(totals(book, by = region, every = "year"), year, region,
-                                              margins = FALSE))))
-  expect_snapshot(as_code(inquiry_of(add_change(totals(book, every = "year"), as_of = as.Date("2026-05-31")))))
+  expect_snapshot({
+    as_code(inquiry_of(t), "sales")
+    as_brief(inquiry_of(t), "sellers")
+    as_code(inquiry_of(crosstab(totals(book, by = region, every = "year"), year, region,
+                                margins = FALSE)))
+    as_code(inquiry_of(add_change(totals(book, every = "year"), as_of = as.Date("2026-05-31"))))
+  })
 })
 
 test_that("two changes of one table come back, the second by its name", {
@@ -51,6 +53,8 @@ test_that("what cannot be written so is refused", {
   again(t)
   t <- totals(book, by = region)
   t$own <- seq_len(nrow(t))
-  expect_snapshot(error = TRUE, as_code(quiet(inquiry_of(add_rank(t, "own")))))
-  expect_snapshot(error = TRUE, as_code("totals"))
+  expect_snapshot(error = TRUE, {
+    as_code(quiet(inquiry_of(add_rank(t, "own"))))
+    as_code("totals")
+  })
 })

@@ -2,12 +2,14 @@ withr::local_options(cli.width = 80)
 
 test_that("a table says in words what it is", {
   book <- kilnmoor_book()
-  expect_snapshot(in_words(totals(book, by = c(category, product), every = "month", subtotals = TRUE, measures = list(
-    "revenue", best_day = largest_of(revenue, per = "day", margin = "add_up"),
-    web_orders = count_distinct(order, where = channel == "Web")
-  ))))
-  expect_snapshot(in_words(head(quiet(totals(book, every = "weekday")), 2)))
-  expect_snapshot(in_words(crosstab(totals(book, by = c(category, region)), category, region)))
+  expect_snapshot({
+    in_words(totals(book, by = c(category, product), every = "month", subtotals = TRUE, measures = list(
+"revenue", best_day = largest_of(revenue, per = "day", margin = "add_up"),
+web_orders = count_distinct(order, where = channel == "Web")
+)))
+    in_words(head(quiet(totals(book, every = "weekday")), 2))
+    in_words(crosstab(totals(book, by = c(category, region)), category, region))
+  })
 })
 
 test_that("incomplete first and last periods are named", {

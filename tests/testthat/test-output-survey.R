@@ -1,6 +1,8 @@
 test_that("what there is nothing to say of is not said", {
-  expect_snapshot(survey(data.frame()))
-  expect_snapshot(survey(data.frame(key = c("a", "b"), one = c(1, 1))))
+  expect_snapshot({
+    survey(data.frame())
+    survey(data.frame(key = c("a", "b"), one = c(1, 1)))
+  })
 })
 
 test_that("long texts and many variants fit the width", {
@@ -14,8 +16,10 @@ test_that("long texts and many variants fit the width", {
 
 test_that("a column's meanings come first, its spellings on request", {
   x <- survey(data.frame(status = c(rep("paid", 5), "Paid", "PAID ", "open", NA)), status)
-  expect_snapshot(x)
-  expect_snapshot(print(x, spellings = TRUE))
+  expect_snapshot({
+    x
+    print(x, spellings = TRUE)
+  })
   expect_error(print(x, spellings = 2), class = "hinterfeld_error_argument")
 })
 

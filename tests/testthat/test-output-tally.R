@@ -29,10 +29,11 @@ test_that("a damaged, foreign, cut or later file is refused", {
                  class = "hinterfeld_error_file")
   }
   hide <- function(lines) gsub(basename(path), "FILE", lines, fixed = TRUE)
-  expect_snapshot(error = TRUE, load_tally(write_bytes(replace(bytes, length(bytes) - 40, as.raw(255)))),
-                  transform = hide)
-  expect_snapshot(error = TRUE, load_tally(write_bytes(utils::head(bytes, -1))), transform = hide)
-  expect_snapshot(error = TRUE, load_tally(write_bytes(replace(bytes, 17, as.raw(9)))), transform = hide)
+  expect_snapshot(error = TRUE, transform = hide, {
+    load_tally(write_bytes(replace(bytes, length(bytes) - 40, as.raw(255))))
+    load_tally(write_bytes(utils::head(bytes, -1)))
+    load_tally(write_bytes(replace(bytes, 17, as.raw(9))))
+  })
   expect_snapshot(error = TRUE, load_tally(demo_files()[["towns"]]))
   expect_error(load_tally("nowhere.tally"), class = "hinterfeld_error_file")
 })

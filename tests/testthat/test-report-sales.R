@@ -39,11 +39,13 @@ test_that("sections are those asked for, in that order", {
 test_that("what cannot be reported says why", {
   book <- kilnmoor_book()
   path <- withr::local_tempfile(fileext = ".html")
-  expect_snapshot(error = TRUE, sales_report(1, path))
-  expect_snapshot(error = TRUE, sales_report(book, "report.pdf"))
-  expect_snapshot(error = TRUE, sales_report(book, "nowhere/report.html"))
-  expect_snapshot(error = TRUE, sales_report(book, path, region = "regoin"))
-  expect_snapshot(error = TRUE, sales_report(book, path, sections = c("trend", "trned")))
+  expect_snapshot(error = TRUE, {
+    sales_report(1, path)
+    sales_report(book, "report.pdf")
+    sales_report(book, "nowhere/report.html")
+    sales_report(book, path, region = "regoin")
+    sales_report(book, path, sections = c("trend", "trned"))
+  })
   expect_false(file.exists(path))
 })
 

@@ -17,8 +17,10 @@ test_that("a table or query of SQLite is read with its types, columns and a mist
   asked <- load_table(db$con, "SELECT product, revenue * 2 AS twice FROM sales", columns = twice)
   expect_identical(as.list(asked), list(twice = c(3, 4)), ignore_attr = "hinterfeld_origin")
   expect_identical(lines_behind(totals(daybook(lines, day, revenue, product, on_bad = "set_aside")), 1)$file, "sales")
-  expect_snapshot(error = TRUE, load_table(db$con, "sale"))
-  expect_snapshot(error = TRUE, load_table(db$con, "sales", columns = "revenu"))
+  expect_snapshot(error = TRUE, {
+    load_table(db$con, "sale")
+    load_table(db$con, "sales", columns = "revenu")
+  })
   expect_error(load_table(db$con, "SELECT nothing FROM sales"), class = "hinterfeld_error_database")
   # Nothing in a name is code.
   expect_error(load_table(db$con, "sales; DROP TABLE sales"), class = "hinterfeld_error_database")
