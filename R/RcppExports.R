@@ -81,10 +81,6 @@ holds_text_kernel <- function(x, text) {
     .Call(`_hinterfeld_holds_text_kernel`, x, text)
 }
 
-factor_kernel <- function(codes, levels) {
-    .Call(`_hinterfeld_factor_kernel`, codes, levels)
-}
-
 set_attributes_kernel <- function(x, attributes) {
     .Call(`_hinterfeld_set_attributes_kernel`, x, attributes)
 }

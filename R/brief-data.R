@@ -94,6 +94,17 @@ brief_files <- function(brief) {
   files[!duplicated(vapply(files, function(file) file$path, ""))]
 }
 
+# The brief itself and all files of its sources, as far as they can be found; an address has none.
+files_of_brief <- function(brief) {
+  files <- tryCatch(quietly(lapply(brief_files(brief), function(file) {
+    # An address is not fetched every few seconds.
+    if (is.null(file$database) && !is_url(file$path)) {
+      tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
+    }
+  })), error = function(cnd) NULL)
+  c(brief$path, unlist(files))
+}
+
 # The files of targets that steps name, each behind its place in the brief; targets may be written there too.
 target_files <- function(content) {
   files <- unlist(unname(Map(function(table, name) {

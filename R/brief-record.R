@@ -98,11 +98,14 @@ made_before <- function(former, folder) {
 
 # Same inputs and versions, and every output is still as it was made.
 is_current <- function(former, inputs, folder) {
+  if (is.null(former)) {
+    return(FALSE)
+  }
   same <- function(a, b) identical(jsonlite::toJSON(a, auto_unbox = TRUE, digits = NA),
                                    jsonlite::toJSON(b, auto_unbox = TRUE, digits = NA))
   # Rows of a database may be others, however many there are.
   hashed <- all(vapply(inputs$inputs, function(input) !is.null(input$xxh128), NA))
-  !is.null(former) && hashed && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
+  hashed && same(former$inputs, inputs$inputs) && same(former$versions, inputs$versions) &&
     all(vapply(former$outputs, function(output) is_as_made(file.path(folder, output$file), output), NA))
 }
 

@@ -73,16 +73,16 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
       on.exit(close_store(brief$open_store))
     }
     folder <- into %||% output_folder(brief)
-    inputs <- input_record(brief)
+    stamps <- stamps_of_files(brief)
     former <- former_record(folder, brief)
-    if (!again && is_current(former, inputs, folder)) {
+    if (!again && is_current(former, input_record(brief), folder)) {
       remove_left_behind(folder)
       say("unchanged",
           sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
           i = "Run it anyway with `again = TRUE` (on the command line `--again`).")
       return(invisible(former))
     }
-    invisible(run_into(folder, brief, inputs, former))
+    invisible(run_into(folder, brief, stamps, former))
   }))
 }
 
@@ -99,16 +99,21 @@ brief_to_run <- function(brief, into, anywhere, store, call) {
   brief
 }
 
-run_into <- function(folder, brief, inputs, former, call = caller_env()) {
+run_into <- function(folder, brief, stamps, former, call = caller_env()) {
   started <- Sys.time()
   with_former_reported(folder, write_whole_folder(folder, made_before(former, folder), function(draft) {
     done <- if (is.null(brief$open_store)) deliver_brief(brief, draft) else
-      with_figure_store(brief$open_store$folder, function() lines_in_store(brief, inputs), {
+      with_figure_store(brief$open_store$folder, function() lines_in_store(brief, input_record(brief)), {
         done <- deliver_brief(brief, draft)
         store_figures(brief$open_store, brief)
         done
       })
-    inputs <- check_inputs_unchanged(inputs, brief)
+    # Hashing takes long: a copy looks at what was written, and this process at what was read.
+    outputs <- function() {
+      lapply(done$outputs, function(output) c(output, output_file_record(file.path(draft, output$file))))
+    }
+    done$outputs <- in_a_copy(outputs, inputs <- input_record(brief, rows = TRUE)) %||% outputs()
+    check_files_unchanged(stamps, brief)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "findings", "outputs")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
@@ -130,20 +135,20 @@ with_former_reported <- function(folder, code) {
   })
 }
 
+stamps_of_files <- function(brief) {
+  files <- files_of_brief(brief)
+  stats::setNames(file_stamps(files), files)
+}
+
 # Numbers of half an old and half a new file are nobody's.
-check_inputs_unchanged <- function(inputs, brief) {
-  record <- input_record(brief, rows = TRUE)
-  now <- record$inputs
-  changed <- vapply(seq_along(now), function(i) {
-    !identical(now[[i]][names(now[[i]]) != "rows"], inputs$inputs[[i]])
-  }, NA)
-  if (any(changed)) {
-    stop_because("file",
-                 sprintf("%s changed while the brief ran.",
-                         examples_of(vapply(now[changed], function(input) input$file, ""))), i = "Run it again.",
-                 call = NULL)
+check_files_unchanged <- function(stamps, brief) {
+  now <- stamps_of_files(brief)
+  files <- union(names(stamps), names(now))
+  changed <- files[!mapply(identical, stamps[files], now[files])]
+  if (length(changed)) {
+    stop_because("file", sprintf("%s changed while the brief ran.", examples_of(basename(changed))),
+                 i = "Run it again.", call = NULL)
   }
-  record
 }
 
 # Everything into the folder `part`.
@@ -167,7 +172,6 @@ deliver_brief <- function(brief, draft) {
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
   headline <- headline_record(facts, brief)
-  outputs <- lapply(outputs, function(output) c(output, output_file_record(file.path(draft, output$file))))
   list(lines = line_counts(book), audit = audit_record(book), headline = headline,
        findings = findings_record(found), outputs = outputs,
        times = as.list(times$seconds()))

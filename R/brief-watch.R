@@ -59,16 +59,6 @@ watched_brief <- function(path) {
   tryCatch(quietly(read_brief(path)), hinterfeld_error = function(cnd) list(path = path))
 }
 
-files_of_brief <- function(brief) {
-  files <- tryCatch(quietly(lapply(brief_files(brief), function(file) {
-    # An address is not fetched every few seconds.
-    if (is.null(file$database) && !is_url(file$path)) {
-      tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
-    }
-  })), error = function(cnd) NULL)
-  c(brief$path, unlist(files))
-}
-
 # How the databases stand: the file of SQLite, and PostgreSQL's own counts of rows written, which say so cheaply.
 database_stamps <- function(brief) {
   files <- tryCatch(quietly(Filter(function(file) !is.null(file$database), brief_files(brief))),

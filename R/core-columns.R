@@ -8,9 +8,15 @@ encode_text <- function(x) {
   labels[is.na(labels) | !grepl("[^[:space:]]", labels)] <- NA
   levels <- unique(labels[!is.na(labels)])
   to <- match(labels, levels)
-  # A factor needs its own copy of the codes: those of lazy text belong to that text.
-  same <- identical(to, seq_along(labels)) && !is_lazy_text(x)
-  factor_kernel(if (same) coded$codes else recode_kernel(coded$codes, to, NA_integer_, threads_wanted()), levels)
+  same <- identical(to, seq_along(labels))
+  factor_of(if (same) coded$codes else recode_kernel(coded$codes, to, NA_integer_, threads_wanted()), levels)
+}
+
+# Codes as a factor. R wraps them, so that text, factors and answers share the same codes; kernels that read them must
+# not ask for codes to write into, or they are copied.
+factor_of <- function(codes, levels) {
+  attributes(codes) <- list(levels = levels, class = "factor")
+  codes
 }
 
 # Codes of text and what they represent; text that was coded before keeps its codes.
@@ -21,11 +27,7 @@ text_codes <- function(x) {
 # Codes and what they represent as a factor of the labels that are `given`; the others are missing.
 given_labels <- function(coded, given) {
   to <- replace(cumsum(given), !given, NA)
-  factor_kernel(recode_kernel(coded$codes, to, NA_integer_, threads_wanted()), coded$labels[given])
-}
-
-is_lazy_text <- function(x) {
-  is.character(x) && !is.null(lazy_parts_kernel(x))
+  factor_of(recode_kernel(coded$codes, to, NA_integer_, threads_wanted()), coded$labels[given])
 }
 
 is_coded <- function(x) {

@@ -142,7 +142,7 @@ tally_rowset <- function(lines, keys, names, amounts) {
 # The codes of groups as a column: text as a factor, everything else as the values that it was.
 key_column <- function(key, codes) {
   codes <- replace(codes, codes == 0L, NA)
-  if (is.character(key$labels)) factor_kernel(codes + 0L, key$labels) else key$labels[codes]
+  if (is.character(key$labels)) factor_of(codes, key$labels) else key$labels[codes]
 }
 
 check_tally <- function(x, name, call = caller_env()) {
@@ -455,5 +455,5 @@ merge_columns <- function(a, b) {
   }
   labels <- unique(c(levels(a), levels(b)))
   now <- function(x) recode_kernel(x, match(levels(x), labels), NA_integer_, threads_wanted())
-  factor_kernel(c(now(a), now(b)), labels)
+  factor_of(c(now(a), now(b)), labels)
 }

@@ -219,7 +219,7 @@ parse_part <- function(rowset, keys, kinds, read, dated) {
     code <- read("integer", groups)
     check_saved(!anyNA(code) && all(code >= 0L & code <= length(of)), "codes")
     code <- replace(code, code == 0L, NA)
-    if (is.character(of)) factor_kernel(code + 0L, of) else of[code]
+    if (is.character(of)) factor_of(code, of) else of[code]
   })
   amounts <- lapply(kinds, function(kind) {
     pair <- list(kind = kind, values = read("double", groups), counted = read("double", groups))

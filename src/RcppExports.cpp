@@ -243,17 +243,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// factor_kernel
-SEXP factor_kernel(SEXP codes, Rcpp::CharacterVector levels);
-RcppExport SEXP _hinterfeld_factor_kernel(SEXP codesSEXP, SEXP levelsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type levels(levelsSEXP);
-    rcpp_result_gen = Rcpp::wrap(factor_kernel(codes, levels));
-    return rcpp_result_gen;
-END_RCPP
-}
 // set_attributes_kernel
 SEXP set_attributes_kernel(SEXP x, SEXP attributes);
 RcppExport SEXP _hinterfeld_set_attributes_kernel(SEXP xSEXP, SEXP attributesSEXP) {
@@ -887,7 +876,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_label_values_kernel", (DL_FUNC) &_hinterfeld_label_values_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
-    {"_hinterfeld_factor_kernel", (DL_FUNC) &_hinterfeld_factor_kernel, 2},
     {"_hinterfeld_set_attributes_kernel", (DL_FUNC) &_hinterfeld_set_attributes_kernel, 2},
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
     {"_hinterfeld_flush_file_kernel", (DL_FUNC) &_hinterfeld_flush_file_kernel, 1},

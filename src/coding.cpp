@@ -179,9 +179,9 @@ Rcpp::List number_codes_kernel(SEXP x, int threads) {
   Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
   std::vector<double> labels;
   if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
-    labels = coding::code(INTEGER(x), n, threads, INTEGER(codes));
+    labels = coding::code(INTEGER_RO(x), n, threads, INTEGER(codes));
   } else if (TYPEOF(x) == REALSXP) {
-    labels = coding::code(REAL(x), n, threads, INTEGER(codes));
+    labels = coding::code(REAL_RO(x), n, threads, INTEGER(codes));
   } else {
     Rcpp::stop("codes are for numbers");
   }
@@ -208,7 +208,7 @@ Rcpp::IntegerVector different_days_kernel(SEXP x, int threads) {
       days.push_back(static_cast<int>(first + static_cast<int64_t>(p)));
     }
   };
-  if (TYPEOF(x) == INTSXP) list(INTEGER(x)); else if (TYPEOF(x) == REALSXP) list(REAL(x));
+  if (TYPEOF(x) == INTSXP) list(INTEGER_RO(x)); else if (TYPEOF(x) == REALSXP) list(REAL_RO(x));
   else Rcpp::stop("days are whole numbers");
   return Rcpp::IntegerVector(days.begin(), days.end());
 }
@@ -217,7 +217,7 @@ Rcpp::IntegerVector different_days_kernel(SEXP x, int threads) {
 // [[Rcpp::export(rng = false)]]
 bool all_occur_kernel(Rcpp::IntegerVector codes, int labels) {
   std::vector<char> seen(labels, 0);
-  const int* code = INTEGER(codes);
+  const int* code = INTEGER_RO(codes);
   const R_xlen_t n = codes.size();
   int left = labels;
   for (R_xlen_t i = 0; i < n && left > 0; ++i) {
@@ -234,8 +234,8 @@ SEXP whole_range_kernel(SEXP x, int threads) {
   const std::size_t n = static_cast<std::size_t>(Rf_xlength(x));
   coding::Range range;
   range.whole = TYPEOF(x) == INTSXP || TYPEOF(x) == REALSXP;
-  if (TYPEOF(x) == INTSXP) range = coding::range_of(INTEGER(x), n, threads);
-  if (TYPEOF(x) == REALSXP) range = coding::range_of(REAL(x), n, threads);
+  if (TYPEOF(x) == INTSXP) range = coding::range_of(INTEGER_RO(x), n, threads);
+  if (TYPEOF(x) == REALSXP) range = coding::range_of(REAL_RO(x), n, threads);
   if (!range.whole || range.least > range.largest) return R_NilValue;
   return Rcpp::NumericVector::create(range.least, range.largest);
 }

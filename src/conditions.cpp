@@ -120,7 +120,7 @@ std::vector<Part> read(const Rcpp::List& parts, std::size_t lines, std::size_t& 
       const bool whole = TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP;
       if (!whole && TYPEOF(x) != REALSXP) Rcpp::stop("codes, numbers or answers");
       const std::size_t held = Rf_xlength(x);
-      part.whole = TYPEOF(x) == INTSXP ? INTEGER(x) : whole ? LOGICAL(x) : nullptr;
+      part.whole = TYPEOF(x) == INTSXP ? INTEGER_RO(x) : whole ? LOGICAL_RO(x) : nullptr;
       if (given.containsElementNamed("answers")) {
         part.what = What::looked_up;
         part.first = Rcpp::as<int>(given["first"]);
@@ -133,7 +133,7 @@ std::vector<Part> read(const Rcpp::List& parts, std::size_t lines, std::size_t& 
         part.compare = Rcpp::as<std::string>(given["compare"]);
         part.scale = Rcpp::as<double>(given["scale"]);
         part.bound = Rcpp::as<double>(given["bound"]);
-        if (!whole) part.number = REAL(x);
+        if (!whole) part.number = REAL_RO(x);
       } else {
         part.what = What::given;
         if (TYPEOF(x) != LGLSXP) Rcpp::stop("answers are yes or no");

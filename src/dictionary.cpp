@@ -109,7 +109,7 @@ class TextColumn {
 
  private:
   void add_coded(SEXP codes, SEXP labels, int* out, int threads) {
-    const int* from = INTEGER(codes);
+    const int* from = INTEGER_RO(codes);
     const std::size_t n = Rf_xlength(codes), known = Rf_xlength(labels);
     check_at_most(from, n, static_cast<R_xlen_t>(known), threads);
     std::vector<int> now(1, 0);
@@ -207,8 +207,8 @@ void add_numbers_kernel(SEXP column, SEXP x, double at, int threads) {
   const R_xlen_t n = Rf_xlength(x), from = static_cast<R_xlen_t>(at);
   if (TYPEOF(column) != REALSXP || from + n > Rf_xlength(column)) Rcpp::stop("more numbers than there is room for");
   double* out = REAL(column) + from;
-  const double* numbers = TYPEOF(x) == REALSXP ? REAL(x) : nullptr;
-  const int* whole = numbers == nullptr ? INTEGER(x) : nullptr;
+  const double* numbers = TYPEOF(x) == REALSXP ? REAL_RO(x) : nullptr;
+  const int* whole = numbers == nullptr ? INTEGER_RO(x) : nullptr;
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
     if (numbers != nullptr) {
       std::copy(numbers + a, numbers + b, out + a);
@@ -222,10 +222,10 @@ void add_numbers_kernel(SEXP column, SEXP x, double at, int threads) {
 // [[Rcpp::export(rng = false)]]
 SEXP recode_kernel(Rcpp::IntegerVector codes, Rcpp::IntegerVector to, int missing, int threads) {
   const std::size_t n = codes.size();
-  check_at_most(INTEGER(codes), n, Rf_xlength(to), threads);
+  check_at_most(INTEGER_RO(codes), n, Rf_xlength(to), threads);
   Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n));
   int* out = INTEGER(result);
-  const int *now = INTEGER(to), *from = INTEGER(codes);
+  const int *now = INTEGER_RO(to), *from = INTEGER_RO(codes);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
     for (std::size_t i = a; i < b; ++i) out[i] = from[i] <= 0 ? missing : now[from[i] - 1];
   });
@@ -235,7 +235,7 @@ SEXP recode_kernel(Rcpp::IntegerVector codes, Rcpp::IntegerVector to, int missin
 // Is any code a missing one or a total, below 1?
 // [[Rcpp::export(rng = false)]]
 bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
-  const int* code = INTEGER(codes);
+  const int* code = INTEGER_RO(codes);
   std::atomic<bool> found{false};
   threads::ranges(codes.size(), threads, [&](std::size_t a, std::size_t b) {
     int least = INT_MAX;
@@ -250,7 +250,7 @@ bool any_special_kernel(Rcpp::IntegerVector codes, int threads) {
 // [[Rcpp::export(rng = false)]]
 Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
-  const int* row = INTEGER(rows);
+  const int* row = INTEGER_RO(rows);
   R_xlen_t held = R_XLEN_T_MAX;
   Rcpp::List out(columns.size());
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
@@ -263,13 +263,13 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
     }
     Rcpp::Shield<SEXP> taken(pages::vector(type, n));
     if (type == REALSXP) {
-      const double* from = REAL(x);
+      const double* from = REAL_RO(x);
       double* to = REAL(taken);
       threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
         for (std::size_t i = a; i < b; ++i) to[i] = from[row[i] - 1];
       });
     } else {
-      const int* from = type == INTSXP ? INTEGER(x) : LOGICAL(x);
+      const int* from = type == INTSXP ? INTEGER_RO(x) : LOGICAL_RO(x);
       int* to = type == INTSXP ? INTEGER(taken) : LOGICAL(taken);
       threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
         for (std::size_t i = a; i < b; ++i) to[i] = from[row[i] - 1];
@@ -285,7 +285,7 @@ Rcpp::List rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int threads
 // [[Rcpp::export(rng = false)]]
 SEXP label_values_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVector rows, int threads) {
   const std::size_t n = rows.size();
-  const int *code = INTEGER(codes), *row = INTEGER(rows);
+  const int *code = INTEGER_RO(codes), *row = INTEGER_RO(rows);
   border::check_rows(row, n, codes.size(), threads);
   border::check_rows(code, codes.size(), Rf_xlength(labels), threads);
   Rcpp::Shield<SEXP> out(pages::vector(TYPEOF(labels), n));
@@ -294,8 +294,8 @@ SEXP label_values_kernel(SEXP labels, Rcpp::IntegerVector codes, Rcpp::IntegerVe
       for (std::size_t i = a; i < b; ++i) to[i] = label[code[row[i] - 1] - 1];
     });
   };
-  if (TYPEOF(labels) == REALSXP) fill(REAL(labels), REAL(out));
-  else fill(INTEGER(labels), INTEGER(out));
+  if (TYPEOF(labels) == REALSXP) fill(REAL_RO(labels), REAL(out));
+  else fill(INTEGER_RO(labels), INTEGER(out));
   Rf_copyMostAttrib(labels, out);
   return out;
 }
@@ -312,19 +312,10 @@ bool holds_text_kernel(SEXP x, std::string text) {
   for (R_xlen_t i = 0; i < n; ++i) {
     if (string[i] != same) continue;
     if (!coded) return true;
-    const int* code = INTEGER(lazy_text::codes(x));
+    const int* code = INTEGER_RO(lazy_text::codes(x));
     if (std::find(code, code + Rf_xlength(x), static_cast<int>(i) + 1) != code + Rf_xlength(x)) return true;
   }
   return false;
-}
-
-// Codes that a kernel has just made, as a factor. Setting the attributes in R would wrap the codes, and a wrapped
-// vector is copied when it is first read.
-// [[Rcpp::export(rng = false)]]
-SEXP factor_kernel(SEXP codes, Rcpp::CharacterVector levels) {
-  Rf_setAttrib(codes, R_LevelsSymbol, levels);
-  Rf_setAttrib(codes, R_ClassSymbol, Rf_mkString("factor"));
-  return codes;
 }
 
 // Attributes for a vector that a kernel has just made; set in R they would copy it.

@@ -44,7 +44,7 @@ inline Lines lines_of(const Rcpp::List& group, std::size_t n, SEXP mask) {
     Rcpp::stop("a mask for each line");
   }
   const tally::Key key = border::key(group, n);
-  return {n, key, static_cast<uint32_t>(key.size), Rf_isNull(mask) ? nullptr : LOGICAL(mask)};
+  return {n, key, static_cast<uint32_t>(key.size), Rf_isNull(mask) ? nullptr : LOGICAL_RO(mask)};
 }
 
 // The values that count, group by group; `start` has where each group begins, and the end.
@@ -201,7 +201,7 @@ Rcpp::NumericVector distinct_kernel(Rcpp::List group, Rcpp::IntegerVector codes,
                                     int threads) {
   const grouped::Lines lines = grouped::lines_of(group, static_cast<std::size_t>(codes.size()), mask);
   if (size < 0) Rcpp::stop("fewer than no codes");
-  const int* given = INTEGER(codes);
+  const int* given = INTEGER_RO(codes);
   Rcpp::NumericVector out(static_cast<R_xlen_t>(lines.groups));
   double* number = REAL(out);
   // A missing code, and any outside of them, is none of them: it lies behind the last one.
@@ -228,10 +228,10 @@ Rcpp::NumericVector middle_kernel(Rcpp::List group, SEXP value, SEXP mask, int t
   const grouped::Lines lines = grouped::lines_of(group, static_cast<std::size_t>(Rf_xlength(value)), mask);
   Rcpp::NumericVector out(static_cast<R_xlen_t>(lines.groups));
   if (TYPEOF(value) == INTSXP) {
-    const int* whole = INTEGER(value);
+    const int* whole = INTEGER_RO(value);
     grouped::middles(lines, whole, threads, [=](std::size_t i) { return whole[i] != NA_INTEGER; }, REAL(out));
   } else if (TYPEOF(value) == REALSXP) {
-    const double* number = REAL(value);
+    const double* number = REAL_RO(value);
     grouped::middles(lines, number, threads, [=](std::size_t i) { return std::isfinite(number[i]); }, REAL(out));
   } else {
     Rcpp::stop("values are numbers");

@@ -90,7 +90,7 @@ Rcpp::List lazy_rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int th
   using namespace lazy_rows;
   R_xlen_t least = R_XLEN_T_MAX;
   for (R_xlen_t k = 0; k < columns.size(); ++k) least = std::min<R_xlen_t>(least, Rf_xlength(columns[k]));
-  border::check_rows(INTEGER(rows), rows.size(), least, threads);
+  border::check_rows(INTEGER_RO(rows), rows.size(), least, threads);
   MARK_NOT_MUTABLE(rows);
   Rcpp::List out(columns.size());
   const Rcpp::Shield<SEXP> wanted(Rf_ScalarInteger(threads));

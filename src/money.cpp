@@ -12,7 +12,7 @@
 SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads) {
   const auto rounding = half_even ? money::Rounding::half_even : money::Rounding::half_up;
   const std::size_t n = x.size();
-  const double* from = REAL(x);
+  const double* from = REAL_RO(x);
   if (whole) {
     Rcpp::Shield<SEXP> small(pages::vector(INTSXP, n));
     int* to = INTEGER(small);
@@ -44,7 +44,7 @@ SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
 SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
   const std::size_t n = Rf_xlength(all ? minor : rows);
-  const int* row = all ? nullptr : INTEGER(rows);
+  const int* row = all ? nullptr : INTEGER_RO(rows);
   Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
   auto fill = [&](auto value) {
@@ -53,10 +53,10 @@ SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
     });
   };
   if (TYPEOF(minor) == INTSXP) {
-    const int* from = INTEGER(minor);
+    const int* from = INTEGER_RO(minor);
     fill([from](std::size_t i) { return from[i] == INT_MIN ? NA_REAL : static_cast<double>(from[i]); });
   } else {
-    const double* from = REAL(minor);
+    const double* from = REAL_RO(minor);
     fill([from](std::size_t i) { return from[i]; });
   }
   return out;
@@ -68,7 +68,7 @@ bool any_unusual_kernel(SEXP x, int threads) {
   const std::size_t n = Rf_xlength(x);
   std::atomic<bool> found{false};
   if (TYPEOF(x) == REALSXP) {
-    const double* value = REAL(x);
+    const double* value = REAL_RO(x);
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
       // x - x is 0 unless x is missing or infinite.
       double apart = 0;
@@ -76,7 +76,7 @@ bool any_unusual_kernel(SEXP x, int threads) {
       if (apart != 0 || std::isnan(apart)) found = true;
     });
   } else if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
-    const int* value = TYPEOF(x) == INTSXP ? INTEGER(x) : LOGICAL(x);
+    const int* value = TYPEOF(x) == INTSXP ? INTEGER_RO(x) : LOGICAL_RO(x);
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
       int missing = 0;
       for (std::size_t i = a; i < b; ++i) missing |= value[i] == INT_MIN;
@@ -93,7 +93,7 @@ bool any_unusual_kernel(SEXP x, int threads) {
 Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
   const std::size_t n = days.size();
   Rcpp::Shield<SEXP> out(pages::vector(INTSXP, n));
-  const double* from = REAL(days);
+  const double* from = REAL_RO(days);
   int* to = INTEGER(out);
   threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
     for (std::size_t i = a; i < b; ++i) {
@@ -108,7 +108,7 @@ Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
 // [[Rcpp::export(rng = false)]]
 SEXP day_codes_kernel(Rcpp::NumericVector days, int threads) {
   const std::size_t n = days.size();
-  const double* from = REAL(days);
+  const double* from = REAL_RO(days);
   std::mutex mutex;
   double least = R_PosInf, most = R_NegInf;
   std::atomic<bool> whole{n > 0};
@@ -141,9 +141,9 @@ double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
   const std::size_t n = Rf_xlength(all ? x : rows);
   const R_xlen_t held = Rf_xlength(x);
-  const int* row = all ? nullptr : INTEGER(rows);
-  const int* whole = TYPEOF(x) == INTSXP ? INTEGER(x) : nullptr;
-  const double* minor = whole == nullptr ? REAL(x) : nullptr;
+  const int* row = all ? nullptr : INTEGER_RO(rows);
+  const int* whole = TYPEOF(x) == INTSXP ? INTEGER_RO(x) : nullptr;
+  const double* minor = whole == nullptr ? REAL_RO(x) : nullptr;
   std::mutex mutex;
   int64_t total = 0;
   try {
@@ -172,7 +172,7 @@ double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
 // [[Rcpp::export(rng = false)]]
 int decimals_kernel(Rcpp::NumericVector x, int most) {
   int decimals = 0;
-  const double* values = REAL(x);
+  const double* values = REAL_RO(x);
   const R_xlen_t n = x.size();
   for (R_xlen_t i = 0; i < n; ++i) {
     const double value = values[i];

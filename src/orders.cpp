@@ -82,18 +82,18 @@ Rcpp::IntegerVector last_step_kernel(Rcpp::IntegerVector reached, SEXP values, d
                                      Rcpp::IntegerVector step, int threads) {
   const bool all = Rf_isNull(rows);
   if (!all && TYPEOF(rows) != INTSXP) Rcpp::stop("rows are integers");
-  if (!all) border::check_rows(INTEGER(rows), Rf_xlength(rows), Rf_xlength(values), threads);
+  if (!all) border::check_rows(INTEGER_RO(rows), Rf_xlength(rows), Rf_xlength(values), threads);
   const R_xlen_t n = Rf_xlength(all ? values : rows);
   if (step.size() != 1 && step.size() != n) Rcpp::stop("a step for each line");
   const std::size_t held = reached.size();
   const Rcpp::Shield<SEXP> out(pages::vector(INTSXP, held));
   auto take = [&](const auto* x) {
-    const orders::Lines<std::decay_t<decltype(*x)>> lines{x, all ? nullptr : INTEGER(rows), first, held};
+    const orders::Lines<std::decay_t<decltype(*x)>> lines{x, all ? nullptr : INTEGER_RO(rows), first, held};
     if (step.size() == 1) orders::reach_one(lines, n, step[0], reached.begin(), INTEGER(out), threads);
     else orders::reach_each(lines, n, step.begin(), reached.begin(), INTEGER(out));
   };
-  if (TYPEOF(values) == INTSXP) take(INTEGER(values));
-  else if (TYPEOF(values) == REALSXP) take(REAL(values));
+  if (TYPEOF(values) == INTSXP) take(INTEGER_RO(values));
+  else if (TYPEOF(values) == REALSXP) take(REAL_RO(values));
   else Rcpp::stop("orders are numbers or codes");
   return Rcpp::IntegerVector(static_cast<SEXP>(out));
 }

@@ -120,13 +120,13 @@ Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP val
                                  int threads) {
   const std::size_t n = scope.size();
   order::By by;
-  if (!Rf_isNull(value)) by.value = REAL(value);
-  if (!Rf_isNull(codes)) by.code = INTEGER(codes);
-  if (!Rf_isNull(rank)) by.rank = INTEGER(rank);
+  if (!Rf_isNull(value)) by.value = REAL_RO(value);
+  if (!Rf_isNull(codes)) by.code = INTEGER_RO(codes);
+  if (!Rf_isNull(rank)) by.rank = INTEGER_RO(rank);
   by.highest_first = highest_first;
   Rcpp::Shield<SEXP> result(pages::vector(INTSXP, n));
   int* out = INTEGER(result);
-  order::in_scopes(n, INTEGER(scope), scopes, by, threads, out);
+  order::in_scopes(n, INTEGER_RO(scope), scopes, by, threads, out);
   threads::ranges(n, threads, [&](std::size_t from, std::size_t to) {
     for (std::size_t i = from; i < to; ++i) ++out[i];
   });
@@ -139,8 +139,8 @@ Rcpp::IntegerVector order_kernel(Rcpp::IntegerVector scope, int scopes, SEXP val
 Rcpp::IntegerVector top_rows_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp::NumericVector value, int n,
                                    bool highest_first) {
   const std::size_t rows = scope.size(), most = n;
-  const int* of = INTEGER(scope);
-  const double* x = REAL(value);
+  const int* of = INTEGER_RO(scope);
+  const double* x = REAL_RO(value);
   std::vector<uint64_t> best((static_cast<std::size_t>(scopes) + 1) * most, UINT64_MAX);
   for (std::size_t i = 0; i < rows; ++i) {
     uint64_t* mine = best.data() + of[i] * most;
@@ -163,8 +163,8 @@ Rcpp::IntegerVector top_rows_kernel(Rcpp::IntegerVector scope, int scopes, Rcpp:
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector tied_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, Rcpp::NumericVector value) {
   const R_xlen_t n = order.size();
-  const int *row = INTEGER(order), *of = INTEGER(scope);
-  const double* x = REAL(value);
+  const int *row = INTEGER_RO(order), *of = INTEGER_RO(scope);
+  const double* x = REAL_RO(value);
   auto same = [&](R_xlen_t i, R_xlen_t j) {
     const int a = row[i] - 1, b = row[j] - 1;
     return of[a] == of[b] && (x[a] == x[b] || (std::isnan(x[a]) && std::isnan(x[b])));
@@ -189,8 +189,8 @@ SEXP pareto_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector scope, int sco
   const std::size_t n = order.size();
   border::check_rows(order.begin(), n, scope.size(), 1);
   border::check_rows(scope.begin(), n, scopes, 1);
-  const int *row_at = INTEGER(order), *of = INTEGER(scope);
-  const double *value = REAL(minor), *bound = REAL(bounds);
+  const int *row_at = INTEGER_RO(order), *of = INTEGER_RO(scope);
+  const double *value = REAL_RO(minor), *bound = REAL_RO(bounds);
   const int classes = bounds.size();
   Rcpp::Shield<SEXP> cumulative(pages::vector(REALSXP, n)), share(pages::vector(REALSXP, n)),
       members(pages::vector(REALSXP, n)), class_of(pages::vector(INTSXP, n));
@@ -275,8 +275,8 @@ Rcpp::List median_kernel(Rcpp::IntegerVector order, Rcpp::IntegerVector group, R
 Rcpp::List change_kernel(Rcpp::NumericVector now, Rcpp::NumericVector earlier, Rcpp::IntegerVector apart,
                          int threads) {
   const std::size_t n = now.size();
-  const double *x = REAL(now), *before = REAL(earlier);
-  const int* dark = INTEGER(apart);
+  const double *x = REAL_RO(now), *before = REAL_RO(earlier);
+  const int* dark = INTEGER_RO(apart);
   Rcpp::Shield<SEXP> from(pages::vector(REALSXP, n)), difference(pages::vector(REALSXP, n)),
       part(pages::vector(REALSXP, n)),
       direction(pages::vector(INTSXP, n));

@@ -35,14 +35,14 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
     }
     if (!Rf_isNull(lines)) {
       if (TYPEOF(minor) != REALSXP || TYPEOF(lines) != REALSXP) Rcpp::stop("tallied values of another type");
-      amount.tallied = REAL(minor);
-      amount.lines = REAL(lines);
+      amount.tallied = REAL_RO(minor);
+      amount.lines = REAL_RO(lines);
     } else if (TYPEOF(minor) == INTSXP) {
-      amount.whole = INTEGER(minor);
+      amount.whole = INTEGER_RO(minor);
     } else if (!Rf_isNull(minor)) {
-      amount.minor = REAL(minor);
+      amount.minor = REAL_RO(minor);
     }
-    if (!Rf_isNull(mask)) amount.mask = LOGICAL(mask);
+    if (!Rf_isNull(mask)) amount.mask = LOGICAL_RO(mask);
     out.push_back(amount);
   }
   return out;
@@ -184,7 +184,7 @@ Rcpp::IntegerVector find_kernel(double rows, Rcpp::List keys, double rows_among,
 // [[Rcpp::export(rng = false)]]
 SEXP widen_kernel(Rcpp::NumericVector values, double factor) {
   const R_xlen_t n = values.size();
-  const double* from = REAL(values);
+  const double* from = REAL_RO(values);
   Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
   const int64_t times = static_cast<int64_t>(factor);
@@ -199,7 +199,7 @@ SEXP widen_kernel(Rcpp::NumericVector values, double factor) {
 // Are these 64-bit integers numbers of lines: none negative, and all of them together no more than can be?
 // [[Rcpp::export(rng = false)]]
 bool line_counts_kernel(Rcpp::NumericVector counts) {
-  const double* bytes = REAL(counts);
+  const double* bytes = REAL_RO(counts);
   const int64_t most = int64_t{1} << 53;
   int64_t sum = 0;
   for (R_xlen_t i = 0; i < counts.size(); ++i) {

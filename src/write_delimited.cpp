@@ -40,11 +40,11 @@ class Cells {
       Rcpp::stop("a column has another number of rows");
     }
     if (TYPEOF(first) == REALSXP) {
-      amounts_ = REAL(first);
+      amounts_ = REAL_RO(first);
       decimals_ = Rcpp::as<int>(second);
       return;
     }
-    if (!Rf_isNull(first)) codes_ = INTEGER(first);
+    if (!Rf_isNull(first)) codes_ = INTEGER_RO(first);
     labels_ = static_cast<std::size_t>(Rf_xlength(second));
     for (std::size_t k = 0; k < labels_; ++k) {
       starts_.push_back(fields_.size());

@@ -51,6 +51,22 @@ test_that("a failed run names the part and leaves the former output whole", {
   expect_identical(list.files(dirname(path), all.files = TRUE, pattern = "part"), character())
 })
 
+test_that("a run whose files change, or get another beside them, gives nothing", {
+  path <- brief_folder(sub("sales.csv", "sales", small_brief, fixed = TRUE))
+  folder <- file.path(dirname(path), "sales")
+  dir.create(folder)
+  for (name in c("a.csv", "b.csv")) {
+    file.copy(file.path(dirname(path), "sales.csv"), file.path(folder, "a.csv"))
+    write_it <- function(cnd) {
+      if (grepl("^Table", conditionMessage(cnd))) writeLines(small_sales, file.path(folder, name))
+      invokeRestart("muffleMessage")
+    }
+    expect_error(withCallingHandlers(run_brief(path), message = write_it), "[ab].csv\" changed while the brief ran",
+                 class = "hinterfeld_error_run")
+    expect_false(dir.exists(file.path(dirname(path), "out")))
+  }
+})
+
 test_that("files that no run has made stay, and are not written over", {
   path <- brief_folder()
   out <- file.path(dirname(path), "out")
