@@ -19,7 +19,7 @@ check_brief <- function(brief) {
     tables <- names(parsed$content$tables)
     parsed$content <- sound_parts(parsed$content, problems)
     problems <- bind_problems(list(problems, with_open_sources(meaning_problems(parsed, tables))))
-    problems <- with_lines(problems, parsed$lines)
+    problems <- with_lines(problems, yaml_lines(parsed$text))
   }
   tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), open = open_marks(parsed$path),
                      class = "hinterfeld_brief_check")

@@ -80,21 +80,20 @@ format.hinterfeld_brief <- function(x, ...) {
 }
 
 new_brief <- function(parsed) {
-  structure(parsed[c("path", "folder", "content", "lines")], class = "hinterfeld_brief")
+  structure(parsed[c("path", "folder", "content", "text")], class = "hinterfeld_brief")
 }
 
-# The brief's content as nested lists (maps have names, sequences have none), and the line of each key.
+# The brief's content as nested lists (maps have names, sequences have none), and its text, in which keys have lines.
 parse_brief <- function(path, call = caller_env()) {
   check_file(path, call)
   text <- brief_text(path, call)
-  lines <- yaml_lines(text)
-  parsed <- list(path = path, folder = dirname(path), lines = lines, content = NULL, problems = NULL)
+  parsed <- list(path = path, folder = dirname(path), text = text, content = NULL, problems = NULL)
   parsed$content <- tryCatch(
     yaml::yaml.load(paste(text, collapse = "\n"), handlers = yaml_handlers, eval.expr = FALSE),
     error = function(cnd) cnd
   )
   if (inherits(parsed$content, "error")) {
-    parsed$problems <- yaml_problem(conditionMessage(parsed$content), lines)
+    parsed$problems <- yaml_problem(conditionMessage(parsed$content), yaml_lines(text))
     parsed$content <- NULL
   }
   parsed

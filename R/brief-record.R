@@ -41,7 +41,7 @@ input_record <- function(brief, rows = FALSE) {
         c(list(file = file$shown), about)
       })
     ),
-    versions = list(hinterfeld = as.character(utils::packageVersion("hinterfeld")), R = as.character(getRversion()),
+    versions = list(hinterfeld = unname(getNamespaceVersion("hinterfeld")), R = as.character(getRversion()),
                     ggplot2 = as.character(utils::packageVersion("ggplot2")))
   )
 }

@@ -1,15 +1,19 @@
 # Checks a brief's form against its JSON Schema: the keywords that the schema uses, with messages for people.
 
+# Read once: every brief is checked against it.
 brief_schema <- function() {
-  jsonlite::read_json(schema_path())
+  if (is.null(schemas$brief)) schemas$brief <- jsonlite::read_json(schema_path())
+  schemas$brief
 }
+
+schemas <- new.env(parent = emptyenv())
 
 form_problems <- function(parsed) {
   if (!is.null(parsed$problems)) {
     return(parsed$problems)
   }
   schema <- brief_schema()
-  with_lines(schema_problems(parsed$content, schema, character(), schema), parsed$lines)
+  with_lines(schema_problems(parsed$content, schema, character(), schema), yaml_lines(parsed$text))
 }
 
 schema_problems <- function(value, rule, path, schema) {

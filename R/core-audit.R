@@ -29,8 +29,8 @@ audit <- function(book) {
   decimals <- max(steps$decimals)
   shown <- c("what", "why", "lines_before", "lines_after", "orders_before", "orders_after", "revenue_before",
              "revenue_after")
-  steps <- tibble::add_column(steps[shown], step = seq_len(nrow(steps)), .before = 1)
-  tibble::new_tibble(steps, decimals = decimals, class = "hinterfeld_audit")
+  tibble::new_tibble(c(list(step = seq_len(nrow(steps))), steps[shown]), nrow = nrow(steps), decimals = decimals,
+                     class = "hinterfeld_audit")
 }
 
 # "products by product; 3 unmatched; 1 row unused", "january.csv and 11 more"

@@ -282,12 +282,11 @@ orders_read <- function(values, reason, trail, made) {
 aside_table <- function(lines, reason, origin) {
   bad <- which(!is.na(reason))
   places <- line_places(bad, origin)
-  rows <- tibble::tibble(reason = reason[bad], row = places$row, file = places$file)
+  about <- list(reason = reason[bad], row = places$row, file = places$file)
   # Column by column: a table takes rows of coded text by making all of it text.
-  others <- as.list(lines)[!names(lines) %in% names(rows)]
+  others <- as.list(lines)[!names(lines) %in% names(about)]
   kept <- lapply(others, function(x) if (is.data.frame(x)) x[bad, ] else x[bad])
-  rows[names(kept)] <- kept
-  attr(rows, "hinterfeld_origin") <- NULL
+  rows <- tibble::new_tibble(c(about, kept), nrow = length(bad))
   if (is.null(origin$aside)) rows else stack_tables(origin$aside, rows)
 }
 

@@ -17,7 +17,7 @@ new_trail <- function(what = character(), why = character(), lines_before = doub
 }
 
 add_steps <- function(trail, steps) {
-  tibble::as_tibble(rbind(trail, steps))
+  tibble::new_tibble(Map(c, trail, steps[names(trail)]), nrow = nrow(trail) + nrow(steps))
 }
 
 # Trails of lines that were put together, step by step: steps of one name are added up, whatever file they read; a step

@@ -47,7 +47,7 @@ add_to_brief <- function(path, state, name, replace = FALSE, call = NULL) {
 
 # An entry at the end of the tables, or in place of the one of that name.
 insert_table_lines <- function(lines, brief, entry, name) {
-  keys <- brief$lines
+  keys <- yaml_lines(brief$text)
   top <- keys[!grepl(" > ", keys$path), ]
   start <- top$line[top$path == "tables"]
   if (length(start) == 0) {
