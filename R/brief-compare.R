@@ -7,10 +7,10 @@
 #'
 #' @param before,after Text: the output folders of two runs, the earlier first.
 #' @return A tibble with one row for each table row that changed, tables in the order of the brief and, within each, the
-#'   largest differences first: `table` and `row` (text, the values of its keys), `what` (`new`, `gone` or `different`),
-#'   `column` (text, the first column of numbers that differs), `before`, `after` and `difference` (numbers; for a row
-#'   that is new or gone, the difference from 0). Printing it also shows the change in lines and revenue, which input
-#'   files changed and, for a brief with a report, what stands out now and did not before (see [findings()]). A
+#'   largest differences first: `table` and `row` (text, the values of its keys, periods by their names), `what` (`new`,
+#'   `gone` or `different`), `column` (text, the first column of numbers that differs), `before`, `after` and
+#'   `difference` (numbers; for a row that is new or gone, the difference from 0). Printing it also shows the change in
+#'   lines and revenue, which input files changed and, for a brief with a report, what stands out now and did not before (see [findings()]). A
 #'   file that was changed or removed after its run is named and not compared.
 #' @section Errors: `hinterfeld_error_file` for a folder without a record of a run.
 #' @seealso [run_brief()]
@@ -95,7 +95,8 @@ table_outputs <- function(record) {
   names <- vapply(tables, function(output) sub("[.][^.]*$", "", output$file), "")
   lapply(split(tables, factor(names, unique(names))), function(files) {
     kind <- match(vapply(files, function(output) file_ending(output$file), ""), kinds)
-    c(files[[which.min(replace(kind, is.na(kind), 9))]], list(readable = !all(is.na(kind))))
+    c(files[[which.min(replace(kind, is.na(kind), 9))]],
+      list(readable = !all(is.na(kind)), calendar = record$calendar))
   })
 }
 
@@ -119,7 +120,12 @@ table_changes <- function(name, before, after, folder_before, folder_after) {
     keys <- as.character(unlist(output$keys))
     types <- replace(c(unlist(output$columns), character()), keys, "text")
     # A heading like a formula was written with an apostrophe.
-    quietly(load_table(path, types = types[names(types) %in% source_columns(path)]))
+    t <- quietly(load_table(path, types = types[names(types) %in% source_columns(path)]))
+    calendar <- rlang::exec(sales_calendar, !!!output$calendar)
+    for (name in intersect(names(output$periods), names(t))) {
+      t[[name]] <- period_names(t[[name]], output$periods[[name]], calendar)
+    }
+    t
   }
   list(rows = row_changes(name, as.character(unlist(shown$keys)), read(before, folder_before),
                           read(after, folder_after)))
@@ -233,7 +239,8 @@ count_line <- function(name, counts) {
 changes_table <- function(x, n) {
   rows <- utils::head(as.data.frame(x)[names(x) != "table"], n)
   numbers <- c("before", "after", "difference")
-  values <- unlist(rows[numbers])
+  # A difference of doubles has digits that neither of them has.
+  values <- unlist(rows[c("before", "after")])
   decimals <- min(decimals_of(values[!is.na(values)]), 4L)
   for (name in numbers) rows[[name]] <- ifelse(is.na(rows[[name]]), NA, fixed_number_text(rows[[name]], decimals))
   text_table(rows, rows = n, right = c("before", "after", "difference"), headings = names(rows),

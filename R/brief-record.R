@@ -71,9 +71,9 @@ is_record <- function(record) {
     rows(record$audit, revenue_after = number) && rows(record$findings %||% list(), kind = rlang::is_string,
          column = rlang::is_string, member = rlang::is_string, finding = rlang::is_string) &&
     rows(record$outputs, file = file, sha256 = rlang::is_string, xxh128 = rlang::is_string, keys = texts,
-         columns = texts) &&
+         columns = texts, periods = function(x) texts(x) && all(unlist(x) %in% grains)) &&
     all(vapply(record$outputs, function(value) all(c("file", "sha256") %in% names(value)), NA)) &&
-    has_fields(record, list(headline = function(x) {
+    has_fields(record, list(calendar = texts, headline = function(x) {
       is.list(x) && has_fields(x, list(currency = rlang::is_string, best_sellers = texts))
     }))
 }

@@ -17,9 +17,9 @@
 #' @section Record: The output folder's `run.json` holds `brief` and `inputs` (file, size in bytes, XXH128), `versions`,
 #'   `lines` (read, kept, left_out, unclear and set_aside, whole numbers), `audit` (each step), `headline` (the currency
 #'   and, if there is a report, the best seller of each region), `findings` (of a brief with a report; see
-#'   [findings()]), `outputs` (file, rows, keys and types of the columns of tables, size, SHA-256), `started` (UTC),
-#'   `seconds`, and `times` (how these seconds divide into reading and checking lines, computing tables, and drawing and
-#'   writing). The same inputs give the same bytes in every file, except in this record and in a report with the section
+#'   [findings()]), `outputs` (file, rows, keys, types and grains of the columns of tables, size, SHA-256),
+#'   `calendar`, `started` (UTC), `seconds`, and `times` (how these seconds divide into reading and checking lines,
+#'   computing tables, and drawing and writing). The same inputs give the same bytes in every file, except in this record and in a report with the section
 #'   `times`.
 #' @section Files that grow: A run that keeps parts, and a watch, take a file when it has not changed for a second;
 #'   `options(hinterfeld.rest = )` gives other seconds. A file whose last line has no line end is read, and a message
@@ -111,8 +111,10 @@ run_into <- function(folder, brief, stamps, former, call = caller_env()) {
     done$outputs <- hashed_outputs(done$outputs, draft, brief)
     inputs <- input_record(brief, rows = TRUE)
     check_files_unchanged(stamps, brief)
+    calendar <- as.list(brief$content$daybook$calendar)
     record <- c(
       list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "findings", "outputs")],
+      list(calendar = calendar[names(calendar) %in% c("year_starts", "week_starts", "weeks")]),
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
            seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1), times = done$times)
     )
@@ -212,7 +214,8 @@ deliver_tables <- function(tables, outputs, draft) {
     file <- paste0(name, ".", format)
     deliver(tables[[name]], file.path(draft, file))
     t <- tables[[name]]
-    list(file = file, rows = nrow(t), keys = as.list(row_keys(t)), columns = column_types(t))
+    list(file = file, rows = nrow(t), keys = as.list(row_keys(t)), columns = column_types(t),
+         periods = as.list(long_periods(t)))
   })), recursive = FALSE)
 }
 

@@ -21,11 +21,14 @@ for_caller <- function(data, x, caller) {
 
 # Of each column of periods longer than a day the names of its periods.
 names_of_periods <- function(x) {
-  columns <- known_columns(x)
+  everys <- long_periods(x)
   calendar <- (listing_of(x) %||% answer_of(x))$about$calendar
-  dated <- Filter(function(name) {
-    every <- columns[[name]]$every
-    !is.null(every) && !is_recurring(every) && every != "day"
-  }, intersect(names(columns), names(x)))
-  lapply(stats::setNames(nm = dated), function(name) period_names(x[[name]], columns[[name]]$every, calendar))
+  Map(function(name, every) period_names(x[[name]], every, calendar), names(everys), everys)
+}
+
+# The grains of the columns of periods longer than a day.
+long_periods <- function(x) {
+  columns <- known_columns(x)
+  everys <- lapply(columns[names(columns) %in% names(x)], function(column) column$every)
+  Filter(function(every) !is.null(every) && !is_recurring(every) && every != "day", everys)
 }

@@ -286,7 +286,7 @@ aside_table <- function(lines, reason, origin) {
   # Column by column: a table takes rows of coded text by making all of it text.
   others <- as.list(lines)[!names(lines) %in% names(about)]
   kept <- lapply(others, function(x) if (is.data.frame(x)) x[bad, ] else x[bad])
-  rows <- tibble::new_tibble(c(about, kept), nrow = length(bad))
+  rows <- tibble::new_tibble(Filter(Negate(is.null), c(about, kept)), nrow = length(bad))
   if (is.null(origin$aside)) rows else stack_tables(origin$aside, rows)
 }
 

@@ -27,8 +27,8 @@ inline tally::Key key(const Rcpp::List& given, std::size_t lines) {
                static_cast<std::size_t>(Rf_xlength(codes)) < lines)) {
     Rcpp::stop("not one code for each line");
   }
-  return {one ? nullptr : INTEGER_RO(codes), static_cast<uint64_t>(size), Rf_isNull(lookup) ? nullptr : INTEGER_RO(lookup),
-          Rcpp::as<int>(given["first"]), Rf_length(lookup)};
+  return {one ? nullptr : INTEGER_RO(codes), static_cast<uint64_t>(size),
+          Rf_isNull(lookup) ? nullptr : INTEGER_RO(lookup), Rcpp::as<int>(given["first"]), Rf_length(lookup)};
 }
 
 }  // namespace border

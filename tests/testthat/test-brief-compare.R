@@ -33,6 +33,32 @@ test_that("what changed between two runs is told row by row, the largest first",
   expect_match(said, "There is no record of a run")
 })
 
+test_that("rows of periods have the names that the brief's calendar gives them", {
+  text <- sub("(?s)tables:.*(?=outputs:)", "tables:
+  quarters: {by: product, every: quarter, subtotals: true}
+", sub("revenue: revenue", "revenue: revenue\n  calendar: {year_starts: 04-01}", small_brief), perl = TRUE)
+  path <- brief_folder(text)
+  folders <- file.path(dirname(path), c("old", "new"))
+  quiet(run_brief(path, into = folders[1]))
+  cat("2026-04-02,Sieve,Vale,paid,1\n", file = file.path(dirname(path), "sales.csv"), append = TRUE)
+  quiet(run_brief(path, into = folders[2]))
+  label <- period_label(as.Date("2026-04-01"), "quarter", sales_calendar("04-01"))
+  expect_setequal(what_changed(folders[1], folders[2])$row,
+                  c(paste0(label, ", Sieve"), paste0(label, ", Total"), "Total, Total"))
+  # An older record says nothing of periods.
+  record <- jsonlite::read_json(file.path(folders[2], "run.json"))
+  record$outputs[[1]]$periods <- NULL
+  record$calendar <- NULL
+  write <- function() {
+    writeLines(jsonlite::toJSON(record, auto_unbox = TRUE, null = "null"), file.path(folders[2], "run.json"))
+  }
+  write()
+  expect_true("2026-04-01, Sieve" %in% what_changed(folders[1], folders[2])$row)
+  record$outputs[[1]]$periods <- list(quarter = "fortnight")
+  write()
+  expect_error(what_changed(folders[1], folders[2]), class = "hinterfeld_error_file")
+})
+
 test_that("rows are found by their keys, whatever their order, blanks and subtotals among them", {
   text <- sub("(?s)tables:.*(?=outputs:)", "tables:
   goods: {by: [product, region], measures: [revenue, lines], sort: [-revenue]}
