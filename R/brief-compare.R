@@ -10,8 +10,8 @@
 #'   largest differences first: `table` and `row` (text, the values of its keys, periods by their names), `what` (`new`,
 #'   `gone` or `different`), `column` (text, the first column of numbers that differs), `before`, `after` and
 #'   `difference` (numbers; for a row that is new or gone, the difference from 0). Printing it also shows the change in
-#'   lines and revenue, which input files changed and, for a brief with a report, what stands out now and did not before (see [findings()]). A
-#'   file that was changed or removed after its run is named and not compared.
+#'   lines and revenue, which input files changed and, for a brief with a report, what stands out now and did not before
+#'   (see [findings()]). A file that was changed or removed after its run is named and not compared.
 #' @section Errors: `hinterfeld_error_file` for a folder without a record of a run.
 #' @seealso [run_brief()]
 #' @export
