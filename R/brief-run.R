@@ -19,8 +19,8 @@
 #'   and, if there is a report, the best seller of each region), `findings` (of a brief with a report; see
 #'   [findings()]), `outputs` (file, rows, keys, types and grains of the columns of tables, size, SHA-256),
 #'   `calendar`, `started` (UTC), `seconds`, and `times` (how these seconds divide into reading and checking lines,
-#'   computing tables, and drawing and writing). The same inputs give the same bytes in every file, except in this record
-#'   and in a report with the section `times`.
+#'   computing tables, and drawing and writing). The same inputs give the same bytes in every file, except in this
+#'   record and in a report with the section `times`.
 #' @section Files that grow: A run that keeps parts, and a watch, take a file when it has not changed for a second;
 #'   `options(hinterfeld.rest = )` gives other seconds. A file whose last line has no line end is read, and a message
 #'   says so.
