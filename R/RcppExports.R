@@ -81,10 +81,6 @@ holds_text_kernel <- function(x, text) {
     .Call(`_hinterfeld_holds_text_kernel`, x, text)
 }
 
-set_attributes_kernel <- function(x, attributes) {
-    .Call(`_hinterfeld_set_attributes_kernel`, x, attributes)
-}
-
 write_bytes_kernel <- function(path, bytes) {
     .Call(`_hinterfeld_write_bytes_kernel`, path, bytes)
 }

@@ -103,7 +103,7 @@ run_into <- function(folder, brief, stamps, former, call = caller_env()) {
   started <- Sys.time()
   with_former_reported(folder, write_whole_folder(folder, made_before(former, folder), function(draft) {
     done <- if (is.null(brief$open_store)) deliver_brief(brief, draft) else
-      with_figure_store(brief$open_store$folder, function() lines_in_store(brief, input_record(brief)), {
+      with_figure_store(brief$open_store$folder, function() lines_in_store(brief), {
         done <- deliver_brief(brief, draft)
         store_figures(brief$open_store, brief)
         done
@@ -139,7 +139,7 @@ hashed_outputs <- function(outputs, draft, brief) {
   paths <- file.path(draft, vapply(outputs, function(output) output$file, ""))
   hashed <- function() Map(function(output, path) c(output, output_file_record(path)), outputs, paths)
   much <- sum(file.size(paths)) > getOption("hinterfeld.much", 1e7)
-  (if (much) in_a_copy(hashed, input_record(brief))) %||% hashed()
+  (if (much) in_a_copy(hashed, meanwhile = input_record(brief))) %||% hashed()
 }
 
 stamps_of_files <- function(brief) {

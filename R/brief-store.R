@@ -12,9 +12,9 @@ name_in_store <- function(brief) {
 
 # What the figures of a run depend on: the tallies that it uses, and its other inputs; NULL before the lines were read,
 # or if they cannot be kept. A change of the brief itself shows in the tables and arguments.
-lines_in_store <- function(brief, inputs) {
+lines_in_store <- function(brief) {
   used <- brief$open_store$used
-  if (!is.null(used)) list(used, inputs$inputs[-1])
+  if (!is.null(used)) list(used, input_record(brief)$inputs[-1])
 }
 
 # The figures of a run belong to its brief.

@@ -166,7 +166,8 @@ read_day <- function(x, name, day_format, call) {
     days <- as.integer(as.Date(x, tz = zone[1]))
     given <- !is.na(x)
   } else if (inherits(x, "Date")) {
-    days <- if (is.integer(x)) unclass(x) else whole_days_kernel(x, threads_wanted())
+    days <- if (is.integer(x)) unclass(x) else
+      whole_days_kernel(if (is.double(x)) x else as.double(x), threads_wanted())
     attributes(days) <- NULL
     given <- if (any_not_finite(days)) !is.na(x) else TRUE
   } else if (type_of(x) == "text") {

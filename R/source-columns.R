@@ -31,7 +31,9 @@ finished_columns <- function(columns) {
     }
     x <- column$numbers
     if (column$type == "logical") x <- as.logical(x)
-    set_attributes_kernel(x, column$attributes[setdiff(names(column$attributes), "names")])
+    kept <- column$attributes[setdiff(names(column$attributes), "names")]
+    if (length(kept)) attributes(x) <- kept
+    x
   })
 }
 

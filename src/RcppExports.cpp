@@ -243,17 +243,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// set_attributes_kernel
-SEXP set_attributes_kernel(SEXP x, SEXP attributes);
-RcppExport SEXP _hinterfeld_set_attributes_kernel(SEXP xSEXP, SEXP attributesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type attributes(attributesSEXP);
-    rcpp_result_gen = Rcpp::wrap(set_attributes_kernel(x, attributes));
-    return rcpp_result_gen;
-END_RCPP
-}
 // write_bytes_kernel
 std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes);
 RcppExport SEXP _hinterfeld_write_bytes_kernel(SEXP pathSEXP, SEXP bytesSEXP) {
@@ -422,11 +411,11 @@ BEGIN_RCPP
 END_RCPP
 }
 // whole_days_kernel
-Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads);
+Rcpp::IntegerVector whole_days_kernel(SEXP days, int threads);
 RcppExport SEXP _hinterfeld_whole_days_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type days(daysSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(whole_days_kernel(days, threads));
     return rcpp_result_gen;
@@ -876,7 +865,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_label_values_kernel", (DL_FUNC) &_hinterfeld_label_values_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
-    {"_hinterfeld_set_attributes_kernel", (DL_FUNC) &_hinterfeld_set_attributes_kernel, 2},
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
     {"_hinterfeld_flush_file_kernel", (DL_FUNC) &_hinterfeld_flush_file_kernel, 1},
     {"_hinterfeld_same_rights_kernel", (DL_FUNC) &_hinterfeld_same_rights_kernel, 2},

@@ -317,16 +317,3 @@ bool holds_text_kernel(SEXP x, std::string text) {
   }
   return false;
 }
-
-// Attributes for a vector that a kernel has just made; set in R they would copy it.
-// [[Rcpp::export(rng = false)]]
-SEXP set_attributes_kernel(SEXP x, SEXP attributes) {
-  if (Rf_isNull(attributes)) return x;
-  const Rcpp::List given(attributes);
-  if (given.size() == 0) return x;
-  const Rcpp::CharacterVector names = given.names();
-  for (R_xlen_t i = 0; i < given.size(); ++i) {
-    Rf_setAttrib(x, Rf_installChar(STRING_ELT(names, i)), given[i]);
-  }
-  return x;
-}

@@ -90,8 +90,8 @@ bool any_unusual_kernel(SEXP x, int threads) {
 
 // Days as whole numbers: the day that a fraction of a day belongs to.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector whole_days_kernel(Rcpp::NumericVector days, int threads) {
-  const std::size_t n = days.size();
+Rcpp::IntegerVector whole_days_kernel(SEXP days, int threads) {
+  const std::size_t n = Rf_xlength(days);
   Rcpp::Shield<SEXP> out(pages::vector(INTSXP, n));
   const double* from = REAL_RO(days);
   int* to = INTEGER(out);
