@@ -36,13 +36,16 @@ default_figure <- function(t) {
   has <- function(step) any(vapply(answer$added, function(column) column$kind == step, NA))
   running <- length(running_columns(answer)) > 0
   timed <- has_course(t) && length(answer$by) <= 1
+  # A figure of changes shows those of one period, and rows of several may have been picked together.
+  scope <- picked_within(answer)
+  across <- !is.null(scope) && has_course(t) && !any(answer$periods %in% scope)
   if (has("pareto")) {
     figure_pareto
   } else if (has("causes")) {
     figure_causes
   } else if (has("target")) {
     figure_target
-  } else if (has("change")) {
+  } else if (has("change") && !across) {
     figure_change
   } else if (running && timed) {
     figure_running

@@ -1,8 +1,8 @@
 # Bars in panels, on one page or several.
 
-panel_columns <- function(quo, t, call = caller_env()) {
+panel_columns <- function(quo, t, usual = NULL, call = caller_env()) {
   answer <- answer_of(t)
-  within <- if (rlang::quo_is_null(quo)) utils::head(answer$keys, -1) else pick_within(quo, t, call = call)
+  within <- if (rlang::quo_is_null(quo)) usual %||% utils::head(answer$keys, -1) else pick_within(quo, t, call = call)
   if (length(setdiff(answer$keys, within)) == 0) {
     stop_figure("`within` holds every column of the table: there are no bars to draw.",
                 "Split the table by one more column.", call = call)
@@ -10,10 +10,10 @@ panel_columns <- function(quo, t, call = caller_env()) {
   within
 }
 
-panel_rows <- function(data, rows, within) {
+panel_rows <- function(data, rows, within, rank = 0) {
   data$panel <- scope_names(data, within, rows$answer)
   data$member <- member_names(data, setdiff(name_order(rows$answer), within), rows$answer)
-  in_panels(data, data[intersect(within, rows$answer$periods)], data[[rows$of]])
+  in_panels(data, data[intersect(within, rows$answer$periods)], data[[rows$of]], rank)
 }
 
 scope_names <- function(data, within, about) {
@@ -22,9 +22,10 @@ scope_names <- function(data, within, about) {
 
 # Rows by panel, each with its own order of rows: by period where the rows have some, then from the largest. The rest of
 # a scope stands below its members, however large it is.
-in_panels <- function(data, periods, size = data$value) {
+in_panels <- function(data, periods, size = data$value, rank = 0) {
   data$panel <- factor(data$panel, panel_order(data$panel, size, periods))
-  order <- do.call(order, c(list(data$panel, data$quiet), unname(as.list(periods)), list(-data$value)))
+  order <- do.call(order, c(list(data$panel, data$quiet), unname(as.list(periods)),
+                            list(rep_len(rank, nrow(data)), -data$value)))
   data <- data[order, ]
   data$place <- stats::ave(seq_len(nrow(data)), data$panel, FUN = seq_along)
   data

@@ -35,8 +35,10 @@ figure_change <- function(t, at = NULL, order = c("percent", "amount", "value"),
   # Of a table of periods only, each is shown.
   each <- is.null(at) && length(rows$answer$by) == 0 && !is.null(rows$answer$every) && nrow(data) > 1
   period <- if (!each) change_period(rows, at)
-  if (!is.null(period)) data <- data[row_days(rows$t) %in% period, ]
-  members <- if (each) period_label(row_days(rows$t), rows$answer$every, rows$answer$about$calendar) else
+  days <- if (each) drawn_days(rows$t) else if (!is.null(period)) row_days(rows$t)
+  # The rest of a pick has no change.
+  if (!is.null(days)) data <- data[if (each) !is.na(days) else days %in% period, ]
+  members <- if (each) period_label(days[!is.na(days)], rows$answer$every, rows$answer$about$calendar) else
     member_names(data, rows$answer$by, rows$answer)
   changes <- change_rows(data, rows, change, members, if (each) "time" else order, n, only)
   changes$rows$size <- if (order == "amount") changes$rows$change else changes$rows$pct
@@ -61,13 +63,13 @@ change_period <- function(rows, at, call = caller_env()) {
   if (is.null(rows$answer$every)) {
     return(NULL)
   }
-  days <- row_days(rows$t)
+  days <- drawn_days(rows$t, call)
   if (is.null(at)) {
     return(max(days, na.rm = TRUE))
   }
   if (!inherits(at, "Date") || !any(days %in% at)) {
     stop_figure("`at` must be the first day of a period of the table.",
-                sprintf("They run from %s.", days_words(range(days))), call = call)
+                sprintf("They run from %s.", days_words(range(days, na.rm = TRUE))), call = call)
   }
   at
 }

@@ -11,7 +11,7 @@
 #'   of each scope are drawn; or the result of [best_of_each()], [unsold()] or [coverage()], of which all rows are
 #'   drawn. For `figure_share()`, any totals table, with or without [add_share()].
 #' @param within Columns, bare or as strings, that define the panels: one for each combination of their values; by
-#'   default all but the last `by` column.
+#'   default the scopes in which rows were picked, or all but the last `by` column.
 #' @param n Whole number: how many rows of each panel to draw at most.
 #' @return A ggplot, which can be extended.
 #' @section Errors: `hinterfeld_error_figure` for a table without rows or without a column left to draw, and the errors
@@ -26,19 +26,20 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
     return(listing_figure(t, title, subtitle, caption))
   }
   rows <- figure_rows(t, figure_measure(enquo(of), t))
-  picked <- any(vapply(rows$answer$inquiry$steps, function(step) step$kind %in% pick_kinds, NA))
-  within <- panel_columns(enquo(within), rows$t)
-  if (!picked) {
+  scope <- picked_within(rows$answer)
+  within <- panel_columns(enquo(within), rows$t, scope)
+  if (is.null(scope)) {
     rows <- figure_rows(best_sellers(rows$t, n, tidyselect::all_of(within), rows$of, others = TRUE), rows$of)
   }
   data <- rows$data
-  rank <- data[[utils::tail(rank_columns(rows$answer, rows$of), 1)]]
+  rank <- data[[rank_column_drawn(rows$answer, rows$of)]]
   data$tied <- stats::ave(rank, member_names(data, within, rows$answer), rank, FUN = length) > 1
   data$text <- paste0(ifelse(is.na(rank), "", paste0(rank, ifelse(data$tied, "=", ""), "  ")), bar_money(data$value))
   data$quiet <- is.na(rank)
   best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
   title <- title %||% paste0(ranked_words(rows$answer, within, best), scope_phrase(within, "in each"))
-  panels <- panel_rows(data, rows, within)
+  # Among rows that were picked by another column the largest need not be first.
+  panels <- panel_rows(data, rows, within, if (best) rank else 0)
   pages <- panel_pages(panels)
   paged(lapply(pages, function(page) {
     draw_bars(page) +
@@ -79,8 +80,16 @@ ranked_words <- function(answer, within, best) {
   paste(if (best) "Best" else "Slowest", sub("^(\\w+)", "\\1s", grain_kinds[[every]]$name))
 }
 
-# The columns of ranks by a measure, whether a rank was added or came with a pick.
-rank_columns <- function(answer, of) {
-  id <- ids_of(answer, of)
-  names(Filter(function(column) column$output == "rank" && column$of == id, answer$added))
+# The columns in whose scopes rows were picked last; NULL if none were.
+picked_within <- function(answer) {
+  picks <- Filter(function(step) step$kind %in% pick_kinds, answer$inquiry$steps)
+  if (length(picks)) names_of(answer, as.character(picks[[length(picks)]]$args$within))
+}
+
+# The column of ranks by a measure, whether a rank was added or came with a pick; of ranks by another column if rows were
+# picked by that.
+rank_column_drawn <- function(answer, of) {
+  ranks <- Filter(function(column) column$output == "rank", answer$added)
+  own <- Filter(function(column) column$of == ids_of(answer, of), ranks)
+  utils::tail(names(if (length(own)) own else ranks), 1)
 }

@@ -72,7 +72,7 @@ time_lines <- function(rows, column, groups = NULL) {
   rows <- filled_rows(rows)
   answer <- rows$answer
   members <- named_members(rows$data, answer$by, answer)
-  period <- as.integer(row_days(rows$t))
+  period <- as.integer(drawn_days(rows$t))
   size <- stats::setNames(rowsum(abs(rows$data$value), members$codes, na.rm = TRUE)[, 1], members$names)
   # What has no group is not a group to compare with: it stands last, in grey.
   blank <- intersect(names(size), answer$labels$not_given)
@@ -106,6 +106,13 @@ line_panels <- function(grid) {
   }
   name <- names(highest)[largest]
   factor(ifelse(grid$group == name, name, "the others"), c(name, "the others"))
+}
+
+# The first day of each row's period, NA for the rest of a pick, which alone has no course.
+drawn_days <- function(t, call = caller_env()) {
+  days <- row_days(t)
+  if (all(is.na(days))) stop_figure("None of the rows is of a single period.", "Pick more rows.", call = call)
+  days
 }
 
 # The table with every group in every covered period, its steps computed again, as long as none of its rows is gone and

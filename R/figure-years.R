@@ -66,9 +66,10 @@ figure_years <- function(t, of = NULL, cumulative = FALSE, title = NULL, subtitl
 year_lines <- function(rows, cumulative) {
   calendar <- rows$answer$about$calendar
   # What the data do not cover is a gap.
-  start <- periods_drawn(answer_of(rows$t), row_days(rows$t))
+  days <- drawn_days(rows$t)
+  start <- periods_drawn(answer_of(rows$t), days)
   code <- year_place(start, rows$answer$every, calendar)
-  value <- rows$data$value[match(start, row_days(rows$t))]
+  value <- rows$data$value[match(start, days)]
   data <- data.frame(start = start, year = code %/% 1000, place = code %% 1000, value = value)
   data <- data[data$year %in% data$year[!is.na(data$value)], ]
   # A single week at either end that the data do not cover whole is not a year.

@@ -109,3 +109,12 @@ test_that("of periods alone each is a row, in the order of time, and the last of
   expect_match(all$labels$caption, "Nothing up to 2026-06 is drawn", fixed = TRUE)
   expect_match(figure_change(t, at = as.Date("2026-03-01"))$labels$title, "2026-03", fixed = TRUE)
 })
+
+test_that("the rest of a pick has no change to draw, and alone no course", {
+  t <- add_change(totals(kilnmoor_book(), every = "year"), versus = "period_before")
+  picked <- best_sellers(t, 2, of = revenue_change, others = TRUE)
+  expect_setequal(figure_change(picked)$data$member, c("2024", "2026"))
+  rest <- picked[3, ]
+  for (figure in list(figure_change, figure_trend)) expect_error(figure(rest), "None of the rows is of a single period",
+                                                                 class = "hinterfeld_error_figure")
+})

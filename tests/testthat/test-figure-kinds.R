@@ -23,6 +23,9 @@ any_tables <- function(book) {
     function() add_change(t, versus = sample(c("year_before", "period_before"), 1)),
     function() add_causes(add_change(t)), function() add_running_total(t, restart = sample(list(NULL, "year"), 1)[[1]]),
     function() add_moving(t, last = 3), function() add_pareto(t), function() best_sellers(t, 3, others = TRUE),
+    function() best_sellers(add_share(t), 3, of = "revenue_share"),
+    function() slow_sellers(add_change(t), 3, tidyselect::all_of(by), "revenue_change", others = TRUE),
+    function() best_sellers(add_running_total(add_change(t)), 4, of = "revenue_running"),
     function() crosstab(t, tidyselect::all_of(by), tidyselect::all_of(utils::tail(every, 1))),
     function() best_of_each(t, within = tidyselect::all_of(every))
   )

@@ -90,6 +90,22 @@ test_that("periods have their names and their order wherever they are members or
   expect_match(weekdays$labels$caption, "Each panel has a scale of its own.", fixed = TRUE)
 })
 
+test_that("panels are the scopes in which rows were picked, and ranks stand in order", {
+  t <- quiet(add_change(totals(kilnmoor_book(), by = product, every = "month")))
+  together <- autoplot(best_sellers(t, 10))
+  expect_identical(together$labels$title, "Best sellers")
+  expect_identical(unique(as.character(together$data$panel)), "")
+  expect_match(together$data$text, "^ *[0-9]+ ")
+  expect_match(as.character(together$data$member), ", 20[0-9]{2}-[0-9]{2}$")
+  in_months <- figure_ranking(best_sellers(in_period(t, "2026"), 2, within = month))
+  expect_identical(in_months$labels$title, "Best sellers in each month")
+  grown <- best_sellers(t, 4, of = revenue_change)
+  expect_identical(sub(" .*$", "", trimws(autoplot(grown)$data$text)), as.character(1:4))
+  expect_identical(autoplot(grown)$data$value, as.double(grown$revenue))
+  shares <- best_sellers(add_share(totals(kilnmoor_book(), by = product)), 3, of = revenue_share)
+  expect_drawn(autoplot(shares))
+})
+
 test_that("a panel that goes on on another page keeps its scale", {
   pages <- figure_pages(autoplot(best_of_each(totals(kilnmoor_book(), by = c(town, product), every = "year"),
                                               within = c(town, year))))
