@@ -86,8 +86,8 @@ picked_within <- function(answer) {
   if (length(picks)) names_of(answer, as.character(picks[[length(picks)]]$args$within))
 }
 
-# The column of ranks by a measure, whether a rank was added or came with a pick; of ranks by another column if rows were
-# picked by that.
+# The column of ranks by a measure, whether a rank was added or came with a pick; of ranks by another column if rows
+# were picked by that.
 rank_column_drawn <- function(answer, of) {
   ranks <- Filter(function(column) column$output == "rank", answer$added)
   own <- Filter(function(column) column$of == ids_of(answer, of), ranks)
