@@ -20,8 +20,8 @@ scope_names <- function(data, within, about) {
   if (length(within)) member_names(data, within, about) else rep_len("", nrow(data))
 }
 
-# Rows by panel, each with its own order of rows: by period where the rows have some, then from the largest. The rest of
-# a scope stands below its members, however large it is.
+# Rows by panel, each with its own order of rows: by period where the rows have some, by rank, then from the largest.
+# The rest of a scope stands below its members, however large it is.
 in_panels <- function(data, periods, size = data$value, rank = 0) {
   data$panel <- factor(data$panel, panel_order(data$panel, size, periods))
   order <- do.call(order, c(list(data$panel, data$quiet), unname(as.list(periods)),

@@ -1,9 +1,9 @@
 #' Figures: best sellers and shares, in panels
 #'
-#' `figure_ranking()` draws the rows of each scope in a panel, best first, with ranks written out so that ties are
-#' visible (`1=`). `figure_share()` draws the parts of each scope with their percentages of the whole. Panels of periods
-#' follow the calendar, others begin with the largest. What one page has no room for is drawn on further pages
-#' ([figure_pages()]).
+#' `figure_ranking()` draws the rows of each scope in a panel, in the order of their ranks, which are written out so
+#' that ties are visible (`1=`). `figure_share()` draws the parts of each scope with their percentages of the whole.
+#' Panels of periods follow the calendar, others begin with the largest. What one page has no room for is drawn on
+#' further pages ([figure_pages()]).
 #'
 #' @inheritParams figure_trend
 #' @param of The measure, a bare name or text; by default the table's first.
@@ -38,8 +38,8 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   data$quiet <- is.na(rank)
   best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
   title <- title %||% paste0(ranked_words(rows$answer, within, best), scope_phrase(within, "in each"))
-  # Among rows that were picked by another column the largest need not be first.
-  panels <- panel_rows(data, rows, within, if (best) rank else 0)
+  # In the scopes of their ranks rows stand in the order of these: the slowest first among slow sellers.
+  panels <- panel_rows(data, rows, within, if (setequal(within, scope %||% within)) rank else 0)
   pages <- panel_pages(panels)
   paged(lapply(pages, function(page) {
     draw_bars(page) +

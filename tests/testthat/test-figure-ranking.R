@@ -102,6 +102,8 @@ test_that("panels are the scopes in which rows were picked, and ranks stand in o
   grown <- best_sellers(t, 4, of = revenue_change)
   expect_identical(sub(" .*$", "", trimws(autoplot(grown)$data$text)), as.character(1:4))
   expect_identical(autoplot(grown)$data$value, as.double(grown$revenue))
+  slow <- autoplot(slow_sellers(totals(kilnmoor_book(), by = product), 3))
+  expect_identical(sub(" .*$", "", trimws(slow$data$text)), as.character(1:3))
   shares <- best_sellers(add_share(totals(kilnmoor_book(), by = product)), 3, of = revenue_share)
   expect_drawn(autoplot(shares))
 })
