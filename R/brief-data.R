@@ -94,7 +94,7 @@ brief_files <- function(brief) {
   files[!duplicated(vapply(files, function(file) file$path, ""))]
 }
 
-# The brief itself and all files of its sources, as far as they can be found; an address has none.
+# The brief itself and all files of its sources that can be found.
 files_of_brief <- function(brief) {
   files <- tryCatch(quietly(lapply(brief_files(brief), function(file) {
     # An address is not fetched every few seconds.
@@ -103,6 +103,11 @@ files_of_brief <- function(brief) {
     }
   })), error = function(cnd) NULL)
   c(brief$path, unlist(files))
+}
+
+stamps_of_files <- function(brief) {
+  files <- files_of_brief(brief)
+  stats::setNames(file_stamps(files), files)
 }
 
 # The files of targets that steps name, each behind its place in the brief; targets may be written there too.

@@ -13,7 +13,7 @@ last_key <- function(path) {
   sub("^.* > ", "", path)
 }
 
-# Each problem gets the line of its key, or of the nearest key around it. Without problems the `lines` are never read.
+# Each problem gets the line of its key, or of the nearest key around it. Without problems `lines` is never evaluated.
 with_lines <- function(problems, lines) {
   for (i in which(is.na(problems$line))) {
     path <- problems$where[i]

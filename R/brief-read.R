@@ -83,7 +83,7 @@ new_brief <- function(parsed) {
   structure(parsed[c("path", "folder", "content", "text")], class = "hinterfeld_brief")
 }
 
-# The brief's content as nested lists (maps have names, sequences have none), and its text, in which keys have lines.
+# The brief's content as nested lists (maps have names, sequences have none), and its text.
 parse_brief <- function(path, call = caller_env()) {
   check_file(path, call)
   text <- brief_text(path, call)

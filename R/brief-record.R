@@ -96,7 +96,7 @@ made_before <- function(former, folder) {
   c("run.json", vapply(former$outputs[same], function(output) output$file, ""))
 }
 
-# Same inputs and versions, and every output is still as it was made.
+# Same inputs and versions, and every output is still as it was made. Without a former run `inputs` is never evaluated.
 is_current <- function(former, inputs, folder) {
   if (is.null(former)) {
     return(FALSE)

@@ -111,10 +111,9 @@ run_into <- function(folder, brief, stamps, former, call = caller_env()) {
     done$outputs <- hashed_outputs(done$outputs, draft, brief)
     inputs <- input_record(brief, rows = TRUE)
     check_files_unchanged(stamps, brief)
-    calendar <- as.list(brief$content$daybook$calendar)
     record <- c(
-      list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "findings", "outputs")],
-      list(calendar = calendar[names(calendar) %in% c("year_starts", "week_starts", "weeks")]),
+      list(brief = basename(brief$path)), inputs, done[c("lines", "audit", "headline", "findings", "outputs",
+                                                            "calendar")],
       list(started = format(started, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
            seconds = round(as.numeric(Sys.time() - started, units = "secs"), 1), times = done$times)
     )
@@ -140,11 +139,6 @@ hashed_outputs <- function(outputs, draft, brief) {
   hashed <- function() Map(function(output, path) c(output, output_file_record(path)), outputs, paths)
   much <- sum(file.size(paths)) > getOption("hinterfeld.much", 1e7)
   (if (much) in_a_copy(hashed, meanwhile = input_record(brief))) %||% hashed()
-}
-
-stamps_of_files <- function(brief) {
-  files <- files_of_brief(brief)
-  stats::setNames(file_stamps(files), files)
 }
 
 # Numbers of half an old and half a new file are nobody's.
@@ -179,8 +173,10 @@ deliver_brief <- function(brief, draft) {
     outputs <- c(outputs, list(list(file = report_file(brief))))
   }
   headline <- headline_record(facts, brief)
+  calendar <- as.list(content$daybook$calendar)
   list(lines = line_counts(book), audit = audit_record(book), headline = headline,
        findings = findings_record(found), outputs = outputs,
+       calendar = calendar[names(calendar) %in% c("year_starts", "week_starts", "weeks")],
        times = as.list(times$seconds()))
 }
 

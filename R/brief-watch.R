@@ -47,7 +47,7 @@ watched_stamps <- function(path) {
 }
 
 brief_stamps <- function(brief) {
-  c(file_stamps(files_of_brief(brief)), database_stamps(brief))
+  c(stamps_of_files(brief), database_stamps(brief))
 }
 
 watched_files <- function(path) {

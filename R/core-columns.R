@@ -12,8 +12,8 @@ encode_text <- function(x) {
   factor_of(if (same) coded$codes else recode_kernel(coded$codes, to, NA_integer_, threads_wanted()), levels)
 }
 
-# Codes as a factor. R wraps them, so that text, factors and answers share the same codes; kernels that read them must
-# not ask for codes to write into, or they are copied.
+# Codes as a factor. R wraps them instead of copying, so a text and its factor share codes. A kernel reads them with
+# INTEGER_RO(): INTEGER() would copy them.
 factor_of <- function(codes, levels) {
   attributes(codes) <- list(levels = levels, class = "factor")
   codes

@@ -56,6 +56,11 @@ new_step <- function(kind, args, columns) {
 # Steps that take rows away.
 pick_kinds <- c("best_sellers", "slow_sellers")
 
+# The steps of an answer that picked rows.
+picks_of <- function(answer) {
+  Filter(function(step) step$kind %in% pick_kinds, answer$inquiry$steps)
+}
+
 # Takes a step: each kind has a method, in the file of its verb. `again` is for a table whose rows the step must not
 # change.
 take_step <- function(step, t, again = FALSE, call = caller_env()) {

@@ -103,7 +103,7 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
                  i = "Give a column of amounts or an expression such as `quantity * unit_price`.", call = call)
   }
   minor <- to_minor(values, decimals, rounding, whole = TRUE)
-  # A column's own amounts are those of the role; those of an expression's columns may be missing without a trace.
+  # The result of an expression can hide that a column of it is missing somewhere, so these columns are checked too.
   if (!any_not_finite(minor) && !any(vapply(numbers[setdiff(used, column)], any_not_finite, NA))) {
     return(list(values = minor, wrong = NULL))
   }

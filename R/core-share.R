@@ -67,7 +67,7 @@ crosstab_share <- function(x, of, within, name, call = caller_env()) {
                  i = sprintf("Choose \"all\", \"row\", \"column\" or %s.", columns_named(sides)), call = call)
   }
   within <- switch(of, all = character(), row = how$rows, column = how$columns, of)
-  if (any(vapply(answer$inquiry$steps, function(step) step$kind %in% pick_kinds, NA))) {
+  if (length(picks_of(answer))) {
     stop_because("argument", "This crosstab shows only cells that were picked, which are not all of a row or a column.",
                  i = "Add the share to the table, and then pick.", call = call)
   }

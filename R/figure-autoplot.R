@@ -36,7 +36,7 @@ default_figure <- function(t) {
   has <- function(step) any(vapply(answer$added, function(column) column$kind == step, NA))
   running <- length(running_columns(answer)) > 0
   timed <- has_course(t) && length(answer$by) <= 1
-  # A figure of changes shows those of one period, and rows of several may have been picked together.
+  # A figure of changes shows one period; rows that were picked together can be of several.
   scope <- picked_within(answer)
   across <- !is.null(scope) && has_course(t) && !any(answer$periods %in% scope)
   if (has("pareto")) {

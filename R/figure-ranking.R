@@ -38,7 +38,7 @@ figure_ranking <- function(t, within = NULL, of = NULL, n = 5, title = NULL, sub
   data$quiet <- is.na(rank)
   best <- !any(vapply(rows$answer$inquiry$steps, function(step) step$kind == "slow_sellers", NA))
   title <- title %||% paste0(ranked_words(rows$answer, within, best), scope_phrase(within, "in each"))
-  # In the scopes of their ranks rows stand in the order of these: the slowest first among slow sellers.
+  # If the panels are the scopes of the ranks, rows follow their ranks: the slowest comes first among slow sellers.
   panels <- panel_rows(data, rows, within, if (setequal(within, scope %||% within)) rank else 0)
   pages <- panel_pages(panels)
   paged(lapply(pages, function(page) {
@@ -82,7 +82,7 @@ ranked_words <- function(answer, within, best) {
 
 # The columns in whose scopes rows were picked last; NULL if none were.
 picked_within <- function(answer) {
-  picks <- Filter(function(step) step$kind %in% pick_kinds, answer$inquiry$steps)
+  picks <- picks_of(answer)
   if (length(picks)) names_of(answer, as.character(picks[[length(picks)]]$args$within))
 }
 

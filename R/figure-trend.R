@@ -108,10 +108,12 @@ line_panels <- function(grid) {
   factor(ifelse(grid$group == name, name, "the others"), c(name, "the others"))
 }
 
-# The first day of each row's period, NA for the rest of a pick, which alone has no course.
+# The first day of each row's period, NA for the rest of a pick. That rest alone cannot be drawn over time.
 drawn_days <- function(t, call = caller_env()) {
   days <- row_days(t)
-  if (all(is.na(days))) stop_figure("None of the rows is of a single period.", "Pick more rows.", call = call)
+  if (all(is.na(days))) {
+    stop_figure("The table has no period left, only the rest of a pick.", "Pick more rows.", call = call)
+  }
   days
 }
 

@@ -17,8 +17,8 @@ side_by_side <- function(jobs) {
   })
 }
 
-# What a job returns that may end its process, as a reader of damaged bytes may: a copy does it, while this process does
-# what is to be done `meanwhile`. NULL if the copy ended.
+# What a job returns that may end its process, as a reader of damaged bytes may: a copy does it, while this process
+# evaluates `meanwhile`. NULL if the copy ended.
 in_a_copy <- function(job, meanwhile = NULL) {
   if (!can_fork()) {
     force(meanwhile)

@@ -115,6 +115,7 @@ test_that("the rest of a pick has no change to draw, and alone no course", {
   picked <- best_sellers(t, 2, of = revenue_change, others = TRUE)
   expect_setequal(figure_change(picked)$data$member, c("2024", "2026"))
   rest <- picked[3, ]
-  for (figure in list(figure_change, figure_trend)) expect_error(figure(rest), "None of the rows is of a single period",
-                                                                 class = "hinterfeld_error_figure")
+  for (figure in list(figure_change, figure_trend)) {
+    expect_error(figure(rest), "has no period left, only the rest of a pick", class = "hinterfeld_error_figure")
+  }
 })
