@@ -108,7 +108,9 @@ run_into <- function(folder, brief, stamps, former, call = caller_env()) {
         store_figures(brief$open_store, brief)
         done
       })
-    done$outputs <- hashed_outputs(done$outputs, draft, brief)
+    done$outputs <- lapply(done$outputs, function(output) {
+      c(output, output_file_record(file.path(draft, output$file)))
+    })
     inputs <- input_record(brief, rows = TRUE)
     check_files_unchanged(stamps, brief)
     record <- c(
@@ -131,14 +133,6 @@ with_former_reported <- function(folder, code) {
                            folder) else sprintf("The run failed; \"%s\" was not created.", folder),
           class = c("hinterfeld_error_run", "hinterfeld_error"), parent = cnd, call = NULL)
   })
-}
-
-# Much is hashed by a copy of this process, while this one hashes what was read.
-hashed_outputs <- function(outputs, draft, brief) {
-  paths <- file.path(draft, vapply(outputs, function(output) output$file, ""))
-  hashed <- function() Map(function(output, path) c(output, output_file_record(path)), outputs, paths)
-  much <- sum(file.size(paths)) > getOption("hinterfeld.much", 1e7)
-  (if (much) in_a_copy(hashed, meanwhile = input_record(brief))) %||% hashed()
 }
 
 # Numbers of half an old and half a new file are nobody's.

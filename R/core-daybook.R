@@ -195,7 +195,6 @@ number_columns <- function(book) {
 
 # The first reason why each line cannot be used, NA for usable lines; NULL when all are.
 first_reason <- function(roles, lines) {
-  blank <- blank_rows(lines)
   wrong <- lapply(roles[c("day", "product", "revenue")], function(role) role$wrong)
   wrong <- Filter(Negate(is.null), wrong)
   # A blank row lacks its day, too.
@@ -203,7 +202,7 @@ first_reason <- function(roles, lines) {
     return(NULL)
   }
   reason <- rep(NA_character_, nrow(lines))
-  reason[blank] <- "blank row"
+  reason[blank_rows(lines)] <- "blank row"
   for (problem in wrong) {
     first <- is.na(reason) & !is.na(problem)
     reason[first] <- problem[first]

@@ -161,24 +161,23 @@ is_chunk <- function() {
 # Days as whole numbers of class Date, and what is wrong with each line's.
 read_day <- function(x, name, day_format, call) {
   if (!is.null(day_format) && type_of(x) != "text") stop_day_format_unused(x, name, day_format, call)
+  given <- x
   if (inherits(x, "POSIXct")) {
     zone <- attr(x, "tzone") %||% ""
     days <- as.integer(as.Date(x, tz = zone[1]))
-    given <- !is.na(x)
   } else if (inherits(x, "Date")) {
     days <- if (is.integer(x)) unclass(x) else
       whole_days_kernel(if (is.double(x)) x else as.double(x), threads_wanted())
     attributes(days) <- NULL
-    given <- if (any_not_finite(days)) !is.na(x) else TRUE
   } else if (type_of(x) == "text") {
-    coded <- encode_text(x)
-    days_of_text <- text_days(levels(coded), name, day_format, call)
-    days <- days_of_text[as.integer(coded)]
-    given <- !is.na(coded)
+    given <- encode_text(x)
+    days <- text_days(levels(given), name, day_format, call)[as.integer(given)]
   } else {
     stop_day_type(x, name, call)
   }
-  wrong <- if (any_not_finite(days)) ifelse(!is.na(days), NA_character_, ifelse(given, "day not readable", "no day"))
+  wrong <- if (any_not_finite(days)) {
+    ifelse(!is.na(days), NA_character_, ifelse(is.na(given), "no day", "day not readable"))
+  }
   class(days) <- "Date"
   list(values = days, wrong = wrong)
 }

@@ -17,16 +17,12 @@ side_by_side <- function(jobs) {
   })
 }
 
-# What a job returns that may end its process, as a reader of damaged bytes may: a copy does it, while this process
-# evaluates `meanwhile`. NULL if the copy ended.
-in_a_copy <- function(job, meanwhile = NULL) {
+# What a job returns that may end its process, as a reader of damaged bytes may: a copy does it. NULL if the copy ended.
+in_a_copy <- function(job) {
   if (!can_fork()) {
-    force(meanwhile)
     return(job())
   }
-  copy <- start_copy(job)
-  force(meanwhile)
-  value_of_copy(suppressWarnings(parallel::mccollect(copy))[[1]])
+  value_of_copy(suppressWarnings(parallel::mccollect(start_copy(job)))[[1]])
 }
 
 # A copy of this process that does a job.

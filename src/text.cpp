@@ -41,12 +41,10 @@ Rcpp::IntegerVector read_iso_days_kernel(Rcpp::CharacterVector x) {
 // [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector fixed_text_kernel(Rcpp::NumericVector x, int decimals) {
   Rcpp::CharacterVector out(x.size(), NA_STRING);
-  std::string text;
+  char text[text::kFixedMost];
   for (R_xlen_t i = 0; i < x.size(); ++i) {
     if (std::isnan(x[i])) continue;
-    text.clear();
-    text::append_fixed(text, x[i], decimals);
-    SET_STRING_ELT(out, i, Rf_mkCharLen(text.data(), static_cast<int>(text.size())));
+    SET_STRING_ELT(out, i, Rf_mkCharLen(text, static_cast<int>(text::write_fixed(text, x[i], decimals) - text)));
   }
   return out;
 }

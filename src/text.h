@@ -1,13 +1,16 @@
 // Strict reading of the text that data files hold, decimals and ISO days, and writing of decimals.
 #pragma once
+#include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <cstdint>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <string>
 
 #include "calendar.h"
+#include "money.h"
 
 namespace text {
 
@@ -113,26 +116,28 @@ inline bool read_iso_day(const std::string& s, int& day) {
   return true;
 }
 
-// A number with this many decimals behind what is there: whole minor units digit by digit, others as C writes them.
-inline void append_fixed(std::string& out, double value, int decimals) {
-  char text[400];
-  const double scaled = value * std::pow(10.0, decimals);
-  if (!(std::fabs(scaled) < 9007199254740992.0)) {
-    if (std::isinf(value)) out += value > 0 ? "Inf" : "-Inf";
-    else out.append(text, static_cast<std::size_t>(std::snprintf(text, sizeof text, "%.*f", decimals, value)));
-    return;
+// The most bytes that write_fixed() writes.
+constexpr std::size_t kFixedMost = 400;
+
+// Writes a number with this many decimals: whole minor units digit by digit, others as C writes them. Returns the end.
+inline char* write_fixed(char* to, double value, int decimals) {
+  const double scaled = decimals <= 15 ? value * money::power_of_ten(decimals) : INFINITY, size = std::fabs(scaled);
+  if (!(size < 9007199254740992.0)) {
+    if (std::isinf(value)) return std::strcpy(to, value > 0 ? "Inf" : "-Inf") + (value > 0 ? 3 : 4);
+    return to + std::snprintf(to, kFixedMost, "%.*f", decimals, value);
   }
-  const long long minor = std::llround(scaled);
-  char* const end = text + sizeof text;
+  std::uint64_t rest = static_cast<std::uint64_t>(size);
+  if (size - static_cast<double>(rest) >= 0.5) ++rest;
+  if (scaled < 0 && rest > 0) *to++ = '-';
+  char digits[24];
+  char* const end = digits + sizeof digits;
   char* at = end;
-  unsigned long long rest = static_cast<unsigned long long>(minor < 0 ? -minor : minor);
   for (int k = 0; k < decimals || rest > 0 || k == decimals; ++k) {
     if (k == decimals && k > 0) *--at = '.';
     *--at = static_cast<char>('0' + rest % 10);
     rest /= 10;
   }
-  if (minor < 0) *--at = '-';
-  out.append(at, static_cast<std::size_t>(end - at));
+  return std::copy(at, end, to);
 }
 
 }  // namespace text

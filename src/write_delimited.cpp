@@ -53,24 +53,27 @@ class Cells {
       else append_field(fields_, CHAR(label), delimiter);
     }
     starts_.push_back(fields_.size());
+    for (std::size_t k = 0; k < labels_; ++k) most_ = std::max(most_, starts_[k + 1] - starts_[k]);
   }
-  void append(std::string& out, std::size_t row) const {
+  // The most bytes that a row takes.
+  std::size_t most() const { return most_; }
+  // Writes the cell of a row; returns its end.
+  char* write(char* to, std::size_t row) const {
     if (amounts_ != nullptr) {
-      if (std::isnan(amounts_[row])) out += blank_;
-      else text::append_fixed(out, amounts_[row], decimals_);
-      return;
+      return std::isnan(amounts_[row]) ? std::copy_n(blank_, std::strlen(blank_), to)
+                                       : text::write_fixed(to, amounts_[row], decimals_);
     }
     const std::size_t k = codes_ == nullptr ? row : static_cast<std::size_t>(codes_[row]) - 1;
     // A missing code, and any below 1, is not one of the labels.
-    if (k < labels_) out.append(fields_, starts_[k], starts_[k + 1] - starts_[k]);
-    else out += blank_;
+    if (k >= labels_) return std::copy_n(blank_, std::strlen(blank_), to);
+    return std::copy_n(fields_.data() + starts_[k], starts_[k + 1] - starts_[k], to);
   }
 
  private:
   const double* amounts_ = nullptr;
   int decimals_ = 0;
   const int* codes_ = nullptr;
-  std::size_t labels_ = 0;
+  std::size_t labels_ = 0, most_ = text::kFixedMost;
   const char* blank_;
   std::vector<std::size_t> starts_;
   std::string fields_;
@@ -101,22 +104,29 @@ std::string write_delimited_kernel(std::string path, Rcpp::CharacterVector names
   // Each thread puts this many rows together at once; then they are written in their order.
   constexpr std::size_t kRows = 32768;
   const int count = threads::useful(n, threads);
-  std::vector<std::string> parts(count);
+  std::size_t most = 1;
+  for (const Cells& column : cells) most += column.most() + 1;
+  std::vector<std::vector<char>> parts(count);
+  std::vector<std::size_t> used(count);
   for (std::size_t first = 0; first < n && good; first += kRows * count) {
     threads::each(count, [&](int t) {
-      std::string& out = parts[t];
-      out.clear();
+      std::vector<char>& out = parts[t];
+      std::size_t at = 0;
       const std::size_t from = std::min(n, first + kRows * t), to = std::min(n, from + kRows);
       for (std::size_t row = from; row < to; ++row) {
+        if (out.size() - at < most) out.resize(2 * out.size() + most);
+        char* end = out.data() + at;
         for (std::size_t k = 0; k < cells.size(); ++k) {
-          if (k > 0) out += delimiter[0];
-          cells[k].append(out, row);
+          if (k > 0) *end++ = delimiter[0];
+          end = cells[k].write(end, row);
         }
-        out += '\n';
+        *end++ = '\n';
+        at = static_cast<std::size_t>(end - out.data());
       }
+      used[t] = at;
     });
-    for (const std::string& part : parts) {
-      good = good && std::fwrite(part.data(), 1, part.size(), file.get()) == part.size();
+    for (int t = 0; t < count; ++t) {
+      good = good && std::fwrite(parts[t].data(), 1, used[t], file.get()) == used[t];
     }
     Rcpp::checkUserInterrupt();
   }

@@ -35,11 +35,6 @@ test_that("the record tells inputs, steps and outputs", {
   expect_identical(record$outputs[[1]][c("file", "rows")], list(file = "regions.csv", rows = 3L))
   expect_identical(record$audit[[3]]$why, "paid orders")
   expect_identical(record$audit[[3]]$revenue_after, 53.25)
-  # A copy of the process that hashes much finds the same.
-  withr::local_options(hinterfeld.much = 0)
-  quiet(run_brief(path, again = TRUE))
-  again <- jsonlite::read_json(file.path(folder, "out", "run.json"))
-  expect_identical(again[c("inputs", "outputs")], record[c("inputs", "outputs")])
 })
 
 test_that("a failed run names the part and leaves the former output whole", {
