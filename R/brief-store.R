@@ -157,7 +157,7 @@ with_needs <- function(kept, parts, content) {
 tally_of_finer <- function(need, tallies, columns) {
   # What a tally calls by the name of a column need not be its sum.
   need$measures <- lapply(need$measures, function(m) if (rlang::is_string(m)) measure_from_name(m, columns) else m)
-  for (tally in tallies) {
+  for (tally in Filter(function(tally) all(need$by %in% split_columns(tally)), tallies)) {
     coarser <- tryCatch(quietly(rlang::exec(tally_of, tally, !!!need)), hinterfeld_error = function(cnd) NULL)
     if (!is.null(coarser)) return(coarser)
   }
