@@ -102,7 +102,8 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
     aside = aside_table(lines, reason, origin),
     used = origin$used,
     grouped = grouped_rows(grouped_in_roles(origin$grouped, roles), usable),
-    origin = origin[c("places", "marks")], made_of = lines_id(columns, origin$places),
+    origin = origin[c("places", "marks")],
+    made_of = lines_id(columns, origin$places, trail$revenue_after[nrow(trail)]),
     # Of the lines that were read, those that are here; NULL for all of them.
     at = if (is.null(origin$at)) usable else if (is.null(usable)) origin$at else origin$at[usable]
   ), class = "hinterfeld_daybook")

@@ -21,11 +21,11 @@ hand_on_origin <- function(table, origin, steps, marks = origin$marks) {
 
 # Which lines these are: where they came from, how many they are, and the first and last of them. Tallies of the same
 # lines are told by it.
-lines_id <- function(columns, places) {
+lines_id <- function(columns, places, revenue) {
   n <- length(columns$day)
   ends <- unique(c(seq_len(min(n, 500L)), seq(max(1L, n - 499L), length.out = min(n, 500L))))
   some <- lapply(columns, function(x) if (is_coded(x)) levels(x)[x[ends]] else unclass(x)[ends])
-  rlang::hash(list(places$file, places$before, places$rows, n, sum_minor(columns$revenue), some))
+  rlang::hash(list(places$file, places$before, places$rows, n, revenue, some))
 }
 
 new_places <- function(file, rows, before = 0, empty = list(NULL)) {
