@@ -166,9 +166,8 @@ read_day <- function(x, name, day_format, call) {
     zone <- attr(x, "tzone") %||% ""
     days <- as.integer(as.Date(x, tz = zone[1]))
   } else if (inherits(x, "Date")) {
-    days <- if (is.integer(x)) unclass(x) else
+    days <- if (is.integer(x)) as.integer(x) else
       whole_days_kernel(if (is.double(x)) x else as.double(x), threads_wanted())
-    attributes(days) <- NULL
   } else if (type_of(x) == "text") {
     given <- encode_text(x)
     days <- text_days(levels(given), name, day_format, call)[as.integer(given)]
@@ -178,7 +177,7 @@ read_day <- function(x, name, day_format, call) {
   wrong <- if (any_not_finite(days)) {
     ifelse(!is.na(days), NA_character_, ifelse(is.na(given), "no day", "day not readable"))
   }
-  class(days) <- "Date"
+  if (!inherits(days, "Date")) class(days) <- "Date"
   list(values = days, wrong = wrong)
 }
 

@@ -411,7 +411,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // whole_days_kernel
-Rcpp::IntegerVector whole_days_kernel(SEXP days, int threads);
+SEXP whole_days_kernel(SEXP days, int threads);
 RcppExport SEXP _hinterfeld_whole_days_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;

@@ -88,9 +88,9 @@ bool any_unusual_kernel(SEXP x, int threads) {
   return found;
 }
 
-// Days as whole numbers: the day that a fraction of a day belongs to.
+// Days as whole numbers: the day that a fraction of a day belongs to. Dates here, for R would copy them to make them so.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector whole_days_kernel(SEXP days, int threads) {
+SEXP whole_days_kernel(SEXP days, int threads) {
   const std::size_t n = Rf_xlength(days);
   Rcpp::Shield<SEXP> out(pages::vector(INTSXP, n));
   const double* from = REAL_RO(days);
@@ -100,7 +100,8 @@ Rcpp::IntegerVector whole_days_kernel(SEXP days, int threads) {
       to[i] = std::fabs(from[i]) < 2147483647.0 ? static_cast<int>(std::floor(from[i])) : NA_INTEGER;
     }
   });
-  return Rcpp::IntegerVector(out);
+  Rcpp::RObject(out).attr("class") = "Date";
+  return out;
 }
 
 // Codes of days from 1, one for every day of their span, the first and the last of them; NULL where one is missing or
