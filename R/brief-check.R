@@ -282,10 +282,11 @@ table_problems <- function(spec, path, columns) {
   measures <- brief_measure_names(spec$measures)
   # A step may use a column added by an earlier step.
   within <- function(given, place, before = spec$add) {
+    numbers <- c(measures, added_names(before, measures))
     list(column_problems(unlist(given$within), split, c(place, "within"), "the table splits by"),
-         column_problems(unlist(given$of), c(measures, added_names(before)), c(place, "of"), "the table totals"),
-         column_problems(names(order_given(unlist(given$order))), c(split, measures, added_names(before)),
-                         c(place, "order"), "the table has"))
+         column_problems(unlist(given$of), numbers, c(place, "of"), "the table totals"),
+         column_problems(names(order_given(unlist(given$order))), c(split, numbers), c(place, "order"),
+                         "the table has"))
   }
   c(
     unlist(lapply(c("keep", "leave_out"), function(verb) {
@@ -305,13 +306,16 @@ table_problems <- function(spec, path, columns) {
       list(
         column_problems(unlist(spec$crosstab$rows), split, c(place, "rows"), "the table splits by"),
         column_problems(unlist(spec$crosstab$columns), split, c(place, "columns"), "the table splits by"),
-        column_problems(unlist(spec$crosstab$of), c(measures, added_names(spec$add), added_names(list(spec$pick))),
+        column_problems(unlist(spec$crosstab$of), c(measures, added_names(c(spec$add, list(spec$pick)), measures)),
                         c(place, "of"), "the table has"),
         if ("best_of_each" %in% names(spec$pick)) {
           new_problem(place, "A table cannot have both `best_of_each` and `crosstab`.", "Make two tables.")
-        } else if (!is.null(spec$pick) && (isTRUE(spec$crosstab$margins) || isTRUE(spec$pick[[1]]$others))) {
-          new_problem(place, "A crosstab of picked rows has neither margins nor a row for the others.",
-                      "Leave out `margins` and `others`.")
+        } else if (!is.null(spec$pick)) {
+          extra <- c("margins", "others")[c(isTRUE(spec$crosstab$margins), isTRUE(spec$pick[[1]]$others))]
+          if (length(extra)) {
+            new_problem(place, "A crosstab of picked rows has neither margins nor a row for the others.",
+                        sprintf("Leave out %s.", and_list(vapply(extra, as_typed, ""))))
+          }
         }
       )
     }
@@ -329,7 +333,10 @@ every_problems <- function(every, path) {
 step_problems <- function(step, given, spec, path) {
   needs <- step_kinds[[step]]$needs
   periodic <- !is.null(single_grain(unlist(spec$every)))
-  if (identical(needs, "period") && !periodic && is.null(given$periods)) {
+  if (step == "in_period" && !periodic) {
+    new_problem(path, "The rows of a period are asked for, and the table has no period.",
+                sprintf("Give the table %s.", as_typed("every")))
+  } else if (identical(needs, "period") && !periodic && is.null(given$periods)) {
     new_problem(path, "A change needs periods to compare.",
                 sprintf("Give the table %s, or name two periods with %s.", as_typed("every"), as_typed("periods")))
   } else if (identical(needs, "change") && !"change" %in% unlist(lapply(spec$add, names))) {
@@ -346,16 +353,6 @@ brief_measure_names <- function(measures) {
     return("revenue")
   }
   unlist(lapply(as.list(measures), function(measure) if (is.list(measure)) names(measure) else measure))
-}
-
-# Columns that the steps add under their usual or given names.
-added_names <- function(steps) {
-  unlist(lapply(Filter(length, steps), function(step) {
-    given <- step[[1]]
-    kind <- step_kinds[[names(step)]]
-    of <- given$name %||% unlist(given$of) %||% kind$arguments$of$default
-    c(given$name, outer(of, kind$outputs[nzchar(kind$outputs)], paste0))
-  }))
 }
 
 measure_problems <- function(measures, path, columns) {

@@ -44,10 +44,11 @@ with_brief_given <- function(given) {
 totals_words <- c(
   lines = "FILE", attach = "FILE", keep = "--keep", leave_out = "--leave-out", measures = "--measure",
   unsold = "--unsold", sort = "--sort", change = "--change", causes = "--causes", in_period = "--period",
+  crosstab = "--crosstab", others = "--others", targets = "--target", due = "--due",
   `keep_lines()` = "--keep", `leave_out()` = "--leave-out", `best_sellers()` = "--top", `slow_sellers()` = "--slow",
   `best_of_each()` = "--best-of-each", `add_share()` = "--share", `add_rank()` = "--rank",
   `add_running_total()` = "--running", `add_change()` = "--change", `add_causes()` = "--causes",
-  `add_target()` = "--target", targets = "--target", due = "--due",
+  `add_target()` = "--target", `add_moving()` = "--moving", `add_pareto()` = "--pareto",
   `in_period()` = "--period", `sort_rows()` = "--sort", `audit()` = "--audit", `set_aside()` = "--audit",
   `on_bad = "set_aside"` = "--set-aside", every = "--every", by = "--by", within = "--within", of = "--of",
   subtotals = "--subtotals", as_of = "--as-of", periods = "--compare", day_format = "--day-format", ties = "--ties",
@@ -362,9 +363,13 @@ question_spec <- function(given) {
 
 crosstab_spec <- function(given, measures, add) {
   columns <- cli_list(given$crosstab)
-  added <- added_names(add)
+  added <- added_names(add, measures, across = TRUE)
   shown <- cli_list(given$of) %||% if (length(added)) c(measures[1], added) else measures
   rows <- setdiff(c(cli_list(given$every), cli_list(given$by)), columns)
+  if (length(rows) == 0) {
+    stop_because("usage", "hinterfeld totals: --crosstab takes all columns of the table and leaves none for its rows.",
+                 i = "Split the table by another column, with --by or --every.")
+  }
   list(rows = as.list(rows), columns = as.list(columns), of = as.list(shown))
 }
 

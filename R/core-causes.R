@@ -51,9 +51,9 @@ add_causes <- function(t, of = NULL, over = "product", units = "units", list_pri
   if (length(over) != 1) {
     stop_because("argument", sprintf("%s must name one column.", as_typed("over")), i = "For example `over = product`.")
   }
-  endings <- cause_endings[c(TRUE, TRUE, TRUE, !is.null(list_price), TRUE, TRUE, returns, TRUE)]
-  columns <- stats::setNames(paste0(name %||% of, endings), names(endings))
   args <- list(of = of, over = over, units = units, list_price = list_price, returns = returns)
+  endings <- cause_endings(args)
+  columns <- stats::setNames(paste0(name %||% of, endings), names(endings))
   take_step(step_on(t, "causes", args, columns), t, call = rlang::current_env())
 }
 
@@ -75,7 +75,7 @@ take_step.hinterfeld_step_causes <- function(step, t, again = FALSE, call = call
   answer <- answer_of(t)
   fine <- members_for_causes(answer, measures, step$args$over, change)
   unknown <- rep(c(NA, 2), c(7, 1))
-  causes <- matrix(unknown, nrow(t), 8, byrow = TRUE, dimnames = list(NULL, names(cause_endings)))
+  causes <- matrix(unknown, nrow(t), 8, byrow = TRUE, dimnames = list(NULL, names(all_causes)))
   for (i in seq_along(answer$levels)) {
     split <- answer$keys[answer$levels[[i]]$split]
     rows <- which(codes$level == i)
@@ -96,8 +96,13 @@ take_step.hinterfeld_step_causes <- function(step, t, again = FALSE, call = call
   add_columns_of(t, step, c(parts, list(verdict)), step_stats_of(t, count_missing(causes[, "volume"])), call)
 }
 
-cause_endings <- c(volume = "_volume", mix = "_mix", price = "_price", discount = "_discount", new = "_new",
-                   gone = "_gone", returns = "_returns", causes = "_causes")
+all_causes <- c(volume = "_volume", mix = "_mix", price = "_price", discount = "_discount", new = "_new",
+                gone = "_gone", returns = "_returns", causes = "_causes")
+
+# Discounts and returns are told apart only if they are asked for.
+cause_endings <- function(args) {
+  all_causes[c(TRUE, TRUE, TRUE, !is.null(args$list_price), TRUE, TRUE, isTRUE(args$returns), TRUE)]
+}
 
 usual_causes <- c("volume", "mix", "price", "new", "gone")
 

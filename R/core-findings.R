@@ -108,7 +108,7 @@ compared_rows <- function(by, asked, causes = FALSE) {
 find_change <- function(asked) {
   rows <- tryCatch(compared_rows(character(), asked, causes = TRUE), hinterfeld_error = function(cnd) NULL)
   causes <- if (!is.null(rows) && rows$t[[paste0(asked$of, "_causes")]] == "split") {
-    endings <- cause_endings[usual_causes]
+    endings <- all_causes[usual_causes]
     stats::setNames(unlist(as.list(rows$t)[paste0(asked$of, endings)]), names(endings))
   }
   if (is.null(rows)) rows <- asked$whole

@@ -17,7 +17,7 @@ columns_listing <- function(x, answer) {
 
 # The columns that a reader is shown, in that order.
 shown_columns <- function(t, names, call = caller_env()) {
-  check_known(names, names(t), "The table has no column %s to show.", call = call)
+  check_known(names, names(t), "%s cannot be shown: the table has no such column.", call = call)
   answer <- answer_of(t)
   keys <- c(answer$keys, answer$level)
   if (is.null(answer)) {

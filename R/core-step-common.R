@@ -174,7 +174,7 @@ check_name <- function(name, call = caller_env()) {
 # first measure.
 columns_given <- function(of, t) {
   if (rlang::quo_is_null(of)) {
-    return(usual_measure(t))
+    return(usual_measure(names(answer_of(t)$measures)))
   }
   answer <- answer_of(t)
   plain <- plain_names(rlang::quo_get_expr(of))
@@ -182,11 +182,11 @@ columns_given <- function(of, t) {
     return(plain)
   }
   value <- tryCatch(rlang::eval_tidy(of), error = function(cnd) expression_text(of))
-  value %||% usual_measure(t)
+  value %||% usual_measure(names(answer$measures))
 }
 
-usual_measure <- function(t) {
-  measures <- names(answer_of(t)$measures)
+# The measure that a step is about unless it is told another.
+usual_measure <- function(measures) {
   if (length(measures) == 0 || "revenue" %in% measures) "revenue" else measures[1]
 }
 

@@ -18,7 +18,9 @@ seller_arguments <- list(
 )
 
 # take       the verb; `verb` its name
-# outputs    what the names of its columns end in, by output, behind the name given or the column it is about
+# outputs    what the names of its columns end in, by output, behind the name given or the column it is about; or a
+#            function of its arguments that says so
+# across     the outputs that a crosstab shows unless it is told others; all of them without it
 # arguments  those of the verb
 # needs      what the table must have: period (one that has a year), along (any period), change (such a step), or
 #            nothing
@@ -27,6 +29,7 @@ step_kinds <- list(
     take = function(...) add_change(...), verb = "add_change", needs = "period",
     outputs = c(now = "_now", before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
                 open = "_open_days", open_before = "_open_days_before"),
+    across = c("change", "pct"),
     arguments = list(
       of = step_argument("texts", "revenue"),
       versus = step_argument("text", "year_before", c("year_before", "period_before")),
@@ -37,7 +40,7 @@ step_kinds <- list(
   ),
   causes = list(
     take = function(...) add_causes(...), verb = "add_causes", needs = "change",
-    outputs = cause_endings,
+    outputs = cause_endings, across = setdiff(names(all_causes), "causes"),
     arguments = list(of = arg_of, over = step_argument("columns", "product"), units = step_argument("text", "units"),
                      list_price = step_argument("text"), returns = step_argument("flag", FALSE), name = arg_name)
   ),
@@ -63,7 +66,8 @@ step_kinds <- list(
                      restart = step_argument("text", choices = rev(grains[-1])), name = arg_name)
   ),
   moving = list(
-    take = function(...) add_moving(...), verb = "add_moving", needs = "along", outputs = c(moving = ""),
+    take = function(...) add_moving(...), verb = "add_moving", needs = "along",
+    outputs = function(args) c(moving = paste0("_moving_", args$what %||% "sum")),
     arguments = list(of = arg_of, last = step_argument("count", 12, least = 1),
                      what = step_argument("text", "sum", c("sum", "mean")), within = arg_within,
                      along = step_argument("text"), name = arg_name)
@@ -105,7 +109,7 @@ row_kinds <- c("sort_rows", "in_period")
 step_call_arguments <- function(step) {
   kind <- step_kinds[[step$kind]]
   given <- step$args[intersect(names(kind$arguments), names(step$args))]
-  name <- given_name(step, kind)
+  name <- if ("name" %in% names(kind$arguments)) given_name(step)
   if (!is.null(name)) given$name <- name
   same <- vapply(names(given),
                  function(name) is.null(given[[name]]) || identical(given[[name]], kind$arguments[[name]]$default), NA)
@@ -115,19 +119,37 @@ step_call_arguments <- function(step) {
   if (identical(kind$needs, "along")) given else given[!empty]
 }
 
+# What the names of a step's columns end in, by output.
+step_outputs <- function(kind, args) {
+  outputs <- step_kinds[[kind]]$outputs
+  if (is.function(outputs)) outputs(args) else outputs
+}
+
 # What the columns of a step begin with, where that is not the column that it is about.
-given_name <- function(step, kind) {
-  if (length(step$columns) == 0 || !"name" %in% names(kind$arguments)) {
+given_name <- function(step) {
+  if (length(step$columns) == 0) {
     return(NULL)
   }
-  output <- intersect(names(step$columns), names(kind$outputs))[1]
-  ending <- if (step$kind == "moving") "" else kind$outputs[[output]]
-  usual <- paste0(step$args$of, if (step$kind == "moving") paste0("_moving_", step$args$what) else ending)
+  endings <- step_outputs(step$kind, step$args)
+  output <- intersect(names(step$columns), names(endings))[1]
   column <- step$columns[[output]]
   # Of two changes the second has a name even when that is what it is about: `comparable` is there already.
   second <- paste0(step$args$of, "_comparable") %in% step$columns["comparable"]
   # Steps of one column are called as the name says; others begin with it.
-  if (column == usual && !second) NULL else if (length(step$columns) == 1) column else substr(
-    column, 1, nchar(column) - nchar(ending)
-  )
+  if (column == paste0(step$args$of, endings[[output]]) && !second) NULL else if (length(step$columns) == 1) column else
+    substr(column, 1, nchar(column) - nchar(endings[[output]]))
+}
+
+# Columns that steps of a brief add to a table of these measures, those of changes also where they are seldom needed;
+# or those of them that a crosstab shows.
+added_names <- function(steps, measures, across = FALSE) {
+  unlist(lapply(Filter(length, steps), function(step) {
+    given <- step[[1]]
+    endings <- step_outputs(names(step), given)
+    if (length(endings) == 1 && !is.null(given$name)) {
+      return(given$name)
+    }
+    if (across) endings <- endings[intersect(step_kinds[[names(step)]]$across %||% names(endings), names(endings))]
+    outer(given$name %||% unlist(given$of) %||% usual_measure(measures), endings, paste0)
+  }))
 }

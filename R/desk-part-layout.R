@@ -60,16 +60,11 @@ part_rows <- list(
   }
 )
 
-# What can stand in the cells of a grid: the measures, and the main column of each step.
+# What can stand in the cells of a grid: the measures, and of each step what a crosstab shows.
 cell_choices <- function(table) {
   steps <- Filter(function(step) names(step) %in% c("share", "rank", "change", "running_total", "moving"), table$add)
-  added <- unlist(lapply(steps, function(step) {
-    given <- step[[1]]
-    of <- given$of %||% "revenue"
-    switch(names(step), change = paste0(of, c("_change", "_change_pct")),
-           moving = paste0(of, "_moving_", given$what %||% "sum"), paste0(of, step_kinds[[names(step)]]$outputs[1]))
-  }))
-  c(brief_measure_names(table$measures), added)
+  measures <- brief_measure_names(table$measures)
+  c(measures, added_names(steps, measures, across = TRUE))
 }
 
 # A grid has rows and columns of what the table is split by, and shows shares where they are asked for.
@@ -82,7 +77,7 @@ settled_grid <- function(table, split) {
     return(NULL)
   }
   choices <- cell_choices(table)
-  shares <- added_names(Filter(function(step) names(step) == "share", table$add))
+  shares <- added_names(Filter(function(step) names(step) == "share", table$add), brief_measure_names(table$measures))
   shown <- intersect(unlist(grid$of), choices)
   if (length(shown) == 0) shown <- c(intersect(shares, choices), choices)[1]
   same <- identical(unlist(grid$rows), rows) && identical(unlist(grid$columns), columns) &&

@@ -90,8 +90,8 @@ settling_rules <- list(
   },
   sort_is_shown = function(state, facts) {
     table <- state$table
-    shown <- c(split_of(state), brief_measure_names(table$measures), added_names(table$add),
-               added_names(list(table$pick)), "level")
+    measures <- brief_measure_names(table$measures)
+    shown <- c(split_of(state), measures, added_names(c(table$add, list(table$pick)), measures), "level")
     if (!all(sub("^-", "", unlist(table$sort)) %in% shown)) state$table$sort <- NULL
     state
   }

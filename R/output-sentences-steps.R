@@ -220,7 +220,8 @@ missing_words <- function(about, what) {
 # "32 of 73 products make 80.4 % of revenue", for each scope.
 pareto_words <- function(about) {
   summary <- about$stats$summary
-  noun <- and_list(members_of(about))
+  noun <- members_of(about)
+  if (length(noun) > 1 || about$stats$levels) noun <- "row"
   where <- if (is.null(summary$labels)) "" else paste0(summary$labels, ": ")
   last <- if (summary$low == 1) "has" else "have"
   c(

@@ -51,12 +51,14 @@ text_table <- function(x, decimals = list(), width = table_width(), rows = 10, h
   c(body, cut_note(nrow(x) - nrow(shown) + more, left))
 }
 
-# The columns that fit beside the first `keys` and the `last`: one at least.
+# The columns that fit beside the first `keys`: of the `last` and of the others one at least, the last ones first.
 one_page <- function(widths, keys, last, width) {
   first <- seq_len(keys)
   others <- setdiff(seq_along(widths), c(first, last))
-  room <- width - sum(widths[c(first, last)] + 2L) + 2L
-  c(first, utils::head(others, max(1L, sum(cumsum(widths[others] + 2L) <= room))), last)
+  room <- width - sum(widths[first] + 2L) + 2L
+  fitting <- function(columns, room) utils::head(columns, max(1L, sum(cumsum(widths[columns] + 2L) <= room)))
+  last <- fitting(last, room - sum(widths[others[1]] + 2L, na.rm = TRUE))
+  c(first, fitting(others, room - sum(widths[last] + 2L)), last)
 }
 
 # The columns that are repeated leave room for the widest of the others.

@@ -78,6 +78,24 @@ test_that("what does not fit together is found", {
   })
 })
 
+test_that("what a step adds can be asked for, whatever the table totals and the step is told", {
+  steps <- list(share = c("share: {}", "_share"), rank = c("rank: {ties: dense}", "_rank"),
+                running = c("running_total: {}", "_running"), sum = c("moving: {last: 2}", "_moving_sum"),
+                mean = c("moving: {last: 2, what: mean}", "_moving_mean"), change = c("change: {}", "_change_pct"),
+                pareto = c("pareto: {}", "_cumulative_share"))
+  table <- function(name, measures, of, step) {
+    across <- sprintf("crosstab: {rows: region, columns: year, of: %s}", paste0(of, step[2]))
+    sprintf("  %s: {by: region, every: year, measures: [%s], add: [{%s}], %s}", name, measures, step[1], across)
+  }
+  tables <- c(Map(table, names(steps), "lines", "lines", steps),
+              Map(table, paste(names(steps), "too"), "lines, revenue", "revenue", steps),
+              table("named", "lines", "", c("moving: {last: 2, name: half}", "half")))
+  job <- brief_folder(sub("outputs:", paste(c(unlist(tables), "outputs:"), collapse = "\n"), small_brief, fixed = TRUE))
+  expect_identical(nrow(check_brief(job)), 0L)
+  run <- quiet(run_brief(job))
+  expect_length(run$outputs, 16)
+})
+
 test_that("columns that an attached table brings are known, renamed where they clash", {
   text <- sub("  lines: sales.csv\n",
               "  lines: sales.csv\n  attach:\n    - {table: more.csv, by: {product: item}, need: any}\n", small_brief,

@@ -135,6 +135,8 @@ test_that("wrong options and expressions say what to do", {
     cat(demo_question("--measure", "x = count_distinct(order, customer_id)")$stderr)
     cat(demo_question("--by", "region", "--compare", "Mai 2026", "x")$stderr)
     cat(demo_question("--by", "region", "--change", "year_before")$stderr)
+    cat(demo_question("--by", "region", "--moving", "3")$stderr)
+    cat(demo_question("--by", "region,category", "--top", "1", "--others", "--crosstab", "region")$stderr)
     cat(demo_question("--by", "region", "--columns", "regoin")$stderr)
     cat(demo_question("--by", "regoin", "--share", "--within", "town", "--keep", "shiped", "--order", "no")$stderr)
     cat(demo_question("--as-of", "May", "--change", "year_before", "--every", "year")$stderr)
@@ -253,6 +255,15 @@ test_that("every added column that has an option is that of R", {
   same(c("--by", "region", "--rank", "--ascending"), add_rank(regions, highest_first = FALSE))
   same(c("--by", "region", "--pareto"), add_pareto(regions))
   same(c("--by", "region", "--top", "2", "--others"), best_sellers(regions, 2, others = TRUE))
+  # A crosstab shows the measure and what was added to it.
+  years <- totals(book, by = region, every = "year")
+  across <- c("--by", "region", "--every", "year", "--crosstab", "year")
+  same(c(across, "--change", "year_before"),
+       crosstab(add_change(years), region, year, of = c("revenue", "revenue_change", "revenue_change_pct")))
+  same(c(across, "--moving", "2"), crosstab(add_moving(years, last = 2), region, year,
+                                            of = c("revenue", "revenue_moving_sum")))
+  expect_match(run_cli("totals", sales, "--every", "year", "--crosstab", "year")$stderr, "leaves none\\s+for its rows")
+  expect_match(run_cli("totals", sales, "--period", "2025")$stderr, "has\\s+no period")
   days <- totals(book, by = region, every = "quarter", fill = TRUE)
   same(c("--by", "region", "--every", "quarter", "--fill"), days)
   for (wrong in list(c("--restart", "year"), c("--ascending"), c("--others"), c("--as-of", "2026-01-01"))) {

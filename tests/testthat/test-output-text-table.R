@@ -6,6 +6,13 @@ test_that("a table is cut to the width and the rows, and says so", {
   expect_snapshot(writeLines(narrow))
 })
 
+test_that("totals of a crosstab that are wide leave room for another column, and none is beyond the width", {
+  t <- totals(kilnmoor_book(), by = region, every = "year", measures = c("revenue", "units", "lines")) |> add_pareto()
+  shown <- format(crosstab(t, year, region, of = tidyselect::all_of(setdiff(names(t), c("year", "region")))))
+  expect_true(all(cli::ansi_nchar(shown, "width") <= 80))
+  expect_match(shown, "Saltcoast +Total", all = FALSE)
+})
+
 test_that("control characters of data do not reach a terminal", {
   hostile <- "\u001b]0;run\u0007Sieve\u009b31m\u000dname"
   book <- daybook(a_sale(product = hostile), day, revenue, product)
