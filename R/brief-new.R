@@ -44,7 +44,7 @@ starter_brief <- function(files, folder = ".", database = NULL) {
     "brief: 1", "", "data:", sprintf("  lines: %s", shown[[1]]), attach_lines(attached),
     "", "# The columns:",
     sprintf("#   %s: %s", comment_text(names(notes)), comment_text(vapply(notes, function(column) column$note, ""))),
-    "", "daybook:", role_lines(roles, columns),
+    "", "daybook:", role_lines(roles, columns), format_line(roles, notes),
     "  on_bad: set_aside             # unusable lines are set aside and counted; `stop` raises an error instead",
     unused_lines(roles, notes), "", "# Which lines count, and why. For example:", "# restrict:",
     "#   - keep: reads_as(status, \"delivered\")",
@@ -72,6 +72,7 @@ column_notes <- function(table) {
   lapply(stats::setNames(seq_len(nrow(columns)), columns$column), function(i) {
     list(
       type = columns$type[i], distinct = columns$distinct[i],
+      formats = if (columns$type[i] == "text") fitting_formats(utils::head(unique(stats::na.omit(table[[i]])), 500)),
       note = sprintf("%s, %s%s, for example %s", columns$type[i], count_of(columns$distinct[i], "distinct value"),
                      if (columns$blanks[i] > 0) paste0(", ", count_of(columns$blanks[i], "blank")) else "",
                      substr(as.character(stats::na.omit(table[[i]])[1]), 1, 40))
@@ -87,14 +88,14 @@ guess_roles <- function(notes) {
   quantity <- like("^(quantity|qty|units|pieces|count)", number)
   price <- like("price|rate$", number)
   revenue <- like("revenue|amount|sales|turnover|net|total", number)
-  days <- names[grepl("date|days", type)]
+  days <- names[grepl("date|days", type) | lengths(lapply(notes, function(column) column$formats)) > 0]
   list(
     day = c(grep("date|day", days, value = TRUE, ignore.case = TRUE), days)[1],
     product = c(like("^(product|item|article)(_?name)?$", "text"), like("product|item|article", "text"))[1],
     units = quantity[1],
     order = like("^(order|invoice|receipt|basket|transaction|bill)(_?(id|number|no))?$", "text|number")[1],
     revenue = if (length(revenue)) {
-      revenue[1]
+      r_name(revenue[1])
     } else if (length(quantity) && length(price)) {
       paste(r_name(quantity[1]), "*", r_name(price[1]))
     } else {
@@ -115,9 +116,18 @@ role_lines <- function(roles, columns) {
   c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")
 }
 
+# How days are written that are not YYYY-MM-DD.
+format_line <- function(roles, notes) {
+  formats <- if (!is.na(roles$day)) notes[[roles$day]]$formats
+  if (length(formats)) {
+    sprintf("  day_format: \"%s\"  # CHECK: how the days are written%s", formats[1],
+            if (length(formats) > 1) paste0("; it could also be ", paste(formats[-1], collapse = " or ")) else "")
+  }
+}
+
 # Columns that look as if a number depended on them, and that nothing uses yet.
 unused_lines <- function(roles, notes) {
-  used <- unlist(lapply(Filter(Negate(is.na), roles), function(text) all.vars(str2lang(r_name_or_call(text)))))
+  used <- c(unlist(roles[names(roles) != "revenue"]), if (!is.na(roles$revenue)) all.vars(str2lang(roles$revenue)))
   left <- setdiff(names(notes), used)
   looks <- c(discount = "discount|rebate", status = "status|state$|cancel", cost = "cost$|^cost")
   matching <- lapply(looks, function(pattern) grep(pattern, left, value = TRUE, ignore.case = TRUE))
@@ -126,11 +136,6 @@ unused_lines <- function(roles, notes) {
   unlist(Map(function(columns, advice) {
     sprintf("  # CHECK: `%s` is not used; %s", comment_text(columns), rep(advice, length(columns)))
   }, matching, advice), use.names = FALSE)
-}
-
-# A column's name as R reads it, or a call.
-r_name_or_call <- function(text) {
-  if (is.null(tryCatch(str2lang(text), error = function(cnd) NULL))) r_name(text) else text
 }
 
 attach_lines <- function(attached) {

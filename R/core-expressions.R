@@ -196,17 +196,18 @@ read_expression <- function(text, columns = NULL) {
     return(list(quo = rlang::new_quosure(text, expression_place())))
   }
   parsed <- parse_utf8(text)
+  as_column <- if (text %in% columns) sprintf("If you mean the column, put its name in backticks: '`%s`'.", text)
   if (length(parsed) == 1 && nested_deeper(parsed[[1]], max_nested)) {
     return(list(problem = sprintf("This expression is nested more than %d levels deep.", max_nested),
                 hint = "Compare a column with many values by `%in%`, or give several rules."))
   }
   if (is.null(parsed) || length(parsed) != 1) {
     return(list(problem = sprintf("`%s` is not a single expression.", text),
-                hint = "Check the brackets, quotes and operators."))
+                hint = as_column %||% "Check the brackets, quotes and operators."))
   }
   wrong <- expression_problem(parsed[[1]], columns)
   if (!is.null(wrong)) {
-    return(wrong)
+    return(c(wrong["problem"], list(hint = as_column %||% wrong$hint)))
   }
   list(quo = rlang::new_quosure(parsed[[1]], expression_place()))
 }

@@ -212,13 +212,18 @@ day_formats <- c(
   "%d/%m/%y", "%m/%d/%y", "%d.%m.%y", "%d %b %Y", "%d %B %Y"
 )
 
+# Those that read the most of some texts, and most of them.
+fitting_formats <- function(text) {
+  reads <- vapply(day_formats, function(format) mean(!is.na(formatted_days(text, format))), 0)
+  names(reads)[reads == max(reads) & reads > 0.5]
+}
+
 stop_day_format <- function(text, name, day_format, call) {
   text <- trimws(text)
   if (!any(is.na(suppressWarnings(as.numeric(text)))) && all(nchar(text) == 5)) {
     stop_day_type(as.numeric(text), name, call, as = sprintf("as.numeric(%s)", name))
   }
-  reads <- vapply(day_formats, function(format) mean(!is.na(formatted_days(text, format))), 0)
-  fits <- names(reads)[reads == max(reads) & reads > 0.5]
+  fits <- fitting_formats(text)
   readings <- vapply(fits, function(format) {
     sample <- text[!is.na(formatted_days(text, format))][1]
     sprintf("%s reads \"%s\" as %s", typed_format(format), sample, format(as.Date(sample, format), "%Y-%m-%d"))

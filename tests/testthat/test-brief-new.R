@@ -16,12 +16,31 @@ test_that("one file, odd names and no likely columns still make a brief", {
   writeLines(c("when: date,the item,Net amount", "2026-03-02,Sieve,4"), path)
   starter <- starter_brief(path, folder)
   expect_true(any(grepl("day: \"when: date\"", starter, fixed = TRUE)))
-  expect_true(any(grepl("revenue: Net amount", starter, fixed = TRUE)))
+  expect_true(any(grepl("revenue: \"`Net amount`\"", starter, fixed = TRUE)))
   writeLines(c("a,b", "x,y"), path)
   expect_true(any(grepl("revenue: a .*no column looks like it", starter_brief(path, folder))))
   dir.create(file.path(folder, "z", "q"), recursive = TRUE)
   away <- starter_brief(path, file.path(folder, "z", "q"))
   expect_true(any(grepl(paste0("../../", basename(path)), away, fixed = TRUE)))
+})
+
+test_that("headings of several words and days as people write them make a brief that runs", {
+  folder <- withr::local_tempdir()
+  write <- function(days) {
+    writeLines(c("Order Date,Product Name,Total (EUR)", sprintf("%s,%s,%d", days, c("Cup", "Jug"), 3:4)),
+               file.path(folder, "lines.csv"))
+    starter_brief(file.path(folder, "lines.csv"), folder)
+  }
+  job <- file.path(folder, "job.yaml")
+  writeLines(brief <- write(c("15.01.2026", "02.02.2026")), job)
+  expect_match(brief, "day_format: \"%d.%m.%Y\"  # CHECK: how the days are written$", all = FALSE)
+  expect_identical(nrow(check_brief(job)), 0L)
+  run <- quiet(run_brief(job))
+  expect_identical(utils::read.csv(file.path(folder, "job-out", "monthly_revenue.csv"))$revenue, c(3, 4, 7))
+  # Both orders of day and month read these.
+  expect_match(write(c("05/01/2026", "02/02/2026")), "\"%d/%m/%Y\".*; it could also be %m/%d/%Y", all = FALSE)
+  writeLines(gsub("\"?`\"?", "", brief), job)
+  expect_match(check_brief(job)$hint, "put its name in backticks: '`Total (EUR)`'.", fixed = TRUE)
 })
 
 test_that("what comes from data stays what it is in a starter brief", {
