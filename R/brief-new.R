@@ -98,6 +98,8 @@ guess_roles <- function(notes) {
       r_name(revenue[1])
     } else if (length(quantity) && length(price)) {
       paste(r_name(quantity[1]), "*", r_name(price[1]))
+    } else if (length(price)) {
+      r_name(price[1])
     } else {
       NA
     }
@@ -110,8 +112,10 @@ role_lines <- function(roles, columns) {
   notes <- c(day = "the day of sale", product = "the product's name",
              revenue = "revenue of a line, a column or an expression", units = "pieces sold",
              order = "the order's number")
-  entries <- sprintf("%s: %s", c(names(given), needed),
-                     c(vapply(given, yaml_text, ""), rep(yaml_text(columns[1]), length(needed))))
+  filled <- c(given, lapply(stats::setNames(nm = needed), function(role) {
+    if (role == "revenue") r_name(columns[1]) else columns[1]
+  }))
+  entries <- sprintf("%s: %s", names(filled), vapply(filled, yaml_text, ""))
   remarks <- c(notes[names(given)], if (length(needed)) paste0(notes[needed], "; no column looks like it"))
   c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")
 }

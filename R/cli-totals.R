@@ -44,7 +44,7 @@ with_brief_given <- function(given) {
 totals_words <- c(
   lines = "FILE", attach = "FILE", keep = "--keep", leave_out = "--leave-out", measures = "--measure",
   unsold = "--unsold", sort = "--sort", change = "--change", causes = "--causes", in_period = "--period",
-  crosstab = "--crosstab", others = "--others", targets = "--target", due = "--due",
+  crosstab = "--crosstab", covers = "--covers", others = "--others", targets = "--target", due = "--due",
   `keep_lines()` = "--keep", `leave_out()` = "--leave-out", `best_sellers()` = "--top", `slow_sellers()` = "--slow",
   `best_of_each()` = "--best-of-each", `add_share()` = "--share", `add_rank()` = "--rank",
   `add_running_total()` = "--running", `add_change()` = "--change", `add_causes()` = "--causes",

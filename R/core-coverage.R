@@ -122,7 +122,8 @@ check_covers <- function(covers, days, call = caller_env()) {
     stop_because("argument",
                  sprintf("The data are said to cover %s to %s, but there are lines of other days.", format(ends[1]),
                          format(ends[2])), x = sprintf("For example of %s.", format(plain_days(outside[1]))),
-                 i = "Give `covers` that hold all lines, or leave those lines out first.", call = call)
+                 i = sprintf("Give %s that hold all lines, or leave those lines out first.", as_typed("covers")),
+                 call = call)
   }
   ends
 }
