@@ -18,7 +18,7 @@ keep_answer <- function(x, t) {
     return(drop_answer(x, sprintf("Without %s its rows cannot be told apart", columns_named(lost))))
   }
   here <- names(answer$columns) %in% names(x)
-  if (!any(c(names(answer$measures), names(answer$cells)) %in% names(x))) {
+  if (!has_measure_among(answer, names(x))) {
     return(drop_answer(x, "It has no measure left"))
   }
   gone <- nrow(x) < nrow(t) || length(answer$cells) > 0 && !all(here)

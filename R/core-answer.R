@@ -108,6 +108,11 @@ known_column <- function(answer, name) {
   if (!is.null(column) && column$role %in% c("measure", "added", "cell")) column
 }
 
+# Is a measure, or a cell of one, among these columns?
+has_measure_among <- function(answer, names) {
+  any(c(names(answer$measures), names(answer$cells)) %in% names)
+}
+
 #' @exportS3Method tibble::as_tibble
 as_tibble.hinterfeld_totals <- function(x, ...) {
   attr(x, "answer") <- NULL

@@ -22,7 +22,7 @@ shown_columns <- function(t, names, call = caller_env()) {
   keys <- c(answer$keys, answer$level)
   if (is.null(answer)) {
     t[names]
-  } else if (all(keys %in% names) && any(names %in% answer$values)) {
+  } else if (all(keys %in% names) && has_measure_among(answer, names)) {
     quietly(t[names])
   } else {
     columns_listing(as_tibble.hinterfeld_totals(t)[names], answer)

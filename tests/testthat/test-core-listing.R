@@ -19,4 +19,7 @@ test_that("a table that is shown without one of its keys is a listing, with both
   expect_false(inherits(shown(c("product", "revenue")), "hinterfeld_totals"))
   expect_false(inherits(shown(c("product", "region")), "hinterfeld_totals"))
   expect_s3_class(shown(c("region", "product", "revenue")), "hinterfeld_totals")
+  # Without its measure a column stays what it is.
+  t <- add_share(t)
+  expect_match(format(shown(c("product", "region", "revenue_share"))), "42.9 %", fixed = TRUE, all = FALSE)
 })
