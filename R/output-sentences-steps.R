@@ -221,7 +221,7 @@ missing_words <- function(about, what) {
 pareto_words <- function(about) {
   summary <- about$stats$summary
   noun <- members_of(about)
-  if (length(noun) > 1 || about$stats$levels) noun <- "row"
+  if (length(noun) > 1) noun <- "row"
   where <- if (is.null(summary$labels)) "" else paste0(summary$labels, ": ")
   last <- if (summary$low == 1) "has" else "have"
   c(
