@@ -333,10 +333,10 @@ every_problems <- function(every, path) {
 step_problems <- function(step, given, spec, path) {
   needs <- step_kinds[[step]]$needs
   periodic <- !is.null(single_grain(unlist(spec$every)))
-  if (step == "in_period" && !periodic) {
-    new_problem(path, "The rows of a period are asked for, and the table has no period.",
+  if (identical(needs, "period") && !periodic) {
+    new_problem(path, "Rows of one period are asked for, but the table has no periods.",
                 sprintf("Give the table %s.", as_typed("every")))
-  } else if (identical(needs, "period") && !periodic && is.null(given$periods)) {
+  } else if (identical(needs, "periods") && !periodic && is.null(given$periods)) {
     new_problem(path, "A change needs periods to compare.",
                 sprintf("Give the table %s, or name two periods with %s.", as_typed("every"), as_typed("periods")))
   } else if (identical(needs, "change") && !"change" %in% unlist(lapply(spec$add, names))) {

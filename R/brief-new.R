@@ -112,9 +112,7 @@ role_lines <- function(roles, columns) {
   notes <- c(day = "the day of sale", product = "the product's name",
              revenue = "revenue of a line, a column or an expression", units = "pieces sold",
              order = "the order's number")
-  filled <- c(given, lapply(stats::setNames(nm = needed), function(role) {
-    if (role == "revenue") r_name(columns[1]) else columns[1]
-  }))
+  filled <- c(given, list(day = columns[1], product = columns[1], revenue = r_name(columns[1]))[needed])
   entries <- sprintf("%s: %s", names(filled), vapply(filled, yaml_text, ""))
   remarks <- c(notes[names(given)], if (length(needed)) paste0(notes[needed], "; no column looks like it"))
   c(sprintf("  %s  # CHECK: %s", formatC(entries, width = -max(nchar(entries))), remarks), "  decimals: 2")

@@ -363,7 +363,7 @@ question_spec <- function(given) {
 
 crosstab_spec <- function(given, measures, add) {
   columns <- cli_list(given$crosstab)
-  added <- added_names(add, measures, across = TRUE)
+  added <- added_names(add, measures, in_cells = TRUE)
   shown <- cli_list(given$of) %||% if (length(added)) c(measures[1], added) else measures
   rows <- setdiff(c(cli_list(given$every), cli_list(given$by)), columns)
   if (length(rows) == 0) {
@@ -381,7 +381,7 @@ check_question <- function(brief) {
   }
   options <- vapply(strsplit(problems$where, " > ", fixed = TRUE), function(keys) {
     tried <- unlist(lapply(rev(keys), function(key) c(key, paste0(key, "()"), sprintf("add_%s()", key))))
-    totals_words[[intersect(tried, names(totals_words))[1]]]
+    c(totals_words[intersect(tried, names(totals_words))], rev(keys))[[1]]
   }, "")
   lines <- trimws(sprintf("%s: %s %s", options, problems$problem, ifelse(is.na(problems$hint), "", problems$hint)))
   stop_because("usage", paste("hinterfeld totals:", lines[1]),

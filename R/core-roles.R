@@ -212,10 +212,10 @@ day_formats <- c(
   "%d/%m/%y", "%m/%d/%y", "%d.%m.%y", "%d %b %Y", "%d %B %Y"
 )
 
-# Those that read the most of some texts, and most of them.
+# Those that read the most of some texts, and more than half; none of no text.
 fitting_formats <- function(text) {
   reads <- vapply(day_formats, function(format) mean(!is.na(formatted_days(text, format))), 0)
-  names(reads)[reads == max(reads) & reads > 0.5]
+  day_formats[which(reads == max(reads) & reads > 0.5)]
 }
 
 stop_day_format <- function(text, name, day_format, call) {

@@ -20,16 +20,16 @@ seller_arguments <- list(
 # take       the verb; `verb` its name
 # outputs    what the names of its columns end in, by output, behind the name given or the column it is about; or a
 #            function of its arguments that says so
-# across     the outputs that a crosstab shows unless it is told others; all of them without it
+# in_cells   the outputs that a crosstab shows unless it is told others; all of them without it
 # arguments  those of the verb
-# needs      what the table must have: period (one that has a year), along (any period), change (such a step), or
-#            nothing
+# needs      what the table must have: period (one that has a year), periods (the same, unless two are named), along
+#            (any period), change (such a step), or nothing
 step_kinds <- list(
   change = list(
-    take = function(...) add_change(...), verb = "add_change", needs = "period",
+    take = function(...) add_change(...), verb = "add_change", needs = "periods",
     outputs = c(now = "_now", before = "_before", change = "_change", pct = "_change_pct", direction = "_direction",
                 open = "_open_days", open_before = "_open_days_before"),
-    across = c("change", "pct"),
+    in_cells = c("change", "pct"),
     arguments = list(
       of = step_argument("texts", "revenue"),
       versus = step_argument("text", "year_before", c("year_before", "period_before")),
@@ -40,7 +40,7 @@ step_kinds <- list(
   ),
   causes = list(
     take = function(...) add_causes(...), verb = "add_causes", needs = "change",
-    outputs = cause_endings, across = setdiff(names(all_causes), "causes"),
+    outputs = cause_endings, in_cells = setdiff(names(all_causes), "causes"),
     arguments = list(of = arg_of, over = step_argument("columns", "product"), units = step_argument("text", "units"),
                      list_price = step_argument("text"), returns = step_argument("flag", FALSE), name = arg_name)
   ),
@@ -140,16 +140,16 @@ given_name <- function(step) {
     substr(column, 1, nchar(column) - nchar(endings[[output]]))
 }
 
-# Columns that steps of a brief add to a table of these measures, those of changes also where they are seldom needed;
-# or those of them that a crosstab shows.
-added_names <- function(steps, measures, across = FALSE) {
+# The columns that a brief's steps can add to a table of these measures; or those of them that a crosstab shows.
+added_names <- function(steps, measures, in_cells = FALSE) {
   unlist(lapply(Filter(length, steps), function(step) {
     given <- step[[1]]
     endings <- step_outputs(names(step), given)
     if (length(endings) == 1 && !is.null(given$name)) {
       return(given$name)
     }
-    if (across) endings <- endings[intersect(step_kinds[[names(step)]]$across %||% names(endings), names(endings))]
+    shown <- if (in_cells) step_kinds[[names(step)]]$in_cells
+    if (!is.null(shown)) endings <- endings[intersect(shown, names(endings))]
     outer(given$name %||% unlist(given$of) %||% usual_measure(measures), endings, paste0)
   }))
 }

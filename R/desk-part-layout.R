@@ -64,7 +64,7 @@ part_rows <- list(
 cell_choices <- function(table) {
   steps <- Filter(function(step) names(step) %in% c("share", "rank", "change", "running_total", "moving"), table$add)
   measures <- brief_measure_names(table$measures)
-  c(measures, added_names(steps, measures, across = TRUE))
+  c(measures, added_names(steps, measures, in_cells = TRUE))
 }
 
 # A grid has rows and columns of what the table is split by, and shows shares where they are asked for.

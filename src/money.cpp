@@ -88,7 +88,7 @@ bool any_unusual_kernel(SEXP x, int threads) {
   return found;
 }
 
-// Days as whole numbers: the day that a fraction of a day belongs to. They are dates already: R would copy them.
+// Days as whole numbers: the day that a fraction of a day belongs to. Returned as dates, because R would copy them.
 // [[Rcpp::export(rng = false)]]
 SEXP whole_days_kernel(SEXP days, int threads) {
   const std::size_t n = Rf_xlength(days);

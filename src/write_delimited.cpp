@@ -55,7 +55,7 @@ class Cells {
     starts_.push_back(fields_.size());
     for (std::size_t k = 0; k < labels_; ++k) most_ = std::max(most_, starts_[k + 1] - starts_[k]);
   }
-  // The most bytes that a row takes.
+  // The most bytes that a cell takes.
   std::size_t most() const { return most_; }
   // Writes the cell of a row; returns its end.
   char* write(char* to, std::size_t row) const {

@@ -4,7 +4,7 @@
 arguments <- commandArgs(TRUE)
 folder <- normalizePath(arguments[1])
 pattern <- if (length(arguments) > 1) arguments[2] else "."
-# A process that copies itself and also starts others waits ten seconds at its end, unless it hears of both.
+# Without this processx hides from R that a copy of its process has ended, and R waits ten seconds for it.
 Sys.setenv(PROCESSX_NOTIFY_OLD_SIGCHLD = "true")
 
 # Takes one file of names after the other from the queue, and runs their tests: what came of them goes into `into`.

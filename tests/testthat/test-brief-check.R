@@ -84,8 +84,8 @@ test_that("what a step adds can be asked for, whatever the table totals and the 
                 mean = c("moving: {last: 2, what: mean}", "_moving_mean"), change = c("change: {}", "_change_pct"),
                 pareto = c("pareto: {}", "_cumulative_share"))
   table <- function(name, measures, of, step) {
-    across <- sprintf("crosstab: {rows: region, columns: year, of: %s}", paste0(of, step[2]))
-    sprintf("  %s: {by: region, every: year, measures: [%s], add: [{%s}], %s}", name, measures, step[1], across)
+    grid <- sprintf("crosstab: {rows: region, columns: year, of: %s}", paste0(of, step[2]))
+    sprintf("  %s: {by: region, every: year, measures: [%s], add: [{%s}], %s}", name, measures, step[1], grid)
   }
   tables <- c(Map(table, names(steps), "lines", "lines", steps),
               Map(table, paste(names(steps), "too"), "lines, revenue", "revenue", steps),

@@ -37,6 +37,8 @@ test_that("headings of several words and days as people write them make a brief 
   expect_identical(nrow(check_brief(job)), 0L)
   run <- quiet(run_brief(job))
   expect_identical(utils::read.csv(file.path(folder, "job-out", "monthly_revenue.csv"))$revenue, c(3, 4, 7))
+  writeLines("Order Date,Product Name,Total (EUR)", empty <- file.path(folder, "empty.csv"))
+  expect_no_match(starter_brief(empty, folder), "day_format")
   # Both orders of day and month read these.
   expect_match(write(c("05/01/2026", "02/02/2026")), "\"%d/%m/%Y\".*; it could also be %m/%d/%Y", all = FALSE)
   writeLines(gsub("\"?`\"?", "", brief), job)

@@ -257,13 +257,13 @@ test_that("every added column that has an option is that of R", {
   same(c("--by", "region", "--top", "2", "--others"), best_sellers(regions, 2, others = TRUE))
   # A crosstab shows the measure and what was added to it.
   years <- totals(book, by = region, every = "year")
-  across <- c("--by", "region", "--every", "year", "--crosstab", "year")
-  same(c(across, "--change", "year_before"),
+  grid <- c("--by", "region", "--every", "year", "--crosstab", "year")
+  same(c(grid, "--change", "year_before"),
        crosstab(add_change(years), region, year, of = c("revenue", "revenue_change", "revenue_change_pct")))
-  same(c(across, "--moving", "2"), crosstab(add_moving(years, last = 2), region, year,
-                                            of = c("revenue", "revenue_moving_sum")))
+  same(c(grid, "--moving", "2"), crosstab(add_moving(years, last = 2), region, year,
+                                          of = c("revenue", "revenue_moving_sum")))
   expect_match(run_cli("totals", sales, "--every", "year", "--crosstab", "year")$stderr, "leaves none\\s+for its rows")
-  expect_match(run_cli("totals", sales, "--period", "2025")$stderr, "has\\s+no period")
+  expect_match(run_cli("totals", sales, "--period", "2025")$stderr, "has\\s+no\\s+periods")
   days <- totals(book, by = region, every = "quarter", fill = TRUE)
   same(c("--by", "region", "--every", "quarter", "--fill"), days)
   for (wrong in list(c("--restart", "year"), c("--ascending"), c("--others"), c("--as-of", "2026-01-01"))) {
