@@ -125,8 +125,8 @@ lazy_parts_kernel <- function(x) {
     .Call(`_hinterfeld_lazy_parts_kernel`, x)
 }
 
-lazy_text_kernel <- function(codes, labels) {
-    .Call(`_hinterfeld_lazy_text_kernel`, codes, labels)
+lazy_text_kernel <- function(codes, labels, threads) {
+    .Call(`_hinterfeld_lazy_text_kernel`, codes, labels, threads)
 }
 
 minor_kernel <- function(x, decimals, half_even, whole, threads) {

@@ -50,7 +50,7 @@ column_values <- function(book, name) {
 
 # Text as codes and what they represent; NA for missing. Shown it is text like any other.
 lazy_text <- function(codes, labels) {
-  lazy_text_kernel(codes, labels)
+  lazy_text_kernel(codes, labels, threads_wanted())
 }
 
 # Codes of any column, numbered by first appearance or as its dictionary has them, and what they represent.

@@ -362,13 +362,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // lazy_text_kernel
-SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels);
-RcppExport SEXP _hinterfeld_lazy_text_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
+SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels, int threads);
+RcppExport SEXP _hinterfeld_lazy_text_kernel(SEXP codesSEXP, SEXP labelsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type labels(labelsSEXP);
-    rcpp_result_gen = Rcpp::wrap(lazy_text_kernel(codes, labels));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(lazy_text_kernel(codes, labels, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -876,7 +877,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_middle_kernel", (DL_FUNC) &_hinterfeld_middle_kernel, 4},
     {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
-    {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 2},
+    {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 3},
     {"_hinterfeld_minor_kernel", (DL_FUNC) &_hinterfeld_minor_kernel, 5},
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
@@ -918,11 +919,13 @@ static const R_CallMethodDef CallEntries[] = {
     {NULL, NULL, 0}
 };
 
+void make_front(DllInfo* dll);
 void make_lazy_rows(DllInfo* dll);
 void make_lazy_text(DllInfo* dll);
 RcppExport void R_init_hinterfeld(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    make_front(dll);
     make_lazy_rows(dll);
     make_lazy_text(dll);
 }

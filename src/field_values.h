@@ -67,6 +67,8 @@ class Values {
     record_ += alike.records();
     return good_ = good_ && record_ <= room_;
   }
+  // The next records are taken in place of those before; their texts stay numbered.
+  void restart() { record_ = 0; }
   // Was every record and value as it should be?
   bool good() const { return good_; }
   std::size_t records() const { return record_; }
@@ -121,7 +123,7 @@ class Values {
   bool good_ = true;
 };
 
-// The values that are taken while records are counted, which tells how many there are only in the end.
+// What a thread takes of a block while its records are counted, which tells how many there are only in the end.
 class Gatherer {
  public:
   Gatherer(char decimal, double blank, const std::vector<Taken>& kinds)
@@ -144,8 +146,8 @@ class Gatherer {
     values_.set_room(targets, n);
   }
   Values& values() { return values_; }
-  pages::Growing<int>& codes(std::size_t k) { return codes_[k]; }
-  pages::Growing<double>& numbers(std::size_t k) { return numbers_[k]; }
+  const int* codes(std::size_t k) const { return codes_[k].data(); }
+  const double* numbers(std::size_t k) const { return numbers_[k].data(); }
 
  private:
   std::vector<pages::Growing<int>> codes_;

@@ -14,9 +14,11 @@ namespace tally {
 constexpr std::size_t kBlock = 2048;
 
 // One key column: codes, and how many distinct ones there are. With a lookup the codes are days,
-// counted from `first`, and the lookup holds the code of each. Without codes all lines have the first one.
+// counted from `first`, and the lookup holds the code of each. Without codes all lines have the first one. With rows
+// (from 1) the codes of the lines are those of these rows.
 struct Key {
   const int* codes;
+  const int* rows;
   uint64_t size;
   const int* lookup;
   int first;
@@ -43,11 +45,12 @@ class KeySpace {
   uint64_t size() const { return size_; }
   std::size_t width() const { return keys_.size(); }
 
-  // A code that has no label is an error.
+  // Of at most kBlock lines. A code that has no label is an error.
   template <typename Number>
   void encode(std::size_t from, std::size_t n, Number* out) const {
     std::fill(out, out + n, Number{0});
     uint64_t stride = size_;
+    int near[kBlock];
     for (std::size_t k = 0; k < keys_.size(); ++k) {
       const Key& key = keys_[k];
       stride /= radix(key);
@@ -57,6 +60,10 @@ class KeySpace {
         continue;
       }
       const int* codes = key.codes + from;
+      if (key.rows != nullptr) {
+        for (std::size_t i = 0; i < n; ++i) near[i] = key.codes[key.rows[from + i] - 1];
+        codes = near;
+      }
       if (key.lookup != nullptr) {
         const uint64_t* steps = steps_[k].data();
         const uint32_t days = static_cast<uint32_t>(key.days), first = static_cast<uint32_t>(key.first);

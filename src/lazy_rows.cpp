@@ -1,8 +1,9 @@
-// Some rows of a column, gathered when they are first looked at: a condition leaves many columns that nobody asks for.
+// A condition leaves many columns that nobody asks for, and others that are asked for once.
 #include <Rcpp.h>
 #include <R_ext/Altrep.h>
 
 #include "checks.h"
+#include "lazy_rows.h"
 #include "memory.h"
 #include "threads.h"
 
@@ -12,8 +13,8 @@ namespace {
 
 R_altrep_class_t whole_class, real_class, logical_class;
 
-// The first slot holds source, rows (from 1) and threads until the rows were gathered, then NULL; the second what was
-// gathered.
+// The first slot holds source, rows (from 1), threads and whether somebody asked, until the rows were gathered, then
+// NULL; the second what was gathered.
 SEXP waiting(SEXP x) { return R_altrep_data1(x); }
 SEXP gathered(SEXP x) { return R_altrep_data2(x); }
 SEXP source(SEXP x) { return VECTOR_ELT(waiting(x), 0); }
@@ -61,6 +62,11 @@ int logical(SEXP x, R_xlen_t i) {
   return gathered(x) != R_NilValue ? LOGICAL_ELT(gathered(x), i) : LOGICAL_ELT(source(x), INTEGER_ELT(rows(x), i) - 1);
 }
 
+bool is_lazy(SEXP x) {
+  return ALTREP(x) && (R_altrep_inherits(x, whole_class) || R_altrep_inherits(x, real_class) ||
+                       R_altrep_inherits(x, logical_class));
+}
+
 void vector_methods(R_altrep_class_t of) {
   R_set_altrep_Length_method(of, length);
   R_set_altvec_Dataptr_method(of, data);
@@ -68,6 +74,12 @@ void vector_methods(R_altrep_class_t of) {
 }
 
 }  // namespace
+
+Found find(SEXP x) {
+  if (!is_lazy(x) || gathered(x) != R_NilValue || VECTOR_ELT(waiting(x), 3) != R_NilValue) return {x, nullptr};
+  SET_VECTOR_ELT(waiting(x), 3, Rf_ScalarLogical(TRUE));
+  return {source(x), INTEGER_RO(rows(x))};
+}
 
 }  // namespace lazy_rows
 
@@ -99,7 +111,7 @@ Rcpp::List lazy_rows_kernel(Rcpp::List columns, Rcpp::IntegerVector rows, int th
     const int type = TYPEOF(x);
     if (type != INTSXP && type != REALSXP && type != LGLSXP) continue;
     MARK_NOT_MUTABLE(x);
-    Rcpp::Shield<SEXP> held(Rf_allocVector(VECSXP, 3));
+    Rcpp::Shield<SEXP> held(Rf_allocVector(VECSXP, 4));
     SET_VECTOR_ELT(held, 0, x);
     SET_VECTOR_ELT(held, 1, rows);
     SET_VECTOR_ELT(held, 2, wanted);

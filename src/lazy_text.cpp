@@ -4,6 +4,7 @@
 #include <climits>
 
 #include "lazy_text.h"
+#include "threads.h"
 
 namespace lazy_text {
 
@@ -114,10 +115,15 @@ SEXP lazy_parts_kernel(SEXP x) {
 
 // Text of codes from 1 and their labels.
 // [[Rcpp::export(rng = false)]]
-SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels) {
+SEXP lazy_text_kernel(Rcpp::IntegerVector codes, Rcpp::CharacterVector labels, int threads) {
   const int most = static_cast<int>(labels.size());
-  int odd = 0;
-  for (const int code : codes) odd |= (code < 1 || code > most) && code != NA_INTEGER;
-  if (odd != 0) Rcpp::stop("a code without a label");
+  const int* code = INTEGER_RO(codes);
+  std::atomic<bool> good{true};
+  threads::ranges(codes.size(), threads, [&](std::size_t a, std::size_t b) {
+    int odd = 0;
+    for (std::size_t i = a; i < b; ++i) odd |= (code[i] < 1 || code[i] > most) && code[i] != NA_INTEGER;
+    if (odd != 0) good = false;
+  });
+  if (!good) Rcpp::stop("a code without a label");
   return lazy_text::text(codes, labels);
 }

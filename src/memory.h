@@ -96,7 +96,7 @@ class Zeros {
   T* data_ = nullptr;
 };
 
-// Memory for values whose number is not known: what is not used is not touched, and what was used can be given back.
+// Memory for values whose number is not known: what is not used is not touched.
 template <typename T>
 class Growing {
  public:
@@ -127,18 +127,6 @@ class Growing {
     held_ = wanted;
   }
   T* data() const { return data_; }
-  // Values that nobody reads again.
-  void give_back(std::size_t from, std::size_t n) {
-#if defined(__linux__)
-    constexpr std::size_t kPage = std::size_t{1} << 16;  // no system's pages are larger
-    const uintptr_t first = (reinterpret_cast<uintptr_t>(data_ + from) + kPage - 1) / kPage * kPage;
-    const uintptr_t last = reinterpret_cast<uintptr_t>(data_ + from + n) / kPage * kPage;
-    if (first < last) madvise(reinterpret_cast<void*>(first), last - first, MADV_DONTNEED);
-#else
-    (void)from;
-    (void)n;
-#endif
-  }
   void clear() {
 #if defined(__linux__)
     if (data_ != nullptr) munmap(data_, held_ * sizeof(T));

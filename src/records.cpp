@@ -7,10 +7,9 @@
 #include <memory>
 
 #include "file_handle.h"
-#include "lazy_text.h"
 #include "memory.h"
 #include "record_count.h"
-#include "field_values.h"
+#include "taken_columns.h"
 #include "threads.h"
 
 namespace {
@@ -52,16 +51,14 @@ std::vector<bool> named_in(const std::vector<std::string>& heading, Rcpp::Nullab
   return out;
 }
 
-// No block need be larger than its file. One that grows is found out when its end is read.
-std::size_t block_size(const std::string& path, double wanted) {
+double bytes_of(const std::string& path) {
   const File file = opened(path, "rb");
-  if (std::fseek(file.get(), 0, SEEK_END) != 0) return static_cast<std::size_t>(wanted);
+  if (std::fseek(file.get(), 0, SEEK_END) != 0) Rcpp::stop("a file cannot be read");
 #if defined(_WIN32)
-  const double bytes = static_cast<double>(_ftelli64(file.get()));
+  return static_cast<double>(_ftelli64(file.get()));
 #else
-  const double bytes = static_cast<double>(ftello(file.get()));
+  return static_cast<double>(ftello(file.get()));
 #endif
-  return static_cast<std::size_t>(std::min(wanted, std::max(bytes, 0.0) + 1));
 }
 
 // Bytes of a file, each thread reading a part of them.
@@ -181,86 +178,6 @@ bool read_stretch(std::FILE* file, double offset, std::size_t bytes, char delimi
   return to.good();
 }
 
-// The texts that each thread numbered for itself as one: the labels, and for each thread the numbers that its own have
-// there (from 1). FALSE if one of them is not UTF-8.
-bool merged_texts(const std::vector<relay::Texts*>& of, Rcpp::CharacterVector& labels,
-                  std::vector<std::vector<int>>& now) {
-  relay::Texts& whole = *of[0];
-  for (const relay::Texts* texts : of) now.push_back(whole.codes_of(*texts));
-  labels = Rcpp::CharacterVector(whole.size());
-  for (int code = 1; code <= whole.size(); ++code) {
-    const char* const text = whole.text(code);
-    const std::size_t n = whole.length(code);
-    if (utf8::odd_byte(text, text + n) != text + n) return false;
-    SET_STRING_ELT(labels, code - 1, Rf_mkCharLenCE(text, static_cast<int>(n), CE_UTF8));
-  }
-  return true;
-}
-
-// Room for n numbers or days.
-SEXP numbers_as(relay::Taken kind, std::size_t n) {
-  const Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
-  if (kind == relay::Taken::kDay) Rcpp::RObject(out).attr("class") = "Date";
-  return out;
-}
-
-// Some records of a thread's gatherer, and where they go.
-struct Segment {
-  int thread;
-  std::size_t records;
-};
-
-// What the threads took, in the order of the records; the memory of each column is given back before the next.
-Rcpp::List taken_columns(std::vector<relay::Gatherer>& gatherers, const std::vector<relay::Taken>& kinds,
-                         const std::vector<Segment>& segments) {
-  const int count = static_cast<int>(gatherers.size());
-  std::size_t n = 0;
-  for (const Segment& segment : segments) n += segment.records;
-  // copy(t, from, to, records): each thread copies what it took.
-  const auto each_segment = [&](auto copy) {
-    threads::each(count, [&](int t) {
-      std::size_t from = 0, to = 0;
-      for (const Segment& segment : segments) {
-        if (segment.thread == t) {
-          copy(t, from, to, segment.records);
-          from += segment.records;
-        }
-        to += segment.records;
-      }
-    });
-  };
-  Rcpp::List out(kinds.size());
-  for (std::size_t k = 0; k < kinds.size(); ++k) {
-    if (kinds[k] == relay::Taken::kNumber || kinds[k] == relay::Taken::kDay) {
-      out[k] = numbers_as(kinds[k], n);
-      double* const number = REAL(out[k]);
-      each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
-        std::copy_n(gatherers[t].numbers(k).data() + from, records, number + to);
-        gatherers[t].numbers(k).give_back(from, records);
-      });
-    } else if (kinds[k] == relay::Taken::kText) {
-      std::vector<relay::Texts*> texts;
-      for (relay::Gatherer& gatherer : gatherers) texts.push_back(&gatherer.values().texts(k));
-      std::vector<std::vector<int>> now;
-      Rcpp::CharacterVector labels;
-      if (!merged_texts(texts, labels, now)) Rcpp::stop("a text is not UTF-8");
-      const Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
-      int* const code = INTEGER(codes);
-      each_segment([&](int t, std::size_t from, std::size_t to, std::size_t records) {
-        const int* own = gatherers[t].codes(k).data() + from;
-        std::transform(own, own + records, code + to, [&](int of) { return now[t][of - 1]; });
-        gatherers[t].codes(k).give_back(from, records);
-      });
-      out[k] = lazy_text::text(codes, labels);
-    }
-    for (relay::Gatherer& gatherer : gatherers) {
-      gatherer.numbers(k).clear();
-      gatherer.codes(k).clear();
-    }
-  }
-  return out;
-}
-
 // How each wanted column is taken while it is counted, told from the first records: as days or numbers if they are,
 // unless it is asked for as text.
 std::vector<relay::Taken> taken_kinds(const char* at, const char* end, const records::Marks& marks,
@@ -304,13 +221,13 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
                                  Rcpp::Nullable<Rcpp::CharacterVector> wanted,
                                  Rcpp::Nullable<Rcpp::CharacterVector> texts, double size, int threads) {
   const records::Marks marks{delimiter[0], decimal[0]};
-  Blocks blocks(path, block_size(path, size), threads);
+  const double file_bytes = bytes_of(path);
+  // No block need be larger than its file. One that grows is found out when its end is read.
+  Blocks blocks(path, static_cast<std::size_t>(std::min(size, file_bytes + 1)), threads);
   std::vector<std::string> heading;
   std::vector<bool> columns_wanted;
   std::vector<double> offsets, bytes, held;
-  std::vector<relay::Gatherer> gatherers;
-  std::vector<relay::Taken> kinds;
-  std::vector<Segment> segments;
+  relay::TakenColumns taken(marks.decimal, blocks.threads(), file_bytes);
   records::Count whole;
   double odd_line = 0;
   int odd_value = 0;
@@ -340,11 +257,11 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       whole.columns.assign(top.fields, profile::Column());
       columns_wanted = named_in(heading, wanted);
       if (texts.isNotNull()) {
-        kinds = taken_kinds(at, end, marks, columns_wanted, named_in(heading, texts), whole.fields);
-        for (int t = 0; t < blocks.threads(); ++t) gatherers.emplace_back(marks.decimal, NA_REAL, kinds);
+        taken.start(taken_kinds(at, end, marks, columns_wanted, named_in(heading, texts), whole.fields));
       }
     }
-    const auto found = records::count(at, end, marks, whole.fields, columns_wanted, blocks.places(), gatherers);
+    const auto found = records::count(at, end, marks, whole.fields, columns_wanted, blocks.places(),
+                                      taken.gatherers());
     if (found.odd != nullptr) {
       told(found.odd);
       break;
@@ -354,8 +271,8 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       offsets.push_back(blocks.offset() + static_cast<double>(part.from - blocks.data()));
       bytes.push_back(static_cast<double>(part.to - part.from));
       held.push_back(static_cast<double>(part.records));
-      segments.push_back({part.thread, part.records});
     }
+    taken.add(found.stretches, blocks.offset() + static_cast<double>(end - blocks.data()));
     feeds = static_cast<double>(whole.lines);
   }
   const std::size_t columns = whole.columns.size();
@@ -371,8 +288,6 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
     shorter[k] = static_cast<int>(column.shorter());
   }
   const bool sound = odd_line == 0 && whole.misfit_count == 0 && whole.quote_count == 0 && whole.open_line == 0;
-  Rcpp::List taken;
-  if (sound && !gatherers.empty()) taken = taken_columns(gatherers, kinds, segments);
   return Rcpp::List::create(
       Rcpp::_["heading"] = utf8_texts(heading), Rcpp::_["records"] = static_cast<double>(whole.records),
       Rcpp::_["fields"] = static_cast<double>(whole.fields),
@@ -383,7 +298,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       Rcpp::_["columns"] = Rcpp::List::create(
           Rcpp::_["given"] = given, Rcpp::_["words"] = words, Rcpp::_["days"] = days, Rcpp::_["numbers"] = numbers,
           Rcpp::_["lengths"] = lengths, Rcpp::_["shorter"] = shorter),
-      Rcpp::_["taken"] = taken,
+      Rcpp::_["taken"] = sound ? taken.list() : Rcpp::List(),
       Rcpp::_["stretches"] = Rcpp::List::create(Rcpp::_["offset"] = offsets, Rcpp::_["bytes"] = bytes,
                                                 Rcpp::_["records"] = held),
       Rcpp::_["odd"] = Rcpp::List::create(Rcpp::_["line"] = odd_line, Rcpp::_["byte"] = odd_value));
@@ -415,13 +330,8 @@ SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
   Rcpp::List out(taken.size());
   for (std::size_t k = 0; k < taken.size(); ++k) {
     if (taken[k] == relay::Taken::kNot) continue;
-    if (taken[k] == relay::Taken::kText) {
-      out[k] = pages::vector(INTSXP, starts[parts]);
-      first[k].codes = INTEGER(out[k]);
-    } else {
-      out[k] = numbers_as(taken[k], starts[parts]);
-      first[k].numbers = REAL(out[k]);
-    }
+    out[k] = relay::room_for(taken[k], starts[parts]);
+    first[k] = relay::target_in(out[k]);
   }
   std::vector<File> files;
   std::vector<relay::Values> read;
@@ -444,18 +354,17 @@ SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
   });
   if (!good) return R_NilValue;
   for (std::size_t k = 0; k < taken.size(); ++k) {
-    if (taken[k] != relay::Taken::kText) continue;
-    std::vector<relay::Texts*> of;
-    for (relay::Values& values : read) of.push_back(&values.texts(k));
-    Rcpp::CharacterVector labels;
-    std::vector<std::vector<int>> now;
-    if (!merged_texts(of, labels, now)) return R_NilValue;
+    if (taken[k] == relay::Taken::kNot) continue;
+    relay::Texts& whole = read[0].texts(k);
+    std::vector<std::vector<int>> now(parts);
+    for (int t = 0; t < parts; ++t) whole.add_codes_of(read[t].texts(k), now[t]);
     int* const code = first[k].codes;
-    threads::each(parts, [&](int t) {
+    threads::each(code == nullptr ? 0 : parts, [&](int t) {
       if (t > 0) std::transform(code + starts[t], code + starts[t + 1], code + starts[t],
                                 [&](int own) { return now[t][own - 1]; });
     });
-    out[k] = lazy_text::text(out[k], labels);
+    out[k] = relay::column_of(taken[k], out[k], whole);
+    if (Rf_isNull(out[k])) return R_NilValue;
   }
   return out;
 }

@@ -16,9 +16,10 @@ tally::Kind kind_of(const std::string& name) {
   Rcpp::stop("unknown kind of measure: %s", name);
 }
 
-tally::KeySpace key_space(const Rcpp::List& keys, double lines) {
+tally::KeySpace key_space(const Rcpp::List& keys, double lines, bool once = false) {
+  const std::size_t n = static_cast<std::size_t>(lines);
   std::vector<tally::Key> out;
-  for (R_xlen_t k = 0; k < keys.size(); ++k) out.push_back(border::key(keys[k], static_cast<std::size_t>(lines)));
+  for (R_xlen_t k = 0; k < keys.size(); ++k) out.push_back(border::key(keys[k], n, once));
   return tally::KeySpace(std::move(out));
 }
 
@@ -37,10 +38,12 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
       if (TYPEOF(minor) != REALSXP || TYPEOF(lines) != REALSXP) Rcpp::stop("tallied values of another type");
       amount.tallied = REAL_RO(minor);
       amount.lines = REAL_RO(lines);
-    } else if (TYPEOF(minor) == INTSXP) {
-      amount.whole = INTEGER_RO(minor);
     } else if (!Rf_isNull(minor)) {
-      amount.minor = REAL_RO(minor);
+      // A mask is of the lines.
+      const lazy_rows::Found found = Rf_isNull(mask) ? lazy_rows::find(minor) : lazy_rows::Found{minor, nullptr};
+      amount.rows = found.rows;
+      if (TYPEOF(minor) == INTSXP) amount.whole = INTEGER_RO(found.values);
+      else amount.minor = REAL_RO(found.values);
     }
     if (!Rf_isNull(mask)) amount.mask = LOGICAL_RO(mask);
     out.push_back(amount);
@@ -114,7 +117,7 @@ SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool ra
 Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads) {
   try {
     const std::vector<tally::Amount> taken = amounts_of(amounts, lines);
-    const tally::Tally tally(key_space(keys, lines), taken);
+    const tally::Tally tally(key_space(keys, lines, true), taken);
     const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads,
                                            [] { Rcpp::checkUserInterrupt(); });
     Rcpp::List values(taken.size()), counted(taken.size());

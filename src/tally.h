@@ -43,6 +43,7 @@ struct Amount {
   const int* whole = nullptr;
   const double* tallied = nullptr;  // 64-bit integers in the bytes of doubles
   const double* lines = nullptr;
+  const int* rows = nullptr;  // from 1: `minor` or `whole` of the lines is in these rows
   const int* mask = nullptr;  // R logical; null for every line
 
   // Sums and counts start from 0; the others need to know whether they hold anything.
@@ -88,7 +89,7 @@ void add_whole(const int* whole, const Place* at, std::size_t n, const Column& c
 }
 
 template <typename Place, typename Line>
-void take_lines(const Amount& amount, const Place* at, std::size_t n, const Column& column, Line line_of) {
+void take_rows(const Amount& amount, const Place* at, std::size_t n, const Column& column, Line line_of) {
   if (amount.kind == Kind::sum && amount.whole != nullptr && amount.mask == nullptr) {
     add_whole(amount.whole, at, n, column, line_of);
     return;
@@ -109,6 +110,16 @@ void take_lines(const Amount& amount, const Place* at, std::size_t n, const Colu
       minor = whole_at(amount.tallied, line);
     }
     put(column, at[i], amount.kind, minor, lines);
+  }
+}
+
+template <typename Place, typename Line>
+void take_lines(const Amount& amount, const Place* at, std::size_t n, const Column& column, Line line_of) {
+  if (amount.rows == nullptr) {
+    take_rows(amount, at, n, column, line_of);
+  } else {
+    const auto row_of = [&](std::size_t i) { return static_cast<std::size_t>(amount.rows[line_of(i)]) - 1; };
+    take_rows(amount, at, n, column, row_of);
   }
 }
 

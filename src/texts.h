@@ -11,18 +11,16 @@
 
 namespace relay {
 
-// Eight bytes, and of these the first n only.
+// The start of a text is looked at as two words, whatever its length.
+constexpr std::size_t kStart = 16;
+
+// Bits that keep kStart bytes, and then bits that keep none.
+constexpr char kKept[2 * kStart + 1] = "\xff\xff\xff\xff\xff\xff\xff\xff\xff\xff\xff\xff\xff\xff\xff\xff";
+
 inline std::uint64_t word_at(const char* at) {
   std::uint64_t word;
   std::memcpy(&word, at, 8);
   return word;
-}
-inline std::uint64_t first_of(std::uint64_t word, std::size_t n) {
-#if defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_BIG_ENDIAN__
-  return n == 0 ? 0 : word >> (64 - 8 * n);
-#else
-  return n == 0 ? 0 : word << (64 - 8 * n);
-#endif
 }
 
 // Texts by their bytes, numbered from 1 by first appearance. kBehind bytes (see records.h) may be read behind a text.
@@ -32,51 +30,59 @@ class Texts {
 
   int code(const char* at, std::size_t n) {
     const Start start = start_of(at, n);
-    std::size_t place = hash_of(start, at, n) >> shift_;
-    for (; table_[place].code != 0; place = (place + 1) & (table_.size() - 1)) {
-      const Entry& entry = table_[place];
-      // A short text is all start: nothing else need be looked at.
-      if (entry.start.first == start.first && entry.start.second == start.second && entry.length == n &&
-          (n <= kStart || std::memcmp(bytes_.data() + starts_[entry.code - 1], at, n) == 0)) return entry.code;
-    }
-    return append(place, start, at, n);
+    const std::uint64_t hash = hash_of(start, at, n);
+    const Entry& entry = table_[hash >> shift_];
+    // A short text is all start: nothing else need be looked at.
+    if (n <= kStart && entry.is(start, n)) return entry.code;
+    return look_up(hash, start, at, n);
   }
   int size() const { return static_cast<int>(starts_.size()); }
   const char* text(int code) const { return bytes_.data() + starts_[code - 1]; }
   std::size_t length(int code) const { return (code < size() ? starts_[code] : used_) - starts_[code - 1]; }
 
-  // The codes here of another's texts.
-  std::vector<int> codes_of(const Texts& other) {
-    std::vector<int> out;
-    for (int k = 1; k <= other.size(); ++k) out.push_back(code(other.text(k), other.length(k)));
-    return out;
+  // The codes here of another's texts, behind those that are known already.
+  void add_codes_of(const Texts& other, std::vector<int>& codes) {
+    for (int k = static_cast<int>(codes.size()) + 1; k <= other.size(); ++k) {
+      codes.push_back(code(other.text(k), other.length(k)));
+    }
   }
 
  private:
-  // The first sixteen bytes, nothing behind a shorter text's end.
+  // The first kStart bytes, nothing behind a shorter text's end.
   struct Start {
     std::uint64_t first = 0, second = 0;
   };
   struct Entry {
     Start start;
     std::size_t length = 0;
-    int code = 0;
+    int code = 0;  // 0 if there is none
+    bool is(const Start& of, std::size_t n) const {
+      return start.first == of.first && start.second == of.second && length == n && code != 0;
+    }
   };
-  static constexpr std::size_t kStart = 16;
-
   static Start start_of(const char* at, std::size_t n) {
-    const std::size_t first = std::min<std::size_t>(n, 8), second = std::min<std::size_t>(n - first, 8);
-    return {first_of(word_at(at), first), first_of(word_at(at + 8), second)};
+    const char* const mask = kKept + kStart - std::min(n, kStart);
+    return {word_at(at) & word_at(mask), word_at(at + 8) & word_at(mask + 8)};
   }
   static std::uint64_t hash_of(const Start& start, const char* at, std::size_t n) {
     std::uint64_t hash = mixed(mixed(start.first ^ n) ^ start.second);
-    for (std::size_t k = kStart; k < n; k += 8) {
-      hash = mixed(hash ^ first_of(word_at(at + k), std::min<std::size_t>(n - k, 8)));
+    for (std::size_t k = kStart; k < n; k += kStart) {
+      const Start more = start_of(at + k, n - k);
+      hash = mixed(mixed(hash ^ more.first) ^ more.second);
     }
     return hash;
   }
   static std::uint64_t mixed(std::uint64_t x) {
     return (x ^ x >> 32) * 0x9E3779B97F4A7C15u;
+  }
+  // Not part of the loops that ask for codes, which stay short without it.
+  __attribute__((noinline)) int look_up(std::uint64_t hash, const Start& start, const char* at, std::size_t n) {
+    std::size_t place = hash >> shift_;
+    for (; table_[place].code != 0; place = (place + 1) & (table_.size() - 1)) {
+      const Entry& entry = table_[place];
+      if (entry.is(start, n) && (n <= kStart || std::memcmp(text(entry.code), at, n) == 0)) return entry.code;
+    }
+    return append(place, start, at, n);
   }
   int append(std::size_t place, const Start& start, const char* at, std::size_t n) {
     starts_.push_back(used_);

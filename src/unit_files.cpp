@@ -1,6 +1,7 @@
 // What reads and writes, compiled together: R's headers take longer than most files.
 #include "dictionary.cpp"
 #include "files.cpp"
+#include "front.cpp"
 #include "lazy_rows.cpp"
 #include "lazy_text.cpp"
 #include "money.cpp"

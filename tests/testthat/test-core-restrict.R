@@ -38,6 +38,20 @@ test_that("a condition on distinct values answers as on every line", {
   check(startsWith(tolower(trimws(status)), "p"))
 })
 
+test_that("what a condition leaves is the same however often it is asked, with other measures and groups", {
+  many <- daybook(a_sale(day = as.Date("2026-01-01") + rep(0:9, 30), region = rep(c("Vale", "Fen", NA), 100),
+                         product = rep(letters[1:20], 15), revenue = 1:300, units = 300:1), day, revenue, product, units)
+  kept <- keep_lines(many, revenue > 40 & product != "c")
+  plain <- daybook(lines_of(kept), day, revenue, product, units)
+  answers <- function(facts) list(
+    totals(facts, region, "day"), totals(facts, region, "day"), totals(facts, product, "month", c("units", "revenue")),
+    totals(facts, measures = list(median_of(revenue), largest_of(revenue), count_distinct(region))),
+    totals(keep_lines(facts, units > 50), product, "day")
+  )
+  columns <- function(answers) lapply(answers, function(t) lapply(stats::setNames(nm = names(t)), function(k) t[[k]]))
+  expect_identical(columns(answers(kept)), columns(answers(plain)))
+})
+
 test_that("values that no line has are mentioned with the nearest", {
   expect_snapshot({
     invisible(keep_lines(book, status %in% c("paid", "opne")))

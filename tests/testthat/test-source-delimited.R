@@ -32,6 +32,25 @@ test_that("large files come whole, in any number of threads and any size of bloc
   }
 })
 
+test_that("values find room whatever the length of the records before", {
+  widths <- rep(c(1, 300), each = 2000)
+  for (width in list(widths, rev(widths), rep(9, 4000))) {
+    text <- vapply(width, strrep, "", x = "k")
+    path <- text_at(paste0("text,day,n\n", paste0(text, ",2024-02-29,", seq_along(text), "\n", collapse = "")))
+    for (block in c(700, 9000)) {
+      withr::local_options(hinterfeld.block = block)
+      read <- load_table(path)
+      expect_identical(as.list(read), list(text = text, day = rep(as.Date("2024-02-29"), 4000), n = as.double(1:4000)),
+                       ignore_attr = TRUE)
+      # R may write into what it got, and keep what it had.
+      other <- read
+      other$n[4000] <- 0
+      expect_identical(c(read$n[4000], other$n[4000]), c(4000, 0))
+      expect_identical(unserialize(serialize(read$n, NULL)), as.double(1:4000))
+    }
+  }
+})
+
 test_that("plain numbers and days need no second look, and come as the others do", {
   x <- c("0", "0.05", "-3", "999999999999999", "12.5", "2.25", "", "-0.1")
   path <- text_at(paste0("n,d\n", paste0(x, ",2024-02-29\n", collapse = "")))
