@@ -199,7 +199,7 @@ lines_of_groups <- function(groups, plan, brief, side) {
   columns <- plain_chunk(keys, grep("^[.](matched|lacking)", names(keys), value = TRUE, invert = TRUE), c(given, types))
   n <- length(groups$grouped$times)
   columns <- c(columns, groups$amounts, if (!all(groups$given %in% 1)) list(.given = groups$given))
-  lines <- tibble::new_tibble(columns, nrow = n)
+  lines <- inner_table(columns, n)
   total <- sum(groups$grouped$times)
   trail <- new_trail("read", sprintf("%s, grouped in the database", side$table), 0, total)
   alike <- list()

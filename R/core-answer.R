@@ -4,7 +4,9 @@
 answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
 
 new_totals <- function(columns, answer) {
-  tibble::new_tibble(columns, answer = check_answer(answer, names(columns)), class = "hinterfeld_totals")
+  n <- if (length(columns)) length(columns[[1]]) else 0L
+  structure(inner_table(columns, n), answer = check_answer(answer, names(columns)),
+            class = c("hinterfeld_totals", tibble_class))
 }
 
 # What an answer holds:
@@ -116,8 +118,7 @@ has_measure_among <- function(answer, names) {
 #' @exportS3Method tibble::as_tibble
 as_tibble.hinterfeld_totals <- function(x, ...) {
   attr(x, "answer") <- NULL
-  class(x) <- setdiff(class(x), answer_classes)
-  x
+  outer_table(x)
 }
 
 #' @exportS3Method tibble::as_tibble

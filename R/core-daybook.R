@@ -142,7 +142,7 @@ lines_of <- function(book) {
 #' @export
 set_aside <- function(book) {
   check_daybook(book)
-  book$aside
+  outer_table(book$aside)
 }
 
 # What the lines hold: roles first, then every other column ------------------------------------------
@@ -286,7 +286,7 @@ aside_table <- function(lines, reason, origin) {
   # Column by column: a table takes rows of coded text by making all of it text.
   others <- as.list(lines)[!names(lines) %in% names(about)]
   kept <- lapply(others, function(x) if (is.data.frame(x)) x[bad, ] else x[bad])
-  rows <- tibble::new_tibble(Filter(Negate(is.null), c(about, kept)), nrow = length(bad))
+  rows <- inner_table(Filter(Negate(is.null), c(about, kept)), length(bad))
   if (is.null(origin$aside)) rows else stack_tables(origin$aside, rows)
 }
 
@@ -299,5 +299,5 @@ stack_tables <- function(a, b) {
     if (plain) c(as.character(x),
                  as.character(y)) else if (is.null(a[[name]])) y[c(rep(NA, nrow(a)), seq_along(y))] else c(x, y)
   })
-  tibble::new_tibble(columns, nrow = nrow(a) + nrow(b))
+  inner_table(columns, nrow(a) + nrow(b))
 }

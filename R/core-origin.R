@@ -29,8 +29,8 @@ lines_id <- function(columns, places, revenue) {
 }
 
 new_places <- function(file, rows, before = 0, empty = list(NULL)) {
-  tibble::new_tibble(list(file = file, rows = as.double(rows), before = rep_len(as.double(before), length(file)),
-                          empty = rep_len(empty, length(file))), nrow = length(file))
+  inner_table(list(file = file, rows = as.double(rows), before = rep_len(as.double(before), length(file)),
+                   empty = rep_len(empty, length(file))), length(file))
 }
 
 origin_of <- function(table) {

@@ -6,18 +6,18 @@
 new_trail <- function(what = character(), why = character(), lines_before = double(), lines_after = double(),
                       revenue_before = NA_real_, revenue_after = NA_real_, decimals = 0L, unmatched = 0, unused = 0) {
   n <- length(what)
-  tibble::new_tibble(list(
+  inner_table(list(
     what = what, why = why,
     lines_before = rep_len(as.double(lines_before), n), lines_after = rep_len(as.double(lines_after), n),
     revenue_before = rep_len(as.double(revenue_before), n), revenue_after = rep_len(as.double(revenue_after), n),
     decimals = rep_len(as.integer(decimals), n), unmatched = rep_len(as.double(unmatched), n),
     unused = rep_len(as.double(unused), n), merged = rep_len(1, n), orders_before = rep_len(NA_real_, n),
     orders_after = rep_len(NA_real_, n)
-  ), nrow = n)
+  ), n)
 }
 
 add_steps <- function(trail, steps) {
-  tibble::new_tibble(Map(c, trail, steps[names(trail)]), nrow = nrow(trail) + nrow(steps))
+  inner_table(Map(c, trail, steps[names(trail)]), nrow(trail) + nrow(steps))
 }
 
 # Trails of lines that were put together, step by step: steps of one name are added up, whatever file they read; a step

@@ -31,7 +31,7 @@ chunk_lines <- function(chunk, n, places, readings, source) {
     if (is.null(reading)) coded_as_text(coded, source$options$blank) else
       reading$values[match(coded$labels, reading$texts)][coded$codes]
   })
-  table <- tibble::new_tibble(columns, nrow = n)
+  table <- inner_table(columns, n)
   set_origin(table, places, new_trail("read", places$file, 0, n), text_marks(columns, source))
 }
 

@@ -27,7 +27,7 @@ load_table.DBIConnection <- function(path, table, columns = NULL, ..., types = N
   check_types(types)
   check_text(table, "table")
   source <- open_database(path, table, enquo(columns), Filter(Negate(is.null), list(types = types)))
-  read_source(source)
+  outer_table(read_source(source))
 }
 
 database_kind <- list(

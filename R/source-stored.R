@@ -57,5 +57,5 @@ parse_aside <- function(columns) {
     values_of_type(values, text_field(column$type, 1))
   })
   check_saved(length(unique(lengths(values))) <= 1, "lines")
-  tibble::new_tibble(values, nrow = if (length(values)) length(values[[1]]) else 0L)
+  inner_table(values, if (length(values)) length(values[[1]]) else 0L)
 }

@@ -61,7 +61,7 @@ load_table.default <- function(path, columns = NULL, ..., delimiter = NULL, deci
   options <- checked_options(delimiter, decimal_mark, types, blank, encoding, sheet, range)
   source <- open_files(path, enquo(columns), options, scan = scan_whole)
   on.exit(close_source(source))
-  read_source(source)
+  outer_table(read_source(source))
 }
 
 # The options that were given, checked.
@@ -184,7 +184,7 @@ as_lines <- function(columns, source, call) {
     x <- columns[[name]]
     if (is.list(x)) open_column(coded_as_text(x, source$options$blank), name, source, places, call) else x
   })
-  table <- tibble::new_tibble(typed, nrow = as.integer(sum(source$rows)))
+  table <- inner_table(typed, as.integer(sum(source$rows)))
   set_origin(table, places, new_trail("read", source$shown, 0, nrow(table)), text_marks(typed, source))
 }
 

@@ -162,7 +162,7 @@ parse_trail <- function(trail) {
     if (is.integer(of)) as.integer(values) else if (is.character(of)) as.character(values) else as.double(values)
   }, trail, as.list(like))
   check_saved(length(unique(lengths(columns))) == 1 && all(columns$decimals %in% 0:max_decimals), "steps")
-  tibble::new_tibble(columns, nrow = length(columns$what))
+  inner_table(columns, length(columns$what))
 }
 
 parse_shared_names <- function(saved) {

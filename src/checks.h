@@ -20,8 +20,8 @@ inline void check_rows(const int* rows, std::size_t n, R_xlen_t held, int wanted
 }
 
 // A key of some lines: a list of codes (NULL where all have the first one), size, lookup (or NULL) and first. Whoever
-// looks at each code `once` may get some rows of a longer column.
-inline tally::Key key(const Rcpp::List& given, std::size_t lines, bool once = false) {
+// looks at each code once may get some rows of a longer column, as long as it is `kept`.
+inline tally::Key key(const Rcpp::List& given, std::size_t lines, lazy_rows::Kept* kept = nullptr) {
   SEXP codes = given["codes"], lookup = given["lookup"];
   const double size = Rcpp::as<double>(given["size"]);
   const bool one = Rf_isNull(codes) && size == 1;
@@ -29,7 +29,7 @@ inline tally::Key key(const Rcpp::List& given, std::size_t lines, bool once = fa
                static_cast<std::size_t>(Rf_xlength(codes)) < lines)) {
     Rcpp::stop("not one code for each line");
   }
-  const lazy_rows::Found found = once ? lazy_rows::find(codes) : lazy_rows::Found{codes, nullptr};
+  const lazy_rows::Found found = kept ? lazy_rows::find(codes, *kept) : lazy_rows::Found{codes, nullptr};
   return {one ? nullptr : INTEGER_RO(found.values), found.rows, static_cast<uint64_t>(size),
           Rf_isNull(lookup) ? nullptr : INTEGER_RO(lookup), Rcpp::as<int>(given["first"]), Rf_length(lookup)};
 }

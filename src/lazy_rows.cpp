@@ -75,9 +75,11 @@ void vector_methods(R_altrep_class_t of) {
 
 }  // namespace
 
-Found find(SEXP x) {
+Found find(SEXP x, Kept& kept) {
   if (!is_lazy(x) || gathered(x) != R_NilValue || VECTOR_ELT(waiting(x), 3) != R_NilValue) return {x, nullptr};
   SET_VECTOR_ELT(waiting(x), 3, Rf_ScalarLogical(TRUE));
+  // The vector forgets its source when it is gathered.
+  kept.emplace_back(waiting(x));
   return {source(x), INTEGER_RO(rows(x))};
 }
 

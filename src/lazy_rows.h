@@ -1,6 +1,8 @@
 // Some rows of a column, which are gathered only when somebody needs them one behind another.
 #pragma once
-#include <Rinternals.h>
+#include <Rcpp.h>
+
+#include <vector>
 
 namespace lazy_rows {
 
@@ -10,7 +12,11 @@ struct Found {
   const int* rows;
 };
 
-// For whoever looks at every value once. The next who asks gets them gathered, because more may follow.
-Found find(SEXP x);
+// What keeps such values from being collected.
+using Kept = std::vector<Rcpp::RObject>;
+
+// For whoever looks at every value once, as long as it is `kept`. The next who asks gets the values gathered, because
+// more may follow.
+Found find(SEXP x, Kept& kept);
 
 }  // namespace lazy_rows

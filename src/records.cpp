@@ -233,6 +233,9 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
   int odd_value = 0;
   double feeds = 0;
   char last = '\n';
+  const auto sound = [&] {
+    return odd_line == 0 && whole.misfit_count == 0 && whole.quote_count == 0 && whole.open_line == 0;
+  };
   while (odd_line == 0 && blocks.next()) {
     const char *at = blocks.data(), *end = blocks.end();
     last = end[-1];
@@ -272,7 +275,8 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       bytes.push_back(static_cast<double>(part.to - part.from));
       held.push_back(static_cast<double>(part.records));
     }
-    taken.add(found.stretches, blocks.offset() + static_cast<double>(end - blocks.data()));
+    // A record that lacks fields leaves values out.
+    if (sound()) taken.add(found.stretches, blocks.offset() + static_cast<double>(end - blocks.data()));
     feeds = static_cast<double>(whole.lines);
   }
   const std::size_t columns = whole.columns.size();
@@ -287,7 +291,6 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
     lengths[k] = static_cast<int>(column.lengths());
     shorter[k] = static_cast<int>(column.shorter());
   }
-  const bool sound = odd_line == 0 && whole.misfit_count == 0 && whole.quote_count == 0 && whole.open_line == 0;
   return Rcpp::List::create(
       Rcpp::_["heading"] = utf8_texts(heading), Rcpp::_["records"] = static_cast<double>(whole.records),
       Rcpp::_["fields"] = static_cast<double>(whole.fields),
@@ -298,7 +301,7 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       Rcpp::_["columns"] = Rcpp::List::create(
           Rcpp::_["given"] = given, Rcpp::_["words"] = words, Rcpp::_["days"] = days, Rcpp::_["numbers"] = numbers,
           Rcpp::_["lengths"] = lengths, Rcpp::_["shorter"] = shorter),
-      Rcpp::_["taken"] = sound ? taken.list() : Rcpp::List(),
+      Rcpp::_["taken"] = sound() ? taken.list() : Rcpp::List(),
       Rcpp::_["stretches"] = Rcpp::List::create(Rcpp::_["offset"] = offsets, Rcpp::_["bytes"] = bytes,
                                                 Rcpp::_["records"] = held),
       Rcpp::_["odd"] = Rcpp::List::create(Rcpp::_["line"] = odd_line, Rcpp::_["byte"] = odd_value));

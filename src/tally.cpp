@@ -16,14 +16,14 @@ tally::Kind kind_of(const std::string& name) {
   Rcpp::stop("unknown kind of measure: %s", name);
 }
 
-tally::KeySpace key_space(const Rcpp::List& keys, double lines, bool once = false) {
+tally::KeySpace key_space(const Rcpp::List& keys, double lines, lazy_rows::Kept* kept = nullptr) {
   const std::size_t n = static_cast<std::size_t>(lines);
   std::vector<tally::Key> out;
-  for (R_xlen_t k = 0; k < keys.size(); ++k) out.push_back(border::key(keys[k], n, once));
+  for (R_xlen_t k = 0; k < keys.size(); ++k) out.push_back(border::key(keys[k], n, kept));
   return tally::KeySpace(std::move(out));
 }
 
-std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
+std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows, lazy_rows::Kept& kept) {
   std::vector<tally::Amount> out;
   for (R_xlen_t m = 0; m < amounts.size(); ++m) {
     const Rcpp::List given = amounts[m];
@@ -40,7 +40,7 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows) {
       amount.lines = REAL_RO(lines);
     } else if (!Rf_isNull(minor)) {
       // A mask is of the lines.
-      const lazy_rows::Found found = Rf_isNull(mask) ? lazy_rows::find(minor) : lazy_rows::Found{minor, nullptr};
+      const lazy_rows::Found found = Rf_isNull(mask) ? lazy_rows::find(minor, kept) : lazy_rows::Found{minor, nullptr};
       amount.rows = found.rows;
       if (TYPEOF(minor) == INTSXP) amount.whole = INTEGER_RO(found.values);
       else amount.minor = REAL_RO(found.values);
@@ -116,8 +116,9 @@ SEXP counts_of(const tally::Groups& groups, const tally::Column& column, bool ra
 // [[Rcpp::export(rng = false)]]
 Rcpp::List tally_kernel(double lines, Rcpp::List keys, Rcpp::List amounts, bool raw, int threads) {
   try {
-    const std::vector<tally::Amount> taken = amounts_of(amounts, lines);
-    const tally::Tally tally(key_space(keys, lines, true), taken);
+    lazy_rows::Kept kept;
+    const std::vector<tally::Amount> taken = amounts_of(amounts, lines, kept);
+    const tally::Tally tally(key_space(keys, lines, &kept), taken);
     const tally::Groups groups = tally.run(static_cast<std::size_t>(lines), threads,
                                            [] { Rcpp::checkUserInterrupt(); });
     Rcpp::List values(taken.size()), counted(taken.size());

@@ -63,13 +63,14 @@ new_queue <- function(units) {
 own <- names(units) %in% c("server", "workers")
 processes <- min(max(1L, parallel::detectCores()), sum(!own), 8L)
 rest <- new_queue(units[!own])
-said <- tempfile(fileext = ".log")
 into <- character()
+said <- function(into) sub("rds$", "log", into)
 start <- function(queue) {
   into <<- c(into, tempfile(fileext = ".rds"))
   call <- sprintf("(%s)(%s, %s, %s)", paste(deparse(run_queue), collapse = "\n"), deparse(folder), deparse(queue),
                   deparse(into[length(into)]))
-  processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", call), stdout = said, stderr = "2>&1")
+  processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", call),
+                        stdout = said(into[length(into)]), stderr = "2>&1")
 }
 apart <- if (any(own)) start(new_queue(units[own]))
 started <- lapply(rep(rest, processes), start)
@@ -80,18 +81,21 @@ if (any(own)) {
   started <- c(started, start(rest))
 }
 for (process in started) process$wait()
-lost <- sum(!file.exists(into))
+lost <- into[!file.exists(into)]
 results <- lapply(into[file.exists(into)], readRDS)
 table <- do.call(rbind, lapply(results, function(result) result$table))
 cat(unlist(lapply(results, function(result) result$bad)), sep = "\n")
-if (lost) {
-  cat(utils::tail(readLines(said, warn = FALSE), 20), sep = "\n")
-  cat(sprintf("%d of %d test processes ended early.\n", lost, length(into)))
+# What a process said last, or from where R caught a signal.
+for (log in said(lost)) {
+  lines <- readLines(log, warn = FALSE)
+  caught <- grep("*** caught", lines, fixed = TRUE)
+  cat(utils::head(if (length(caught)) lines[-seq_len(caught[1] - 1)] else utils::tail(lines, 30), 30), sep = "\n")
 }
+if (length(lost)) cat(sprintf("%d of %d test processes ended early.\n", length(lost), length(into)))
 seconds <- sort(tapply(table$real, table$file, sum), decreasing = TRUE)
 slow <- utils::head(seconds, 10)
 cat("Slowest: ", paste(sprintf("%s %.0f s", sub("^test-(.*)[.]R$", "\\1", names(slow)), slow), collapse = ", "), "\n",
     sep = "")
-failed <- sum(table$failed) + sum(table$error) + lost
+failed <- sum(table$failed) + sum(table$error) + length(lost)
 cat(sprintf("\n%d passed, %d failed, %d skipped\n", sum(table$passed), failed, sum(table$skipped)))
 quit(save = "no", status = if (failed > 0) 1 else 0)

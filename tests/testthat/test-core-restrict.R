@@ -48,8 +48,23 @@ test_that("what a condition leaves is the same however often it is asked, with o
     totals(facts, measures = list(median_of(revenue), largest_of(revenue), count_distinct(region))),
     totals(keep_lines(facts, units > 50), product, "day")
   )
-  columns <- function(answers) lapply(answers, function(t) lapply(stats::setNames(nm = names(t)), function(k) t[[k]]))
+  columns <- function(answers) {
+    lapply(answers, function(t) lapply(stats::setNames(nm = names(t)), function(name) t[[name]]))
+  }
   expect_identical(columns(answers(kept)), columns(answers(plain)))
+})
+
+test_that("rows that are asked for twice in one tally stay where they are until it is done", {
+  amount <- function(minor) list(minor = minor, kind = "sum", counts = FALSE, mask = NULL, lines = NULL)
+  tally <- function(n) {
+    some <- hinterfeld:::lazy_rows_kernel(list(as.double(seq_len(n)), rep_len(1:3, n)), seq_len(n), 1L)
+    key <- list(codes = some[[2]], size = 3, lookup = NULL, first = 0L)
+    gctorture(TRUE)
+    on.exit(gctorture(FALSE))
+    hinterfeld:::tally_kernel(n, list(key, key), list(amount(some[[1]]), amount(some[[1]])), FALSE, 1L)
+  }
+  sums <- as.double(tapply(1:3000, rep_len(1:3, 3000), sum))
+  expect_identical(tally(3000)[c("codes", "values")], list(codes = list(1:3, 1:3), values = list(sums, sums)))
 })
 
 test_that("values that no line has are mentioned with the nearest", {
