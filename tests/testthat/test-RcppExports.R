@@ -51,7 +51,7 @@ test_that("orders are the same in any number of threads", {
 
 test_that("very many rows of a scope are in order although threads share them", {
   withr::local_seed(23)
-  n <- 600000
+  n <- rounds(150000, 600000)
   values <- list(
     skewed = round(stats::rexp(n, 1e-3)), few = as.double(sample(3, n, TRUE)), same = rep(1, n),
     parts = c(Inf, -Inf, NA, NaN, -0, stats::rnorm(n - 5))

@@ -24,6 +24,12 @@ test_that("one file, odd names and no likely columns still make a brief", {
   expect_true(any(grepl(paste0("../../", basename(path)), away, fixed = TRUE)))
 })
 
+# A starter brief that delivers its tables as CSV, and nothing else.
+tables_only <- function(brief) {
+  brief <- grep("^  (figures|workbook):", brief, value = TRUE, invert = TRUE)
+  brief[seq_along(brief) < match("figures:", brief) | seq_along(brief) >= match("outputs:", brief)]
+}
+
 test_that("headings of several words and days as people write them make a brief that runs", {
   folder <- withr::local_tempdir()
   write <- function(days) {
@@ -35,7 +41,8 @@ test_that("headings of several words and days as people write them make a brief 
   writeLines(brief <- write(c("15.01.2026", "02.02.2026")), job)
   expect_match(brief, "day_format: \"%d.%m.%Y\"  # CHECK: how the days are written$", all = FALSE)
   expect_identical(nrow(check_brief(job)), 0L)
-  run <- quiet(run_brief(job))
+  writeLines(tables_only(brief), job)
+  quiet(run_brief(job))
   expect_identical(utils::read.csv(file.path(folder, "job-out", "monthly_revenue.csv"))$revenue, c(3, 4, 7))
   writeLines("Order Date,Product Name,Total (EUR)", empty <- file.path(folder, "empty.csv"))
   expect_no_match(starter_brief(empty, folder), "day_format")
@@ -77,7 +84,7 @@ test_that("a folder and the tables of a database make a brief that is in order",
   writeLines(starter_brief(c("sales", "places"), folder, database = "SHOP"), brief)
   expect_match(readLines(brief), "lines: {database: SHOP, table: sales}", fixed = TRUE, all = FALSE)
   expect_identical(nrow(check_brief(brief)), 0L)
-  writeLines(sub("^report:$", "report:\n  sections: [headline]", readLines(brief)), brief)
+  writeLines(tables_only(readLines(brief)), brief)
   quiet(run_brief(brief))
   expect_true(file.exists(file.path(folder, "job-out", "daily_product_revenue.csv")))
 })

@@ -27,7 +27,7 @@ random_condition <- function(depth) {
 test_that("any condition keeps the lines for which R says yes, by one thread and by several", {
   withr::local_seed(71)
   limit <- 0.75
-  for (round in seq_len(rounds(40, 400))) {
+  for (round in seq_len(rounds(25, 400))) {
     n <- sample(c(3, 500, 120000), 1, prob = c(2, 7, 1))
     data <- lines_to_ask(n)
     # A blank text is a missing one.

@@ -78,7 +78,8 @@ test_that("conditions on its columns leave whole groups, and the audit goes on",
 })
 
 test_that("a tally of longer periods tells these and longer ones, fiscal years and 4-4-5 among them", {
-  for (calendar in list(sales_calendar("04-01"), sales_calendar(weeks = "445"), sales_calendar("04-06"))) {
+  calendars <- list(sales_calendar("04-01"), sales_calendar(weeks = "445"), sales_calendar("04-06"))
+  for (calendar in calendars[some_of(3, 2)]) {
     book <- random_book(33, days = 900, calendar = calendar)$book
     of_day <- periods_of_days(calendar)
     for (every in c("week", "month", "quarter", "year")) {

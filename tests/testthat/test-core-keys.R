@@ -85,7 +85,7 @@ test_that("groups are numbered by first appearance, with their first line", {
 
 test_that("threads agree in every kind of space and measure", {
   withr::local_seed(13)
-  n <- 220000
+  n <- 160000
   a <- sample(c(NA, 1:700), n, TRUE)
   b <- sample(900, n, TRUE)
   units <- list(whole = sample(-500:500, n, TRUE), double = sample(c(NA, 1e9, -3e9, 7), n, TRUE))
@@ -102,14 +102,13 @@ test_that("threads agree in every kind of space and measure", {
   )
   for (key in keys) {
     for (amount in amounts) {
-      by_threads <- lapply(1:3, function(threads) {
+      by_threads <- lapply(c(1, 3), function(threads) {
         withr::local_options(hinterfeld.threads = threads)
         result <- hinterfeld:::tally_lines(n, key, amount)
         order <- do.call(order, result$codes)
         rapply(result, function(x) x[order], how = "list")
       })
       expect_identical(by_threads[[2]], by_threads[[1]])
-      expect_identical(by_threads[[3]], by_threads[[1]])
     }
     # Groups in the order of their first lines.
     codes <- lapply(key, function(one) replace(one$codes, is.na(one$codes), 0L))

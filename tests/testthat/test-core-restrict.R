@@ -40,7 +40,8 @@ test_that("a condition on distinct values answers as on every line", {
 
 test_that("what a condition leaves is the same however often it is asked, with other measures and groups", {
   many <- daybook(a_sale(day = as.Date("2026-01-01") + rep(0:9, 30), region = rep(c("Vale", "Fen", NA), 100),
-                         product = rep(letters[1:20], 15), revenue = 1:300, units = 300:1), day, revenue, product, units)
+                         product = rep(letters[1:20], 15), revenue = 1:300, units = 300:1),
+                  day, revenue, product, units)
   kept <- keep_lines(many, revenue > 40 & product != "c")
   plain <- daybook(lines_of(kept), day, revenue, product, units)
   answers <- function(facts) list(
@@ -52,19 +53,6 @@ test_that("what a condition leaves is the same however often it is asked, with o
     lapply(answers, function(t) lapply(stats::setNames(nm = names(t)), function(name) t[[name]]))
   }
   expect_identical(columns(answers(kept)), columns(answers(plain)))
-})
-
-test_that("rows that are asked for twice in one tally stay where they are until it is done", {
-  amount <- function(minor) list(minor = minor, kind = "sum", counts = FALSE, mask = NULL, lines = NULL)
-  tally <- function(n) {
-    some <- hinterfeld:::lazy_rows_kernel(list(as.double(seq_len(n)), rep_len(1:3, n)), seq_len(n), 1L)
-    key <- list(codes = some[[2]], size = 3, lookup = NULL, first = 0L)
-    gctorture(TRUE)
-    on.exit(gctorture(FALSE))
-    hinterfeld:::tally_kernel(n, list(key, key), list(amount(some[[1]]), amount(some[[1]])), FALSE, 1L)
-  }
-  sums <- as.double(tapply(1:3000, rep_len(1:3, 3000), sum))
-  expect_identical(tally(3000)[c("codes", "values")], list(codes = list(1:3, 1:3), values = list(sums, sums)))
 })
 
 test_that("values that no line has are mentioned with the nearest", {
