@@ -74,11 +74,12 @@ extend_by <- function(book, name, quo, decimals, call) {
 # A column is not taken from a daybook in this way, so that nobody takes NULL for its values.
 #' @export
 `$.hinterfeld_daybook` <- function(x, name) {
-  if (!name %in% c(daybook_fields, tally_fields) && name %in% names(.subset2(x, "columns"))) {
+  value <- .subset2(x, name)
+  if (is.null(value) && name %in% setdiff(names(.subset2(x, "columns")), c(daybook_fields, tally_fields))) {
     stop_because("argument", sprintf("`$%s` does not take a column of a daybook.", name),
                  i = sprintf("Take it from its lines: `lines_of(book)$%s`.", name), call = NULL)
   }
-  .subset2(x, name)
+  value
 }
 
 # What a user assigns to a daybook would not be in its audit.

@@ -12,7 +12,7 @@ inner_table <- function(columns, n) {
 
 # The same as a tibble, ready for whatever is done with it.
 outer_table <- function(x) {
-  loadNamespace("tibble")
+  if (!isNamespaceLoaded("tibble")) loadNamespace("tibble")
   class(x) <- tibble_class
   x
 }

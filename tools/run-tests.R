@@ -49,7 +49,7 @@ shares <- vapply(files, function(file) {
 # All others by their size, the small ones together: helpers are read once for each unit.
 sizes <- file.size(files)
 others <- which(shares == "")[order(-sizes[shares == ""])]
-shares[others] <- sprintf("%03.0f", cumsum(sizes[others]) %/% 8000)
+shares[others] <- sprintf("%03.0f", cumsum(sizes[others]) %/% 16000)
 units <- split(names, shares)
 early <- names(units) %in% c("server", "browser", "examples")
 units <- units[order(!early, names(units))]
