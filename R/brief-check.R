@@ -13,6 +13,21 @@
 #' check_brief(demo_brief())
 check_brief <- function(brief) {
   parsed <- if (inherits(brief, "hinterfeld_brief")) brief else parse_brief(brief)
+  as_brief_check(problems_in(parsed), parsed)
+}
+
+as_brief_check <- function(problems, parsed) {
+  structure(outer_table(inner_table(as.list(problems), nrow(problems))), file = basename(parsed$path),
+            open = open_marks(parsed$path), class = c("hinterfeld_brief_check", tibble_class))
+}
+
+# A brief with a mistake is not used.
+check_in_order <- function(brief, call = caller_env()) {
+  problems <- problems_in(brief)
+  if (nrow(problems)) stop_brief(brief, as_brief_check(problems, brief), call)
+}
+
+problems_in <- function(parsed) {
   problems <- form_problems(parsed)
   # Entries with a mistake in their form are dropped; the rest is still checked for its meaning.
   if (!is.null(parsed$content) && is.list(parsed$content)) {
@@ -21,8 +36,7 @@ check_brief <- function(brief) {
     problems <- bind_problems(list(problems, with_open_sources(meaning_problems(parsed, tables))))
     problems <- with_lines(problems, yaml_lines(parsed$text))
   }
-  tibble::new_tibble(problems, nrow = nrow(problems), file = basename(parsed$path), open = open_marks(parsed$path),
-                     class = "hinterfeld_brief_check")
+  problems
 }
 
 #' @export

@@ -3,10 +3,8 @@
 # Problems: where (keys joined by " > "), line, what, and what to do, if there is something.
 new_problem <- function(path, problem, hint = NA_character_, line = NA_integer_) {
   n <- length(problem)
-  # A tibble, made by hand: every part of a brief makes one, mostly without a row.
-  structure(list(line = rep_len(line, n), where = rep_len(paste(path, collapse = " > "), n), problem = problem,
-                 hint = rep_len(hint %||% NA_character_, n)),
-            class = c("tbl_df", "tbl", "data.frame"), row.names = c(NA_integer_, -n))
+  inner_table(list(line = rep_len(line, n), where = rep_len(paste(path, collapse = " > "), n), problem = problem,
+                   hint = rep_len(hint %||% NA_character_, n)), n)
 }
 
 last_key <- function(path) {

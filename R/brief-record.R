@@ -135,10 +135,6 @@ findings_record <- function(found) {
   if (is.null(found)) list() else as.data.frame(found)[c("kind", "column", "member", "finding")]
 }
 
-audit_record <- function(book) {
-  as.data.frame(audit(book))
-}
-
 # What a run has done, for who reads along.
 run_lines <- function(record, folder) {
   lines <- record$lines

@@ -14,8 +14,7 @@ sales_report.hinterfeld_brief <- function(x, path, ...) {
 }
 
 brief_report <- function(x, path) {
-  problems <- check_brief(x)
-  if (nrow(problems)) stop_brief(x, problems)
+  check_in_order(x)
   if (is.null(path)) {
     check_brief_folder(x, x$content$outputs$folder, anywhere = FALSE)
     path <- file.path(output_folder(x), report_file(x))
@@ -41,8 +40,7 @@ brief_report <- function(x, path) {
 # The lines that a brief's daybook cannot use.
 brief_set_aside <- function(brief) {
   with_open_sources(in_plain_session({
-    problems <- check_brief(brief)
-    if (nrow(problems)) stop_brief(brief, problems)
+    check_in_order(brief)
     brief$content$daybook$on_bad <- "set_aside"
     brief$content["restrict"] <- list(NULL)
     set_aside(brief_daybook(with_closed_days(brief), wanted = NULL))
@@ -52,8 +50,7 @@ brief_set_aside <- function(brief) {
 # What stands out in a brief's data, by the columns of its report.
 brief_findings <- function(brief, n) {
   with_open_sources(in_plain_session({
-    problems <- check_brief(brief)
-    if (nrow(problems)) stop_brief(brief, problems)
+    check_in_order(brief)
     found_by_columns(brief_facts(brief)$all, brief, n)
   }))
 }

@@ -89,8 +89,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
 # A brief without a mistake, and with folders that it may write to.
 brief_to_run <- function(brief, into, anywhere, store, call) {
   if (!inherits(brief, "hinterfeld_brief")) brief <- read_brief(brief)
-  problems <- check_brief(brief)
-  if (nrow(problems)) stop_brief(brief, problems)
+  check_in_order(brief)
   if (is.null(into)) check_brief_folder(brief, brief$content$outputs$folder, anywhere, call)
   if (is.null(store)) {
     check_brief_folder(brief, brief$content$store, anywhere, call, "keeps parts in", "`store`", "`--store`")
@@ -168,7 +167,7 @@ deliver_brief <- function(brief, draft) {
   }
   headline <- headline_record(facts, brief)
   calendar <- as.list(content$daybook$calendar)
-  list(lines = line_counts(book), audit = audit_record(book), headline = headline,
+  list(lines = line_counts(book), audit = audit_steps(book), headline = headline,
        findings = findings_record(found), outputs = outputs,
        calendar = calendar[names(calendar) %in% c("year_starts", "week_starts", "weeks")],
        times = as.list(times$seconds()))

@@ -23,14 +23,17 @@
 #' audit(demo_daybook())
 audit <- function(book) {
   check_facts(book, "book")
+  structure(outer_table(audit_steps(book)), decimals = max(book$trail$decimals),
+            class = c("hinterfeld_audit", tibble_class))
+}
+
+audit_steps <- function(book) {
   steps <- count_orders(book$trail, book$orders)
   for (column in c("revenue_before", "revenue_after")) steps[[column]] <- steps[[column]] / 10^steps$decimals
   steps$why <- why_words(steps)
-  decimals <- max(steps$decimals)
   shown <- c("what", "why", "lines_before", "lines_after", "orders_before", "orders_after", "revenue_before",
              "revenue_after")
-  tibble::new_tibble(c(list(step = seq_len(nrow(steps))), steps[shown]), nrow = nrow(steps), decimals = decimals,
-                     class = "hinterfeld_audit")
+  inner_table(c(list(step = seq_len(nrow(steps))), steps[shown]), nrow(steps))
 }
 
 # "products by product; 3 unmatched; 1 row unused", "january.csv and 11 more"

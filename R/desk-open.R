@@ -80,8 +80,7 @@ desk_of <- function(facts) {
   if (!inherits(facts, "hinterfeld_brief")) {
     check_facts(facts)
   }
-  problems <- check_brief(facts)
-  if (nrow(problems)) stop_brief(facts, problems)
+  check_in_order(facts)
   brief_desk(facts)
 }
 

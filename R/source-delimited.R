@@ -3,6 +3,10 @@
 
 delimiters <- c(",", ";", "\t", "|")
 
+# What is taken along is put into its place block by block, while it is near the processor; a block that is read again
+# is a chunk, which costs more.
+taken_block <- 4e6
+
 # What a file holds, checked, before a value of it is used. Of columns that are not wanted no type is told. With `take`
 # their values are taken along, for who needs all of them at once.
 scan_delimited <- function(path, options, call = caller_env(), wanted = NULL, take = FALSE) {
@@ -11,7 +15,7 @@ scan_delimited <- function(path, options, call = caller_env(), wanted = NULL, ta
   delimiter <- options$delimiter %||% find_delimiter(heading_text(first_bytes(text$path, longest_heading), path, call))
   scan <- text_stretches_kernel(path.expand(text$path), delimiter, options$decimal_mark %||% ".", wanted,
                                 if (take) as.character(names(options$types)[!options$types %in% c("number", "date")]),
-                                getOption("hinterfeld.block", block_size), threads_wanted())
+                                getOption("hinterfeld.block", if (take) taken_block else block_size), threads_wanted())
   if (scan$odd$line > 0) stop_odd_byte(scan$odd, path, call)
   check_names(scan$heading, path, delimiter, call)
   check_records(scan, path, delimiter, call)
