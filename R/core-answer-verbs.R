@@ -188,6 +188,15 @@ after_change <- function(out, before) {
   out
 }
 
+# Part of a name is not a name, whether tibble is loaded yet or not.
+#' @export
+`$.hinterfeld_totals` <- function(x, name) {
+  if (name %in% names(x)) .subset2(x, name) else do.call(`$`, list(as_tibble.hinterfeld_totals(x), name))
+}
+
+#' @export
+`$.hinterfeld_crosstab` <- `$.hinterfeld_totals`
+
 #' @export
 `$<-.hinterfeld_totals` <- function(x, name, value) {
   out <- as_tibble.hinterfeld_totals(x)
