@@ -1,5 +1,5 @@
 test_that("a command does without tibble, and a table behaves as one before tibble is loaded", {
-  file <- withr::local_tempfile(fileext = ".csv", lines = c("day,product,revenue", "2026-01-02,Cup,3", "2026-01-03,Jug,4"))
+  file <- withr::local_tempfile(fileext = ".csv", lines = c("day,product,revenue", "2026-01-02,A,3", "2026-01-03,B,4"))
   code <- c(
     sprintf("status <- hinterfeld:::cli_main(c(\"totals\", \"%s\", \"--every\", \"month\", \"--csv\"))", file),
     "lines <- data.frame(day = as.Date(\"2026-01-02\") + 0:1, product = c(\"Cup\", \"Jug\"), revenue = 3:4)",
