@@ -16,6 +16,7 @@ check_brief <- function(brief) {
   as_brief_check(problems_in(parsed), parsed)
 }
 
+# Rows are numbered again: problems were put in the order of their lines.
 as_brief_check <- function(problems, parsed) {
   structure(outer_table(inner_table(as.list(problems), nrow(problems))), file = basename(parsed$path),
             open = open_marks(parsed$path), class = c("hinterfeld_brief_check", tibble_class))

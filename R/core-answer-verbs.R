@@ -188,7 +188,7 @@ after_change <- function(out, before) {
   out
 }
 
-# Part of a name is not a name, whether tibble is loaded yet or not.
+# As in tibble, which may not be loaded yet, part of a name matches nothing.
 #' @export
 `$.hinterfeld_totals` <- function(x, name) {
   if (name %in% names(x)) .subset2(x, name) else do.call(`$`, list(as_tibble.hinterfeld_totals(x), name))

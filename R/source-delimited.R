@@ -3,8 +3,8 @@
 
 delimiters <- c(",", ";", "\t", "|")
 
-# What is taken along is put into its place block by block, while it is near the processor; a block that is read again
-# is a chunk, which costs more.
+# Values that are taken along are copied into place after each block, which is faster while the cache holds them. Blocks
+# that are read later become chunks, and many small chunks are slow.
 taken_block <- 4e6
 
 # What a file holds, checked, before a value of it is used. Of columns that are not wanted no type is told. With `take`

@@ -19,8 +19,8 @@ inline void check_rows(const int* rows, std::size_t n, R_xlen_t held, int wanted
   if (!good) Rcpp::stop("a row number out of range");
 }
 
-// A key of some lines: a list of codes (NULL where all have the first one), size, lookup (or NULL) and first. Whoever
-// looks at each code once may get some rows of a longer column, as long as it is `kept`.
+// A key of some lines: a list of codes (NULL where all have the first one), size, lookup (or NULL) and first. A caller
+// that reads each code once, and holds `kept` meanwhile, may get some rows of a longer column.
 inline tally::Key key(const Rcpp::List& given, std::size_t lines, lazy_rows::Kept* kept = nullptr) {
   SEXP codes = given["codes"], lookup = given["lookup"];
   const double size = Rcpp::as<double>(given["size"]);

@@ -6,7 +6,7 @@
 
 namespace front {
 
-// The first n of whole numbers or doubles, which nobody else has. They are not copied.
+// The first n values, uncopied, of integers or doubles that nothing else refers to.
 SEXP values(SEXP all, std::size_t n);
 
 }  // namespace front

@@ -15,8 +15,8 @@ struct Found {
 // What keeps such values from being collected.
 using Kept = std::vector<Rcpp::RObject>;
 
-// For whoever looks at every value once, as long as it is `kept`. The next who asks gets the values gathered, because
-// more may follow.
+// For a caller that reads every value once and holds `kept` meanwhile. The next caller gets the values gathered,
+// because more may follow.
 Found find(SEXP x, Kept& kept);
 
 }  // namespace lazy_rows

@@ -40,8 +40,8 @@ inline SEXP column_of(Taken kind, SEXP values, const Texts& texts) {
   return lazy_text::text(values, labels);
 }
 
-// Vectors of R with room for as many records as the blocks so far let expect: memory that was never touched is slow to
-// get, so each value has one place only.
+// R vectors with room for as many records as the blocks so far suggest. Memory that was never touched is slow to get,
+// so each value is held once.
 class TakenColumns {
  public:
   // `bytes` is the size of the file.
@@ -92,7 +92,7 @@ class TakenColumns {
 
   void make_room(std::size_t n, double read) {
     if (n <= room_) return;
-    // Records of the same length on average, and some more: who was wrong must copy.
+    // Enough if records go on being as long as they were, and a little more; otherwise all values are copied.
     room_ = read < bytes_ ? static_cast<std::size_t>(static_cast<double>(n) * (bytes_ / read) * 1.02) : n;
     for (std::size_t k = 0; k < kinds_.size(); ++k) {
       if (kinds_[k] == Taken::kNot) continue;

@@ -39,7 +39,7 @@ std::vector<tally::Amount> amounts_of(const Rcpp::List& amounts, double rows, la
       amount.tallied = REAL_RO(minor);
       amount.lines = REAL_RO(lines);
     } else if (!Rf_isNull(minor)) {
-      // A mask is of the lines.
+      // A mask has a value for each line, not for each row.
       const lazy_rows::Found found = Rf_isNull(mask) ? lazy_rows::find(minor, kept) : lazy_rows::Found{minor, nullptr};
       amount.rows = found.rows;
       if (TYPEOF(minor) == INTSXP) amount.whole = INTEGER_RO(found.values);

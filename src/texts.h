@@ -60,6 +60,7 @@ class Texts {
       return start.first == of.first && start.second == of.second && length == n && code != 0;
     }
   };
+
   static Start start_of(const char* at, std::size_t n) {
     const char* const mask = kKept + kStart - std::min(n, kStart);
     return {word_at(at) & word_at(mask), word_at(at + 8) & word_at(mask + 8)};
@@ -75,7 +76,7 @@ class Texts {
   static std::uint64_t mixed(std::uint64_t x) {
     return (x ^ x >> 32) * 0x9E3779B97F4A7C15u;
   }
-  // Not part of the loops that ask for codes, which stay short without it.
+  // Out of line, so that the loops that call code() stay short.
   __attribute__((noinline)) int look_up(std::uint64_t hash, const Start& start, const char* at, std::size_t n) {
     std::size_t place = hash >> shift_;
     for (; table_[place].code != 0; place = (place + 1) & (table_.size() - 1)) {
