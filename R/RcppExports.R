@@ -21,6 +21,10 @@ different_days_kernel <- function(x, threads) {
     .Call(`_hinterfeld_different_days_kernel`, x, threads)
 }
 
+day_codes_kernel <- function(days, threads) {
+    .Call(`_hinterfeld_day_codes_kernel`, days, threads)
+}
+
 all_occur_kernel <- function(codes, labels) {
     .Call(`_hinterfeld_all_occur_kernel`, codes, labels)
 }
@@ -133,6 +137,10 @@ lazy_text_kernel <- function(codes, labels, threads) {
     .Call(`_hinterfeld_lazy_text_kernel`, codes, labels, threads)
 }
 
+any_unusual_kernel <- function(x, threads) {
+    .Call(`_hinterfeld_any_unusual_kernel`, x, threads)
+}
+
 minor_kernel <- function(x, decimals, half_even, whole, threads) {
     .Call(`_hinterfeld_minor_kernel`, x, decimals, half_even, whole, threads)
 }
@@ -141,16 +149,8 @@ currency_kernel <- function(minor, scale, rows, threads) {
     .Call(`_hinterfeld_currency_kernel`, minor, scale, rows, threads)
 }
 
-any_unusual_kernel <- function(x, threads) {
-    .Call(`_hinterfeld_any_unusual_kernel`, x, threads)
-}
-
 whole_days_kernel <- function(days, threads) {
     .Call(`_hinterfeld_whole_days_kernel`, days, threads)
-}
-
-day_codes_kernel <- function(days, threads) {
-    .Call(`_hinterfeld_day_codes_kernel`, days, threads)
 }
 
 sum_minor_kernel <- function(x, rows, threads) {

@@ -107,9 +107,7 @@ run_into <- function(folder, brief, stamps, former, call = caller_env()) {
         store_figures(brief$open_store, brief)
         done
       })
-    done$outputs <- lapply(done$outputs, function(output) {
-      c(output, output_file_record(file.path(draft, output$file)))
-    })
+    done$outputs <- Map(c, done$outputs, output_records(file.path(draft, vapply(done$outputs, `[[`, "", "file")), brief))
     inputs <- input_record(brief, rows = TRUE)
     check_files_unchanged(stamps, brief)
     record <- c(

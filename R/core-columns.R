@@ -63,7 +63,7 @@ distinct_codes <- function(x) {
   }
   # Days without a missing one or a part of one: every day of their span has a code, unless one lies far away from all
   # others.
-  days <- if (inherits(x, "Date")) day_codes_kernel(as.double(x), threads_wanted())
+  days <- if (inherits(x, "Date")) day_codes_kernel(x, threads_wanted())
   if (!is.null(days) && days$last - days$first < 4 * length(x) + 5000) {
     return(list(codes = days$codes, labels = as.double(seq(days$first, days$last))))
   }

@@ -17,12 +17,16 @@ side_by_side <- function(jobs) {
   })
 }
 
-# What a job returns that may end its process, as a reader of damaged bytes may: a copy does it. NULL if the copy ended.
-in_a_copy <- function(job) {
+# What a job returns that may end its process, as a reader of damaged bytes may: a copy does it, while this process
+# evaluates `meanwhile`. NULL if the copy ended.
+in_a_copy <- function(job, meanwhile = NULL) {
   if (!can_fork()) {
+    force(meanwhile)
     return(job())
   }
-  value_of_copy(suppressWarnings(parallel::mccollect(start_copy(job)))[[1]])
+  copy <- start_copy(job)
+  tryCatch(meanwhile, finally = done <- suppressWarnings(parallel::mccollect(copy)))
+  value_of_copy(done[[1]])
 }
 
 # A copy of this process that does a job.

@@ -71,6 +71,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// day_codes_kernel
+SEXP day_codes_kernel(SEXP days, int threads);
+RcppExport SEXP _hinterfeld_day_codes_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(day_codes_kernel(days, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // all_occur_kernel
 bool all_occur_kernel(Rcpp::IntegerVector codes, int labels);
 RcppExport SEXP _hinterfeld_all_occur_kernel(SEXP codesSEXP, SEXP labelsSEXP) {
@@ -383,12 +394,23 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// any_unusual_kernel
+bool any_unusual_kernel(SEXP x, int threads);
+RcppExport SEXP _hinterfeld_any_unusual_kernel(SEXP xSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(any_unusual_kernel(x, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // minor_kernel
-SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads);
+SEXP minor_kernel(SEXP x, int decimals, bool half_even, bool whole, int threads);
 RcppExport SEXP _hinterfeld_minor_kernel(SEXP xSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP, SEXP wholeSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
     Rcpp::traits::input_parameter< bool >::type half_even(half_evenSEXP);
     Rcpp::traits::input_parameter< bool >::type whole(wholeSEXP);
@@ -410,17 +432,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// any_unusual_kernel
-bool any_unusual_kernel(SEXP x, int threads);
-RcppExport SEXP _hinterfeld_any_unusual_kernel(SEXP xSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(any_unusual_kernel(x, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
 // whole_days_kernel
 SEXP whole_days_kernel(SEXP days, int threads);
 RcppExport SEXP _hinterfeld_whole_days_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
@@ -429,17 +440,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type days(daysSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(whole_days_kernel(days, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// day_codes_kernel
-SEXP day_codes_kernel(Rcpp::NumericVector days, int threads);
-RcppExport SEXP _hinterfeld_day_codes_kernel(SEXP daysSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type days(daysSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(day_codes_kernel(days, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -861,6 +861,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_causes_kernel", (DL_FUNC) &_hinterfeld_causes_kernel, 5},
     {"_hinterfeld_number_codes_kernel", (DL_FUNC) &_hinterfeld_number_codes_kernel, 2},
     {"_hinterfeld_different_days_kernel", (DL_FUNC) &_hinterfeld_different_days_kernel, 2},
+    {"_hinterfeld_day_codes_kernel", (DL_FUNC) &_hinterfeld_day_codes_kernel, 2},
     {"_hinterfeld_all_occur_kernel", (DL_FUNC) &_hinterfeld_all_occur_kernel, 2},
     {"_hinterfeld_whole_range_kernel", (DL_FUNC) &_hinterfeld_whole_range_kernel, 2},
     {"_hinterfeld_answers_kernel", (DL_FUNC) &_hinterfeld_answers_kernel, 3},
@@ -889,11 +890,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
     {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 3},
+    {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_minor_kernel", (DL_FUNC) &_hinterfeld_minor_kernel, 5},
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
-    {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
-    {"_hinterfeld_day_codes_kernel", (DL_FUNC) &_hinterfeld_day_codes_kernel, 2},
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
     {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
     {"_hinterfeld_last_step_kernel", (DL_FUNC) &_hinterfeld_last_step_kernel, 6},
@@ -930,6 +930,7 @@ static const R_CallMethodDef CallEntries[] = {
     {NULL, NULL, 0}
 };
 
+void make_exact_numbers(DllInfo* dll);
 void make_file_bytes(DllInfo* dll);
 void make_front(DllInfo* dll);
 void make_lazy_rows(DllInfo* dll);
@@ -937,6 +938,7 @@ void make_lazy_text(DllInfo* dll);
 RcppExport void R_init_hinterfeld(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    make_exact_numbers(dll);
     make_file_bytes(dll);
     make_front(dll);
     make_lazy_rows(dll);

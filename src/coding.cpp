@@ -213,6 +213,30 @@ Rcpp::IntegerVector different_days_kernel(SEXP x, int threads) {
   return Rcpp::IntegerVector(days.begin(), days.end());
 }
 
+// Codes of days from 1, one for every day of their span, the first and the last of them; NULL where one is missing or
+// has a part of a day, or there is none.
+// [[Rcpp::export(rng = false)]]
+SEXP day_codes_kernel(SEXP days, int threads) {
+  const std::size_t n = static_cast<std::size_t>(Rf_xlength(days));
+  const auto codes_of = [&](const auto* from) -> SEXP {
+    const coding::Range range = coding::range_of(from, n, threads);
+    if (!range.whole || !(range.largest - range.least < INT_MAX)) return R_NilValue;
+    const double before = range.least - 1;
+    Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
+    int* to = INTEGER(codes);
+    std::atomic<bool> given{range.least <= range.largest};
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      for (std::size_t i = a; i < b && given; ++i) {
+        if (coding::missing(from[i])) given = false;
+        else to[i] = static_cast<int>(from[i] - before);
+      }
+    });
+    if (!given) return R_NilValue;
+    return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["first"] = range.least, Rcpp::_["last"] = range.largest);
+  };
+  return TYPEOF(days) == INTSXP ? codes_of(INTEGER_RO(days)) : codes_of(REAL_RO(days));
+}
+
 // Does each of the codes 1..labels occur? Mostly the first lines show it.
 // [[Rcpp::export(rng = false)]]
 bool all_occur_kernel(Rcpp::IntegerVector codes, int labels) {

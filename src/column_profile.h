@@ -1,6 +1,7 @@
 // What the values of a column look like, all of them: so that a reader need not guess their type from a few.
 #pragma once
 #include <algorithm>
+#include <climits>
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
@@ -39,14 +40,16 @@ inline Seen look(const char* at) {
 #endif
 }
 
-// Days since 1970-01-01 of YYYY-MM-DD; NaN for what is not a day of the calendar.
-inline double day_at(const char* s, std::size_t n) {
+// Days since 1970-01-01 of YYYY-MM-DD; kNoDay for what is not a day of the calendar.
+constexpr int kNoDay = INT_MIN;
+
+inline int day_at(const char* s, std::size_t n) {
   constexpr std::uint32_t kDigits = 0x36f;  // all of ten but the fifth and the eighth
-  if (n != 10 || (look(s).digits & 0x3ff) != kDigits || s[4] != '-' || s[7] != '-') return std::nan("");
+  if (n != 10 || (look(s).digits & 0x3ff) != kDigits || s[4] != '-' || s[7] != '-') return kNoDay;
   const int month = (s[5] - '0') * 10 + s[6] - '0', day = (s[8] - '0') * 10 + s[9] - '0';
-  if (month < 1 || month > 12 || day < 1 || day > 31) return std::nan("");
+  if (month < 1 || month > 12 || day < 1 || day > 31) return kNoDay;
   const int year = (s[0] - '0') * 1000 + (s[1] - '0') * 100 + (s[2] - '0') * 10 + s[3] - '0';
-  if (day > 28 && day > calendar::days_in_month(year, month)) return std::nan("");
+  if (day > 28 && day > calendar::days_in_month(year, month)) return kNoDay;
   return calendar::days_from_civil(year, month, day);
 }
 
@@ -123,7 +126,7 @@ class Column {
   void see(const char* from, const char* to, char decimal) {
     if (words_ || from == to) return;
     any_ = true;
-    if (day_) day_ = !std::isnan(day_at(from, static_cast<std::size_t>(to - from)));
+    if (day_) day_ = day_at(from, static_cast<std::size_t>(to - from)) != kNoDay;
     if (number_) note(decimal_at(from, to, decimal));
     if (!day_ && !number_) words_ = std::any_of(from, to, is_wordy);
   }
@@ -154,6 +157,8 @@ class Column {
   // they share no bit, no two texts are the same number.
   std::uint32_t lengths() const { return numbers() ? lengths_ : 0; }
   std::uint32_t shorter() const { return numbers() ? shorter_ : 0; }
+  // The most decimals of its numbers; -1 if they are none.
+  int decimals() const { return lengths() == 0 ? -1 : 31 - __builtin_clz(lengths()); }
 
  private:
   // None of the characters of numbers, dates, times, TRUE, FALSE and NA.

@@ -16,7 +16,8 @@ namespace relay {
 // What a column is taken as; R knows it by the number.
 enum class Taken { kNot, kText, kNumber, kDay };
 
-// Where the values of a column go: the codes of texts, or numbers; neither if nobody wants it.
+// Where the values of a column go: the codes of texts, days since 1970-01-01, or numbers; nowhere if nobody wants it.
+// A blank day is INT_MIN, as R's missing integer.
 struct Target {
   int* codes = nullptr;
   double* numbers = nullptr;
@@ -78,17 +79,14 @@ class Values {
   // each(use) shows fields as use(from, to).
   template <typename Each>
   void take(std::size_t k, profile::Column& seen, std::size_t at, const Each& each) {
-    const auto number = [&](double* number, const auto& value_of) {
+    const auto values = [&](auto* value, auto blank, auto none, const auto& value_of) {
       each([&](const char* from, const char* to) {
-        double value = blank_;
-        if (from < to) {
-          value = value_of(from, to);
-          if (std::isnan(value)) {
-            seen.see(from, to, decimal_);
-            good_ = false;
-          }
+        *value = from < to ? value_of(from, to) : blank;
+        if (from < to && none(*value)) {
+          seen.see(from, to, decimal_);
+          good_ = false;
         }
-        *number++ = value;
+        ++value;
       });
     };
     if (kinds_[k] == Taken::kText) {
@@ -99,15 +97,17 @@ class Values {
         *code++ = texts.code(from, static_cast<std::size_t>(to - from));
       });
     } else if (kinds_[k] == Taken::kNumber) {
-      number(targets_[k].numbers + at, [&](const char* from, const char* to) {
+      values(targets_[k].numbers + at, blank_, [](double number) { return std::isnan(number); },
+             [&](const char* from, const char* to) {
         const profile::Decimal form = profile::decimal_at(from, to, decimal_);
         if (form.plain) seen.see_decimal(form);
         return profile::number_at(from, form);
       });
     } else if (kinds_[k] == Taken::kDay) {
-      number(targets_[k].numbers + at, [&](const char* from, const char* to) {
-        const double day = profile::day_at(from, static_cast<std::size_t>(to - from));
-        if (!std::isnan(day)) seen.see_day();
+      values(targets_[k].codes + at, profile::kNoDay, [](int day) { return day == profile::kNoDay; },
+             [&](const char* from, const char* to) {
+        const int day = profile::day_at(from, static_cast<std::size_t>(to - from));
+        if (day != profile::kNoDay) seen.see_day();
         return day;
       });
     }
@@ -135,12 +135,12 @@ class Gatherer {
     std::vector<Target> targets(values_.fields());
     for (std::size_t k = 0; k < targets.size(); ++k) {
       if (values_.kind(k) == Taken::kNot) continue;
-      if (values_.kind(k) == Taken::kText) {
-        codes_[k].make_room(n);
-        targets[k].codes = codes_[k].data();
-      } else {
+      if (values_.kind(k) == Taken::kNumber) {
         numbers_[k].make_room(n);
         targets[k].numbers = numbers_[k].data();
+      } else {
+        codes_[k].make_room(n);
+        targets[k].codes = codes_[k].data();
       }
     }
     values_.set_room(targets, n);

@@ -2,17 +2,52 @@
 
 #include <climits>
 
+#include "checks.h"
+#include "exact_numbers.h"
 #include "money.h"
 #include "memory.h"
 #include "threads.h"
 
+// Is a value missing (NA or NaN) or infinite anywhere? Integers, doubles and logicals.
+// [[Rcpp::export(rng = false)]]
+bool any_unusual_kernel(SEXP x, int threads) {
+  const std::size_t n = Rf_xlength(x);
+  std::atomic<bool> found{false};
+  const SEXP wholes = exact_numbers::wholes(x);
+  if (!Rf_isNull(wholes)) return any_unusual_kernel(wholes, threads);
+  if (TYPEOF(x) == REALSXP) {
+    const double* value = REAL_RO(x);
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      // x - x is 0 unless x is missing or infinite.
+      double apart = 0;
+      for (std::size_t i = a; i < b; ++i) apart += value[i] - value[i];
+      if (apart != 0 || std::isnan(apart)) found = true;
+    });
+  } else if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
+    const int* value = TYPEOF(x) == INTSXP ? INTEGER_RO(x) : LOGICAL_RO(x);
+    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+      int missing = 0;
+      for (std::size_t i = a; i < b; ++i) missing |= value[i] == INT_MIN;
+      if (missing != 0) found = true;
+    });
+  } else {
+    return true;
+  }
+  return found;
+}
+
 // Units of each value: NA stays NA, NaN is not a number, Inf is too large. `whole` gives integers where all fit and
 // none is missing, half the memory.
 // [[Rcpp::export(rng = false)]]
-SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whole, int threads) {
+SEXP minor_kernel(SEXP x, int decimals, bool half_even, bool whole, int threads) {
   const auto rounding = half_even ? money::Rounding::half_even : money::Rounding::half_up;
-  const std::size_t n = x.size();
-  const double* from = REAL_RO(x);
+  const std::size_t n = Rf_xlength(x);
+  const SEXP known = exact_numbers::wholes(x, money::power_of_ten(decimals));
+  const bool doubles = TYPEOF(known) == REALSXP;
+  if (doubles && !whole) return known;
+  if (TYPEOF(known) == INTSXP && whole && !any_unusual_kernel(known, threads)) return known;
+  const double* from = REAL_RO(doubles ? known : x);
+  if (doubles) decimals = 0;
   if (whole) {
     Rcpp::Shield<SEXP> small(pages::vector(INTSXP, n));
     int* to = INTEGER(small);
@@ -39,58 +74,46 @@ SEXP minor_kernel(Rcpp::NumericVector x, int decimals, bool half_even, bool whol
   return out;
 }
 
-// Units of some rows (from 1; NULL for all) in currency: each divided once by `scale`.
+// Units of some rows (from 1; NULL for all) in currency: each divided once by `scale`, when somebody looks at it.
 // [[Rcpp::export(rng = false)]]
 SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
-  const bool all = Rf_isNull(rows);
-  const std::size_t n = Rf_xlength(all ? minor : rows);
-  const int* row = all ? nullptr : INTEGER_RO(rows);
+  if (!Rf_isNull(rows)) {
+    const std::size_t n = Rf_xlength(rows);
+    const int* row = INTEGER_RO(rows);
+    border::check_rows(row, n, Rf_xlength(minor), threads);
+    const Rcpp::Shield<SEXP> some(pages::vector(TYPEOF(minor), n));
+    const auto gather = [&](const auto* from, auto* to) {
+      threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+        for (std::size_t i = a; i < b; ++i) to[i] = from[row[i] - 1];
+      });
+    };
+    if (TYPEOF(minor) == INTSXP) gather(INTEGER_RO(minor), INTEGER(some));
+    else gather(REAL_RO(minor), REAL(some));
+    return currency_kernel(some, scale, R_NilValue, threads);
+  }
+  if (TYPEOF(minor) == INTSXP) return exact_numbers::numbers(minor, scale);
+  const std::size_t n = Rf_xlength(minor);
+  const double* from = REAL_RO(minor);
+  std::atomic<bool> whole{true};
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    bool good = true;
+    for (std::size_t i = a; i < b; ++i) good &= std::isnan(from[i]) || money::is_minor(from[i]);
+    if (!good) whole = false;
+  });
+  if (whole) return exact_numbers::numbers(minor, scale);
   Rcpp::Shield<SEXP> out(pages::vector(REALSXP, n));
   double* to = REAL(out);
-  auto fill = [&](auto value) {
-    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-      for (std::size_t i = a; i < b; ++i) to[i] = value(all ? i : row[i] - 1) / scale;
-    });
-  };
-  if (TYPEOF(minor) == INTSXP) {
-    const int* from = INTEGER_RO(minor);
-    fill([from](std::size_t i) { return from[i] == INT_MIN ? NA_REAL : static_cast<double>(from[i]); });
-  } else {
-    const double* from = REAL_RO(minor);
-    fill([from](std::size_t i) { return from[i]; });
-  }
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    std::transform(from + a, from + b, to + a, [&](double value) { return value / scale; });
+  });
   return out;
-}
-
-// Is a value missing (NA or NaN) or infinite anywhere? Integers, doubles and logicals.
-// [[Rcpp::export(rng = false)]]
-bool any_unusual_kernel(SEXP x, int threads) {
-  const std::size_t n = Rf_xlength(x);
-  std::atomic<bool> found{false};
-  if (TYPEOF(x) == REALSXP) {
-    const double* value = REAL_RO(x);
-    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-      // x - x is 0 unless x is missing or infinite.
-      double apart = 0;
-      for (std::size_t i = a; i < b; ++i) apart += value[i] - value[i];
-      if (apart != 0 || std::isnan(apart)) found = true;
-    });
-  } else if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
-    const int* value = TYPEOF(x) == INTSXP ? INTEGER_RO(x) : LOGICAL_RO(x);
-    threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-      int missing = 0;
-      for (std::size_t i = a; i < b; ++i) missing |= value[i] == INT_MIN;
-      if (missing != 0) found = true;
-    });
-  } else {
-    return true;
-  }
-  return found;
 }
 
 // Days as whole numbers: the day that a fraction of a day belongs to. Returned as dates, because R would copy them.
 // [[Rcpp::export(rng = false)]]
 SEXP whole_days_kernel(SEXP days, int threads) {
+  const SEXP known = exact_numbers::wholes(days, 1);
+  if (TYPEOF(known) == INTSXP && Rf_inherits(known, "Date")) return known;
   const std::size_t n = Rf_xlength(days);
   Rcpp::Shield<SEXP> out(pages::vector(INTSXP, n));
   const double* from = REAL_RO(days);
@@ -102,38 +125,6 @@ SEXP whole_days_kernel(SEXP days, int threads) {
   });
   Rcpp::RObject(out).attr("class") = "Date";
   return out;
-}
-
-// Codes of days from 1, one for every day of their span, the first and the last of them; NULL where one is missing or
-// has a part of a day, or there is none.
-// [[Rcpp::export(rng = false)]]
-SEXP day_codes_kernel(Rcpp::NumericVector days, int threads) {
-  const std::size_t n = days.size();
-  const double* from = REAL_RO(days);
-  std::mutex mutex;
-  double least = R_PosInf, most = R_NegInf;
-  std::atomic<bool> whole{n > 0};
-  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-    double low = R_PosInf, high = R_NegInf;
-    bool good = true;
-    for (std::size_t i = a; i < b; ++i) {
-      if (i > a && from[i] == from[i - 1]) continue;
-      low = std::min(low, from[i]);
-      high = std::max(high, from[i]);
-      good = good && std::fabs(from[i]) < 2147483647.0 && from[i] == std::floor(from[i]);
-    }
-    if (!good) whole = false;
-    std::lock_guard<std::mutex> lock(mutex);
-    least = std::min(least, low);
-    most = std::max(most, high);
-  });
-  if (!whole || most - least >= 2147483647.0) return R_NilValue;
-  Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
-  int* to = INTEGER(codes);
-  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
-    for (std::size_t i = a; i < b; ++i) to[i] = static_cast<int>(from[i] - least) + 1;
-  });
-  return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["first"] = least, Rcpp::_["last"] = most);
 }
 
 // Exact sum of minor units, of some rows (from 1) or all, missing ones apart; NaN when it overflows.

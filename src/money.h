@@ -27,6 +27,9 @@ inline double nearest_whole(double x) {
   return moved - far;
 }
 
+// Is this a whole number that an amount may be?
+inline bool is_minor(double x) { return std::fabs(x) <= static_cast<double>(kLargest) && nearest_whole(x) == x; }
+
 // Distance between neighbouring decimals of 15 significant digits at this magnitude.
 inline double decimal_spacing(double magnitude) {
   int digits = 0;

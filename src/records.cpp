@@ -276,7 +276,9 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       held.push_back(static_cast<double>(part.records));
     }
     // A record that lacks fields leaves values out.
-    if (sound()) taken.add(found.stretches, blocks.offset() + static_cast<double>(end - blocks.data()));
+    if (sound()) {
+      taken.add(found.stretches, blocks.offset() + static_cast<double>(end - blocks.data()), whole.columns);
+    }
     feeds = static_cast<double>(whole.lines);
   }
   const std::size_t columns = whole.columns.size();
@@ -362,7 +364,7 @@ SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
     std::vector<std::vector<int>> now(parts);
     for (int t = 0; t < parts; ++t) whole.add_codes_of(read[t].texts(k), now[t]);
     int* const code = first[k].codes;
-    threads::each(code == nullptr ? 0 : parts, [&](int t) {
+    threads::each(taken[k] == relay::Taken::kText ? parts : 0, [&](int t) {
       if (t > 0) std::transform(code + starts[t], code + starts[t + 1], code + starts[t],
                                 [&](int own) { return now[t][own - 1]; });
     });

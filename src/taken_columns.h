@@ -6,10 +6,12 @@
 #include <cstddef>
 #include <vector>
 
+#include "exact_numbers.h"
 #include "field_values.h"
 #include "front.h"
 #include "lazy_text.h"
 #include "memory.h"
+#include "money.h"
 #include "record_count.h"
 #include "threads.h"
 #include "utf8.h"
@@ -17,7 +19,7 @@
 namespace relay {
 
 // Room for n codes, numbers or days.
-inline SEXP room_for(Taken kind, std::size_t n) { return pages::vector(kind == Taken::kText ? INTSXP : REALSXP, n); }
+inline SEXP room_for(Taken kind, std::size_t n) { return pages::vector(kind == Taken::kNumber ? REALSXP : INTSXP, n); }
 
 inline Target target_in(SEXP values) {
   Target out;
@@ -28,7 +30,13 @@ inline Target target_in(SEXP values) {
 
 // A column of such values: codes are those of `texts`. NULL if a text is not UTF-8.
 inline SEXP column_of(Taken kind, SEXP values, const Texts& texts) {
-  if (kind == Taken::kDay) Rf_setAttrib(values, R_ClassSymbol, Rf_mkString("Date"));
+  if (kind == Taken::kDay) {
+    // Both are dates: who wants whole numbers gets those below.
+    const Rcpp::Shield<SEXP> date(Rf_mkString("Date")), days(exact_numbers::numbers(values, 1));
+    Rf_setAttrib(values, R_ClassSymbol, date);
+    Rf_setAttrib(days, R_ClassSymbol, date);
+    return days;
+  }
   if (kind != Taken::kText) return values;
   Rcpp::CharacterVector labels(texts.size());
   for (int code = 1; code <= texts.size(); ++code) {
@@ -52,25 +60,35 @@ class TakenColumns {
     for (int t = 0; t < threads_; ++t) gatherers_.emplace_back(decimal_, NA_REAL, kinds);
     columns_.resize(kinds.size());
     targets_.resize(kinds.size());
+    decimals_.resize(kinds.size());
     codes_.resize(threads_, std::vector<std::vector<int>>(kinds.size()));
   }
   // One for each thread; none before the start.
   std::vector<Gatherer>& gatherers() { return gatherers_; }
 
-  // Adds what the threads took of a block; with it, `read` bytes of the file are counted.
-  void add(const std::vector<records::Stretch>& block, double read) {
+  // Adds what the threads took of a block; with it, `read` bytes of the file are counted, and columns look as told.
+  void add(const std::vector<records::Stretch>& block, double read, const std::vector<profile::Column>& told) {
     if (gatherers_.empty()) return;
     std::size_t more = 0;
     for (const records::Stretch& part : block) more += part.records;
+    if (records_ == 0) {
+      for (std::size_t k = 0; k < kinds_.size(); ++k) decimals_[k] = told[k].decimals();
+    }
     make_room(records_ + more, read);
     for (std::size_t k = 0; k < kinds_.size(); ++k) {
       if (kinds_[k] != Taken::kText) continue;
       for (int t = 0; t < threads_; ++t) texts(0, k).add_codes_of(texts(t, k), codes_[t][k]);
     }
     // Each thread has columns of its own: two that touch one page for the first time would both wait for it.
+    std::vector<char> fits(kinds_.size(), 1);
     threads::each(threads_, [&](int t) {
-      for (std::size_t k = t; k < kinds_.size(); k += threads_) copy(k, block);
+      for (std::size_t k = t; k < kinds_.size(); k += threads_) fits[k] = copy(k, block);
     });
+    for (std::size_t k = 0; k < kinds_.size(); ++k) {
+      if (fits[k]) continue;
+      hold_doubles(k);
+      copy(k, block);
+    }
     records_ += more;
     for (Gatherer& gatherer : gatherers_) gatherer.values().restart();
   }
@@ -81,7 +99,7 @@ class TakenColumns {
       if (kinds_[k] == Taken::kNot) continue;
       if (records_ == 0) columns_[k] = room_for(kinds_[k], 0);
       const Rcpp::Shield<SEXP> values(front::values(columns_[k], records_));
-      out[k] = column_of(kinds_[k], values, texts(0, k));
+      out[k] = is_exact(k) ? exact_numbers::numbers(values, scale(k)) : column_of(kinds_[k], values, texts(0, k));
       if (Rf_isNull(out[k])) Rcpp::stop("a text is not UTF-8");
     }
     return out;
@@ -96,7 +114,7 @@ class TakenColumns {
     room_ = read < bytes_ ? static_cast<std::size_t>(static_cast<double>(n) * (bytes_ / read) * 1.02) : n;
     for (std::size_t k = 0; k < kinds_.size(); ++k) {
       if (kinds_[k] == Taken::kNot) continue;
-      const Rcpp::RObject larger(room_for(kinds_[k], room_));
+      const Rcpp::RObject larger(room_for(is_exact(k) ? Taken::kDay : kinds_[k], room_));
       const Target before = targets_[k];
       targets_[k] = target_in(larger);
       if (records_ > 0 && before.codes != nullptr) std::copy_n(before.codes, records_, targets_[k].codes);
@@ -104,18 +122,41 @@ class TakenColumns {
       columns_[k] = larger;
     }
   }
-  void copy(std::size_t k, const std::vector<records::Stretch>& block) {
+  // Are the numbers of a column held as whole numbers?
+  bool is_exact(std::size_t k) const { return kinds_[k] == Taken::kNumber && decimals_[k] >= 0; }
+  double scale(std::size_t k) const { return money::power_of_ten(decimals_[k]); }
+  // One of them is too large, or has more decimals than those of the first block.
+  void hold_doubles(std::size_t k) {
+    const Rcpp::RObject doubles(room_for(Taken::kNumber, room_));
+    const int* const whole = targets_[k].codes;
+    std::transform(whole, whole + records_, REAL(doubles),
+                   [&](int value) { return exact_numbers::number_of(value, scale(k), NA_REAL); });
+    decimals_[k] = -1;
+    columns_[k] = doubles;
+    targets_[k] = target_in(doubles);
+  }
+  // False if a number does not fit.
+  bool copy(std::size_t k, const std::vector<records::Stretch>& block) {
     std::size_t at = records_;
+    bool bad = false;
     for (const records::Stretch& part : block) {
       const Gatherer& from = gatherers_[part.thread];
       if (kinds_[k] == Taken::kText) {
         const int *own = from.codes(k), *now = codes_[part.thread][k].data();
         std::transform(own, own + part.records, targets_[k].codes + at, [&](int code) { return now[code - 1]; });
-      } else if (kinds_[k] != Taken::kNot) {
+      } else if (kinds_[k] == Taken::kDay) {
+        std::copy_n(from.codes(k), part.records, targets_[k].codes + at);
+      } else if (is_exact(k)) {
+        const double* const number = from.numbers(k);
+        const double to_wholes = scale(k);
+        std::transform(number, number + part.records, targets_[k].codes + at,
+                       [&](double value) { return exact_numbers::whole_of(value, to_wholes, bad); });
+      } else if (kinds_[k] == Taken::kNumber) {
         std::copy_n(from.numbers(k), part.records, targets_[k].numbers + at);
       }
       at += part.records;
     }
+    return !bad;
   }
 
   char decimal_;
@@ -125,6 +166,7 @@ class TakenColumns {
   std::vector<Gatherer> gatherers_;
   std::vector<Rcpp::RObject> columns_;
   std::vector<Target> targets_;
+  std::vector<int> decimals_;
   // Of each thread and column: the codes that its texts have among those of the first thread.
   std::vector<std::vector<std::vector<int>>> codes_;
   std::size_t records_ = 0, room_ = 0;

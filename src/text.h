@@ -119,16 +119,12 @@ inline bool read_iso_day(const std::string& s, int& day) {
 // The most bytes that write_fixed() writes.
 constexpr std::size_t kFixedMost = 400;
 
-// Writes a number with this many decimals: whole minor units digit by digit, others as C writes them. Returns the end.
-inline char* write_fixed(char* to, double value, int decimals) {
-  const double scaled = decimals <= 15 ? value * money::power_of_ten(decimals) : INFINITY, size = std::fabs(scaled);
-  if (!(size < 9007199254740992.0)) {
-    if (std::isinf(value)) return std::strcpy(to, value > 0 ? "Inf" : "-Inf") + (value > 0 ? 3 : 4);
-    return to + std::snprintf(to, kFixedMost, "%.*f", decimals, value);
-  }
+// Writes minor units, a whole number below 2^53 after rounding, with this many decimals. Returns the end.
+inline char* write_minor(char* to, double minor, int decimals) {
+  const double size = std::fabs(minor);
   std::uint64_t rest = static_cast<std::uint64_t>(size);
   if (size - static_cast<double>(rest) >= 0.5) ++rest;
-  if (scaled < 0 && rest > 0) *to++ = '-';
+  if (minor < 0 && rest > 0) *to++ = '-';
   char digits[24];
   char* const end = digits + sizeof digits;
   char* at = end;
@@ -138,6 +134,14 @@ inline char* write_fixed(char* to, double value, int decimals) {
     rest /= 10;
   }
   return std::copy(at, end, to);
+}
+
+// Writes a number with this many decimals: whole minor units digit by digit, others as C writes them. Returns the end.
+inline char* write_fixed(char* to, double value, int decimals) {
+  const double scaled = decimals <= 15 ? value * money::power_of_ten(decimals) : INFINITY;
+  if (std::fabs(scaled) < 9007199254740992.0) return write_minor(to, scaled, decimals);
+  if (std::isinf(value)) return std::strcpy(to, value > 0 ? "Inf" : "-Inf") + (value > 0 ? 3 : 4);
+  return to + std::snprintf(to, kFixedMost, "%.*f", decimals, value);
 }
 
 }  // namespace text

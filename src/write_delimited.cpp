@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "exact_numbers.h"
 #include "file_handle.h"
 #include "text.h"
 #include "threads.h"
@@ -40,8 +41,10 @@ class Cells {
       Rcpp::stop("a column has another number of rows");
     }
     if (TYPEOF(first) == REALSXP) {
-      amounts_ = REAL_RO(first);
       decimals_ = Rcpp::as<int>(second);
+      const SEXP known = exact_numbers::wholes(first, std::pow(10.0, decimals_));
+      minor_ = TYPEOF(known) == REALSXP;
+      amounts_ = REAL_RO(minor_ ? known : first);
       return;
     }
     if (!Rf_isNull(first)) codes_ = INTEGER_RO(first);
@@ -60,8 +63,8 @@ class Cells {
   // Writes the cell of a row; returns its end.
   char* write(char* to, std::size_t row) const {
     if (amounts_ != nullptr) {
-      return std::isnan(amounts_[row]) ? std::copy_n(blank_, std::strlen(blank_), to)
-                                       : text::write_fixed(to, amounts_[row], decimals_);
+      if (std::isnan(amounts_[row])) return std::copy_n(blank_, std::strlen(blank_), to);
+      return minor_ ? text::write_minor(to, amounts_[row], decimals_) : text::write_fixed(to, amounts_[row], decimals_);
     }
     const std::size_t k = codes_ == nullptr ? row : static_cast<std::size_t>(codes_[row]) - 1;
     // A missing code, and any below 1, is not one of the labels.
@@ -71,6 +74,7 @@ class Cells {
 
  private:
   const double* amounts_ = nullptr;
+  bool minor_ = false;  // are they minor units?
   int decimals_ = 0;
   const int* codes_ = nullptr;
   std::size_t labels_ = 0, most_ = text::kFixedMost;
