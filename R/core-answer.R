@@ -5,8 +5,11 @@ answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
 
 new_totals <- function(columns, answer) {
   n <- if (length(columns)) length(columns[[1]]) else 0L
-  structure(inner_table(columns, n), answer = check_answer(answer, names(columns)),
-            class = c("hinterfeld_totals", tibble_class))
+  table <- inner_table(columns, n)
+  # Not by structure(), which writes out the numbers of the rows.
+  attr(table, "answer") <- check_answer(answer, names(columns))
+  class(table) <- c("hinterfeld_totals", tibble_class)
+  table
 }
 
 # What an answer holds:

@@ -57,6 +57,10 @@ R_xlen_t region(SEXP x, R_xlen_t from, R_xlen_t n, double* to) {
   return n;
 }
 
+SEXP duplicate(SEXP x, Rboolean) {
+  return held(x) == R_NilValue ? nullptr : numbers(VECTOR_ELT(held(x), 0), scale_of(x));
+}
+
 }  // namespace
 
 SEXP numbers(SEXP wholes, double scale) {
@@ -86,6 +90,7 @@ void make_exact_numbers(DllInfo* dll) {
   using namespace exact_numbers;
   exact_class = R_make_altreal_class("exact_numbers", "hinterfeld", dll);
   R_set_altrep_Length_method(exact_class, length);
+  R_set_altrep_Duplicate_method(exact_class, duplicate);
   R_set_altvec_Dataptr_method(exact_class, data);
   R_set_altvec_Dataptr_or_null_method(exact_class, data_or_null);
   R_set_altreal_Elt_method(exact_class, element);
