@@ -54,7 +54,8 @@ struct Amount {
 struct Column {
   int64_t* value;
   int64_t* counted;
-  bool far = false;  // too large for the near caches: what comes is worth fetching ahead
+  bool far = false;    // too large for the near caches: what comes is worth fetching ahead
+  bool alone = false;  // there is one place, so that each line would wait for the line before
 };
 
 inline void put(const Column& column, std::size_t at, Kind kind, int64_t minor, int64_t lines) {
@@ -73,6 +74,17 @@ inline void put(const Column& column, std::size_t at, Kind kind, int64_t minor, 
 template <typename Place, typename Line>
 void add_whole(const int* whole, const Place* at, std::size_t n, const Column& column, Line line_of) {
   int64_t *value = column.value, *counted = column.counted;
+  if (column.alone) {
+    int64_t sum = 0, lines = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+      const int one = whole[line_of(i)];
+      sum += one == INT_MIN ? 0 : one;
+      lines += one != INT_MIN;
+    }
+    *value += sum;
+    if (counted != nullptr) *counted += lines;
+    return;
+  }
   const std::size_t ahead = column.far ? kAhead : 0;
   auto add = [&](auto counts) {
     for (std::size_t i = 0; i < n; ++i) {
@@ -179,7 +191,8 @@ class Tally {
       out.held.emplace_back(places);
       int64_t* value = out.held.back().get();
       if (amount.needs_counts()) out.held.emplace_back(places);
-      out.columns.push_back({value, amount.needs_counts() ? out.held.back().get() : nullptr, far()});
+      out.columns.push_back({value, amount.needs_counts() ? out.held.back().get() : nullptr, far(),
+                             places == 1});
     }
     return out;
   }

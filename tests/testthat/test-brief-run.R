@@ -35,6 +35,10 @@ test_that("the record tells inputs, steps and outputs", {
   expect_identical(record$outputs[[1]][c("file", "rows")], list(file = "regions.csv", rows = 3L))
   expect_identical(record$audit[[3]]$why, "paid orders")
   expect_identical(record$audit[[3]]$revenue_after, 53.25)
+  # A copy of the process hashes much output.
+  files <- c(withr::local_tempfile(lines = rep(strrep("x", 1e5), 101)), path)
+  expect_identical(vapply(hinterfeld:::output_records(files, read_brief(path)), `[[`, "", "sha256"),
+                   vapply(files, digest::digest, "", algo = "sha256", file = TRUE, USE.NAMES = FALSE))
 })
 
 test_that("a failed run names the part and leaves the former output whole", {

@@ -75,3 +75,27 @@ test_that("up to the bound every function is exact, and beyond it each says so",
   expect_error(daybook(a_sale(product = c("a", "b"), revenue = c(largest - 1, 2)), day, revenue, product, decimals = 0),
                class = "hinterfeld_error_overflow")
 })
+
+test_that("amounts of a table are doubles, and exact as long as nobody writes into them", {
+  minor <- c(1:5, NA, -7, 2^51, 0)
+  for (whole in list(minor, c(3L, NA, -4L))) {
+    amounts <- hinterfeld:::from_minor(whole, 2)
+    expect_identical(amounts[c(2, NA, 1)], (whole / 100)[c(2, NA, 1)])
+    expect_identical(hinterfeld:::to_minor(amounts, 2), as.double(whole))
+    expect_identical(hinterfeld:::to_minor(amounts, 3), hinterfeld:::to_minor(whole / 100, 3))
+    expect_identical(hinterfeld:::to_minor(amounts, 1), hinterfeld:::to_minor(whole / 100, 1))
+    other <- amounts
+    other[2] <- 1.5
+    expect_identical(list(amounts, other), list(whole / 100, replace(whole / 100, 2, 1.5)))
+    expect_identical(hinterfeld:::to_minor(other, 2), replace(as.double(whole), 2, 150))
+    names(other) <- letters[seq_along(other)]
+    expect_identical(unserialize(serialize(amounts, NULL)), amounts)
+    expect_identical(is.na(hinterfeld:::from_minor(whole, 2)), is.na(whole))
+  }
+  expect_identical(hinterfeld:::from_minor(c(1.5, NaN, Inf, 2^52), 1), c(0.15, NaN, Inf, 2^52 / 10))
+  expect_identical(hinterfeld:::to_minor(hinterfeld:::from_minor(1:3, 2), 2, whole = TRUE), 1:3)
+  expect_identical(hinterfeld:::from_minor(minor, 2, c(3L, 6L, 3L)), c(0.03, NA, 0.03))
+  t <- totals(a_book(product = letters[1:3], revenue = 3:1 / 4), by = product)
+  t$revenue[1] <- 9
+  expect_identical(t$revenue, c(9, 0.5, 0.25))
+})

@@ -51,6 +51,25 @@ test_that("values find room whatever the length of the records before", {
   }
 })
 
+test_that("numbers are what they are, whatever the size and the decimals of those that come later", {
+  values <- sprintf("%.2f", seq(-20, by = 0.25, length.out = 3000))
+  for (late in c("0.125", "30000000.5", "999999999999999", "", "1e5", "2147483.647", "-21474836.48")) {
+    for (at in c(2, 2500)) {
+      path <- text_at(paste0("n,k\n", paste0(replace(values, at, late), ",", seq_along(values), "\n", collapse = "")))
+      expected <- as.double(replace(values, at, late))
+      for (block in c(700, 2^25)) {
+        withr::local_options(hinterfeld.block = block)
+        read <- load_table(path, types = c(n = "number"))
+        expect_identical(list(sum(read$n, na.rm = TRUE), read$n[c(NA, 4000, at)]),
+                         list(sum(expected, na.rm = TRUE), expected[c(NA, 4000, at)]), label = late)
+        book <- daybook(read, as.Date("2026-01-01") + k, n, k, decimals = 3, on_bad = "set_aside")
+        expect_identical(lines_of(book)$revenue, expected[!is.na(expected) & expected < 1e14], label = late)
+        expect_identical(read$n, expected, label = late)
+      }
+    }
+  }
+})
+
 test_that("plain numbers and days need no second look, and come as the others do", {
   x <- c("0", "0.05", "-3", "999999999999999", "12.5", "2.25", "", "-0.1")
   path <- text_at(paste0("n,d\n", paste0(x, ",2024-02-29\n", collapse = "")))

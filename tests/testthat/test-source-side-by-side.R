@@ -45,6 +45,7 @@ test_that("what ends its process ends a copy of it", {
   expect_null(hinterfeld:::in_a_copy(function() tools::pskill(Sys.getpid(), tools::SIGKILL)))
   expect_error(hinterfeld:::in_a_copy(function() stop_because("file", "No room.")), "No room",
                class = "hinterfeld_error_file")
+  expect_error(hinterfeld:::in_a_copy(function() 1, stop("meanwhile")), "meanwhile")
 })
 
 test_that("what is left of messages is freed before a copy is made, not by the copy", {
