@@ -16,9 +16,10 @@ peer <- as.data.table(x)
 rm(x)
 orders <- list(n = count_distinct(order))
 table <- totals(book, by = product, every = "day")
-rows <- as.data.table(as.data.frame(table))
+# The peer has columns of its own.
+rows <- copy(as.data.table(as.data.frame(table)))
 months <- totals(book, by = product, every = "month")
-month_rows <- as.data.table(as.data.frame(months))
+month_rows <- copy(as.data.table(as.data.frame(months)))
 
 # Ours and the peer's, each as an expression.
 questions <- list(

@@ -456,11 +456,11 @@ BEGIN_RCPP
 END_RCPP
 }
 // decimals_kernel
-int decimals_kernel(Rcpp::NumericVector x, int most);
+int decimals_kernel(SEXP x, int most);
 RcppExport SEXP _hinterfeld_decimals_kernel(SEXP xSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
     rcpp_result_gen = Rcpp::wrap(decimals_kernel(x, most));
     return rcpp_result_gen;

@@ -8,6 +8,7 @@
 #include <cstring>
 #include <vector>
 
+#include "exact_numbers.h"
 #include "keys.h"
 #include "memory.h"
 #include "sort.h"
@@ -178,6 +179,8 @@ Rcpp::List number_codes_kernel(SEXP x, int threads) {
   if (n > INT_MAX) Rcpp::stop("more numbers than codes");
   Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
   std::vector<double> labels;
+  const SEXP wholes = exact_numbers::wholes(x, 1);
+  if (TYPEOF(wholes) == INTSXP) x = wholes;
   if (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) {
     labels = coding::code(INTEGER_RO(x), n, threads, INTEGER(codes));
   } else if (TYPEOF(x) == REALSXP) {

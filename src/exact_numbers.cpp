@@ -16,8 +16,6 @@ R_altrep_class_t exact_class;
 // second the numbers once they were laid out, NULL until then.
 SEXP held(SEXP x) { return R_altrep_data1(x); }
 SEXP laid_out(SEXP x) { return R_altrep_data2(x); }
-double scale_of(SEXP x) { return REAL_RO(VECTOR_ELT(held(x), 1))[0]; }
-
 R_xlen_t length(SEXP x) { return Rf_xlength(laid_out(x) != R_NilValue ? laid_out(x) : VECTOR_ELT(held(x), 0)); }
 
 void fill(SEXP x, R_xlen_t from, R_xlen_t n, double* to) {
@@ -62,6 +60,8 @@ SEXP duplicate(SEXP x, Rboolean) {
 }
 
 }  // namespace
+
+double scale_of(SEXP x) { return REAL_RO(VECTOR_ELT(held(x), 1))[0]; }
 
 SEXP numbers(SEXP wholes, double scale) {
   MARK_NOT_MUTABLE(wholes);

@@ -30,5 +30,7 @@ SEXP numbers(SEXP wholes, double scale);
 // The whole numbers, at this scale or at any; NULL if there are none.
 SEXP wholes(SEXP numbers, double scale);
 SEXP wholes(SEXP numbers);
+// Of numbers that have whole numbers.
+double scale_of(SEXP numbers);
 
 }  // namespace exact_numbers

@@ -162,10 +162,21 @@ double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
 
 // The fewest decimals, at most `most`, that write every value exactly; `most` + 1 when none does.
 // [[Rcpp::export(rng = false)]]
-int decimals_kernel(Rcpp::NumericVector x, int most) {
+int decimals_kernel(SEXP x, int most) {
   int decimals = 0;
+  const SEXP known = exact_numbers::wholes(x);
+  const R_xlen_t n = Rf_xlength(x);
+  if (TYPEOF(known) == INTSXP) {
+    const int* whole = INTEGER_RO(known);
+    // What a whole number must be divisible by to have no more decimals.
+    int64_t step = static_cast<int64_t>(exact_numbers::scale_of(x));
+    for (R_xlen_t i = 0; i < n && step > 1; ++i) {
+      if (whole[i] == INT_MIN) continue;
+      for (; whole[i] % step != 0; step /= 10) ++decimals;
+    }
+    return std::min(decimals, most + 1);
+  }
   const double* values = REAL_RO(x);
-  const R_xlen_t n = x.size();
   for (R_xlen_t i = 0; i < n; ++i) {
     const double value = values[i];
     if (!std::isfinite(value) || (std::fabs(value) < 1e15 && value == money::nearest_whole(value))) continue;
