@@ -356,7 +356,7 @@ step_problems <- function(step, given, spec, path) {
                 sprintf("Give the table %s, or name two periods with %s.", as_typed("every"), as_typed("periods")))
   } else if (identical(needs, "change") && !"change" %in% unlist(lapply(spec$add, names))) {
     new_problem(path, "Causes are those of a change, and the table has none.",
-                sprintf("Put %s before %s.", as_typed("change"), as_typed("causes")))
+                sprintf("Use %s as well as %s.", as_typed("change"), as_typed("causes")))
   } else if (identical(needs, "along") && is.null(spec$every) && is.null(given$along)) {
     new_problem(path, "A running or moving column needs a period to run along.",
                 sprintf("Give the table %s.", as_typed("every")))

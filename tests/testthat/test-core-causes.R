@@ -129,6 +129,8 @@ test_that("a brief keeps what returns and list prices need, and the command line
   told <- run_cli(c(asked, "--causes", "--returns", "--list-price", "list_price"))
   expect_match(told$stdout, "revenue_discount,revenue_new,revenue_gone,revenue_returns,")
   expect_match(run_cli(c(asked, "--returns"))$stderr, "--returns goes with --causes")
+  alone <- run_cli(c(asked[!asked %in% c("--change", "year_before")], "--causes"))
+  expect_match(alone$stderr, "Use --change as well as --causes")
   expect_match(run_cli("totals", sales, "--per-open-day")$stderr, "--per-open-day goes with --change or --compare")
 })
 
