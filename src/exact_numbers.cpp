@@ -80,7 +80,7 @@ SEXP wholes(SEXP x) {
 
 SEXP wholes(SEXP x, double scale) {
   const SEXP out = wholes(x);
-  return !Rf_isNull(out) && scale_of(x) == scale ? out : R_NilValue;
+  return !Rf_isNull(out) && !Rf_isObject(out) && scale_of(x) == scale ? out : R_NilValue;
 }
 
 }  // namespace exact_numbers

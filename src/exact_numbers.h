@@ -27,9 +27,10 @@ inline double number_of(double whole, double scale, double) { return whole / sca
 // to 2^51, missing ones among them; nobody may change them.
 SEXP numbers(SEXP wholes, double scale);
 
-// The whole numbers, at this scale or at any; NULL if there are none.
-SEXP wholes(SEXP numbers, double scale);
+// The whole numbers; NULL if there are none. Those of dates are dates.
 SEXP wholes(SEXP numbers);
+// The same of plain numbers at this scale.
+SEXP wholes(SEXP numbers, double scale);
 // Of numbers that have whole numbers.
 double scale_of(SEXP numbers);
 

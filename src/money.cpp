@@ -112,8 +112,8 @@ SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
 // Days as whole numbers: the day that a fraction of a day belongs to. Returned as dates, because R would copy them.
 // [[Rcpp::export(rng = false)]]
 SEXP whole_days_kernel(SEXP days, int threads) {
-  const SEXP known = exact_numbers::wholes(days, 1);
-  if (TYPEOF(known) == INTSXP && Rf_inherits(known, "Date")) return known;
+  const SEXP known = exact_numbers::wholes(days);
+  if (Rf_inherits(known, "Date")) return known;
   const std::size_t n = Rf_xlength(days);
   Rcpp::Shield<SEXP> out(pages::vector(INTSXP, n));
   const double* from = REAL_RO(days);

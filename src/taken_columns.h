@@ -31,7 +31,7 @@ inline Target target_in(SEXP values) {
 // A column of such values: codes are those of `texts`. NULL if a text is not UTF-8.
 inline SEXP column_of(Taken kind, SEXP values, const Texts& texts) {
   if (kind == Taken::kDay) {
-    // Both are dates: who wants whole numbers gets those below.
+    // Both are dates: a daybook takes the whole numbers as they are.
     const Rcpp::Shield<SEXP> date(Rf_mkString("Date")), days(exact_numbers::numbers(values, 1));
     Rf_setAttrib(values, R_ClassSymbol, date);
     Rf_setAttrib(days, R_ClassSymbol, date);

@@ -47,6 +47,8 @@ test_that("values find room whatever the length of the records before", {
       other$n[4000] <- 0
       expect_identical(c(read$n[4000], other$n[4000]), c(4000, 0))
       expect_identical(unserialize(serialize(read$n, NULL)), as.double(1:4000))
+      by_day <- daybook(read, day, as.numeric(day), text, decimals = 0)
+      expect_identical(lines_of(by_day)$revenue, rep(19782, 4000))
     }
   }
 })
