@@ -132,28 +132,37 @@ SEXP whole_days_kernel(SEXP days, int threads) {
 double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
   const bool all = Rf_isNull(rows);
   const std::size_t n = Rf_xlength(all ? x : rows);
-  const R_xlen_t held = Rf_xlength(x);
   const int* row = all ? nullptr : INTEGER_RO(rows);
-  const int* whole = TYPEOF(x) == INTSXP ? INTEGER_RO(x) : nullptr;
-  const double* minor = whole == nullptr ? REAL_RO(x) : nullptr;
+  if (!all) border::check_rows(row, n, Rf_xlength(x), threads);
   std::mutex mutex;
   int64_t total = 0;
-  try {
+  const auto add = [&](const auto& sum_of) {
     threads::ranges(n, threads, [&](std::size_t from, std::size_t to) {
-      int64_t sum = 0;
-      for (std::size_t i = from; i < to; ++i) {
-        const R_xlen_t at = all ? static_cast<R_xlen_t>(i) : static_cast<R_xlen_t>(row[i]) - 1;
-        if (at < 0 || at >= held) throw std::out_of_range("rows that are not there");
-        if (whole != nullptr) {
-          // Integers cannot overflow 64 bits in any number of lines that R can hold.
-          sum += whole[at] == INT_MIN ? 0 : whole[at];
-        } else if (std::isfinite(minor[at])) {
-          sum = money::add(sum, static_cast<int64_t>(minor[at]));
-        }
-      }
+      const int64_t sum = all ? sum_of(from, to, [](std::size_t i) { return i; })
+                              : sum_of(from, to, [row](std::size_t i) { return static_cast<std::size_t>(row[i]) - 1; });
       std::lock_guard<std::mutex> lock(mutex);
       total = money::add(total, sum);
     });
+  };
+  try {
+    if (TYPEOF(x) == INTSXP) {
+      const int* whole = INTEGER_RO(x);
+      add([whole](std::size_t i, std::size_t to, auto at) {
+        // Integers cannot overflow 64 bits in any number of lines that R can hold.
+        int64_t sum = 0;
+        for (; i < to; ++i) sum += whole[at(i)] == INT_MIN ? 0 : whole[at(i)];
+        return sum;
+      });
+    } else {
+      const double* minor = REAL_RO(x);
+      add([minor](std::size_t i, std::size_t to, auto at) {
+        int64_t sum = 0;
+        for (; i < to; ++i) {
+          if (std::isfinite(minor[at(i)])) sum = money::add(sum, static_cast<int64_t>(minor[at(i)]));
+        }
+        return sum;
+      });
+    }
     return money::publish(total);
   } catch (const std::overflow_error&) {
     return R_NaN;

@@ -104,6 +104,15 @@ inline void by_moving(Row* rows, std::size_t n) {
   }
 }
 
+// Sorts a part of the rows and puts down their numbers.
+inline void sort_part(Row* rows, std::size_t n, std::vector<Row>& spare, int* out) {
+  if (n > 64) by_digits(rows, n, spare);
+  else by_moving(rows, n);
+  for (std::size_t i = 0; i < n; ++i) out[i] = rows[i].row;
+}
+
+constexpr std::size_t kNear = std::size_t{1} << 15;  // rows that stay in the cache while they are sorted
+
 // Row numbers (from 0) in order of `number`, a whole number for each row, then of names, then of rows. Rows are dealt
 // out by the leading digits of their numbers into parts that stay in the cache, which threads share.
 template <typename Number>
@@ -142,13 +151,39 @@ void in_order(std::size_t n, const By& by, int count, int* out, Number number) {
   threads::each(count, [&](int) {
     std::vector<Row> spare;
     for (std::size_t p = waiting++; p < parts; p = waiting++) {
-      Row* own = row + start[p];
-      const std::size_t length = start[p + 1] - start[p];
-      if (length > 64) by_digits(own, length, spare);
-      else by_moving(own, length);
-      for (std::size_t i = 0; i < length; ++i) out[start[p] + i] = own[i].row;
+      sort_part(row + start[p], start[p + 1] - start[p], spare, out + start[p]);
     }
   });
+}
+
+// The same of rows that come scope by scope, as those of a tally do: each scope is sorted by itself. False if they come
+// otherwise, or a scope is too large for the cache.
+template <typename Number>
+bool in_runs(std::size_t n, const int* scope, const By& by, int count, int* out, Number number) {
+  std::vector<std::size_t> start;
+  for (std::size_t i = 0; i < n; ++i) {
+    if (i > 0 && scope[i] < scope[i - 1]) return false;
+    if (i > 0 && scope[i] == scope[i - 1]) continue;
+    if (i > 0 && i - start.back() > kNear) return false;
+    start.push_back(i);
+  }
+  const std::size_t runs = start.size(), together = runs / 64 + 1;
+  start.push_back(n);
+  if (n - start[runs - 1] > kNear) return false;
+  std::atomic<std::size_t> waiting{0};
+  threads::each(count, [&](int) {
+    std::vector<Row> own, spare;
+    for (std::size_t from = together * waiting++; from < runs; from = together * waiting++) {
+      for (std::size_t r = from; r < std::min(from + together, runs); ++r) {
+        own.clear();
+        for (std::size_t i = start[r]; i < start[r + 1]; ++i) {
+          own.push_back({number(i), tie(by, i), static_cast<int>(i)});
+        }
+        sort_part(own.data(), own.size(), spare, out + start[r]);
+      }
+    }
+  });
+  return true;
 }
 
 // Values as whole numbers from 0 in the order that is wanted, those that are missing last.
@@ -235,9 +270,12 @@ inline void in_scopes(std::size_t n, const int* scope, int scopes, const By& by,
     in_scopes(n, scope, scopes, By{place.data(), false, by.code, by.rank}, wanted, out);
     return;
   }
+  const auto place = [=](std::size_t i) {
+    return by.code != nullptr && by.code[i] == kTotal ? values.last() : values.at(i);
+  };
+  if (in_runs(n, scope, by, count, out, place)) return;
   in_order(n, by, count, out, [=](std::size_t i) {
-    const bool total = by.code != nullptr && by.code[i] == kTotal;
-    return static_cast<uint64_t>(scope[i]) * values.size() + (total ? values.last() : values.at(i));
+    return static_cast<uint64_t>(scope[i]) * values.size() + place(i);
   });
 }
 
