@@ -15,17 +15,15 @@ cli_options <- function(command, groups, args, example, files = c(0, 0), of = ""
   if (is.null(names(groups))) groups <- list(Options = groups)
   if (identical(args, "--options")) rlang::signal("", "hinterfeld_options", groups = groups)
   options <- unlist(unname(groups), recursive = FALSE)
-  parser <- optparse::OptionParser(option_list = options, add_help_option = FALSE)
-  parser <- optparse::add_option(parser, c("-h", "--help"), action = "store_true", default = FALSE)
+  names(options) <- vapply(options, function(option) option$name, "")
   wrong <- function(problem) stop_because("usage", sprintf("hinterfeld %s: %s", command, problem))
-  takes <- vapply(options, function(option) if (option@action == "store_true") "" else sub("^--", "", option@long_flag),
-                  "")
-  taken <- take_values(args, takes[nzchar(takes)], pairs, wrong)
-  check_flags(taken$flags, vapply(parser@options, function(option) option@long_flag, ""), wrong)
+  taken <- take_values(args, names(options)[!vapply(options, is_flag, NA)], pairs, wrong)
+  check_flags(taken$flags, paste0("--", c(names(options), "help")), wrong)
   own <- vapply(taken$values, function(value) value$name %in% c(repeated, pairs), NA)
   values <- vapply(taken$values[!own], function(value) sprintf("--%s=%s", value$name, value$value), "")
-  given <- optparse::parse_args(parser, c(taken$flags, values), print_help_and_exit = FALSE)
-  if (given$help) {
+  help <- taken$flags %in% c("-h", "--help")
+  given <- parse_given(options, c(taken$flags[!help], values))
+  if (any(help)) {
     usage <- gsub(" +", " ", sprintf("Usage: hinterfeld %s %s [options]", command, of))
     writeLines(c(usage, options_help(groups), "", "Example:", paste0("  ", example)))
     return(NULL)
@@ -35,6 +33,18 @@ cli_options <- function(command, groups, args, example, files = c(0, 0), of = ""
   for (value in taken$values[own]) if (value$name %in% pairs) given[[value$name]] <- value$value
   again <- Filter(function(value) value$name %in% repeated, taken$values)
   c(read_whole(given, wrong), list(files = taken$files, repeated = again))
+}
+
+# The values of options. Only those that are given are made for the parser, which takes long over each; the others have
+# their defaults.
+parse_given <- function(options, args) {
+  asked <- names(options) %in% sub("^--([^=]*).*", "\\1", args)
+  parser <- optparse::OptionParser(option_list = lapply(unname(options[asked]), function(option) {
+    optparse::make_option(paste0("--", option$name), action = if (is_flag(option)) "store_true" else "store",
+                          default = option$default, type = if (is_flag(option)) "logical" else "character")
+  }), add_help_option = FALSE)
+  defaults <- lapply(options[!asked], function(option) option$default)
+  c(optparse::parse_args(parser, args, print_help_and_exit = FALSE), Filter(Negate(is.null), defaults))
 }
 
 # Options that take whole numbers, with the least of each.
@@ -74,8 +84,8 @@ options_help <- function(groups) {
   last <- length(groups)
   groups[[last]] <- c(groups[[last]], list(flag("help", "show this help, also as -h")))
   lines <- lapply(groups, function(options) lapply(options, function(option) {
-    called <- paste0("  ", option@long_flag, if (option@action != "store_true") paste0(" ", option@metavar))
-    said <- strwrap(sub("%default", option@default %||% "", option@help, fixed = TRUE), 80 - help_indent)
+    called <- paste0("  --", option$name, if (!is_flag(option)) paste0(" ", option$metavar))
+    said <- strwrap(sub("%default", option$default %||% "", option$help, fixed = TRUE), 80 - help_indent)
     beside <- nchar(called) < help_indent
     c(if (!beside) called,
       paste0(formatC(c(if (beside) called, rep("", length(said) - beside)), width = -help_indent), said))
@@ -118,11 +128,15 @@ take_values <- function(args, takes, pairs, wrong) {
 }
 
 option <- function(name, help, metavar = "TEXT", default = NULL) {
-  optparse::make_option(paste0("--", name), default = default, metavar = metavar, help = help, type = "character")
+  list(name = name, help = help, metavar = metavar, default = default)
 }
 
 flag <- function(name, help) {
-  optparse::make_option(paste0("--", name), action = "store_true", default = FALSE, help = help)
+  list(name = name, help = help, default = FALSE)
+}
+
+is_flag <- function(option) {
+  isFALSE(option$default)
 }
 
 database_option <- function() {

@@ -9,7 +9,7 @@ options_of <- function(command) {
 }
 
 all_options <- function(groups) {
-  c(unlist(lapply(unlist(unname(groups), recursive = FALSE), function(option) option@long_flag)), "--help")
+  c(unlist(lapply(unlist(unname(groups), recursive = FALSE), function(option) paste0("--", option$name))), "--help")
 }
 
 # One script for both shells: that of zsh takes the completions of bash.
