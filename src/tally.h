@@ -204,11 +204,14 @@ class Tally {
     std::vector<uint32_t> at(kBlock);
     for (std::size_t blocks = 1; from < end; from += kBlock, ++blocks) {
       const std::size_t n = std::min(kBlock, end - from);
-      keys_.encode(from, n, at.data());
+      // There is one place without keys: every line is there.
+      if (keys_.width() > 0) keys_.encode(from, n, at.data());
       for (std::size_t m = 0; m < amounts_.size(); ++m) {
         take_lines(amounts_[m], at.data(), n, arrays.columns[m], [from](std::size_t i) { return from + i; });
       }
-      if (far()) {
+      if (keys_.width() == 0) {
+        seen[0] = 1;
+      } else if (far()) {
         for (std::size_t i = 0; i < n; ++i) seen[at[i] >> 6] |= uint64_t{1} << (at[i] & 63);
       } else {
         for (std::size_t i = 0; i < n; ++i) seen[at[i]] = 1;
