@@ -107,7 +107,8 @@ run_into <- function(folder, brief, stamps, former, call = caller_env()) {
         store_figures(brief$open_store, brief)
         done
       })
-    done$outputs <- Map(c, done$outputs, output_records(file.path(draft, vapply(done$outputs, `[[`, "", "file")), brief))
+    files <- file.path(draft, vapply(done$outputs, function(output) output$file, ""))
+    done$outputs <- Map(c, done$outputs, output_records(files, brief))
     inputs <- input_record(brief, rows = TRUE)
     check_files_unchanged(stamps, brief)
     record <- c(

@@ -235,7 +235,8 @@ SEXP day_codes_kernel(SEXP days, int threads) {
       }
     });
     if (!given) return R_NilValue;
-    return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["first"] = range.least, Rcpp::_["last"] = range.largest);
+    return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["first"] = range.least,
+                              Rcpp::_["last"] = range.largest);
   };
   return TYPEOF(days) == INTSXP ? codes_of(INTEGER_RO(days)) : codes_of(REAL_RO(days));
 }
