@@ -12,7 +12,7 @@ input_file_record <- function(path, hashes) {
 }
 
 # SHA-256 is for whoever receives a file; the quick hash is for the next run, which looks whether it is still the same.
-# A copy of the process hashes much output, while this process hashes the inputs, whose hashes it remembers.
+# Large outputs are hashed by a copy of this process, while this process hashes the inputs and remembers their hashes.
 output_records <- function(files, brief) {
   hash <- function() {
     lapply(files, function(file) {

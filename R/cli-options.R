@@ -35,8 +35,8 @@ cli_options <- function(command, groups, args, example, files = c(0, 0), of = ""
   c(read_whole(given, wrong), list(files = taken$files, repeated = again))
 }
 
-# The values of options. Only those that are given are made for the parser, which takes long over each; the others have
-# their defaults.
+# The values of options. Only options that are given are made for the parser, because making one is slow; the others
+# have their defaults.
 parse_given <- function(options, args) {
   asked <- names(options) %in% sub("^--([^=]*).*", "\\1", args)
   parser <- optparse::OptionParser(option_list = lapply(unname(options[asked]), function(option) {

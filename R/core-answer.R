@@ -6,7 +6,7 @@ answer_classes <- c("hinterfeld_totals", "hinterfeld_crosstab")
 new_totals <- function(columns, answer) {
   n <- if (length(columns)) length(columns[[1]]) else 0L
   table <- inner_table(columns, n)
-  # Not by structure(), which writes out the numbers of the rows.
+  # structure() would expand the row names.
   attr(table, "answer") <- check_answer(answer, names(columns))
   class(table) <- c("hinterfeld_totals", tibble_class)
   table
@@ -80,7 +80,7 @@ roles_of <- function(columns, everys) {
   )
 }
 
-# Those told last: the same table is asked many times in a row.
+# The roles that were computed last, as the same table is asked many times in a row.
 last_roles <- new.env(parent = emptyenv())
 
 set_answer <- function(t, ...) {

@@ -104,7 +104,7 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
   }
   minor <- to_minor(values, decimals, rounding, whole = TRUE)
   # The result of an expression can hide that a column of it is missing somewhere, so these columns are checked too.
-  # Integers are whole numbers of a column where none is missing.
+  # to_minor() returns integers only if no value is missing.
   given <- is.integer(minor) || !any_not_finite(minor)
   if (given && !any(vapply(numbers[setdiff(used, column)], any_not_finite, NA))) {
     return(list(values = minor, wrong = NULL))
