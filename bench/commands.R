@@ -26,6 +26,8 @@ ways <- list(
 )
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = ":"))
 seconds_of <- function(way) {
+  # A command that waits until the disk has what it wrote should not wait for what the one before it wrote.
+  system2("sync")
   system.time(processx::run(way[1], way[-1], wd = folder))[["elapsed"]]
 }
 # In turns, since a machine is not the same from minute to minute; every second turn backwards, since what follows the
