@@ -26,7 +26,8 @@ ways <- list(
 )
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = ":"))
 seconds_of <- function(way) {
-  # A command that waits until the disk has what it wrote should not wait for what the one before it wrote.
+  # Our commands wait until their output is on the disk. Without this they would also wait for the output of the
+  # command before them.
   system2("sync")
   system.time(processx::run(way[1], way[-1], wd = folder))[["elapsed"]]
 }

@@ -1,4 +1,4 @@
-// Numbers of a few decimals, held as whole numbers of their last decimal: minor units that look like doubles.
+// Decimal numbers that are held as whole numbers and a power of ten; R sees doubles.
 #pragma once
 #include <cmath>
 #include <climits>
@@ -10,8 +10,8 @@
 
 namespace exact_numbers {
 
-// The whole number that a number is at this scale, a power of ten; INT_MIN for a missing one. `bad` turns true where
-// there is none, so that whole / scale is not the number.
+// The whole number with whole / scale == number, where `scale` is a power of ten; INT_MIN for a missing number. Sets
+// `bad` if there is no such integer.
 inline int whole_of(double number, double scale, bool& bad) {
   const double whole = money::nearest_whole(number * scale);
   const bool missing = std::isnan(number);
@@ -23,15 +23,15 @@ inline int whole_of(double number, double scale, bool& bad) {
 inline double number_of(int whole, double scale, double missing) { return whole == INT_MIN ? missing : whole / scale; }
 inline double number_of(double whole, double scale, double) { return whole / scale; }
 
-// Doubles that are laid out when somebody needs them one behind another. The whole numbers are integers, or doubles up
-// to 2^51, missing ones among them; nobody may change them.
+// A vector of doubles, which are computed when somebody needs them in memory. `wholes` are integers or doubles up to
+// 2^51, some of them perhaps missing; nobody may change them.
 SEXP numbers(SEXP wholes, double scale);
 
-// The whole numbers; NULL if there are none. Those of dates are dates.
+// The whole numbers, of class Date if the numbers are dates; NULL if there are none.
 SEXP wholes(SEXP numbers);
-// The same of plain numbers at this scale.
+// The same if the numbers are not dates and have this scale; otherwise NULL.
 SEXP wholes(SEXP numbers, double scale);
-// Of numbers that have whole numbers.
+// The scale of numbers that have whole numbers.
 double scale_of(SEXP numbers);
 
 }  // namespace exact_numbers

@@ -74,7 +74,7 @@ SEXP minor_kernel(SEXP x, int decimals, bool half_even, bool whole, int threads)
   return out;
 }
 
-// Units of some rows (from 1; NULL for all) in currency: each divided once by `scale`, when somebody looks at it.
+// Units of some rows (from 1; NULL for all) in currency: each is divided once by `scale`, when somebody needs it.
 // [[Rcpp::export(rng = false)]]
 SEXP currency_kernel(SEXP minor, double scale, SEXP rows, int threads) {
   if (!Rf_isNull(rows)) {

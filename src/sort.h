@@ -156,8 +156,8 @@ void in_order(std::size_t n, const By& by, int count, int* out, Number number) {
   });
 }
 
-// The same of rows that come scope by scope, as those of a tally do: each scope is sorted by itself. False if they come
-// otherwise, or a scope is too large for the cache.
+// The same for rows that come scope by scope, as those of a tally do: each scope is sorted on its own. Returns false if
+// the rows come in another order, or if a scope is too large for the cache.
 template <typename Number>
 bool in_runs(std::size_t n, const int* scope, const By& by, int count, int* out, Number number) {
   std::vector<std::size_t> start;

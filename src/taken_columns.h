@@ -31,7 +31,7 @@ inline Target target_in(SEXP values) {
 // A column of such values: codes are those of `texts`. NULL if a text is not UTF-8.
 inline SEXP column_of(Taken kind, SEXP values, const Texts& texts) {
   if (kind == Taken::kDay) {
-    // Both are dates: a daybook takes the whole numbers as they are.
+    // The whole numbers are dates too, because a daybook takes them as its days.
     const Rcpp::Shield<SEXP> date(Rf_mkString("Date")), days(exact_numbers::numbers(values, 1));
     Rf_setAttrib(values, R_ClassSymbol, date);
     Rf_setAttrib(days, R_ClassSymbol, date);
@@ -66,7 +66,8 @@ class TakenColumns {
   // One for each thread; none before the start.
   std::vector<Gatherer>& gatherers() { return gatherers_; }
 
-  // Adds what the threads took of a block; with it, `read` bytes of the file are counted, and columns look as told.
+  // Adds what the threads took of a block. With it `read` bytes of the file are counted; `told` is what the columns have
+  // looked like so far.
   void add(const std::vector<records::Stretch>& block, double read, const std::vector<profile::Column>& told) {
     if (gatherers_.empty()) return;
     std::size_t more = 0;
@@ -114,7 +115,7 @@ class TakenColumns {
     room_ = read < bytes_ ? static_cast<std::size_t>(static_cast<double>(n) * (bytes_ / read) * 1.02) : n;
     for (std::size_t k = 0; k < kinds_.size(); ++k) {
       if (kinds_[k] == Taken::kNot) continue;
-      const Rcpp::RObject larger(room_for(is_exact(k) ? Taken::kDay : kinds_[k], room_));
+      const Rcpp::RObject larger(is_exact(k) ? pages::vector(INTSXP, room_) : room_for(kinds_[k], room_));
       const Target before = targets_[k];
       targets_[k] = target_in(larger);
       if (records_ > 0 && before.codes != nullptr) std::copy_n(before.codes, records_, targets_[k].codes);
@@ -125,7 +126,7 @@ class TakenColumns {
   // Are the numbers of a column held as whole numbers?
   bool is_exact(std::size_t k) const { return kinds_[k] == Taken::kNumber && decimals_[k] >= 0; }
   double scale(std::size_t k) const { return money::power_of_ten(decimals_[k]); }
-  // One of them is too large, or has more decimals than those of the first block.
+  // For a column with a number that is too large, or has more decimals than the numbers of the first block.
   void hold_doubles(std::size_t k) {
     const Rcpp::RObject doubles(room_for(Taken::kNumber, room_));
     const int* const whole = targets_[k].codes;

@@ -55,7 +55,7 @@ struct Column {
   int64_t* value;
   int64_t* counted;
   bool far = false;    // too large for the near caches: what comes is worth fetching ahead
-  bool alone = false;  // there is one place, so that each line would wait for the line before
+  bool alone = false;  // the only place: adding a line to it in memory would wait for the line before
 };
 
 inline void put(const Column& column, std::size_t at, Kind kind, int64_t minor, int64_t lines) {
@@ -204,7 +204,7 @@ class Tally {
     std::vector<uint32_t> at(kBlock);
     for (std::size_t blocks = 1; from < end; from += kBlock, ++blocks) {
       const std::size_t n = std::min(kBlock, end - from);
-      // There is one place without keys: every line is there.
+      // Without keys there is a single place, and all lines are in it.
       if (keys_.width() > 0) keys_.encode(from, n, at.data());
       for (std::size_t m = 0; m < amounts_.size(); ++m) {
         take_lines(amounts_[m], at.data(), n, arrays.columns[m], [from](std::size_t i) { return from + i; });
