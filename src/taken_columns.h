@@ -66,8 +66,8 @@ class TakenColumns {
   // One for each thread; none before the start.
   std::vector<Gatherer>& gatherers() { return gatherers_; }
 
-  // Adds what the threads took of a block. With it `read` bytes of the file are counted; `told` is what the columns have
-  // looked like so far.
+  // Adds what the threads took of a block. With it `read` bytes of the file are counted; `told` is what the columns
+  // have looked like so far.
   void add(const std::vector<records::Stretch>& block, double read, const std::vector<profile::Column>& told) {
     if (gatherers_.empty()) return;
     std::size_t more = 0;
