@@ -12,14 +12,14 @@ input_file_record <- function(path, hashes) {
 }
 
 # SHA-256 is for whoever receives a file; the quick hash is for the next run, which looks whether it is still the same.
-# Large outputs are hashed by a copy of this process, while this process hashes the inputs and remembers their hashes.
-output_records <- function(files, brief) {
+# Large outputs are hashed by a copy of this process, while this process evaluates `meanwhile`.
+output_records <- function(files, meanwhile) {
   hash <- function() {
     lapply(files, function(file) {
       list(bytes = file.size(file), sha256 = sha256_file(file), xxh128 = rlang::hash_file(file))
     })
   }
-  (if (sum(file.size(files)) > 1e7) in_a_copy(hash, input_record(brief))) %||% hash()
+  (if (sum(file.size(files)) > 1e7) in_a_copy(hash, meanwhile)) %||% hash()
 }
 
 is_as_made <- function(path, output) {

@@ -100,7 +100,8 @@ brief_to_run <- function(brief, into, anywhere, store, call) {
 
 run_into <- function(folder, brief, stamps, former, call = caller_env()) {
   started <- Sys.time()
-  with_former_reported(folder, write_whole_folder(folder, made_before(former, folder), function(draft) {
+  delayedAssign("made", made_before(former, folder))
+  with_former_reported(folder, write_whole_folder(folder, made, function(draft) {
     done <- if (is.null(brief$open_store)) deliver_brief(brief, draft) else
       with_figure_store(brief$open_store$folder, function() lines_in_store(brief), {
         done <- deliver_brief(brief, draft)
@@ -108,7 +109,8 @@ run_into <- function(folder, brief, stamps, former, call = caller_env()) {
         done
       })
     files <- file.path(draft, vapply(done$outputs, function(output) output$file, ""))
-    done$outputs <- Map(c, done$outputs, output_records(files, brief))
+    # Meanwhile the inputs and the former outputs are hashed.
+    done$outputs <- Map(c, done$outputs, output_records(files, list(input_record(brief), made)))
     inputs <- input_record(brief, rows = TRUE)
     check_files_unchanged(stamps, brief)
     record <- c(

@@ -61,7 +61,7 @@ template <typename T>
 Range range_of(const T* x, std::size_t n, int wanted) {
   const int count = threads::useful(n, wanted);
   std::vector<Range> own(count);
-  threads::each(count, [&](int t) { own[t] = range_of_part(x, n * t / count, n * (t + 1) / count); });
+  threads::each_range(n, count, [&](std::size_t from, std::size_t to, int t) { own[t] = range_of_part(x, from, to); });
   Range all;
   for (const Range& range : own) {
     all.whole = all.whole && range.whole;
@@ -132,8 +132,8 @@ template <typename T>
 std::vector<double> by_hashing(const T* x, std::size_t n, int wanted, int* codes) {
   const int count = threads::useful(n, wanted);
   std::vector<tally::Slots> slots(count);
-  threads::each(count, [&](int t) {
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+  threads::each_range(n, count, [&](std::size_t from, std::size_t to, int t) {
+    for (std::size_t i = from; i < to; ++i) {
       codes[i] = missing(x[i]) ? NA_INTEGER : static_cast<int>(slots[t].find(bits_of(static_cast<double>(x[i]))));
     }
   });
@@ -143,13 +143,13 @@ std::vector<double> by_hashing(const T* x, std::size_t n, int wanted, int* codes
   }
   std::sort(labels.begin(), labels.end());
   labels.erase(std::unique(labels.begin(), labels.end()), labels.end());
-  threads::each(count, [&](int t) {
+  threads::each_range(n, count, [&](std::size_t from, std::size_t to, int t) {
     std::vector<int> code(slots[t].size());
     for (std::size_t s = 0; s < code.size(); ++s) {
       const auto at = std::lower_bound(labels.begin(), labels.end(), of_bits(slots[t].number(s)));
       code[s] = static_cast<int>(at - labels.begin()) + 1;
     }
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+    for (std::size_t i = from; i < to; ++i) {
       if (codes[i] != NA_INTEGER) codes[i] = code[codes[i]];
     }
   });

@@ -194,11 +194,10 @@ Rcpp::List rows_where_kernel(Rcpp::List parts, double lines, Rcpp::LogicalVector
     std::copy(given, given + count, answers + from);
   });
   const int count = threads::useful(n, threads);
-  auto from = [&](int t) { return n * t / count; };
   std::vector<std::size_t> kept(count + 1, 0), unclear(count, 0);
-  threads::each(count, [&](int t) {
+  threads::each_range(n, count, [&](std::size_t from, std::size_t end, int t) {
     std::size_t good = 0, none = 0;
-    for (std::size_t i = from(t), end = from(t + 1); i < end; ++i) {
+    for (std::size_t i = from; i < end; ++i) {
       good += answers[i] == sought;
       none += answers[i] == conditions::kUnclear;
     }
@@ -212,10 +211,10 @@ Rcpp::List rows_where_kernel(Rcpp::List parts, double lines, Rcpp::LogicalVector
   }
   const Rcpp::Shield<SEXP> rows(pages::vector(INTSXP, kept[count]));
   int* out = INTEGER(rows);
-  threads::each(count, [&](int t) {
+  threads::each_range(n, count, [&](std::size_t i, std::size_t, int t) {
     int *to = out + kept[t], *last = out + kept[t + 1];
     // Always writes, but advances only for a wanted line: this avoids a branch.
-    for (std::size_t i = from(t); to < last; ++i) {
+    for (; to < last; ++i) {
       *to = static_cast<int>(i) + 1;
       to += answers[i] == sought;
     }

@@ -24,11 +24,10 @@ class Dealt {
   Dealt(const KeySpace& space, std::size_t lines, int count, Pause pause) : numbers_(lines), lines_(lines) {
     while (bits_ < kMostBits && (lines >> bits_) > kLines) ++bits_;
     const std::size_t parts = std::size_t{1} << bits_;
-    auto each_line = [&](int t, const threads::Failure& failure, auto work) {
+    auto each_line = [&](std::size_t from, std::size_t end, int t, const threads::Failure& failure, auto work) {
       std::vector<uint64_t> number(kBlock);
-      const std::size_t end = lines * (t + 1) / count;
       std::size_t blocks = 0;
-      for (std::size_t from = lines * t / count; from < end && !failure.seen(); from += kBlock) {
+      for (; from < end && !failure.seen(); from += kBlock) {
         const std::size_t n = std::min(kBlock, end - from);
         space.encode(from, n, number.data());
         for (std::size_t i = 0; i < n; ++i) work(part_of(number[i]), number[i], from + i);
@@ -37,7 +36,7 @@ class Dealt {
     };
     uint64_t* const held = numbers_.get();
     uint32_t* const lines_held = lines_.get();
-    starts_ = threads::deal(parts, count, each_line, [=](std::size_t at, uint64_t number, std::size_t line) {
+    starts_ = threads::deal(parts, lines, count, each_line, [=](std::size_t at, uint64_t number, std::size_t line) {
       held[at] = number;
       lines_held[at] = static_cast<uint32_t>(line);
     });
@@ -51,11 +50,8 @@ class Dealt {
   // work(thread, part) for each part that has lines, as threads become free.
   template <typename Work>
   void each_part(int count, Work work) const {
-    std::atomic<std::size_t> next{0};
-    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
-      for (std::size_t p = next++; p < parts() && !failure.seen(); p = next++) {
-        if (part(p).n > 0) work(t, part(p));
-      }
+    threads::in_turn(static_cast<int>(parts()), count, [&](int p, int t) {
+      if (part(p).n > 0) work(t, part(p));
     });
   }
 

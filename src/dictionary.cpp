@@ -91,13 +91,14 @@ class TextColumn {
     const SEXP* strings = STRING_PTR_RO(x);
     const int count = threads::useful(n, threads);
     std::vector<Dictionary> found(count);
-    threads::each(count, [&](int t) { found[t].code(strings, n * t / count, n * (t + 1) / count, out); });
+    threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) { found[t].code(strings, a, b, out); });
     std::vector<std::vector<int>> now(count);
     for (int t = 0; t < count; ++t) {
       for (SEXP string : found[t].strings()) now[t].push_back(code(string));
     }
-    threads::each(count, [&](int t) {
-      for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) out[i] = now[t][out[i] - 1];
+    threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) {
+      const int* const code = now[t].data();
+      for (std::size_t i = a; i < b; ++i) out[i] = code[out[i] - 1];
     });
   }
   Rcpp::List parts() const {
@@ -157,19 +158,17 @@ Rcpp::List encode_text_kernel(SEXP x, int threads) {
   int* out = INTEGER(codes);
   const int count = threads::useful(n, threads);
   std::vector<Dictionary> found(count);
-  threads::each(count, [&](int t) {
-    found[t].code(strings, n * t / count, n * (t + 1) / count, out);
-  });
+  threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) { found[t].code(strings, a, b, out); });
   // The first thread's numbers stand; the others' are translated.
   for (int t = 1; t < count; ++t) {
     for (SEXP string : found[t].strings()) found[0].code(string);
   }
-  threads::each(count, [&](int t) {
+  threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) {
     if (t == 0) return;
     Dictionary all = found[0];
     std::vector<int> now;
     for (SEXP string : found[t].strings()) now.push_back(all.code(string));
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) out[i] = now[out[i] - 1];
+    for (std::size_t i = a; i < b; ++i) out[i] = now[out[i] - 1];
   });
   const std::vector<SEXP>& strings_found = found[0].strings();
   Rcpp::CharacterVector labels(strings_found.size());

@@ -74,6 +74,12 @@ class Values {
   bool good() const { return good_; }
   std::size_t records() const { return record_; }
   Texts& texts(std::size_t k) { return texts_[k]; }
+  // How many texts each column has so far.
+  std::vector<std::size_t> text_counts() const {
+    std::vector<std::size_t> out;
+    for (const Texts& texts : texts_) out.push_back(static_cast<std::size_t>(texts.size()));
+    return out;
+  }
 
  private:
   // each(use) shows fields as use(from, to).

@@ -63,9 +63,9 @@ Values<T> put_together(const Lines& lines, Value value, int wanted, Held held) {
   Values<T> out{{}, pages::Zeros<T>(n)};
   T* const to = out.value.get();
   out.start = threads::deal(
-    groups, count,
-    [&](int t, const threads::Failure&, auto work) {
-      for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+    groups, n, count,
+    [&](std::size_t from, std::size_t end, int, const threads::Failure&, auto work) {
+      for (std::size_t i = from; i < end; ++i) {
         const uint32_t group = lines.place(i);
         if (group != kNone && held(i)) work(group, i);
       }
@@ -96,9 +96,9 @@ void count_marks(const Lines& lines, Value value, std::size_t size, int wanted, 
   const int count = threads::useful(n, wanted);
   std::vector<pages::Zeros<uint64_t>> marks;
   for (int t = 0; t < count; ++t) marks.emplace_back(groups * words);
-  threads::each(count, [&](int t) {
+  threads::pieces(n, threads::kLeast, count, [&](std::size_t from, std::size_t to, int t) {
     uint64_t* mine = marks[t].get();
-    for (std::size_t i = n * t / count; i < n * (t + 1) / count; ++i) {
+    for (std::size_t i = from; i < to; ++i) {
       const uint32_t at = lines.place(i), one = value(i);
       if (at != kNone && one < size) mine[at * words + (one >> 6)] |= uint64_t{1} << (one & 63);
     }

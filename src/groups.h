@@ -38,16 +38,17 @@ Appeared number_sparse(const KeySpace& space, std::size_t lines, int count, int*
       if (t == 0) pause();
     });
   }
-  auto bound = [&](int t) { return lines * t / count; };
   std::vector<std::size_t> before(count + 1, 0);
-  threads::each(count, [&](int t) { before[t + 1] = std::count(code + bound(t), code + bound(t + 1), 1); });
+  threads::each_range(lines, count, [&](std::size_t from, std::size_t to, int t) {
+    before[t + 1] = std::count(code + from, code + to, 1);
+  });
   for (int t = 0; t < count; ++t) before[t + 1] += before[t];
   Appeared groups{std::vector<uint64_t>(before[count]), std::vector<int>(before[count])};
-  threads::each(count, [&](int t) {
+  threads::each_range(lines, count, [&](std::size_t from, std::size_t to, int t) {
     std::size_t at = before[t];
     std::vector<uint64_t> number(kBlock);
-    for (std::size_t from = bound(t); from < bound(t + 1); from += kBlock) {
-      const std::size_t n = std::min(kBlock, bound(t + 1) - from);
+    for (; from < to; from += kBlock) {
+      const std::size_t n = std::min(kBlock, to - from);
       space.encode(from, n, number.data());
       for (std::size_t i = 0; i < n; ++i) {
         if (code[from + i] == 0) continue;
@@ -57,8 +58,8 @@ Appeared number_sparse(const KeySpace& space, std::size_t lines, int count, int*
       }
     }
   });
-  threads::each(count, [&](int t) {
-    for (std::size_t i = bound(t); i < bound(t + 1); ++i) out[i] = code[out[i]];
+  threads::each_range(lines, count, [&](std::size_t from, std::size_t to, int) {
+    for (std::size_t i = from; i < to; ++i) out[i] = code[out[i]];
   });
   return groups;
 }
@@ -72,25 +73,24 @@ Appeared number_groups(const KeySpace& space, std::size_t lines, int wanted, int
   Appeared groups;
   std::vector<Appeared> seen(count);
   std::vector<std::vector<char>> marks(count, std::vector<char>(space.size(), 0));
-  auto bound = [&](int t) { return lines * t / count; };
-  auto each_block = [&](int t, auto work) {
-    std::vector<uint32_t> own(kBlock);
-    for (std::size_t from = bound(t); from < bound(t + 1); from += kBlock) {
-      const std::size_t n = std::min(kBlock, bound(t + 1) - from);
-      space.encode(from, n, own.data());
-      work(from, n, own.data());
-    }
-  };
-  threads::each(count, [&](int t) {
-    char* mine = marks[t].data();
-    each_block(t, [&](std::size_t from, std::size_t n, const uint32_t* number) {
-      for (std::size_t i = 0; i < n; ++i) {
-        if (mine[number[i]]) continue;
-        mine[number[i]] = 1;
-        seen[t].numbers.push_back(number[i]);
-        seen[t].first.push_back(static_cast<int>(from + i) + 1);
+  auto each_block = [&](auto work) {
+    threads::each_range(lines, count, [&](std::size_t from, std::size_t to, int t) {
+      std::vector<uint32_t> own(kBlock);
+      for (; from < to; from += kBlock) {
+        const std::size_t n = std::min(kBlock, to - from);
+        space.encode(from, n, own.data());
+        work(t, from, n, own.data());
       }
     });
+  };
+  each_block([&](int t, std::size_t from, std::size_t n, const uint32_t* number) {
+    char* const mine = marks[t].data();
+    for (std::size_t i = 0; i < n; ++i) {
+      if (mine[number[i]]) continue;
+      mine[number[i]] = 1;
+      seen[t].numbers.push_back(number[i]);
+      seen[t].first.push_back(static_cast<int>(from + i) + 1);
+    }
   });
   std::vector<int> slot_of(space.size(), 0);
   for (const Appeared& of_thread : seen) {
@@ -103,10 +103,8 @@ Appeared number_groups(const KeySpace& space, std::size_t lines, int wanted, int
     }
   }
   pause();
-  threads::each(count, [&](int t) {
-    each_block(t, [&](std::size_t from, std::size_t n, const uint32_t* number) {
-      for (std::size_t i = 0; i < n; ++i) out[from + i] = slot_of[number[i]];
-    });
+  each_block([&](int, std::size_t from, std::size_t n, const uint32_t* number) {
+    for (std::size_t i = 0; i < n; ++i) out[from + i] = slot_of[number[i]];
   });
   return groups;
 }

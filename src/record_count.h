@@ -19,11 +19,14 @@ struct Odd {
   std::size_t line, record, fields;
 };
 
-// Records that stand one after another, how many they are, and the thread that counted them.
+// Records that stand one after another, and how many they are. If their values are taken: the thread that took them,
+// how many records it took of the same block before, and how many texts of each column it has afterwards.
 struct Stretch {
   const char *from, *to;
   std::size_t records;
   int thread;
+  std::size_t before;
+  std::vector<std::size_t> texts;
 };
 
 struct Count {
@@ -38,7 +41,7 @@ struct Count {
   std::vector<std::size_t> empty;    // empty lines, by their place among all records and empty lines
   const char* odd = nullptr;         // the first byte that is not text
   std::vector<profile::Column> columns;
-  std::vector<Stretch> stretches;    // in which the records can be read by themselves, one for each thread
+  std::vector<Stretch> stretches;    // in which the records can be read by themselves
 };
 
 constexpr std::size_t kShown = 5;
@@ -162,11 +165,11 @@ struct Place {
   bool inside;
 };
 
-// Counts in pieces, each thread from the first record behind one of the `places`, if all quotes are well formed;
-// otherwise from start to end, because what a quote encloses then depends on everything before it. Ends at a byte that
-// is not text. kBehind bytes follow the end. Each thread has one of the `gatherers`, if there are any.
+// Counts in parts, each from the first record behind one of the `places`, if all quotes are well formed; otherwise from
+// start to end, because what a quote encloses then depends on everything before it. Ends at a byte that is not text.
+// kBehind bytes follow the end. Each of the threads has one of the `gatherers`, if there are any.
 inline Count count(const char* data, const char* end, const Marks& marks, std::size_t fields,
-                   const std::vector<bool>& columns, const std::vector<Place>& places,
+                   const std::vector<bool>& columns, const std::vector<Place>& places, int threads,
                    std::vector<relay::Gatherer>& gatherers) {
   std::vector<const char*> starts(1, data);
   for (const Place& place : places) {
@@ -175,19 +178,23 @@ inline Count count(const char* data, const char* end, const Marks& marks, std::s
   starts.push_back(end);
   const int parts = static_cast<int>(starts.size()) - 1;
   std::vector<Count> counts(parts);
-  threads::each(parts, [&](int t) {
+  std::vector<Stretch> stretches(parts);
+  threads::in_turn(parts, threads, [&](int p, int t) {
     relay::Gatherer* const gatherer = gatherers.empty() ? nullptr : &gatherers[t];
-    counts[t] = scan_pieces(starts[t], starts[t + 1], marks, fields, columns, gatherer);
+    const std::size_t before = gatherer == nullptr ? 0 : gatherer->values().records();
+    counts[p] = scan_pieces(starts[p], starts[p + 1], marks, fields, columns, gatherer);
+    stretches[p] = {starts[p], starts[p + 1], counts[p].records, t, before, {}};
+    if (gatherer != nullptr) stretches[p].texts = gatherer->values().text_counts();
   });
   bool plain = true;
   Count whole;
   whole.fields = fields;
-  for (int t = 0; t < parts; ++t) {
-    const Count& part = counts[t];
+  for (int p = 0; p < parts; ++p) {
+    const Count& part = counts[p];
     if (part.odd != nullptr) return part;
     plain = plain && part.quote_count == 0 && part.open_line == 0;
     append(whole, part);
-    if (part.records > 0) whole.stretches.push_back({starts[t], starts[t + 1], part.records, t});
+    if (part.records > 0) whole.stretches.push_back(stretches[p]);
   }
   // Quotes that are not as they should be are an error, and nothing is read.
   return plain ? whole : scan(data, end, true, marks, fields, columns);

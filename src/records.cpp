@@ -5,6 +5,7 @@
 #include <atomic>
 #include <cstdio>
 #include <memory>
+#include <numeric>
 
 #include "file_handle.h"
 #include "memory.h"
@@ -61,7 +62,7 @@ double bytes_of(const std::string& path) {
 #endif
 }
 
-// Bytes of a file, each thread reading a part of them.
+// Bytes of a file, read in parts.
 class Reader {
  public:
   // A thread that has few records is not worth its start.
@@ -69,31 +70,32 @@ class Reader {
     for (int t = 0; t < threads::useful(most / 16, threads); ++t) files_.push_back(opened(path, "rb"));
   }
   int threads() const { return static_cast<int>(files_.size()); }
-  // The first of n bytes that the thread reads.
-  std::size_t first_of(int t, std::size_t n) const { return n * t / files_.size(); }
+  int parts() const { return threads() > 1 ? threads::kParts * threads() : 1; }
+  // The first of n bytes that are in a part.
+  std::size_t first_of(int part, std::size_t n) const { return n * part / parts(); }
 
-  // How many of the n bytes behind `offset` were there; `quotes` are how many each thread met. kBehind bytes follow.
+  // How many of the n bytes behind `offset` were there; `quotes` are how many each part has. kBehind bytes follow.
   std::size_t read(double offset, std::size_t n, char* to, std::vector<std::size_t>& quotes) {
-    std::vector<std::size_t> got(files_.size());
+    std::vector<std::size_t> got(parts());
     std::atomic<bool> good{true};
-    quotes.assign(files_.size(), 0);
-    threads::each(threads(), [&](int t) {
-      const std::size_t from = first_of(t, n), end = first_of(t + 1, n);
+    quotes.assign(parts(), 0);
+    threads::in_turn(parts(), threads(), [&](int part, int t) {
+      const std::size_t from = first_of(part, n), end = first_of(part + 1, n);
       std::FILE* file = files_[t].get();
       if (!move_to(file, offset + static_cast<double>(from))) good = false;
       // What was just read is still near the processor.
       for (std::size_t at = from, more = 1; at < end && more > 0; at += more) {
         more = std::fread(to + at, 1, std::min(end - at, records::kPiece), file);
-        quotes[t] += records::quotes_in(to + at, to + at + more);
-        got[t] += more;
+        quotes[part] += records::quotes_in(to + at, to + at + more);
+        got[part] += more;
       }
       if (std::ferror(file)) good = false;
     });
     if (!good) Rcpp::stop("a file cannot be read");
     std::size_t whole = 0;
-    for (int t = 0; t < threads(); ++t) {
-      whole += got[t];
-      if (got[t] < first_of(t + 1, n) - first_of(t, n)) break;
+    for (int part = 0; part < parts(); ++part) {
+      whole += got[part];
+      if (got[part] < first_of(part + 1, n) - first_of(part, n)) break;
     }
     return whole;
   }
@@ -126,9 +128,9 @@ class Blocks {
                                              quotes_);
         filled_ += got;
         ended_ = got < size_;
-        for (int t = 0; t < reader_.threads(); ++t) {
-          if (t > 0) places_.push_back({data() + std::min(filled_, before + reader_.first_of(t, size_)), inside});
-          inside = inside != (quotes_[t] % 2 == 1);
+        for (int part = 0; part < reader_.parts(); ++part) {
+          if (part > 0) places_.push_back({data() + std::min(filled_, before + reader_.first_of(part, size_)), inside});
+          inside = inside != (quotes_[part] % 2 == 1);
         }
       }
       if (filled_ == 0) return false;
@@ -143,7 +145,7 @@ class Blocks {
   const char* data() const { return held_.data(); }
   const char* end() const { return held_.data() + end_; }
   double offset() const { return offset_; }
-  // Where the other threads begin.
+  // Where the parts behind the first one begin.
   const std::vector<records::Place>& places() const { return places_; }
 
  private:
@@ -264,16 +266,22 @@ Rcpp::List text_stretches_kernel(std::string path, std::string delimiter, std::s
       }
     }
     const auto found = records::count(at, end, marks, whole.fields, columns_wanted, blocks.places(),
-                                      taken.gatherers());
+                                      blocks.threads(), taken.gatherers());
     if (found.odd != nullptr) {
       told(found.odd);
       break;
     }
     records::append(whole, found);
-    for (const records::Stretch& part : found.stretches) {
-      offsets.push_back(blocks.offset() + static_cast<double>(part.from - blocks.data()));
-      bytes.push_back(static_cast<double>(part.to - part.from));
-      held.push_back(static_cast<double>(part.records));
+    // As many as there are threads to read them again.
+    const std::size_t parts = found.stretches.size(), kept = std::min<std::size_t>(parts, blocks.threads());
+    for (std::size_t k = 0; k < kept; ++k) {
+      const records::Stretch *const part = found.stretches.data() + parts * k / kept,
+                             *const next = found.stretches.data() + parts * (k + 1) / kept;
+      offsets.push_back(blocks.offset() + static_cast<double>(part->from - blocks.data()));
+      bytes.push_back(static_cast<double>((next - 1)->to - part->from));
+      held.push_back(std::accumulate(part, next, 0.0, [](double sum, const records::Stretch& one) {
+        return sum + static_cast<double>(one.records);
+      }));
     }
     // A record that lacks fields leaves values out.
     if (sound()) {
@@ -360,9 +368,9 @@ SEXP read_stretches_kernel(std::string path, Rcpp::NumericVector offsets, Rcpp::
   if (!good) return R_NilValue;
   for (std::size_t k = 0; k < taken.size(); ++k) {
     if (taken[k] == relay::Taken::kNot) continue;
-    relay::Texts& whole = read[0].texts(k);
+    relay::AllTexts whole(read[0].texts(k));
     std::vector<std::vector<int>> now(parts);
-    for (int t = 0; t < parts; ++t) whole.add_codes_of(read[t].texts(k), now[t]);
+    for (int t = 0; t < parts; ++t) whole.add(read[t].texts(k), read[t].text_counts()[k], now[t]);
     int* const code = first[k].codes;
     threads::each(taken[k] == relay::Taken::kText ? parts : 0, [&](int t) {
       if (t > 0) std::transform(code + starts[t], code + starts[t + 1], code + starts[t],

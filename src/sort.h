@@ -118,10 +118,9 @@ constexpr std::size_t kNear = std::size_t{1} << 15;  // rows that stay in the ca
 template <typename Number>
 void in_order(std::size_t n, const By& by, int count, int* out, Number number) {
   std::vector<uint64_t> low(count, UINT64_MAX), high(count, 0);
-  auto bound = [&](int t) { return n * t / count; };
-  threads::each(count, [&](int t) {
+  threads::each_range(n, count, [&](std::size_t from, std::size_t to, int t) {
     uint64_t least = UINT64_MAX, most = 0;
-    for (std::size_t i = bound(t); i < bound(t + 1); ++i) {
+    for (std::size_t i = from; i < to; ++i) {
       least = std::min(least, number(i));
       most = std::max(most, number(i));
     }
@@ -138,21 +137,18 @@ void in_order(std::size_t n, const By& by, int count, int* out, Number number) {
   Row* const row = rows.get();
   const By of = by;
   const std::vector<std::size_t> start = threads::deal(
-    parts, count,
-    [&](int t, const threads::Failure&, auto work) {
-      for (std::size_t i = bound(t); i < bound(t + 1); ++i) {
+    parts, n, count,
+    [&](std::size_t from, std::size_t to, int, const threads::Failure&, auto work) {
+      for (std::size_t i = from; i < to; ++i) {
         const uint64_t value = number(i);
         work(part(value), value, i);
       }
     },
     [=](std::size_t at, uint64_t value, std::size_t i) { row[at] = {value, tie(of, i), static_cast<int>(i)}; }
   );
-  std::atomic<std::size_t> waiting{0};
-  threads::each(count, [&](int) {
-    std::vector<Row> spare;
-    for (std::size_t p = waiting++; p < parts; p = waiting++) {
-      sort_part(row + start[p], start[p + 1] - start[p], spare, out + start[p]);
-    }
+  std::vector<std::vector<Row>> spare(count);
+  threads::in_turn(static_cast<int>(parts), count, [&](int p, int t) {
+    sort_part(row + start[p], start[p + 1] - start[p], spare[t], out + start[p]);
   });
 }
 
@@ -167,20 +163,17 @@ bool in_runs(std::size_t n, const int* scope, const By& by, int count, int* out,
     if (i > 0 && i - start.back() > kNear) return false;
     start.push_back(i);
   }
-  const std::size_t runs = start.size(), together = runs / 64 + 1;
+  const std::size_t runs = start.size();
   start.push_back(n);
   if (n - start[runs - 1] > kNear) return false;
-  std::atomic<std::size_t> waiting{0};
-  threads::each(count, [&](int) {
+  threads::pieces(runs, runs / 64 + 1, count, [&](std::size_t from, std::size_t to, int) {
     std::vector<Row> own, spare;
-    for (std::size_t from = together * waiting++; from < runs; from = together * waiting++) {
-      for (std::size_t r = from; r < std::min(from + together, runs); ++r) {
-        own.clear();
-        for (std::size_t i = start[r]; i < start[r + 1]; ++i) {
-          own.push_back({number(i), tie(by, i), static_cast<int>(i)});
-        }
-        sort_part(own.data(), own.size(), spare, out + start[r]);
+    for (std::size_t r = from; r < to; ++r) {
+      own.clear();
+      for (std::size_t i = start[r]; i < start[r + 1]; ++i) {
+        own.push_back({number(i), tie(by, i), static_cast<int>(i)});
       }
+      sort_part(own.data(), own.size(), spare, out + start[r]);
     }
   });
   return true;
@@ -197,10 +190,10 @@ struct Whole {
     if (value == nullptr) return;
     std::vector<double> least(count, INFINITY), most(count, -INFINITY);
     std::atomic<bool> whole{true};
-    threads::each(count, [&](int t) {
+    threads::each_range(n, count, [&](std::size_t from, std::size_t to, int t) {
       double first = INFINITY, last = -INFINITY;
       bool here = true;
-      for (std::size_t i = n * t / count; i < n * (t + 1) / count && here; ++i) {
+      for (std::size_t i = from; i < to && here; ++i) {
         if (std::isnan(value[i])) continue;
         here = std::fabs(value[i]) < 4503599627370496.0 &&
           value[i] == static_cast<double>(static_cast<int64_t>(value[i]));

@@ -28,8 +28,8 @@ inline Target target_in(SEXP values) {
   return out;
 }
 
-// A column of such values: codes are those of `texts`. NULL if a text is not UTF-8.
-inline SEXP column_of(Taken kind, SEXP values, const Texts& texts) {
+// A column of such values: codes are the numbers of `texts`. NULL if a text is not UTF-8.
+inline SEXP column_of(Taken kind, SEXP values, const AllTexts& texts) {
   if (kind == Taken::kDay) {
     // The whole numbers are dates too, because a daybook takes them as its days.
     const Rcpp::Shield<SEXP> date(Rf_mkString("Date")), days(exact_numbers::numbers(values, 1));
@@ -61,7 +61,8 @@ class TakenColumns {
     columns_.resize(kinds.size());
     targets_.resize(kinds.size());
     decimals_.resize(kinds.size());
-    codes_.resize(threads_, std::vector<std::vector<int>>(kinds.size()));
+    for (std::size_t k = 0; k < kinds.size(); ++k) texts_.emplace_back(gatherers_[0].values().texts(k));
+    numbers_.resize(threads_, std::vector<std::vector<int>>(kinds.size()));
   }
   // One for each thread; none before the start.
   std::vector<Gatherer>& gatherers() { return gatherers_; }
@@ -78,13 +79,13 @@ class TakenColumns {
     make_room(records_ + more, read);
     for (std::size_t k = 0; k < kinds_.size(); ++k) {
       if (kinds_[k] != Taken::kText) continue;
-      for (int t = 0; t < threads_; ++t) texts(0, k).add_codes_of(texts(t, k), codes_[t][k]);
+      for (const records::Stretch& part : block) {
+        texts_[k].add(gatherers_[part.thread].values().texts(k), part.texts[k], numbers_[part.thread][k]);
+      }
     }
-    // Each thread has columns of its own: two that touch one page for the first time would both wait for it.
+    // A column is copied by one thread: two that touch one page for the first time would both wait for it.
     std::vector<char> fits(kinds_.size(), 1);
-    threads::each(threads_, [&](int t) {
-      for (std::size_t k = t; k < kinds_.size(); k += threads_) fits[k] = copy(k, block);
-    });
+    threads::in_turn(static_cast<int>(kinds_.size()), threads_, [&](int k, int) { fits[k] = copy(k, block); });
     for (std::size_t k = 0; k < kinds_.size(); ++k) {
       if (fits[k]) continue;
       hold_doubles(k);
@@ -100,15 +101,13 @@ class TakenColumns {
       if (kinds_[k] == Taken::kNot) continue;
       if (records_ == 0) columns_[k] = room_for(kinds_[k], 0);
       const Rcpp::Shield<SEXP> values(front::values(columns_[k], records_));
-      out[k] = is_exact(k) ? exact_numbers::numbers(values, scale(k)) : column_of(kinds_[k], values, texts(0, k));
+      out[k] = is_exact(k) ? exact_numbers::numbers(values, scale(k)) : column_of(kinds_[k], values, texts_[k]);
       if (Rf_isNull(out[k])) Rcpp::stop("a text is not UTF-8");
     }
     return out;
   }
 
  private:
-  Texts& texts(int t, std::size_t k) { return gatherers_[t].values().texts(k); }
-
   void make_room(std::size_t n, double read) {
     if (n <= room_) return;
     // Enough if records go on being as long as they were, and a little more; otherwise all values are copied.
@@ -143,17 +142,17 @@ class TakenColumns {
     for (const records::Stretch& part : block) {
       const Gatherer& from = gatherers_[part.thread];
       if (kinds_[k] == Taken::kText) {
-        const int *own = from.codes(k), *now = codes_[part.thread][k].data();
-        std::transform(own, own + part.records, targets_[k].codes + at, [&](int code) { return now[code - 1]; });
+        const int *own = from.codes(k) + part.before, *number = numbers_[part.thread][k].data();
+        std::transform(own, own + part.records, targets_[k].codes + at, [&](int code) { return number[code - 1]; });
       } else if (kinds_[k] == Taken::kDay) {
-        std::copy_n(from.codes(k), part.records, targets_[k].codes + at);
+        std::copy_n(from.codes(k) + part.before, part.records, targets_[k].codes + at);
       } else if (is_exact(k)) {
-        const double* const number = from.numbers(k);
+        const double* const number = from.numbers(k) + part.before;
         const double to_wholes = scale(k);
         std::transform(number, number + part.records, targets_[k].codes + at,
                        [&](double value) { return exact_numbers::whole_of(value, to_wholes, bad); });
       } else if (kinds_[k] == Taken::kNumber) {
-        std::copy_n(from.numbers(k), part.records, targets_[k].numbers + at);
+        std::copy_n(from.numbers(k) + part.before, part.records, targets_[k].numbers + at);
       }
       at += part.records;
     }
@@ -168,8 +167,10 @@ class TakenColumns {
   std::vector<Rcpp::RObject> columns_;
   std::vector<Target> targets_;
   std::vector<int> decimals_;
-  // Of each thread and column: the codes that its texts have among those of the first thread.
-  std::vector<std::vector<std::vector<int>>> codes_;
+  // The texts of each column, in the order in which they appear in the file, whichever thread took them; and of each
+  // thread and column their numbers.
+  std::vector<AllTexts> texts_;
+  std::vector<std::vector<std::vector<int>>> numbers_;
   std::size_t records_ = 0, room_ = 0;
 };
 

@@ -197,12 +197,11 @@ class Tally {
     return out;
   }
 
-  // Takes lines from..end; `look` is called now and then, and ends it where it says so.
-  template <typename Look>
-  void fill(const Arrays& arrays, std::size_t from, std::size_t end, Look look) const {
+  // Takes lines from..end.
+  void fill(const Arrays& arrays, std::size_t from, std::size_t end) const {
     uint64_t* seen = arrays.marks.get();
     std::vector<uint32_t> at(kBlock);
-    for (std::size_t blocks = 1; from < end; from += kBlock, ++blocks) {
+    for (; from < end; from += kBlock) {
       const std::size_t n = std::min(kBlock, end - from);
       // Without keys there is a single place, and all lines are in it.
       if (keys_.width() > 0) keys_.encode(from, n, at.data());
@@ -216,7 +215,6 @@ class Tally {
       } else {
         for (std::size_t i = 0; i < n; ++i) seen[at[i]] = 1;
       }
-      if (blocks % kPause == 0 && look()) return;
     }
   }
 
@@ -250,11 +248,9 @@ class Tally {
   Groups run_dense(std::size_t lines, int count, Pause pause) const {
     std::vector<Arrays> sets;
     for (int t = 0; t < count; ++t) sets.push_back(arrays());
-    threads::each_watched(count, [&](int t, const threads::Failure& failure) {
-      fill(sets[t], lines * t / count, lines * (t + 1) / count, [&] {
-        if (t == 0) pause();
-        return failure.seen();
-      });
+    threads::pieces(lines, kBlock * kPause, count, [&](std::size_t from, std::size_t end, int t) {
+      fill(sets[t], from, end);
+      if (t == 0) pause();
     });
     const std::size_t marks = (keys_.size() + places_per_mark() - 1) / places_per_mark();
     const int parts = threads::useful(keys_.size(), count);

@@ -40,13 +40,6 @@ class Texts {
   const char* text(int code) const { return bytes_.data() + starts_[code - 1]; }
   std::size_t length(int code) const { return (code < size() ? starts_[code] : used_) - starts_[code - 1]; }
 
-  // The codes here of another's texts, behind those that are known already.
-  void add_codes_of(const Texts& other, std::vector<int>& codes) {
-    for (int k = static_cast<int>(codes.size()) + 1; k <= other.size(); ++k) {
-      codes.push_back(code(other.text(k), other.length(k)));
-    }
-  }
-
  private:
   // The first kStart bytes, nothing behind a shorter text's end.
   struct Start {
@@ -112,6 +105,35 @@ class Texts {
   std::vector<std::size_t> starts_;
   std::string bytes_;
   std::size_t used_ = 0;
+};
+
+// The texts of several threads, numbered from 1 in the order in which they are added. Each thread has codes of its own;
+// those of the first thread get all texts.
+class AllTexts {
+ public:
+  explicit AllTexts(Texts& first) : first_(&first) {}
+
+  // Adds a thread's texts up to code n; `numbers` has the number of each code that was added before.
+  void add(const Texts& of, std::size_t n, std::vector<int>& numbers) {
+    while (numbers.size() < n) {
+      const int own = static_cast<int>(numbers.size()) + 1;
+      const int code = &of == first_ ? own : first_->code(of.text(own), of.length(own));
+      if (static_cast<std::size_t>(code) > numbers_.size()) numbers_.resize(code);
+      int& number = numbers_[code - 1];
+      if (number == 0) {
+        codes_.push_back(code);
+        number = size();
+      }
+      numbers.push_back(number);
+    }
+  }
+  int size() const { return static_cast<int>(codes_.size()); }
+  const char* text(int number) const { return first_->text(codes_[number - 1]); }
+  std::size_t length(int number) const { return first_->length(codes_[number - 1]); }
+
+ private:
+  Texts* first_;
+  std::vector<int> numbers_, codes_;  // by code of the first thread, 0 for none; by number
 };
 
 }  // namespace relay

@@ -3,6 +3,8 @@
 #pragma once
 #include <algorithm>
 #include <atomic>
+#include <chrono>
+#include <condition_variable>
 #include <cstddef>
 #include <exception>
 #include <mutex>
@@ -87,26 +89,79 @@ void each(int count, Work work) {
   each_watched(count, [&](int t, const Failure&) { work(t); });
 }
 
-// work(from, to) for one range of 0..n per thread.
+// work(from, to, thread) for one range of 0..n for each thread, in their order.
+template <typename Work>
+void each_range(std::size_t n, int count, Work work) {
+  each(count, [&](int t) { work(n * t / count, n * (t + 1) / count, t); });
+}
+
+// Work is divided into this many parts for each thread.
+constexpr int kParts = 4;
+
+// work(part, thread) for each part. A thread that has done a part takes the next one, so that a processor that other
+// programs use as well does not hold up the others; the parts of a thread come in their order.
+template <typename Work>
+void in_turn(int parts, int count, Work work) {
+  std::atomic<int> next{0};
+  each_watched(std::min(parts, count), [&](int t, const Failure& failure) {
+    for (int part; !failure.seen() && (part = next++) < parts;) work(part, t);
+  });
+}
+
+// work(from, to, thread) for pieces of 0..n of this size.
+template <typename Work>
+void pieces(std::size_t n, std::size_t size, int count, Work work) {
+  in_turn(static_cast<int>((n + size - 1) / size), count, [&](int part, int t) {
+    work(size * part, std::min(n, size * (part + 1)), t);
+  });
+}
+
+// work(part, thread) for each part, then done(part, thread) for one part at a time, in their order.
+template <typename Work, typename Done>
+void in_order(int parts, int count, Work work, Done done) {
+  std::atomic<int> next{0};
+  int ended = 0;
+  std::mutex mutex;
+  std::condition_variable moved;
+  each_watched(std::min(parts, count), [&](int t, const Failure& failure) {
+    for (int part; !failure.seen() && (part = next++) < parts;) {
+      work(part, t);
+      std::unique_lock<std::mutex> lock(mutex);
+      // A thread that fails tells nobody.
+      while (ended < part && !failure.seen()) moved.wait_for(lock, std::chrono::milliseconds(20));
+      if (ended < part) return;
+      done(part, t);
+      ++ended;
+      moved.notify_all();
+    }
+  });
+}
+
+// A thread takes no second range of fewer lines: two that are the first to touch a page of memory wait for each other.
+constexpr std::size_t kRange = std::size_t{1} << 19;
+
+// work(from, to) for ranges that together are 0..n.
 template <typename Work>
 void ranges(std::size_t n, int wanted, Work work) {
   const int count = useful(n, wanted);
-  each(count, [&](int t) {
-    const std::size_t from = n * t / count, to = n * (t + 1) / count;
+  const std::size_t parts = count * std::max<std::size_t>(1, std::min<std::size_t>(kParts, n / (count * kRange)));
+  in_turn(static_cast<int>(parts), count, [&](int part, int) {
+    const std::size_t from = n * part / parts, to = n * (part + 1) / parts;
     if (from < to) work(from, to);
   });
 }
 
-// Deals things out into parts, those of a part in their order: returns where each part starts, and the end. Threads go
-// through their things twice, each(thread, failure, work) with work(part, thing ...), to count them and to put them
-// down: put(place, thing ...).
+// Deals n lines out into parts, those of a part in their order: returns where each part starts, and the end. Threads go
+// through their lines twice, each(from, to, thread, failure, work) with work(part, thing ...), to count them and to put
+// them down: put(place, thing ...).
 template <typename Each, typename Put>
-std::vector<std::size_t> deal(std::size_t parts, int count, Each each, Put put) {
+std::vector<std::size_t> deal(std::size_t parts, std::size_t n, int count, Each each, Put put) {
+  auto first = [&](int t) { return n * t / count; };
   // How many things of each part each thread has; then where its next one goes.
   std::vector<std::vector<std::size_t>> next(count, std::vector<std::size_t>(parts, 0));
   each_watched(count, [&](int t, const Failure& failure) {
     std::size_t* mine = next[t].data();
-    each(t, failure, [mine](std::size_t part, const auto&...) { ++mine[part]; });
+    each(first(t), first(t + 1), t, failure, [mine](std::size_t part, const auto&...) { ++mine[part]; });
   });
   std::vector<std::size_t> start(parts + 1, 0);
   for (std::size_t p = 0; p < parts; ++p) {
@@ -119,7 +174,8 @@ std::vector<std::size_t> deal(std::size_t parts, int count, Each each, Put put) 
   }
   each_watched(count, [&](int t, const Failure& failure) {
     std::size_t* mine = next[t].data();
-    each(t, failure, [&](std::size_t part, const auto&... thing) { put(mine[part]++, thing...); });
+    each(first(t), first(t + 1), t, failure,
+         [&](std::size_t part, const auto&... thing) { put(mine[part]++, thing...); });
   });
   return start;
 }

@@ -2,6 +2,7 @@
 #include <Rcpp.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cerrno>
 #include <cmath>
 #include <cstdio>
@@ -104,35 +105,40 @@ std::string write_delimited_kernel(std::string path, Rcpp::CharacterVector names
     append_field(heading, CHAR(STRING_ELT(names, k)), delimiter[0]);
   }
   if (!cells.empty()) heading += '\n';
-  bool good = std::fwrite(heading.data(), 1, heading.size(), file.get()) == heading.size();
-  // Each thread puts this many rows together at once; then they are written in their order.
+  // What the system says of the first text that it does not take.
+  std::atomic<int> problem{0};
+  const auto write = [&](const char* text, std::size_t bytes) {
+    if (problem == 0 && std::fwrite(text, 1, bytes, file.get()) != bytes) problem = errno;
+  };
+  write(heading.data(), heading.size());
+  // Each thread puts this many rows together at once.
   constexpr std::size_t kRows = 32768;
   const int count = threads::useful(n, threads);
   std::size_t most = 1;
   for (const Cells& column : cells) most += column.most() + 1;
-  std::vector<std::vector<char>> parts(count);
+  std::vector<std::vector<char>> texts(count);
   std::vector<std::size_t> used(count);
-  for (std::size_t first = 0; first < n && good; first += kRows * count) {
-    threads::each(count, [&](int t) {
-      std::vector<char>& out = parts[t];
-      std::size_t at = 0;
-      const std::size_t from = std::min(n, first + kRows * t), to = std::min(n, from + kRows);
-      for (std::size_t row = from; row < to; ++row) {
-        if (out.size() - at < most) out.resize(2 * out.size() + most);
-        char* end = out.data() + at;
-        for (std::size_t k = 0; k < cells.size(); ++k) {
-          if (k > 0) *end++ = delimiter[0];
-          end = cells[k].write(end, row);
-        }
-        *end++ = '\n';
-        at = static_cast<std::size_t>(end - out.data());
+  threads::in_order(static_cast<int>((n + kRows - 1) / kRows), count, [&](int part, int t) {
+    if (problem != 0) return;
+    std::vector<char>& out = texts[t];
+    std::size_t at = 0;
+    const std::size_t from = kRows * part, to = std::min(n, from + kRows);
+    for (std::size_t row = from; row < to; ++row) {
+      if (out.size() - at < most) out.resize(2 * out.size() + most);
+      char* end = out.data() + at;
+      for (std::size_t k = 0; k < cells.size(); ++k) {
+        if (k > 0) *end++ = delimiter[0];
+        end = cells[k].write(end, row);
       }
-      used[t] = at;
-    });
-    for (int t = 0; t < count; ++t) {
-      good = good && std::fwrite(parts[t].data(), 1, used[t], file.get()) == used[t];
+      *end++ = '\n';
+      at = static_cast<std::size_t>(end - out.data());
     }
-    Rcpp::checkUserInterrupt();
-  }
-  return good && std::fflush(file.get()) == 0 ? "" : std::strerror(errno);
+    used[t] = at;
+    if (t == 0) Rcpp::checkUserInterrupt();
+  }, [&](int, int t) {
+    write(texts[t].data(), used[t]);
+    files::begin_to_settle(file.get());
+  });
+  if (problem == 0 && std::fflush(file.get()) != 0) problem = errno;
+  return problem == 0 ? "" : std::strerror(problem);
 }

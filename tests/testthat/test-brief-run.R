@@ -37,7 +37,7 @@ test_that("the record tells inputs, steps and outputs", {
   expect_identical(record$audit[[3]]$revenue_after, 53.25)
   # A copy of the process hashes much output.
   files <- c(withr::local_tempfile(lines = rep(strrep("x", 1e5), 101)), path)
-  expect_identical(vapply(hinterfeld:::output_records(files, read_brief(path)), `[[`, "", "sha256"),
+  expect_identical(vapply(hinterfeld:::output_records(files, NULL), `[[`, "", "sha256"),
                    vapply(files, digest::digest, "", algo = "sha256", file = TRUE, USE.NAMES = FALSE))
 })
 

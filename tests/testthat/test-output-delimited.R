@@ -51,7 +51,9 @@ test_that("many rows are written in their order, in any number of threads", {
 
 test_that("a table that the disk does not take is an error", {
   skip_if_not(file.exists("/dev/full"))
-  expect_error(hinterfeld:::write_delimited(data.frame(x = 1), "/dev/full", ","), "No space left")
+  for (n in c(1, 200000)) {
+    expect_error(hinterfeld:::write_delimited(data.frame(x = seq_len(n)), "/dev/full", ","), "No space left")
+  }
 })
 
 test_that("days and money are plain text", {
