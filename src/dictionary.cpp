@@ -77,8 +77,7 @@ void check_at_most(const int* codes, std::size_t n, R_xlen_t labels, int wanted)
 // Text that comes in pieces, coded as it comes: the codes of all of it, and the distinct texts.
 class TextColumn {
  public:
-  explicit TextColumn(std::size_t n)
-      : codes_(pages::vector(INTSXP, n)), labels_(Rcpp::CharacterVector(16)) {}
+  explicit TextColumn(std::size_t n) : codes_(pages::vector(INTSXP, n)) {}
 
   void add(SEXP x, std::size_t at, int threads) {
     const std::size_t n = Rf_xlength(x);
@@ -86,25 +85,29 @@ class TextColumn {
     int* out = INTEGER(codes_) + at;
     if (lazy_text::is_text(x)) {
       add_coded(lazy_text::codes(x), lazy_text::labels(x), out, threads);
+      hold_labels();
       return;
     }
     const SEXP* strings = STRING_PTR_RO(x);
     const int count = threads::useful(n, threads);
     std::vector<Dictionary> found(count);
     threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) { found[t].code(strings, a, b, out); });
+    // What the first thread found first of all has its codes already.
+    const int coded = known_.strings().empty() ? 1 : 0;
+    if (coded == 1) known_ = std::move(found[0]);
     std::vector<std::vector<int>> now(count);
-    for (int t = 0; t < count; ++t) {
-      for (SEXP string : found[t].strings()) now[t].push_back(code(string));
+    for (int t = coded; t < count; ++t) {
+      for (SEXP string : found[t].strings()) now[t].push_back(known_.code(string));
     }
+    hold_labels();
     threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) {
       const int* const code = now[t].data();
-      for (std::size_t i = a; i < b; ++i) out[i] = code[out[i] - 1];
+      for (std::size_t i = t < coded ? b : a; i < b; ++i) out[i] = code[out[i] - 1];
     });
   }
   Rcpp::List parts() const {
-    const R_xlen_t n = static_cast<R_xlen_t>(known_.strings().size());
-    Rcpp::CharacterVector labels(n);
-    for (R_xlen_t k = 0; k < n; ++k) SET_STRING_ELT(labels, k, STRING_ELT(labels_, k));
+    Rcpp::CharacterVector labels(pages::vector(STRSXP, held_));
+    for (std::size_t k = 0; k < held_; ++k) SET_STRING_ELT(labels, k, STRING_ELT(labels_, k));
     return Rcpp::List::create(Rcpp::_["codes"] = codes_, Rcpp::_["labels"] = labels);
   }
 
@@ -114,7 +117,7 @@ class TextColumn {
     const std::size_t n = Rf_xlength(codes), known = Rf_xlength(labels);
     check_at_most(from, n, static_cast<R_xlen_t>(known), threads);
     std::vector<int> now(1, 0);
-    for (std::size_t k = 0; k < known; ++k) now.push_back(code(STRING_ELT(labels, k)));
+    for (std::size_t k = 0; k < known; ++k) now.push_back(known_.code(STRING_ELT(labels, k)));
     std::atomic<bool> none{false};
     threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
       int least = 1;
@@ -124,27 +127,24 @@ class TextColumn {
       }
       if (least < 1) none = true;
     });
-    if (none) std::replace(out, out + n, 0, code(NA_STRING));
+    if (none) std::replace(out, out + n, 0, known_.code(NA_STRING));
   }
-  // Keeps a string from being garbage collected while the dictionary refers to it by its address.
-  int code(SEXP string) {
-    const std::size_t before = known_.strings().size();
-    const int found = known_.code(string);
-    if (known_.strings().size() > before) {
-      const R_xlen_t room = labels_.size();
-      if (static_cast<R_xlen_t>(before) == room) {
-        Rcpp::CharacterVector larger(2 * room);
-        for (R_xlen_t k = 0; k < room; ++k) SET_STRING_ELT(larger, k, STRING_ELT(labels_, k));
-        labels_ = larger;
-      }
-      SET_STRING_ELT(labels_, static_cast<R_xlen_t>(before), string);
+  // Keeps strings from being garbage collected while the dictionary refers to them by their addresses.
+  void hold_labels() {
+    const std::vector<SEXP>& strings = known_.strings();
+    const std::size_t room = labels_.size();
+    if (strings.size() > room) {
+      Rcpp::CharacterVector larger(pages::vector(STRSXP, std::max(strings.size(), 2 * room)));
+      for (std::size_t k = 0; k < held_; ++k) SET_STRING_ELT(larger, k, STRING_ELT(labels_, k));
+      labels_ = larger;
     }
-    return found;
+    for (; held_ < strings.size(); ++held_) SET_STRING_ELT(labels_, held_, strings[held_]);
   }
 
   Dictionary known_;
   Rcpp::IntegerVector codes_;
   Rcpp::CharacterVector labels_;
+  std::size_t held_ = 0;
 };
 
 }  // namespace
@@ -152,28 +152,9 @@ class TextColumn {
 // Codes of texts, numbered by first appearance (NA_character_ too), and the distinct texts. Threads read pointers only.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List encode_text_kernel(SEXP x, int threads) {
-  const std::size_t n = Rf_xlength(x);
-  const SEXP* strings = STRING_PTR_RO(x);
-  Rcpp::Shield<SEXP> codes(pages::vector(INTSXP, n));
-  int* out = INTEGER(codes);
-  const int count = threads::useful(n, threads);
-  std::vector<Dictionary> found(count);
-  threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) { found[t].code(strings, a, b, out); });
-  // The first thread's numbers stand; the others' are translated.
-  for (int t = 1; t < count; ++t) {
-    for (SEXP string : found[t].strings()) found[0].code(string);
-  }
-  threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) {
-    if (t == 0) return;
-    Dictionary all = found[0];
-    std::vector<int> now;
-    for (SEXP string : found[t].strings()) now.push_back(all.code(string));
-    for (std::size_t i = a; i < b; ++i) out[i] = now[out[i] - 1];
-  });
-  const std::vector<SEXP>& strings_found = found[0].strings();
-  Rcpp::CharacterVector labels(strings_found.size());
-  for (std::size_t k = 0; k < strings_found.size(); ++k) SET_STRING_ELT(labels, k, strings_found[k]);
-  return Rcpp::List::create(Rcpp::_["codes"] = codes, Rcpp::_["labels"] = labels);
+  TextColumn column(Rf_xlength(x));
+  column.add(x, 0, threads);
+  return column.parts();
 }
 
 // A column of n texts that come in pieces.

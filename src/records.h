@@ -34,6 +34,8 @@ struct Seen64 {
   std::uint64_t delimiters, feeds, returns, quotes;
 };
 
+inline std::uint64_t first_bits(std::ptrdiff_t n) { return n < 64 ? (std::uint64_t{1} << n) - 1 : ~std::uint64_t{0}; }
+
 inline Seen64 look64(const char* at, const char* end, char delimiter) {
   Seen64 out{0, 0, 0, 0};
 #if defined(__SSE2__)
@@ -61,7 +63,7 @@ inline Seen64 look64(const char* at, const char* end, char delimiter) {
   }
 #endif
   if (end - at < 64) {
-    const std::uint64_t held = (std::uint64_t{1} << (end - at)) - 1;
+    const std::uint64_t held = first_bits(end - at);
     out = {out.delimiters & held, out.feeds & held, out.returns & held, out.quotes & held};
   }
   return out;
@@ -170,9 +172,10 @@ class Alike {
   bool find(const char* at, const char* to, const char* end, char delimiter, std::size_t fields) {
     start_ = at;
     fields_ = fields;
-    returns_ = false;
-    std::size_t found = 0, feeds = 0, quotes = 0;
-    std::uint64_t inside = 0;
+    returns_ = quoted_ = false;
+    std::size_t found = 0, feeds = 0;
+    // Whether the byte before is inside quotes, ends a field, or closes one with a quote.
+    std::uint64_t inside = 0, ended = 1, closed = 0;
     ends_[0] = ~std::uint32_t{0};
     for (const char* block = at; block < to; block += 64) {
       const Seen64 seen = look64(block, to, delimiter);
@@ -181,12 +184,17 @@ class Alike {
         if (lone_returns(seen, block, end) != 0) return false;
         returns_ = true;
       }
-      if ((seen.quotes | inside) != 0) {
-        quotes += bits_in(seen.quotes);
-        const std::uint64_t within = within_quotes(seen.quotes, inside);
-        if ((seen.feeds & within) != 0) return false;
+      if ((seen.quotes | inside | closed) != 0) {
+        const std::uint64_t within = within_quotes(seen.quotes, inside), closing = seen.quotes & ~within;
         left &= ~within;
+        // Quotes are all around fields, and nothing else is in front of them or behind them.
+        const std::uint64_t stray = (seen.quotes & within & ~(left << 1 | ended)) |
+          ((closing << 1 | closed) & ~(left | seen.returns) & first_bits(to - block));
+        if ((stray | (seen.feeds & within)) != 0) return false;
+        closed = closing >> 63;
+        quoted_ = true;
       }
+      ended = left >> 63;
       feeds += bits_in(seen.feeds);
       found = put(left, static_cast<std::uint32_t>(block - at), found);
     }
@@ -197,9 +205,7 @@ class Alike {
     for (std::size_t r = 1; r <= records_; ++r) {
       if (*sep(r * fields) != '\n') return false;
     }
-    quotes -= quotes_in(end_, to);
-    quoted_ = false;
-    return (fields > 1 || none_empty()) && (quotes == 0 || quoted_well(quotes));
+    return fields > 1 || none_empty();
   }
   std::size_t records() const { return records_; }
   const char* end() const { return end_; }
@@ -240,19 +246,6 @@ class Alike {
     bool out = true;
     each(0, [&](const char* from, const char* to) { out = out && from < to; });
     return out;
-  }
-  // Are these all the quotes that there are: two around a field?
-  bool quoted_well(std::size_t quotes) {
-    bool good = true;
-    for (std::size_t k = 0; k < fields_; ++k) {
-      each(k, [&](const char* from, const char* to) {
-        if (from == to || *from != '"') return;
-        good = good && to - from > 1 && to[-1] == '"';
-        quotes -= 2;
-      });
-    }
-    quoted_ = true;
-    return good && quotes == 0;
   }
 
   std::unique_ptr<std::uint32_t[]> ends_;  // of each field, from `start_`, behind one that ends in front of it
