@@ -167,9 +167,9 @@ std::vector<std::size_t> deal(std::size_t parts, std::size_t n, int count, Each 
   for (std::size_t p = 0; p < parts; ++p) {
     start[p + 1] = start[p];
     for (int t = 0; t < count; ++t) {
-      const std::size_t n = next[t][p];
+      const std::size_t things = next[t][p];
       next[t][p] = start[p + 1];
-      start[p + 1] += n;
+      start[p + 1] += things;
     }
   }
   each_watched(count, [&](int t, const Failure& failure) {
