@@ -101,8 +101,9 @@ class TextColumn {
     }
     hold_labels();
     threads::each_range(n, count, [&](std::size_t a, std::size_t b, int t) {
+      if (t < coded) return;
       const int* const code = now[t].data();
-      for (std::size_t i = t < coded ? b : a; i < b; ++i) out[i] = code[out[i] - 1];
+      for (std::size_t i = a; i < b; ++i) out[i] = code[out[i] - 1];
     });
   }
   Rcpp::List parts() const {

@@ -54,8 +54,7 @@ void reach_one(const Lines<T>& lines, std::size_t n, int step, const int* before
   for (int t = 0; t < count; ++t) marks.emplace_back(lines.held / 64 + 1);
   threads::each_range(n, count, [&](std::size_t from, std::size_t to, int t) {
     uint64_t* mine = marks[t].get();
-    lines.each(from, to,
-               [mine](std::size_t at, std::size_t) { mine[at >> 6] |= uint64_t{1} << (at & 63); });
+    lines.each(from, to, [mine](std::size_t at, std::size_t) { mine[at >> 6] |= uint64_t{1} << (at & 63); });
   });
   threads::ranges(lines.held, wanted, [&](std::size_t from, std::size_t to) {
     for (std::size_t i = from; i < to; ++i) {
