@@ -12,7 +12,7 @@ parse_file_entry <- function(entry, brief) {
   shown <- if (is.list(entry)) entry$file else entry
   options$types <- unlist(options$types)
   options$blank <- unlist(options$blank)
-  list(shown = shown, path = brief_path(brief, shown), options = Filter(Negate(is.null), options))
+  list(shown = shown_path(shown), path = brief_path(brief, shown), options = Filter(Negate(is.null), options))
 }
 
 brief_path <- function(brief, path) {
@@ -245,8 +245,8 @@ text_columns <- function(file) {
   if (!plain) {
     return(character())
   }
-  copy <- tempfile(fileext = paste0(".", file_ending(file$path)))
-  on.exit(unlink(copy))
+  copy <- temporary_file(paste0(".", file_ending(file$path)))
+  on.exit(remove_temporary(copy))
   quietly(tryCatch({
     writeLines(readLines(file$path, n = 200, warn = FALSE), copy, useBytes = TRUE)
     table <- read_brief_file(replace(file, "path", copy))

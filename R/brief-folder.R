@@ -1,31 +1,31 @@
-# Writes the output folder atomically: beside its place first, then moved there.
+# Writes the output folder atomically: beside its place first, then moved there. This is the only place that decides
+# where a run may write, and what of a folder it may remove.
 
-# Runs `write(part)` in a folder of its own and puts that in the place of `folder`. Only the files `made_before` are
-# replaced or go; all others in `folder` are kept, those too that come in the meantime. When `write` fails, or the
-# process is killed, `folder` is as it was.
+# Runs `write(draft)` in a folder of its own and puts that in the place of `folder`. Only the files `made_before` are
+# replaced or go; whatever else `folder` holds is moved over, also what comes in the meantime. When `write` fails, or
+# the process is killed, `folder` is as it was.
 write_whole_folder <- function(folder, made_before, write, call = caller_env()) {
   # What a link leads to is replaced, not the link.
-  if (is_link(folder)) folder <- normalizePath(folder)
-  check_output_folder(folder, call)
+  folder <- resolved_path(folder)
   parent <- dirname(folder)
   dir.create(parent, showWarnings = FALSE, recursive = TRUE)
   lock <- lock_folder(folder, call)
   on.exit(unlock_folder(folder, lock))
-  remove_dead_parts(folder)
-  draft <- part_of(folder, Sys.getpid())
-  if (!dir.create(draft, showWarnings = FALSE)) {
+  settle_dead_drafts(folder)
+  draft <- temporary_folder(draft_of(folder, Sys.getpid()))
+  if (is.null(draft)) {
     stop_because("file", sprintf("Cannot write to the folder \"%s\".", parent), i = "Give another output folder.",
                  call = call)
   }
-  on.exit(unlink(draft, recursive = TRUE), add = TRUE, after = FALSE)
+  on.exit(remove_temporary(draft), add = TRUE, after = FALSE)
   if (dir.exists(folder)) Sys.chmod(draft, file.info(folder)$mode, use_umask = FALSE)
+  file.create(file.path(draft, unfinished))
   result <- write(draft)
   for (file in intersect(list.files(draft), list.files(folder))) {
-    same_rights_kernel(path.expand(file.path(folder, file)), file.path(draft, file))
+    same_rights_kernel(file.path(folder, file), file.path(draft, file))
   }
-  keep_foreign_files(folder, draft, made_before, call)
-  put_in_place(draft, folder, call)
-  bring_newcomers(draft, folder, made_before)
+  check_clashes(draft, folder, made_before, call)
+  put_in_place(draft, folder, made_before, call)
   result
 }
 
@@ -61,92 +61,71 @@ unlock_folder <- function(folder, lock) {
   filelock::unlock(lock)
 }
 
-part_of <- function(folder, process) {
+draft_of <- function(folder, process) {
   file.path(dirname(folder), sprintf(".%s.part-%s", basename(folder), process))
 }
 
-check_output_folder <- function(folder, call) {
-  if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", sprintf("\"%s\" is a file, not a folder.", folder), i = "Give another output folder.",
-                 call = call)
+# Is in a draft until the draft is complete.
+unfinished <- ".unfinished"
+
+# Clears away what killed runs left behind. We hold the lock, so no other run can be using it. What is not an unfinished
+# draft is a folder that was, or was about to be, the output.
+settle_dead_drafts <- function(folder) {
+  start <- basename(draft_of(folder, ""))
+  beside <- entries_of(dirname(folder))
+  left <- beside[startsWith(beside, start) & grepl("^[0-9]+(-former)?$", substring(beside, nchar(start) + 1))]
+  for (path in file.path(dirname(folder), left)) {
+    if (is_link(path) || !dir.exists(path)) next
+    if (file.exists(file.path(path, unfinished))) {
+      remove_temporary(remembered(path))
+    } else if (dir.exists(folder)) {
+      settle_former(path, folder, made_before(record_in(path), path))
+    } else {
+      file.rename(path, folder)
+    }
   }
 }
 
-# Removes what killed runs left behind. We hold the lock, so no other run can be using it.
-remove_dead_parts <- function(folder) {
-  start <- basename(part_of(folder, ""))
-  drafts <- list.files(dirname(folder), all.files = TRUE, no.. = TRUE)
-  drafts <- drafts[startsWith(drafts, start) & grepl("^[0-9]+(-former)?$", substring(drafts, nchar(start) + 1))]
-  unlink(file.path(dirname(folder), drafts), recursive = TRUE)
-}
-
-# The same for a run that has nothing to write; while another run is at work, what is there is its own.
-remove_left_behind <- function(folder) {
+# The same before a run looks at its former output. While another run is at work, what is there is that run's.
+settle_left_behind <- function(folder) {
+  folder <- resolved_path(folder)
   if (!file.exists(lock_path(folder))) {
     return(invisible())
   }
   lock <- tryCatch(lock_folder(folder, NULL), hinterfeld_error_file = function(cnd) NULL)
   if (!is.null(lock)) {
     on.exit(unlock_folder(folder, lock))
-    remove_dead_parts(folder)
+    settle_dead_drafts(folder)
   }
 }
 
-# An analyst's notes beside the outputs are not ours to remove, nor to write over.
-keep_foreign_files <- function(folder, draft, made_before, call) {
-  foreign <- setdiff(list.files(folder, all.files = TRUE, no.. = TRUE), made_before)
-  clash <- intersect(foreign, list.files(draft, all.files = TRUE, no.. = TRUE))
+# An analyst's notes beside the outputs are not ours to write over.
+check_clashes <- function(draft, folder, made_before, call) {
+  clash <- intersect(setdiff(entries_of(folder), made_before), entries_of(draft))
   if (length(clash)) {
     stop_because("file", sprintf("The folder \"%s\" holds %s.", folder, examples_of(clash)),
                  x = "The last run of this brief did not write it, or it has changed since.",
                  i = "Move it away, or give another output folder.", call = call)
   }
-  kept <- vapply(foreign, function(file) carry_over(file.path(folder, file), draft), NA)
-  if (!all(kept)) {
-    stop_because("file",
-                 sprintf("%s in \"%s\" could not be kept in the new output folder.", examples_of(foreign[!kept]),
-                         folder), i = "Move it elsewhere, or give another output folder.", call = call)
-  }
 }
 
-# A hard link where possible, so that nothing is copied; this works for pipes too.
-carry_over <- function(file, draft) {
-  to <- file.path(draft, basename(file))
-  if (file_kind_kernel(path.expand(file)) == "folder" && !is_link(file)) {
-    return(file.copy(file, draft, recursive = TRUE, copy.date = TRUE))
-  }
-  if (is_link(file)) {
-    return(file.symlink(Sys.readlink(file), to))
-  }
-  suppressWarnings(file.link(file, to)) || file_kind_kernel(path.expand(file)) == "file" &&
-    file.copy(file, to, copy.date = TRUE)
-}
-
-# Moves files that others wrote into the old folder (now at `old`) while the two were being swapped.
-bring_newcomers <- function(old, folder, made_before) {
-  for (file in setdiff(list.files(old, all.files = TRUE, no.. = TRUE), made_before)) {
-    from <- file.path(old, file)
-    to <- file.path(folder, file)
-    about <- file.info(c(from, to))
-    if (is.na(about$mtime[2]) || !isTRUE(about$isdir[1]) &&
-        (about$mtime[1] > about$mtime[2] || about$size[1] != about$size[2])) file.rename(from, to)
-  }
-}
-
-put_in_place <- function(draft, folder, call) {
-  if (!dir.exists(folder)) {
-    placed <- file.rename(draft, folder)
-  } else {
-    placed <- swap_paths_kernel(path.expand(draft), path.expand(folder)) || replace_folder(draft, folder)
-  }
+put_in_place <- function(draft, folder, made_before, call) {
+  file.remove(file.path(draft, unfinished))
+  # From here on what has the draft's name may be the former folder.
+  forget_temporary(draft)
+  former <- dir.exists(folder)
+  placed <- if (!former) file.rename(draft, folder) else
+    swap_paths_kernel(draft, folder) || replace_folder(draft, folder)
   if (!placed) {
+    remembered(draft)
     stop_because("file", sprintf("\"%s\" cannot be replaced.", folder),
                  i = "Close any file in it that another program has open, then run again.", call = call)
   }
+  if (former) settle_former(draft, folder, made_before)
 }
 
 # Fallback where the system cannot swap two names: for a moment there is no folder, but never a partial one. Afterwards
-# `part` is the old folder, as after a swap.
+# `draft` is the old folder, as after a swap.
 replace_folder <- function(draft, folder) {
   former <- paste0(draft, "-former")
   if (!file.rename(folder, former)) {
@@ -155,6 +134,19 @@ replace_folder <- function(draft, folder) {
   placed <- file.rename(draft, folder)
   file.rename(former, if (placed) draft else folder)
   placed
+}
+
+# Moves what no run made from a former folder into the new one, whatever it is, and removes the rest. The record goes
+# last, because it says what the others are.
+settle_former <- function(former, folder, made) {
+  foreign <- setdiff(entries_of(former), made)
+  foreign <- foreign[!foreign %in% entries_of(folder)]
+  file.rename(file.path(former, foreign), file.path(folder, foreign))
+  unlink(file.path(former, made[order(made == "run.json")]), expand = FALSE)
+  if (!suppressWarnings(file.remove(former))) {
+    say("left_over", sprintf("%s could not be moved into the new output folder, and is now in \"%s\".",
+                             examples_of(entries_of(former)), former), i = "Move it where you want it.")
+  }
 }
 
 output_folder <- function(brief) {
@@ -171,12 +163,27 @@ check_brief_folder <- function(brief, folder, anywhere, call = caller_env(), doe
   if (is.null(folder) || anywhere) {
     return(invisible())
   }
-  steps <- strsplit(folder, "[/\\\\]")[[1]]
-  if (grepl("^([/\\\\~]|[A-Za-z]:)", folder) || ".." %in% steps || all(steps %in% c("", "."))) {
+  path <- brief_path(brief, folder)
+  if (!is_inside(path, brief$folder) || is_inside(brief$folder, path)) {
     stop_because("brief", sprintf("The brief %s \"%s\", which is outside the brief's own folder.", does, folder),
                  i = sprintf("Name a folder inside it, or choose the folder yourself with %s (on the command line %s).",
                              given, option),
                  i = "Or allow any folder: `anywhere = TRUE`, on the command line `--anywhere`.", call = call)
+  }
+}
+
+# A run puts another folder in the place of its output folder, so nothing that the run itself needs may be there.
+check_output_folder <- function(folder, needed, call) {
+  if (file.exists(folder) && !dir.exists(folder)) {
+    stop_because("file", sprintf("\"%s\" is a file, not a folder.", folder), i = "Give another output folder.",
+                 call = call)
+  }
+  needed <- c(needed, `the folder that you are in` = getwd())
+  inside <- vapply(needed, is_inside, NA, folder = folder)
+  if (any(inside)) {
+    stop_because("file",
+                 sprintf("\"%s\" holds %s, so it cannot be the output folder.", folder, names(needed)[inside][1]),
+                 i = "Give the outputs a folder of their own, for example \"out\".", call = call)
   }
 }
 

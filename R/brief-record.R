@@ -97,7 +97,7 @@ made_before <- function(former, folder) {
   }
   same <- vapply(former$outputs, function(output) {
     path <- file.path(folder, output$file)
-    file_kind_kernel(path.expand(path)) != "file" || is_as_made(path, output)
+    !is_link(path) && (!file.exists(path) || is_as_made(path, output))
   }, NA)
   c("run.json", vapply(former$outputs[same], function(output) output$file, ""))
 }

@@ -3,7 +3,7 @@
 #' Produces everything that a brief asks for and puts it into its output folder in a single step: a run that fails or is
 #' killed leaves the folder unchanged. Only one run at a time can write to a folder (`.NAME.lock` beside it is the
 #' lock). A second run with the same brief, data and version does nothing and says so. Files in the folder that were not
-#' made by a run are left alone.
+#' made by a run stay, unless their names are those of outputs: then the run stops.
 #'
 #' @param brief A brief, or the path of one.
 #' @param into Text: the output folder, instead of the brief's own.
@@ -68,15 +68,16 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
   with_open_sources(in_plain_session({
     brief <- brief_to_run(brief, into, anywhere, store, call)
     brief$workers <- workers
+    folder <- into %||% output_folder(brief)
+    check_output_folder(folder, c(`the brief` = brief$path, `the store` = store_folder(brief)), call)
     if (!is.null(store_folder(brief))) {
       brief$open_store <- open_store(store_folder(brief), call = call)
       on.exit(close_store(brief$open_store))
     }
-    folder <- into %||% output_folder(brief)
+    settle_left_behind(folder)
     stamps <- stamps_of_files(brief)
     former <- former_record(folder, brief)
     if (!again && is_current(former, input_record(brief), folder)) {
-      remove_left_behind(folder)
       say("unchanged",
           sprintf("Nothing has changed since the run of %s: \"%s\" is up to date.", former$started, folder),
           i = "Run it anyway with `again = TRUE` (on the command line `--again`).")
@@ -141,7 +142,7 @@ check_files_unchanged <- function(stamps, brief) {
   files <- union(names(stamps), names(now))
   changed <- files[!mapply(identical, stamps[files], now[files])]
   if (length(changed)) {
-    stop_because("file", sprintf("%s changed while the brief ran.", examples_of(basename(changed))),
+    stop_because("file", sprintf("%s changed while the brief ran.", examples_of(shown_file(changed))),
                  i = "Run it again.", call = NULL)
   }
 }

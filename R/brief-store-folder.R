@@ -2,11 +2,14 @@
 # the files that were looked at. Files are written atomically and never modified, so runs can share the folder; only
 # clearing it needs it alone.
 
-# Opens the folder for a run, which holds it until it ends, however it ends.
+# Opens the folder for a run, which holds it until it ends, however it ends. A folder that has other files and no index
+# is not a store.
 open_store <- function(folder, alone = FALSE, call = caller_env()) {
-  if (file.exists(folder) && !dir.exists(folder)) {
-    stop_because("file", sprintf("\"%s\" is a file, not a folder for a store.", folder),
-                 i = "Give another folder.", call = call)
+  is_file <- file.exists(folder) && !dir.exists(folder)
+  if (is_file || !file.exists(file.path(folder, "index.json")) && length(setdiff(entries_of(folder), ".lock"))) {
+    stop_because("file", sprintf("\"%s\" is a %s.", folder,
+                                 if (is_file) "file, not a folder for a store" else "folder of other files, not a store"),
+                 i = "Give another folder, new or one in which a run keeps parts.", call = call)
   }
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
   lock <- tryCatch(filelock::lock(file.path(folder, ".lock"), exclusive = alone, timeout = if (alone) 0 else Inf),
@@ -20,10 +23,12 @@ open_store <- function(folder, alone = FALSE, call = caller_env()) {
   store <- new.env()
   store$folder <- folder
   store$lock <- lock
-  store$index <- parse_index(file.path(folder, "index.json"))
+  store$index <- parse_index(file.path(folder, "index.json")) %||% empty_index()
   store$hashed <- list2env(store$index$files, parent = emptyenv())
   store$changed <- FALSE
   store$failed <- FALSE
+  # From now on it is a store, also if the run is killed.
+  if (!file.exists(file.path(folder, "index.json"))) try_to_store(store, write_index(store))
   store
 }
 
@@ -47,9 +52,10 @@ try_to_store <- function(store, code) {
 
 # files: by path, the stamp that a file had when it was looked at, and the hash of what it held; scans: what was
 # found in it; tables: the parts of each table of a database; briefs: by path, what the last run of each used and
-# needed; merged: files that hold several parts.
+# needed; merged: files that hold several parts; kept: the files that runs wrote here.
 empty_index <- function() {
-  list(version = store_version, files = list(), scans = list(), tables = list(), briefs = list(), merged = list())
+  list(version = store_version, files = list(), scans = list(), tables = list(), briefs = list(), merged = list(),
+       kept = list())
 }
 
 # Like every kept file the index has a checksum: one that is not as it was written is none, and is made again.
@@ -58,10 +64,28 @@ parse_index <- function(path) {
   sound <- is.list(read) && rlang::is_string(read$index) &&
     identical(read$sha256, sha256_text(read$index))
   index <- if (sound) parsed_json(read$index)
-  if (identical(index$version, store_version)) index else empty_index()
+  if (identical(index$version, store_version)) index
 }
 
+# The files of a store that are there: those that its index names, in the form of the names that runs give. An index may
+# come from a stranger too.
+kept_files <- function(store) {
+  index <- store$index
+  named <- unlist(c(index$kept, names(index$merged), lapply(index$briefs, function(about) about[c("used", "figures")])))
+  named <- grep("^[0-9a-f]+-[0-9a-z-]+[.](part|png|svg|pdf)$", unique(as.character(named)), value = TRUE)
+  whole_files(store$folder, named, full.names = FALSE)
+}
+
+# Removes some of them.
+remove_kept <- function(store, files) {
+  unlink(file.path(store$folder, intersect(files, kept_files(store))), expand = FALSE)
+}
+
+# Another run may have written files here meanwhile.
 write_index <- function(store) {
+  now <- parse_index(file.path(store$folder, "index.json"))
+  store$index$kept <- c(store$index$kept, now$kept)
+  store$index$kept <- as.list(sort(kept_files(store)))
   index <- as.character(jsonlite::toJSON(store$index, auto_unbox = TRUE, null = "null", digits = NA))
   text <- jsonlite::toJSON(list(sha256 = sha256_text(index), index = index),
                            auto_unbox = TRUE)
@@ -73,6 +97,13 @@ change_index <- function(store, what, name, value) {
     store$index[[what]][[name]] <- value
     store$changed <- TRUE
   }
+}
+
+# Writes a file of the store, and notes that it is one.
+keep_file <- function(store, kept, path) {
+  write_stored(kept, path)
+  store$index$kept <- c(store$index$kept, list(basename(path)))
+  store$changed <- TRUE
 }
 
 # The file of some parts, counted by a recipe.
@@ -89,7 +120,7 @@ stored_path <- function(store, recipe, parts) {
 #' what a store holds.
 #'
 #' @param folder Text: the folder of the store.
-#' @param clear Logical: remove files that no brief used in its last run.
+#' @param clear Logical: remove files that no brief used in its last run. Only files that runs wrote here are removed.
 #' @return A tibble with one row per kept file, largest first: `file`, `brief` (text, the brief whose last run used the
 #'   file; missing if there is none), `parts` (whole number, how many parts it holds, 0 for a figure), `bytes` and
 #'   `written` (date-time, UTC). With `clear`, it lists the files that were removed.
@@ -120,9 +151,13 @@ stored_parts <- function(folder, clear = FALSE) {
     stop_because("file", sprintf("There is no folder \"%s\".", folder),
                  i = "Give the folder that a brief names as `store`.")
   }
+  if (is.null(parse_index(file.path(folder, "index.json")))) {
+    stop_because("file", sprintf("\"%s\" is not a store: it has no index that can be read.", folder),
+                 i = "Give the folder that a brief names as `store`.")
+  }
   store <- open_store(folder, alone = clear)
   on.exit(close_store(store))
-  files <- list.files(folder, "[.](part|png|svg|pdf)$")
+  files <- kept_files(store)
   used <- lapply(store$index$briefs, function(brief) unlist(brief[c("used", "figures")]))
   brief <- vapply(files, function(file) {
     of <- names(used)[vapply(used, function(these) file %in% these, NA)]
@@ -138,7 +173,8 @@ stored_parts <- function(folder, clear = FALSE) {
   files_stored <- files_stored[order(-files_stored$bytes, files_stored$file), ]
   if (clear) {
     files_stored <- files_stored[is.na(files_stored$brief), ]
-    unlink(file.path(folder, files_stored$file))
+    remove_kept(store, files_stored$file)
+    store$changed <- TRUE
     forget_gone(store)
   }
   files_stored

@@ -22,6 +22,7 @@ store_figures <- function(store, brief) {
   name <- name_in_store(brief)
   about <- store$index$briefs[[name]]
   about$figures <- as.list(unique(figures_used()))
+  store$index$kept <- c(store$index$kept, about$figures)
   change_index(store, "briefs", name, about)
 }
 
@@ -114,8 +115,8 @@ found_parts <- function(store, recipe, hashes, brief) {
   }, NA)]
   if (length(together)) {
     best <- names(together)[which.max(lengths(lapply(together, function(merged) merged$parts)))]
-    path <- file.path(store$folder, best)
-    merged <- if (file.exists(path)) with_needs(read_stored(path), unlist(together[[best]]$parts), brief$content)
+    path <- whole_files(store$folder, best)
+    merged <- if (length(path)) with_needs(read_stored(path), unlist(together[[best]]$parts), brief$content)
     if (isTRUE(merged$enough)) {
       kept <- list(merged)
       held <- merged$parts
@@ -124,8 +125,8 @@ found_parts <- function(store, recipe, hashes, brief) {
   missing <- integer()
   others <- list()
   for (i in which(!hashes %in% held)) {
-    path <- stored_path(store, recipe, hashes[i])
-    merged <- if (file.exists(path)) with_needs(read_stored(path), hashes[i], brief$content)
+    path <- whole_files(store$folder, basename(stored_path(store, recipe, hashes[i])))
+    merged <- if (length(path)) with_needs(read_stored(path), hashes[i], brief$content)
     if (isTRUE(merged$enough)) {
       kept <- c(kept, list(merged))
     } else {
@@ -186,13 +187,13 @@ store_together <- function(store, recipe, all) {
   all$parts <- sort(all$parts)
   path <- stored_path(store, recipe, all$parts)
   try_to_store(store, {
-    write_stored(all, path)
+    keep_file(store, all, path)
     # Smaller unions of the same are of no more use.
     former <- names(store$index$merged)[vapply(store$index$merged, function(merged) {
       identical(merged$recipe, recipe) && all(unlist(merged$parts) %in% all$parts)
     }, NA)]
     former <- setdiff(former, basename(path))
-    unlink(file.path(store$folder, former))
+    remove_kept(store, former)
     store$index$merged[former] <- NULL
     change_index(store, "merged", basename(path), list(recipe = recipe, parts = as.list(all$parts)))
   })

@@ -33,7 +33,7 @@ brief_tallies <- function(brief, call = caller_env()) {
   take_parts(workers, brief, source, stored$missing, hashes, readings, function(part) {
     if (!is.null(store)) {
       part$tallies <- c(part$tallies, stored$others[[part$parts]])
-      try_to_store(store, write_stored(part, stored_path(store, recipe, part$parts)))
+      try_to_store(store, keep_file(store, part, stored_path(store, recipe, part$parts)))
     }
     merged$put(part)
   }, call)

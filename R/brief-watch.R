@@ -28,10 +28,10 @@ watch_brief <- function(path, folder, run, tell, seconds = 2, go_on = function()
 
 # A run that fails says why, and the next change is waited for.
 rerun_watched <- function(folder, tell, run) {
-  former <- tempfile("former-")
-  dir.create(former)
-  on.exit(unlink(former, recursive = TRUE))
-  file.copy(list.files(folder, "[.](json|csv|tsv|parquet)$", full.names = TRUE), former)
+  former <- temporary_folder()
+  on.exit(remove_temporary(former))
+  made <- vapply(record_in(folder)$outputs, function(output) output$file, "")
+  file.copy(whole_files(folder, c("run.json", grep("[.](json|csv|tsv|parquet)$", made, value = TRUE))), former)
   tryCatch({
     run()
     changed <- what_changed(former, folder)

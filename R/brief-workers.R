@@ -110,7 +110,7 @@ wait_for_workers <- function(workers, call) {
 
 # What a task needs to know of the run.
 about_run <- function(workers, brief, ...) {
-  list(run = basename(tempfile()), version = worker_version(), content = brief$content,
+  list(run = paste(Sys.getpid(), format(Sys.time(), "%H:%M:%OS6")), version = worker_version(), content = brief$content,
        folder = normalizePath(brief$folder), block = getOption("hinterfeld.block"),
        unpacked_limit = getOption("hinterfeld.unpacked_limit"),
        threads = if (workers$local) max(1L, threads_wanted() %/% max(1L, workers_there(workers))), ...)
@@ -124,7 +124,7 @@ scans_by_workers <- function(workers, brief, files, options, wanted, call) {
   }
   about <- about_run(workers, brief, options = options, wanted = wanted)
   tasks <- lapply(files[order(-file.size(files))], function(file) {
-    list(path = normalizePath(file), label = basename(file))
+    list(path = normalizePath(file), label = shown_file(file))
   })
   each_result(workers, "scan_part", tasks, about, odd_scan, function(task, answer) {
     scans[[task$path]] <<- answer$scan
@@ -334,6 +334,9 @@ awaited <- function(under_way, workers, usual, call) {
   if (mirai::is_mirai_error(answer)) {
     return(list(problem = conditionMessage(attr(answer, "condition", TRUE) %||% simpleError(as.character(answer)))))
   }
+  if (mirai::is_mirai_interrupt(answer)) {
+    return(list(problem = "the worker was interrupted."))
+  }
   if (mirai::is_error_value(answer)) {
     return(list(problem = if (as.integer(answer) == 5L) "the worker did not answer in time." else
       "the worker ended in the middle of it."))
@@ -392,7 +395,7 @@ scan_part <- function(task, about) {
   check_file(task$path)
   scan <- source_kinds$text$scan(task$path, about$options, rlang::current_env(), about$wanted)
   scan$packed <- !is.null(scan$text$temporary)
-  unlink(scan$text$temporary)
+  remove_temporary(scan$text$temporary)
   scan[c("text", "stamp")] <- list(NULL)
   list(scan = scan)
 }

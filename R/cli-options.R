@@ -150,9 +150,7 @@ cli_file <- function(path) {
   if (path != "-") {
     return(path)
   }
-  folder <- tempfile("input-")
-  dir.create(folder)
-  into <- file.path(folder, "standard input")
+  into <- temporary_file(shown = "standard input")
   from <- file("stdin", "rb")
   on.exit(close(from))
   to <- file(into, "wb")
@@ -168,8 +166,8 @@ cli_list <- function(text) {
 
 # As it is in a file: a name may hold a line end of its own.
 print_file <- function(t, ending) {
-  path <- tempfile(fileext = ending)
-  on.exit(unlink(path))
+  path <- temporary_file(ending)
+  on.exit(remove_temporary(path))
   deliver(t, path)
   cat(rawToChar(readBin(path, "raw", file.size(path))))
 }

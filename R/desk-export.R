@@ -28,8 +28,8 @@ add_to_brief <- function(path, state, name, replace = FALSE, call = NULL) {
   entry <- state_brief(state, name)[-1]
   made <- insert_table_lines(lines, brief, entry, name)
   # The brief is written only if only this table has changed in it.
-  check <- tempfile(fileext = ".yaml", tmpdir = dirname(path))
-  on.exit(unlink(check))
+  check <- temporary_file(".yaml", beside = dirname(path))
+  on.exit(remove_temporary(check))
   write_text(made, check)
   after <- parse_brief(check, call)
   expected <- brief$content

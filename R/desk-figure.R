@@ -105,8 +105,8 @@ check_panels <- function(t, about, kind, within) {
 
 # The picture as SVG, and its marks: row of the table, and left, top, width and height in percent of the picture.
 drawn_figure <- function(figure, answer, room = figure_room(), page = 1L) {
-  file <- tempfile(fileext = ".svg")
-  on.exit(unlink(file))
+  file <- temporary_file(".svg")
+  on.exit(remove_temporary(file))
   kind <- attr(figure, "kind of figure", exact = TRUE)
   pages <- figure_pages(figure)
   page <- min(page, length(pages))

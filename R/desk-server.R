@@ -46,8 +46,8 @@ offer_file <- function(output, kind, me) {
     filename = function() file_name_of(me, kind),
     content = function(file) {
       # The writer goes by the ending, which the page's own file does not have.
-      made <- tempfile(fileext = paste0(".", ending_of_kind(kind)))
-      on.exit(unlink(made))
+      made <- temporary_file(paste0(".", ending_of_kind(kind)))
+      on.exit(remove_temporary(made))
       quietly(desk_files[[kind]](me, made))
       file.copy(made, file, overwrite = TRUE)
     }

@@ -35,9 +35,9 @@ drawn_or_kept <- function(x, path, ending, width, height, draw) {
     return(draw())
   }
   key <- figure_key(list(lines, made_of, lapply(x$labels, as.character), ending, width, height))
-  kept <- list.files(folder, sprintf("^%s-[0-9a-f]{16}[.]%s$", key, ending))
-  for (file in kept) {
-    bytes <- readBin(file.path(folder, file), "raw", file.size(file.path(folder, file)))
+  for (held in whole_files(folder, list.files(folder, sprintf("^%s-[0-9a-f]{16}[.]%s$", key, ending)))) {
+    bytes <- readBin(held, "raw", file.size(held))
+    file <- basename(held)
     if (identical(file, kept_figure(key, bytes, ending))) {
       figure_store$used <- c(figure_store$used, file)
       return(write_bytes(bytes, path))

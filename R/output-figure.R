@@ -8,11 +8,11 @@ figure_dpi <- function(width, height) {
 # ggplot2 caches how far letters reach below the baseline by device and size, not by resolution, so the first figure of
 # a process would affect all later ones. We therefore measure at the standard resolution first.
 measure_letters <- function(figure) {
-  file <- tempfile(fileext = ".png")
+  file <- temporary_file(".png")
   ragg::agg_png(file, 8, 8, res = figure_dpi(1280, 800))
   on.exit({
     grDevices::dev.off()
-    unlink(file)
+    remove_temporary(file)
   })
   for (name in names(figure$theme)) {
     element <- ggplot2::calc_element(name, figure$theme)

@@ -4,8 +4,8 @@ write_whole <- function(path, write, call = caller_env()) {
   shown <- path
   path <- place_of(path, call)
   # In full, for writers that change the working directory.
-  draft <- tempfile(".part-", tmpdir = normalizePath(dirname(path)), fileext = paste0(".", file_ending(shown)))
-  on.exit(unlink(draft))
+  draft <- temporary_file(paste0(".", file_ending(shown)), beside = normalizePath(dirname(path)))
+  on.exit(remove_temporary(draft))
   tryCatch(write(draft), error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
     # What a figure or another package says may have nothing to do with the disk.
@@ -25,12 +25,7 @@ write_whole <- function(path, write, call = caller_env()) {
 
 # Where a file is written: what a link leads to, and never in the place of a folder, a pipe or a device.
 place_of <- function(shown, call) {
-  path <- path.expand(shown)
-  for (step in 1:40) {
-    if (!is_link(path)) break
-    to <- Sys.readlink(path)
-    path <- if (startsWith(to, "/")) to else file.path(dirname(path), to)
-  }
+  path <- resolved_path(shown)
   kind <- file_kind_kernel(path)
   if (!kind %in% c("file", "none") || is_link(path)) {
     stop_because("file",
@@ -39,10 +34,6 @@ place_of <- function(shown, call) {
                  i = "Give the name of a file.", call = call)
   }
   path
-}
-
-is_link <- function(path) {
-  !Sys.readlink(path) %in% c("", NA)
 }
 
 file_ending <- function(path) {

@@ -166,8 +166,8 @@ number_format <- function(form, calendar, unit) {
 # The contents lead to the sheets. A workbook says when it was made, inside and for each of its parts; the same tables
 # must give the same bytes.
 finish_workbook <- function(path, links) {
-  folder <- tempfile("workbook-")
-  on.exit(unlink(folder, recursive = TRUE))
+  folder <- temporary_folder()
+  on.exit(remove_temporary(folder))
   utils::unzip(path, exdir = folder)
   change_part <- function(part, change) {
     file <- file.path(folder, part)

@@ -81,8 +81,8 @@ with_pictures <- function(sections) {
 
 # Lines and texts, sharp at any size, as the address of a picture.
 figure_picture <- function(figure) {
-  file <- tempfile(fileext = ".svg")
-  on.exit(unlink(file))
+  file <- temporary_file(".svg")
+  on.exit(remove_temporary(file))
   write_svg(figure + ggplot2::labs(caption = NULL), file, 1280, 800)
   svg_address(rawToChar(readBin(file, "raw", file.size(file))))
 }

@@ -69,7 +69,7 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
     return(check_unchanged(scan$path, scan$stamp, call))
   }
   text <- scan$text %||% plain_text_file(scan$path, options$encoding %||% "UTF-8", call)
-  on.exit(unlink(text$temporary))
+  on.exit(remove_temporary(text$temporary))
   stretches <- scan$stretches
   places <- match(names(read), scan$names)
   wanted <- replace(integer(length(scan$names)), places, kinds_of_values(read))
@@ -79,7 +79,7 @@ chunks_delimited <- function(scan, kinds, options, take, call = caller_env()) {
                                     stretches$records[of], scan$delimiter, options$decimal_mark %||% ".", wanted)
     if (is.null(values)) {
       check_unchanged(scan$path, scan$stamp, call)
-      stop_because("shape", sprintf("%s no longer matches the count made before reading.", basename(scan$path)),
+      stop_because("shape", sprintf("%s no longer matches the count made before reading.", shown_file(scan$path)),
                    i = "Read it again when nothing is writing to it.", call = call)
     }
     rows <- at + seq_len(sum(stretches$records[of]))
@@ -98,7 +98,7 @@ heading_text <- function(bytes, path, call = caller_env()) {
   ends <- grepRaw("[\r\n]", bytes)
   if (length(ends) == 0 && length(bytes) >= longest_heading) {
     stop_because("shape",
-                 sprintf("The heading of %s is longer than %s bytes.", basename(path), group_digits(longest_heading)),
+                 sprintf("The heading of %s is longer than %s bytes.", shown_file(path), group_digits(longest_heading)),
                  i = "Is it a table of text with a line for each row?", call = call)
   }
   rawToChar(utils::head(bytes, if (length(ends)) ends[1] - 1 else length(bytes)))
@@ -141,7 +141,7 @@ check_names <- function(names, path, delimiter, call) {
   wrong <- unique(c(if (any(names %in% c("", NA))) "a column without a name",
                     sprintf("\"%s\"", c(dots, names[duplicated(names)]))))
   if (length(wrong)) {
-    stop_because("shape", sprintf("The heading of %s must give every column a name of its own.", basename(path)),
+    stop_because("shape", sprintf("The heading of %s must give every column a name of its own.", shown_file(path)),
                  x = sprintf("It has %s.", examples_of(wrong, quote = "")),
                  i = "Mend the heading.",
                  i = if (!is.null(delimiter)) sprintf("Or give another `delimiter` than \"%s\".", delimiter),

@@ -5,15 +5,15 @@
 plain_text_file <- function(path, encoding, call = caller_env()) {
   check_encoding_known(encoding, call)
   made <- character()
-  on.exit(unlink(made))
+  on.exit(remove_temporary(made))
   text <- path
   if (starts_with(first_bytes(text, 2), c(0x1f, 0x8b))) {
-    text <- made[1] <- tempfile("text-", fileext = ".txt")
+    text <- made[1] <- temporary_file()
     unpack(path, text, call)
   }
   encoding <- marked_encoding(first_bytes(text, 2), encoding)
   if (!toupper(encoding) %in% c("UTF-8", "UTF8")) {
-    converted <- made[2] <- tempfile("text-", fileext = ".txt")
+    converted <- made[2] <- temporary_file()
     convert(text, converted, encoding, path, call)
     text <- converted
   }
@@ -59,7 +59,7 @@ unpack <- function(path, to, call) {
   problem <- gunzip_kernel(path.expand(path), to, limit)
   if (problem == "full") stop_no_room(path, call)
   if (nzchar(problem)) {
-    stop_because("file", sprintf("\"%s\" cannot be unpacked.", basename(path)),
+    stop_because("file", sprintf("\"%s\" cannot be unpacked.", shown_file(path)),
                  x = switch(problem, cut = "It was cut short: its end is missing.",
                             damaged = "It is damaged: its checksum does not match its contents.",
                             limit = sprintf("It holds more than %s bytes.", group_digits(limit))),
@@ -70,7 +70,7 @@ unpack <- function(path, to, call) {
 
 stop_no_room <- function(of, call) {
   stop_because("file",
-               sprintf("%s could not be unpacked or converted: the folder for temporary files is full.", basename(of)),
+               sprintf("%s could not be unpacked or converted: the folder for temporary files is full.", shown_file(of)),
                i = sprintf("Make room in \"%s\".", tempdir()), call = call)
 }
 
@@ -149,12 +149,12 @@ stop_not_encoded <- function(bytes, ends, lines, path, encoding, call) {
     if (is.null(iconv(list(bytes_to), encoding, "UTF-8", toRaw = TRUE)[[1]])) bad <- middle else good <- middle
   }
   stop_because("encoding",
-               sprintf("Line %s of %s is not text in %s.", group_digits(lines + bad), basename(path), encoding),
+               sprintf("Line %s of %s is not text in %s.", group_digits(lines + bad), shown_file(path), encoding),
                i = "Say how the file is encoded with `encoding`.", call = call)
 }
 
 stop_odd_byte <- function(odd, path, call) {
-  place <- sprintf("Line %s of %s", group_digits(odd$line), basename(path))
+  place <- sprintf("Line %s of %s", group_digits(odd$line), shown_file(path))
   if (odd$byte == 0) {
     stop_because("encoding", paste(place, "holds a NUL byte, which no text does."),
                  i = "Is it text at all? For UTF-16 without a byte order mark: `encoding = \"UTF-16LE\"`.", call = call)
@@ -166,7 +166,7 @@ stop_odd_byte <- function(odd, path, call) {
 
 # A file that is not what its writer made.
 stop_damaged <- function(path, why, remedy = "Get the file again.", call = caller_env()) {
-  stop_because("file", sprintf("%s is damaged.", basename(path)), x = why, i = remedy, call = call)
+  stop_because("file", sprintf("%s is damaged.", shown_file(path)), x = why, i = remedy, call = call)
 }
 
 # Records against the heading ----------------------------------------------------------------------------------
@@ -175,7 +175,7 @@ stop_damaged <- function(path, why, remedy = "Get the file again.", call = calle
 check_records <- function(counted, path, delimiter, call) {
   quotes <- counted$quotes
   if (quotes$count > 0 || counted$open_line > 0) {
-    stop_because("shape", sprintf("%s has quotes that do not enclose a whole field.", basename(path)),
+    stop_because("shape", sprintf("%s has quotes that do not enclose a whole field.", shown_file(path)),
                  x = if (quotes$count > 0) {
                    sprintf("%s, the first in line %s.", count_of(quotes$count, "record"), group_digits(quotes$line[1]))
                  },
@@ -190,7 +190,7 @@ check_records <- function(counted, path, delimiter, call) {
     shown <- seq_len(min(3, length(misfits$line)))
     stop_because("shape",
                  sprintf("%s of %s %s not have as many fields as the heading.", count_of(misfits$count, "row"),
-                         basename(path), if (misfits$count == 1) "does" else "do"),
+                         shown_file(path), if (misfits$count == 1) "does" else "do"),
                  stats::setNames(sprintf("Line %s has %s where there should be %s.", group_digits(misfits$line[shown]),
                                          vapply(misfits$fields[shown], count_of, "", noun = "field"),
                                          group_digits(counted$fields)), rep("x", length(shown))),

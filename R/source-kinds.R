@@ -38,7 +38,7 @@ table_endings <- function() {
 }
 
 kind_of_file <- function(path) {
-  ending <- tolower(sub("^.*[.]", "", basename(path)))
+  ending <- tolower(sub("^.*[.]", "", shown_file(path)))
   fits <- vapply(source_kinds, function(kind) ending %in% kind$endings, NA)
   if (any(fits)) names(source_kinds)[fits] else "text"
 }
@@ -49,14 +49,14 @@ kind_of_files <- function(files, options, call = caller_env()) {
   if (length(unique(kinds)) > 1) {
     first <- match(unique(kinds), kinds)[1:2]
     stop_because("file", "Files that are read together must be of one kind.",
-                 x = sprintf("%s is %s, %s is %s.", basename(files[first[1]]), source_kinds[[kinds[first[1]]]]$what,
-                             basename(files[first[2]]), source_kinds[[kinds[first[2]]]]$what),
+                 x = sprintf("%s is %s, %s is %s.", shown_file(files[first[1]]), source_kinds[[kinds[first[1]]]]$what,
+                             shown_file(files[first[2]]), source_kinds[[kinds[first[2]]]]$what),
                  i = "Read each kind for itself, or name a pattern such as \"*.csv\".", call = call)
   }
   foreign <- setdiff(names(options), source_kinds[[kinds[1]]]$options)
   if (length(foreign)) {
     stop_because("argument",
-                 sprintf("%s is %s, which takes no %s.", basename(files[1]), source_kinds[[kinds[1]]]$what,
+                 sprintf("%s is %s, which takes no %s.", shown_file(files[1]), source_kinds[[kinds[1]]]$what,
                          paste0("`", foreign, "`", collapse = ", ")),
                  i = sprintf("It takes %s.", paste0("`", source_kinds[[kinds[1]]]$options, "`", collapse = ", ")),
                  call = call)

@@ -12,7 +12,7 @@ with_open_sources <- function(code) {
   on.exit(if (outer) {
     for (name in ls(open_databases)) disconnect_database(open_databases[[name]]$con)
     rm(list = ls(open_databases), envir = open_databases)
-    unlink(dirname(as.character(unlist(as.list(fetched_files)))), recursive = TRUE)
+    remove_temporary(as.character(as.list(fetched_files)))
     rm(list = ls(fetched_files), envir = fetched_files)
     holding$on <- FALSE
   })

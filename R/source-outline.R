@@ -5,11 +5,11 @@ load_outline <- function(path) {
   check_file(path)
   shape <- file_json(path)
   if (is.null(shape)) {
-    stop_because("file", sprintf("%s is not GeoJSON.", basename(path)), i = "It is not JSON.", call = NULL)
+    stop_because("file", sprintf("%s is not GeoJSON.", shown_file(path)), i = "It is not JSON.", call = NULL)
   }
   rings <- polygon_rings(shape)
   if (length(rings) == 0) {
-    stop_because("file", sprintf("%s has no polygon.", basename(path)),
+    stop_because("file", sprintf("%s has no polygon.", shown_file(path)),
                  i = "Outlines are GeoJSON polygons or multipolygons.", call = NULL)
   }
   do.call(rbind, lapply(seq_along(rings), function(i) {

@@ -19,7 +19,7 @@ source_files <- function(path, call = caller_env()) {
   }))
   again <- duplicated(normalizePath(files, mustWork = FALSE))
   if (any(again)) {
-    stop_because("file", sprintf("%s is named twice: its lines would count double.", quoted(basename(files[again][1]))),
+    stop_because("file", sprintf("%s is named twice: its lines would count double.", quoted(shown_file(files[again][1]))),
                  i = "Give each file once.", call = call)
   }
   for (file in files) check_file(file, call)
@@ -112,7 +112,7 @@ files_below <- function(folder, rest) {
 
 # What messages and lines call files: by their names, and where two have one name by the folders that tell them apart.
 file_labels <- function(files) {
-  labels <- basename(files)
+  labels <- shown_file(files)
   again <- labels %in% labels[duplicated(labels)]
   if (any(again)) {
     steps <- strsplit(gsub("/+", "/", files), "/", fixed = TRUE)
@@ -126,10 +126,10 @@ file_labels <- function(files) {
 # What a message calls the files: one by its name, several by their folder or pattern.
 shown_files <- function(files, path) {
   if (length(files) == 1) {
-    basename(files)
+    shown_file(files)
   } else if (length(path) == 1) {
     sprintf("%s (%s)", basename(sub("/[*][*]$", "", path)), count_of(length(files), "file"))
   } else {
-    sprintf("%s and %s", basename(files[1]), count_of(length(files) - 1, "other file"))
+    sprintf("%s and %s", shown_file(files[1]), count_of(length(files) - 1, "other file"))
   }
 }

@@ -21,7 +21,7 @@ wait_for_rest <- function(files, seconds = getOption("hinterfeld.rest", 1), most
     }
   }
   stop_because("file",
-               sprintf("%s %s still written to.", and_list(quoted(basename(files[moved]))),
+               sprintf("%s %s still written to.", and_list(quoted(shown_file(files[moved]))),
                        if (sum(moved) == 1) "is" else "are"), i = "Run again when it is complete.", call = call)
 }
 
@@ -58,25 +58,27 @@ hashed_files <- new.env(parent = emptyenv())
 check_file <- function(path, call = caller_env()) {
   check_text(path, "path", call = call)
   if (dir.exists(path)) {
-    stop_because("file", sprintf("\"%s\" is a folder, not a file.", path), i = "Give one file.", call = call)
+    stop_because("file", sprintf("\"%s\" is a folder, not a file.", shown_path(path)), i = "Give one file.",
+                 call = call)
   }
   if (!file.exists(path)) {
     folder <- dirname(path)
     near <- nearest(basename(path), list.files(folder))
-    stop_because("file", sprintf("There is no file \"%s\".", path),
+    stop_because("file", sprintf("There is no file \"%s\".", shown_path(path)),
                  i = if (!dir.exists(folder)) "Its folder does not exist either.",
                  if (length(near)) c(i = sprintf("The folder holds %s.", examples_of(near))), call = call)
   }
   if (file_kind_kernel(path.expand(path)) == "other") {
-    stop_because("file", sprintf("\"%s\" is not a regular file.", path),
+    stop_because("file", sprintf("\"%s\" is not a regular file.", shown_path(path)),
                  i = "A pipe or device may never end: save its output to a file first.", call = call)
   }
   if (file.size(path) == 0) {
-    stop_because("file", sprintf("\"%s\" is empty.", path),
+    stop_because("file", sprintf("\"%s\" is empty.", shown_path(path)),
                  i = "A table needs at least a line with the names of its columns.", call = call)
   }
   if (file.access(path, 4) != 0) {
-    stop_because("file", sprintf("\"%s\" may not be read.", path), i = "Ask for the right to read it.", call = call)
+    stop_because("file", sprintf("\"%s\" may not be read.", shown_path(path)), i = "Ask for the right to read it.",
+                 call = call)
   }
 }
 
@@ -84,7 +86,7 @@ check_file <- function(path, call = caller_env()) {
 check_unchanged <- function(path, stamp, call) {
   if (file_stamps(path) != stamp) {
     stop_because("file",
-                 sprintf("%s %s while it was read.", basename(path),
+                 sprintf("%s %s while it was read.", shown_file(path),
                          if (file.exists(path)) "was changed" else "vanished"),
                  i = "Read it again when nobody writes it.", call = call)
   }

@@ -40,7 +40,10 @@
 #'   process (on Linux), which damaged bytes may end, and is held against what it says of itself: rows, missing values,
 #'   smallest and largest numbers, and the checksums of its pages. Files written by [deliver()] have a checksum of all
 #'   their values. A value that is damaged in a file whose writer noted none of these may not be noticed.
-#' @section Errors: `hinterfeld_error_file` for a file that is missing, empty, not a regular file, changed while being
+#' @section Addresses: The file of an address is fetched whole (package `curl`) into a temporary file, within
+#'   `options(timeout = )` seconds, at least an hour, and up to `options(hinterfeld.unpacked_limit = 8e9)` bytes. Messages,
+#'   errors and records show an address without its user, password and query, and call the file by the end of its path.
+#' @section Errors: `hinterfeld_error_file` for an address that cannot be fetched, a file that is missing, empty, not a regular file, changed while being
 #'   read, or damaged: a gzip file that was cut off or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)`
 #'   bytes, a Parquet file or workbook that cannot be opened, `hinterfeld_error_encoding` for an unknown encoding or
 #'   text that is not in it, `hinterfeld_error_type` for a value that does not fit its type, `hinterfeld_error_shape`
@@ -59,9 +62,13 @@ load_table.default <- function(path, columns = NULL, ..., delimiter = NULL, deci
                                blank = character(), encoding = "UTF-8", sheet = NULL, range = NULL) {
   rlang::check_dots_empty()
   options <- checked_options(delimiter, decimal_mark, types, blank, encoding, sheet, range)
-  source <- open_files(path, enquo(columns), options, scan = scan_whole)
-  on.exit(close_source(source))
-  outer_table(read_source(source))
+  columns <- enquo(columns)
+  call <- rlang::current_env()
+  with_open_sources({
+    source <- open_files(path, columns, options, call, scan_whole)
+    on.exit(close_source(source))
+    outer_table(read_source(source, call))
+  })
 }
 
 # The options that were given, checked.
@@ -90,7 +97,7 @@ open_files <- function(path, columns, options, call = caller_env(), scan = scan_
     scanned <- scan(kind, file, options, call, wanted)
     # What was unpacked for the scan is unpacked again to be read, where it would not be the only one.
     if (length(files) > 1 && !is.null(scanned$text$temporary)) {
-      unlink(scanned$text$temporary)
+      remove_temporary(scanned$text$temporary)
       scanned["text"] <- list(NULL)
     }
     scans <- c(scans, list(scanned))
@@ -125,7 +132,7 @@ say_open_ends <- function(files) {
 
 close_source <- function(source) {
   if (!is.null(source$close)) source$close()
-  unlink(unlist(lapply(source$scans, function(scan) scan$text$temporary)))
+  remove_temporary(unlist(lapply(source$scans, function(scan) scan$text$temporary)))
 }
 
 # The columns that are asked for; NULL for all.
@@ -141,9 +148,9 @@ agreed_columns <- function(scans, wanted, call) {
     extra <- if (is.null(wanted)) setdiff(scan$names, first)
     if (length(missing) || length(extra)) {
       stop_because("shape",
-                   sprintf("%s and %s have different columns.", basename(scans[[1]]$path), basename(scan$path)),
-                   x = if (length(missing)) sprintf("%s lacks %s.", basename(scan$path), columns_named(missing)),
-                   x = if (length(extra)) sprintf("%s also has %s.", basename(scan$path), columns_named(extra)),
+                   sprintf("%s and %s have different columns.", shown_file(scans[[1]]$path), shown_file(scan$path)),
+                   x = if (length(missing)) sprintf("%s lacks %s.", shown_file(scan$path), columns_named(missing)),
+                   x = if (length(extra)) sprintf("%s also has %s.", shown_file(scan$path), columns_named(extra)),
                    i = "Correct the files, or name the columns you want: `columns = c(day, product, revenue)`.",
                    call = call)
     }

@@ -8,7 +8,7 @@ plan_typed <- function(scans, names, options) {
     if (length(other)) {
       stop_because("type",
                    sprintf("Column `%s` is %s in %s and %s in %s.", other[1], types[[1]][[other[1]]],
-                           basename(scans[[1]]$path), types[[i]][[other[1]]], basename(scans[[i]]$path)),
+                           shown_file(scans[[1]]$path), types[[i]][[other[1]]], shown_file(scans[[i]]$path)),
                    i = "Write the files with one type, or leave the column out with `columns`.", call = NULL)
     }
   }
@@ -18,7 +18,7 @@ plan_typed <- function(scans, names, options) {
   if (length(other)) {
     stop_because("type",
                  sprintf("Column `%s` is %s in %s, not %s.", names[other[1]], types[[1]][other[1]],
-                         basename(scans[[1]]$path), asked[other[1]]),
+                         shown_file(scans[[1]]$path), asked[other[1]]),
                  i = "Leave it out of `types`: the file knows its types.", call = NULL)
   }
   kinds <- ifelse(!is.na(asked) & asked != "text" & types[[1]] == "text", "open", "typed")
@@ -40,7 +40,7 @@ plain_chunk <- function(table, names, types) {
 check_values <- function(table, path, call) {
   odd <- names(table)[vapply(as.list(table), function(x) is.list(x) || !is.null(dim(x)), NA)]
   if (length(odd)) {
-    stop_because("type", sprintf("%s of %s holds lists, not values.", columns_named(odd[1]), basename(path)),
+    stop_because("type", sprintf("%s of %s holds lists, not values.", columns_named(odd[1]), shown_file(path)),
                  i = "Leave the column out with `columns`.", call = call)
   }
 }
@@ -49,8 +49,9 @@ check_values <- function(table, path, call) {
 opened_or_stop <- function(code, path, what, call) {
   tryCatch(code, error = function(cnd) {
     if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
-    stop_because("file", sprintf("%s cannot be read as %s.", basename(path), what),
-                 x = gsub("\\s+", " ", conditionMessage(cnd)), i = "Was it cut short? Get the file again.", call = call)
+    stop_because("file", sprintf("%s cannot be read as %s.", shown_file(path), what),
+                 x = gsub("\\s+", " ", gsub(path, shown_path(path), conditionMessage(cnd), fixed = TRUE)),
+                 i = "Was it cut short? Get the file again.", call = call)
   })
 }
 
@@ -90,7 +91,7 @@ check_sheet <- function(path, sheet, call) {
   sound <- is.null(sheet) || is.character(sheet) && sheet %in% sheets ||
     is.numeric(sheet) && sheet %in% seq_along(sheets)
   if (!sound) {
-    stop_because("file", sprintf("%s has no sheet %s.", basename(path), describe(sheet)),
+    stop_because("file", sprintf("%s has no sheet %s.", shown_file(path), describe(sheet)),
                  i = sprintf("Its sheets are %s.", examples_of(sheets, 20)), i = did_you_mean(sheet, sheets, "\""),
                  call = call)
   }

@@ -207,6 +207,41 @@ test_that("kept parts are listed, and those that no brief uses are cleared", {
   close_store(run)
 })
 
+test_that("only what runs wrote into a store is removed from it, and only a store is cleared", {
+  folder <- stored_brief()
+  for (i in 1:2) write_part(folder, sprintf("%d.csv", i), i)
+  expect_as_fresh(folder)
+  write_part(folder, "2.csv", 9)
+  expect_as_fresh(folder)
+  kept <- file.path(folder, "kept")
+  theirs <- file.path(kept, c("mine.part", "holiday.png", "plan.svg", "0a-1.part", "notes.txt"))
+  writeLines("theirs", theirs[1])
+  file.copy(theirs[1], theirs[-1])
+  outside <- file.path(folder, "0a-1.part")
+  writeLines("theirs", outside)
+  # An index may be a stranger's, who names what is not of the store.
+  index <- hinterfeld:::parsed_json(hinterfeld:::file_json(file.path(kept, "index.json"))$index)
+  index$kept <- c(index$kept, "../0a-1.part", outside, "mine.part", "notes.txt", ".")
+  text <- as.character(jsonlite::toJSON(index, auto_unbox = TRUE, null = "null", digits = NA))
+  writeLines(jsonlite::toJSON(list(sha256 = hinterfeld:::sha256_text(text), index = text), auto_unbox = TRUE),
+             file.path(kept, "index.json"))
+  expect_identical(nrow(stored_parts(kept, clear = TRUE)), 2L)
+  expect_true(all(file.exists(c(theirs, outside))))
+  expect_said(folder)
+  # A folder that never was a store, or whose index cannot be read.
+  other <- withr::local_tempdir()
+  files <- file.path(other, basename(theirs))
+  file.copy(theirs, files)
+  for (index in c(NA, "{}", "not JSON")) {
+    if (!is.na(index)) writeLines(index, file.path(other, "index.json"))
+    expect_error(stored_parts(other, clear = TRUE), "is not a store", class = "hinterfeld_error_file")
+    expect_match(run_cli("store", other, "--clear")$stderr, "is not a store")
+  }
+  unlink(file.path(other, "index.json"))
+  expect_error(run_brief(file.path(folder, "job.yaml"), store = other), "is a folder of other files, not a store")
+  expect_setequal(list.files(other), basename(files))
+})
+
 test_that("a run that is killed at any step leaves what the next run gets right", {
   skip_on_os("windows")
   folder <- stored_brief()
@@ -251,7 +286,7 @@ test_that("days between two parts are ruled out by a condition as if all lines w
   }
   fresh <- yearly("fresh")
   expect_identical(fresh$revenue_direction, c("unknown", "unknown"))
-  expect_identical(yearly("kept", store = file.path(folder, "kept")), fresh)
+  expect_identical(yearly("stored", store = file.path(folder, "kept")), fresh)
   withr::local_options(hinterfeld.in_memory = 10)
   expect_identical(yearly("chunks"), fresh)
 })

@@ -75,6 +75,14 @@ test_that("a worker that is killed in the middle costs its range a second try, a
   expect_message(run <- run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE),
                  "is tried again: the worker ended in the middle") |> quiet()
   expect_same_outputs(run, alone)
+  # So does one that is interrupted.
+  broken_workers("counted_part", function(...) {
+    if (once()) rlang::interrupt()
+    former(...)
+  }, count = 2)
+  expect_message(run <- run_brief(file.path(folder, "job.yaml"), into = file.path(folder, "out"), again = TRUE),
+                 "is tried again: the worker was interrupted") |> quiet()
+  expect_same_outputs(run, alone)
 })
 
 if (thorough()) test_that("what one worker cannot do is done by another", {

@@ -67,6 +67,18 @@ test_that("core uses no file, plot, print or clock function and no interface pac
   }
 })
 
+test_that("temporary paths, and what may be removed, are decided in one place each", {
+  calls <- function(names) {
+    sort(names(Filter(function(lines) any(grepl(sprintf("(^|[^_.[:alnum:]])(%s)[(]", names), lines)),
+                      lapply(sources, grep, pattern = "^ *#", value = TRUE, invert = TRUE))))
+  }
+  expect_identical(calls("tempfile|tempdir"), c("source-encoding.R", "source-paths.R"))
+  expect_identical(calls("unlink|file[.]remove"), c("brief-folder.R", "brief-store-folder.R", "source-paths.R"))
+  expect_identical(calls("download[.]file|url|curl_fetch_[a-z]+"), character())
+  recursive <- unlist(lapply(sources, grep, pattern = "unlink[(].*recursive", value = TRUE))
+  expect_named(recursive, "source-paths.R")
+})
+
 test_that("a layer calls only those below it", {
   level <- stats::setNames(match(layer_of(where), layers), names(where))
   above <- Map(function(name, called) called[which(level[called] > level[[name]])], names(uses),
