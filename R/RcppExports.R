@@ -137,6 +137,14 @@ lazy_text_kernel <- function(codes, labels, threads) {
     .Call(`_hinterfeld_lazy_text_kernel`, codes, labels, threads)
 }
 
+line_values_kernel <- function(ops, arguments, columns, column_decimals, lines, decimals, half_even, one_by_one, threads) {
+    .Call(`_hinterfeld_line_values_kernel`, ops, arguments, columns, column_decimals, lines, decimals, half_even, one_by_one, threads)
+}
+
+line_decimals_kernel <- function(ops, arguments, columns, column_decimals, lines, most, threads) {
+    .Call(`_hinterfeld_line_decimals_kernel`, ops, arguments, columns, column_decimals, lines, most, threads)
+}
+
 any_unusual_kernel <- function(x, threads) {
     .Call(`_hinterfeld_any_unusual_kernel`, x, threads)
 }
@@ -157,8 +165,8 @@ sum_minor_kernel <- function(x, rows, threads) {
     .Call(`_hinterfeld_sum_minor_kernel`, x, rows, threads)
 }
 
-decimals_kernel <- function(x, most) {
-    .Call(`_hinterfeld_decimals_kernel`, x, most)
+decimals_kernel <- function(x, most, threads) {
+    .Call(`_hinterfeld_decimals_kernel`, x, most, threads)
 }
 
 last_step_kernel <- function(reached, values, first, rows, step, threads) {

@@ -8,8 +8,12 @@ evaluate_condition <- function(book, when, call) {
 # What the compiled code takes: parts, and the operators that join those before them.
 condition_parts <- function(book, when, call) {
   answer <- tryCatch(
-    answers_of(rlang::quo_get_expr(when), rlang::quo_get_env(when), book),
+    {
+      check_repeated(rlang::quo_get_expr(when), rlang::quo_get_env(when), book)
+      answers_of(rlang::quo_get_expr(when), rlang::quo_get_env(when), book)
+    },
     error = function(cnd) {
+      if (inherits(cnd, "hinterfeld_error")) rlang::cnd_signal(cnd)
       columns <- names(book$columns)
       unknown <- setdiff(all.vars(rlang::quo_get_expr(when)), columns)
       stop_because("condition", sprintf("The condition `%s` cannot be evaluated.", expression_text(when)),
@@ -21,6 +25,28 @@ condition_parts <- function(book, when, call) {
     stop_because("condition", sprintf("The condition `%s` must be TRUE or FALSE for each line.", expression_text(when)),
                  x = sprintf("It gives %s.", describe(answer)), i = "For example `region == \"Vale\"`.", call = call)
 }
+
+# What R would repeat until it is long enough has the value of another line: constants are for all lines, or for each.
+check_repeated <- function(expr, env, book) {
+  if (!is.call(expr)) {
+    return(invisible())
+  }
+  operands <- Filter(Negate(rlang::is_missing), as.list(expr)[-1])
+  for (operand in operands) check_repeated(operand, env, book)
+  if (rlang::is_call(expr, repeating)) {
+    for (operand in operands) {
+      if (length(used_columns(operand, book)) || !is.call(operand) && !is.symbol(operand)) next
+      values <- tryCatch(evaluate_expression(operand, env, list()), error = function(cnd) 0)
+      if (!length(values) %in% c(1, book$lines)) {
+        stop_because("condition", sprintf("`%s` gives %s for %s.", expression_text(operand),
+                                          count_of(length(values), "value"), count_of(book$lines, "line")),
+                     i = "Give one value, or compare with several values by `%in%`.", call = NULL)
+      }
+    }
+  }
+}
+
+repeating <- c("==", "!=", "<", "<=", ">", ">=", "&", "|", "+", "-", "*", "/", "^", "%%", "%/%", "pmin", "pmax", "ifelse")
 
 # What an operand of a condition gives for each line, or for all: a vector.
 evaluate_operand <- function(expr, env, book) {

@@ -92,6 +92,11 @@ column_named <- function(expr) {
   }
 }
 
+used_columns <- function(expr, book) {
+  names <- all.vars(expr)
+  if (".data" %in% names) names(book$columns) else intersect(names, names(book$columns))
+}
+
 # Constants as they are written: -1, c("a", "b"), as.Date("2026-01-31").
 written_out <- function(expr) {
   is.call(expr) && length(all.vars(expr)) == 0 &&

@@ -39,28 +39,15 @@ check_new_names <- function(names, book, call = caller_env()) {
 extend_by <- function(book, name, quo, decimals, call) {
   expr <- rlang::quo_get_expr(quo)
   check_nesting(expr)
-  exact <- exact_value(expr, rlang::quo_get_env(quo), book)
-  values <- if (is.null(exact)) expression_values(quo, expr, book, call, name)
-  number <- !is.null(exact) || is.numeric(values) && !inherits(values, "Date")
-  counts <- if (number) expression_counts(expr, book) else "other"
-  if (is.null(exact) && !length(values) %in% c(1, book$lines)) {
-    stop_because("role", sprintf("`%s` must give one value per line.", name),
-                 x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(book$lines, "line")),
-                 call = call)
-  }
-  if (number) {
-    exact_column <- if (!is.null(exact)) {
-      final_decimals(exact, name, decimals, book, call)
-    } else {
-      own <- decimals %||% capped_decimals(decimals_of(values), name)
-      list(minor = exact_minor(rep_len(values, book$lines), name, own, book$rounding, call), decimals = own)
-    }
-    book$columns[[name]] <- exact_column$minor
-    book$decimals <- c(book$decimals, stats::setNames(as.integer(exact_column$decimals), name))
+  found <- value_per_line(quo, book, decimals, name, call = call)
+  if (!is.null(found$minor)) {
+    counts <- expression_counts(expr, book)
+    book$columns[[name]] <- found$minor
+    book$decimals <- c(book$decimals, stats::setNames(found$decimals, name))
     book$rates[[name]] <- rate_parts(expr, names(book$columns))
     book$counts <- c(book$counts, stats::setNames(if (counts == "number") "other" else counts, name))
   } else {
-    values <- rep_len(values, book$lines)
+    values <- rep_len(found$values, book$lines)
     book$columns[[name]] <- if (type_of(values) == "text") encode_text(values) else values
   }
   what <- lines_and_revenue(book)

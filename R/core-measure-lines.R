@@ -144,20 +144,15 @@ measure_minor <- function(x, book, decimals, call) {
     known <- known_of(book, name)
     return(list(label = name, known = known, minor = known$column, decimals = book$decimals[[name]]))
   }
-  exact <- if (is.null(name)) exact_value(expr, rlang::quo_get_env(x), book)
-  if (!is.null(exact)) {
-    return(c(list(label = label), final_decimals(exact, label, decimals, book, call)))
+  if (is.null(name)) {
+    found <- value_per_line(x, book, decimals, label = label, call = call)
+    if (is.null(found$minor)) check_adds(found$values, label, book, call)
+    return(c(list(label = label), found))
   }
-  values <- if (is.null(name)) expression_values(x, expr, book, call) else book$columns[[name]]
+  values <- book$columns[[name]]
   check_adds(values, label, book, call)
-  decimals <- decimals %||% capped_decimals(if (is.null(name)) decimals_of(values) else book$scales[[name]], label)
-  list(label = label, minor = exact_minor(rep_len(values, book$lines), label, decimals, book$rounding, call),
-       decimals = decimals)
-}
-
-expression_values <- function(x, expr, book, call, name = "x") {
-  mask <- lapply(stats::setNames(nm = intersect(all.vars(expr), names(book$columns))), column_values, book = book)
-  evaluate_over(x, mask, name, call, names(book$columns))
+  decimals <- decimals %||% capped_decimals(book$scales[[name]], label)
+  list(label = label, minor = exact_minor(values, label, decimals, book$rounding, call), decimals = decimals)
 }
 
 check_adds <- function(values, label, book, call) {
@@ -166,19 +161,6 @@ check_adds <- function(values, label, book, call) {
                  i = sprintf("Count its distinct values with `count_distinct(%s)`.", label),
                  i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book))), call = call)
   }
-}
-
-# Products can have more decimals than are kept: they are rounded once, like everything else.
-final_decimals <- function(exact, label, decimals, book, call) {
-  decimals <- decimals %||% capped_decimals(exact$decimals, label)
-  minor <- rep_len(exact$minor, book$lines)
-  lost <- is.infinite(minor)
-  if (decimals > exact$decimals) minor <- minor * 10^(decimals - exact$decimals)
-  if (decimals < exact$decimals) minor <- to_minor(minor / 10^(exact$decimals - decimals), 0L, book$rounding)
-  settled <- to_minor(minor, 0L, book$rounding, whole = TRUE)
-  bad <- if (any_not_finite(settled)) which(is.nan(settled) | is.infinite(settled))
-  if (length(bad)) stop_inexact(ifelse(lost[bad], NA, minor[bad] / 10^decimals), label, decimals, call)
-  list(minor = settled, decimals = decimals)
 }
 
 stop_unknown_measure <- function(name, book, call) {

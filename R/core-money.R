@@ -18,7 +18,7 @@ asked_decimals <- function(decimals, call = caller_env()) {
 
 # The decimals that numbers really have; one more than the most that are kept where none of these will do.
 decimals_of <- function(x) {
-  if (is.integer(x)) 0L else decimals_kernel(as.double(x), max_decimals)
+  if (is.integer(x)) 0L else decimals_kernel(as.double(x), max_decimals, threads_wanted())
 }
 
 # The decimals to keep; where that rounds something off, a message says so.
@@ -58,7 +58,8 @@ stop_inexact <- function(values, name, decimals, call) {
   these <- sprintf("%s of `%s` %s", count_of(length(of), "value"), name, if (length(of) == 1) "is" else "are")
   if (!large[1]) {
     stop_because("overflow", paste(these, if (length(of) == 1) "not a finite number." else "not finite numbers."),
-                 x = sprintf("The first is %s. Is something divided by 0?", values[1]), i = "Correct the expression.",
+                 x = if (!is.nan(values[1])) sprintf("The first is %s.", values[1]), x = "Is something divided by 0?",
+                 i = "Correct the expression.",
                  call = call)
   }
   stop_because("overflow", sprintf("%s too large to be exact with %s.", these, count_of(decimals, "decimal")),

@@ -28,35 +28,8 @@ read_role <- function(role, quo, lines, day_format, decimals, rounding, call) {
 
 role_values <- function(role, quo, column, lines, call) {
   values <- if (is.null(column)) evaluate_over(quo, lines, role, call) else lines[[column]]
-  if (length(values) != nrow(lines)) {
-    stop_because("role", sprintf("`%s` must give one value per line.", role),
-                 x = sprintf("It gives %s for %s.", count_of(length(values), "value"), count_of(nrow(lines), "line")),
-                 call = call)
-  }
+  check_line_length(values, nrow(lines), rlang::quo_get_expr(quo), role, call = call)
   values
-}
-
-evaluate_over <- function(quo, data, name, call, columns = names(data)) {
-  tryCatch(
-    evaluate_expression(rlang::quo_get_expr(quo), rlang::quo_get_env(quo), data),
-    error = function(cnd) {
-      unknown <- setdiff(all.vars(rlang::quo_get_expr(quo)), columns)
-      stop_because("role", sprintf("`%s` cannot be computed from `%s`.", name, expression_text(quo)),
-                   x = conditionMessage(cnd), texts_in_numbers(quo, data),
-                   i = sprintf("The columns are %s.", columns_named(columns)), i = did_you_mean(unknown, columns),
-                   call = call)
-    }
-  )
-}
-
-# Columns of text in an expression that should give a number.
-texts_in_numbers <- function(quo, data) {
-  used <- intersect(all.vars(rlang::quo_get_expr(quo)), names(data))
-  texts <- used[vapply(used, function(name) type_of(data[[name]]) == "text", NA)]
-  if (length(texts)) {
-    c(x = sprintf("%s %s text.", columns_named(texts), if (length(texts) == 1) "is" else "are"),
-      i = sprintf("Read it as a number: `load_table(path, types = c(%s = \"number\"))`.", texts[1]))
-  }
 }
 
 read_text <- function(x, role) {
@@ -89,32 +62,62 @@ two_readings <- function(text) {
           number_text(read_numbers(text, ".")))
 }
 
+# Texts are read as numbers, but for those that the expression compares with texts.
 read_revenue <- function(quo, column, lines, decimals, rounding, call) {
-  used <- intersect(all.vars(rlang::quo_get_expr(quo)), names(lines))
-  used <- union(used, column)
-  marks <- origin_of(lines)$marks
-  numbers <- Map(number_column, lines[used], as.list(marks)[used])
+  expr <- if (is.null(column)) rlang::quo_get_expr(quo) else as.symbol(column)
+  used <- intersect(all.vars(expr), names(lines))
+  if (".data" %in% all.vars(expr)) used <- names(lines)
   texts <- used[vapply(lines[used], type_of, "") == "text"]
-  check_number_texts(lines, numbers, texts, marks, call)
-  lines[used] <- numbers
-  values <- role_values("revenue", quo, column, lines, call)
-  if (!is.numeric(values)) {
-    stop_because("role", sprintf("`revenue` must be numbers; `%s` is %s.", expression_text(quo), type_of(values)),
-                 i = "Give a column of amounts or an expression such as `quantity * unit_price`.", call = call)
+  columns <- as.list(lines)
+  columns[texts] <- lapply(columns[texts], encode_text)
+  marks <- origin_of(lines)$marks
+  numbers <- Map(number_column, columns[used], as.list(marks)[used])
+  compared <- intersect(text_operands(expr, rlang::quo_get_env(quo), texts), texts)
+  columns[setdiff(texts, compared)] <- numbers[setdiff(texts, compared)]
+  check_number_texts(lines, numbers, setdiff(texts, compared), marks, call)
+  book <- list(columns = columns, numbers = numbers[texts], lines = nrow(lines), rounding = rounding)
+  if (is.null(column)) {
+    formula <- line_formula(expr, rlang::quo_get_env(quo), book, "revenue", call)
+    if (is.null(formula$ops)) stop_revenue_type(formula$values, expr, call)
+    if (all(lengths(formula$columns) == 1)) check_line_length(0, book$lines, expr, "revenue", call = call)
+    check_number_texts(lines, numbers, intersect(formula$names, compared), marks, call)
+    minor <- formula_minor(formula, book, decimals)
+    needed <- unique(formula$names)
+  } else {
+    if (!is.numeric(numbers[[1]])) stop_revenue_type(numbers[[1]], expr, call)
+    minor <- to_minor(numbers[[1]], decimals, rounding, whole = TRUE)
+    needed <- character()
   }
-  minor <- to_minor(values, decimals, rounding, whole = TRUE)
   # The result of an expression can hide that a column of it is missing somewhere, so these columns are checked too.
-  # to_minor() returns integers only if no value is missing.
+  # The kernels return integers only if no value is missing.
   given <- is.integer(minor) || !any_not_finite(minor)
-  if (given && !any(vapply(numbers[setdiff(used, column)], any_not_finite, NA))) {
+  if (given && !any(vapply(numbers[needed], any_not_finite, NA))) {
     return(list(values = minor, wrong = NULL))
   }
-  unreadable <- Reduce(`|`, lapply(numbers, function(x) is.nan(x)), is.nan(values))
+  unreadable <- Reduce(`|`, lapply(numbers[needed], is.nan), is.nan(minor))
   wrong <- rep(NA_character_, length(minor))
   wrong[is.infinite(minor)] <- "too large"
   wrong[is.na(minor)] <- "no revenue"
   wrong[is.nan(minor) | unreadable] <- "revenue not a number"
   list(values = minor, wrong = wrong)
+}
+
+# The columns that an expression takes as texts: it compares them with texts, or calls what takes texts.
+text_operands <- function(expr, env, columns) {
+  if (!is.call(expr)) {
+    return(character())
+  }
+  operands <- Filter(Negate(rlang::is_missing), as.list(expr)[-1])
+  given <- function(operand) !is.symbol(operand) || !as.character(operand) %in% columns
+  takes <- rlang::is_call(expr, c("reads_as", "tolower", "toupper", "trimws", "nchar", "startsWith", "endsWith", "substr",
+                                  "grepl", "sub", "gsub")) ||
+    rlang::is_call(expr, c("==", "!=", "%in%")) && any(lengths(lapply(Filter(given, operands), constant_text, env)) > 0)
+  unique(c(if (takes) all.vars(expr), unlist(lapply(operands, text_operands, env, columns))))
+}
+
+stop_revenue_type <- function(values, expr, call) {
+  stop_because("role", sprintf("`revenue` must be numbers; `%s` is %s.", expression_text(expr), type_of(values)),
+               i = "Give a column of amounts or an expression such as `quantity * unit_price`.", call = call)
 }
 
 # Text columns of a revenue expression are read as numbers; others stay what they are.

@@ -394,6 +394,40 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// line_values_kernel
+SEXP line_values_kernel(Rcpp::IntegerVector ops, Rcpp::IntegerVector arguments, Rcpp::List columns, Rcpp::IntegerVector column_decimals, double lines, int decimals, bool half_even, bool one_by_one, int threads);
+RcppExport SEXP _hinterfeld_line_values_kernel(SEXP opsSEXP, SEXP argumentsSEXP, SEXP columnsSEXP, SEXP column_decimalsSEXP, SEXP linesSEXP, SEXP decimalsSEXP, SEXP half_evenSEXP, SEXP one_by_oneSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type ops(opsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type arguments(argumentsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type column_decimals(column_decimalsSEXP);
+    Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
+    Rcpp::traits::input_parameter< bool >::type half_even(half_evenSEXP);
+    Rcpp::traits::input_parameter< bool >::type one_by_one(one_by_oneSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(line_values_kernel(ops, arguments, columns, column_decimals, lines, decimals, half_even, one_by_one, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// line_decimals_kernel
+int line_decimals_kernel(Rcpp::IntegerVector ops, Rcpp::IntegerVector arguments, Rcpp::List columns, Rcpp::IntegerVector column_decimals, double lines, int most, int threads);
+RcppExport SEXP _hinterfeld_line_decimals_kernel(SEXP opsSEXP, SEXP argumentsSEXP, SEXP columnsSEXP, SEXP column_decimalsSEXP, SEXP linesSEXP, SEXP mostSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type ops(opsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type arguments(argumentsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type column_decimals(column_decimalsSEXP);
+    Rcpp::traits::input_parameter< double >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(line_decimals_kernel(ops, arguments, columns, column_decimals, lines, most, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // any_unusual_kernel
 bool any_unusual_kernel(SEXP x, int threads);
 RcppExport SEXP _hinterfeld_any_unusual_kernel(SEXP xSEXP, SEXP threadsSEXP) {
@@ -456,13 +490,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // decimals_kernel
-int decimals_kernel(SEXP x, int most);
-RcppExport SEXP _hinterfeld_decimals_kernel(SEXP xSEXP, SEXP mostSEXP) {
+int decimals_kernel(SEXP x, int most, int threads);
+RcppExport SEXP _hinterfeld_decimals_kernel(SEXP xSEXP, SEXP mostSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
-    rcpp_result_gen = Rcpp::wrap(decimals_kernel(x, most));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(decimals_kernel(x, most, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -890,12 +925,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_lazy_rows_kernel", (DL_FUNC) &_hinterfeld_lazy_rows_kernel, 3},
     {"_hinterfeld_lazy_parts_kernel", (DL_FUNC) &_hinterfeld_lazy_parts_kernel, 1},
     {"_hinterfeld_lazy_text_kernel", (DL_FUNC) &_hinterfeld_lazy_text_kernel, 3},
+    {"_hinterfeld_line_values_kernel", (DL_FUNC) &_hinterfeld_line_values_kernel, 9},
+    {"_hinterfeld_line_decimals_kernel", (DL_FUNC) &_hinterfeld_line_decimals_kernel, 7},
     {"_hinterfeld_any_unusual_kernel", (DL_FUNC) &_hinterfeld_any_unusual_kernel, 2},
     {"_hinterfeld_minor_kernel", (DL_FUNC) &_hinterfeld_minor_kernel, 5},
     {"_hinterfeld_currency_kernel", (DL_FUNC) &_hinterfeld_currency_kernel, 4},
     {"_hinterfeld_whole_days_kernel", (DL_FUNC) &_hinterfeld_whole_days_kernel, 2},
     {"_hinterfeld_sum_minor_kernel", (DL_FUNC) &_hinterfeld_sum_minor_kernel, 3},
-    {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 2},
+    {"_hinterfeld_decimals_kernel", (DL_FUNC) &_hinterfeld_decimals_kernel, 3},
     {"_hinterfeld_last_step_kernel", (DL_FUNC) &_hinterfeld_last_step_kernel, 6},
     {"_hinterfeld_damaged_chunk_kernel", (DL_FUNC) &_hinterfeld_damaged_chunk_kernel, 3},
     {"_hinterfeld_text_stretches_kernel", (DL_FUNC) &_hinterfeld_text_stretches_kernel, 7},

@@ -171,12 +171,12 @@ double sum_minor_kernel(SEXP x, SEXP rows, int threads) {
 
 // The fewest decimals, at most `most`, that write every value exactly; `most` + 1 when none does.
 // [[Rcpp::export(rng = false)]]
-int decimals_kernel(SEXP x, int most) {
-  int decimals = 0;
+int decimals_kernel(SEXP x, int most, int threads) {
   const SEXP known = exact_numbers::wholes(x);
   const R_xlen_t n = Rf_xlength(x);
   if (TYPEOF(known) == INTSXP) {
     const int* whole = INTEGER_RO(known);
+    int decimals = 0;
     // What a whole number must be divisible by to have no more decimals.
     int64_t step = static_cast<int64_t>(exact_numbers::scale_of(x));
     for (R_xlen_t i = 0; i < n && step > 1; ++i) {
@@ -186,11 +186,26 @@ int decimals_kernel(SEXP x, int most) {
     return std::min(decimals, most + 1);
   }
   const double* values = REAL_RO(x);
-  for (R_xlen_t i = 0; i < n; ++i) {
-    const double value = values[i];
-    if (!std::isfinite(value) || (std::fabs(value) < 1e15 && value == money::nearest_whole(value))) continue;
-    while (decimals <= most && !money::has_decimals(value, decimals)) ++decimals;
-    if (decimals > most) break;
-  }
-  return decimals;
+  std::atomic<int> needed{0};
+  threads::ranges(n, threads, [&](std::size_t a, std::size_t b) {
+    for (std::size_t from = a; from < b; from += 1024) {
+      const std::size_t to = std::min(b, from + 1024);
+      // Nearly all values are clearly decimals of as many as the others.
+      const double scale = money::power_of_ten(std::min(needed.load(std::memory_order_relaxed), 15));
+      int unclear = 0;
+      for (std::size_t i = from; i < to; ++i) {
+        const double scaled = std::fabs(values[i]) * scale;
+        unclear |= !(std::fabs(scaled - money::nearest_whole(scaled)) <= 0.5e-15 * scaled && scaled < 1e15);
+      }
+      for (std::size_t i = from; i < to && unclear; ++i) {
+        const double value = values[i];
+        if (!std::isfinite(value) || (std::fabs(value) < 1e15 && value == money::nearest_whole(value))) continue;
+        for (int now = needed; now <= most && !money::has_decimals(value, now); now = needed) {
+          needed.compare_exchange_strong(now, now + 1);
+        }
+      }
+      if (needed > most) return;
+    }
+  });
+  return std::min(needed.load(), most + 1);
 }

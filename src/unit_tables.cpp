@@ -4,6 +4,7 @@
 #include "coding.cpp"
 #include "conditions.cpp"
 #include "grouped_values.cpp"
+#include "line_values.cpp"
 #include "orders.cpp"
 #include "steps.cpp"
 #include "tally.cpp"
