@@ -28,6 +28,9 @@ condition_parts <- function(book, when, call) {
 
 # What R would repeat until it is long enough has the value of another line: constants are for all lines, or for each.
 check_repeated <- function(expr, env, book) {
+  if (rlang::is_quosure(expr)) {
+    return(check_repeated(rlang::quo_get_expr(expr), rlang::quo_get_env(expr), book))
+  }
   if (!is.call(expr)) {
     return(invisible())
   }

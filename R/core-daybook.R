@@ -59,6 +59,9 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
 
   # POSIXlt is a list of parts; a column of lines has one value for each.
   in_parts <- vapply(lines, inherits, NA, "POSIXlt")
+  for (name in names(lines)[vapply(lines, is.matrix, NA)]) {
+    check_line_length(lines[[name]], nrow(lines), as.symbol(name), name)
+  }
   if (any(in_parts)) lines[in_parts] <- lapply(as.list(lines)[in_parts], as.POSIXct)
   quos <- rlang::enquos(day = day, product = product, revenue = revenue, units = units, order = order)
   check_roles_given(quos)

@@ -147,7 +147,7 @@ check_line_length <- function(values, lines, expr, name, constant = FALSE, call 
   }
   stop_because("role", sprintf("%s must give one value per line.", as_typed(name)),
                x = sprintf("`%s` gives %s for %s.", expression_text(expr),
-                           if (is.null(dim(values))) count_of(length(values), "value") else describe(values),
+                           if (is.null(dim(values))) count_of(length(values), "value") else "a matrix",
                            count_of(lines, "line")), call = call)
 }
 
@@ -205,7 +205,7 @@ exact_calls <- list(
     if (!is.logical(yes)) {
       return(NULL)
     }
-    check_line_length(yes, book$lines, args[[1]], "ifelse()", !any(all.vars(args[[1]]) %in% names(book$columns)))
+    check_line_length(yes, book$lines, args[[1]], "ifelse()", !length(used_columns(args[[1]], book)), NULL)
     both <- join_formulas("choose", lapply(args[-1], value), max)
     if (is.null(both)) {
       return(NULL)

@@ -2,7 +2,8 @@
 #'
 #' For every measure that adds up (sums and counts of lines), compares the table's sum with the daybook's total: at each
 #' level if there are subtotals, and for the rows, columns and corner of a crosstab. The daybook's total is computed
-#' again from the lines.
+#' again from the lines by another road: expressions line by line, and without the tallies that tables are made of. Of a
+#' tally, or rows that a database grouped, there are no lines, so the total is that of its groups.
 #'
 #' Of a table with [add_causes()] it also checks that the causes of each row add up to its change.
 #'
@@ -127,7 +128,23 @@ adding_measures <- function(measures, call = caller_env()) {
 whole_totals <- function(answer, ids) {
   facts <- facts_of(answer)
   measures <- inquiry_measures(facts, answer$inquiry, ids)
-  unname(Map(show_value, measures, measure_groups(facts, list(), measures)$values))
+  unname(Map(show_value, measures, Map(function(m, total) total_of_lines(m, facts) %||% total, measures,
+                                       measure_groups(facts, list(), measures)$values)))
+}
+
+# A sum over the lines of a daybook by another road than the table's: an expression is computed line by line, and the
+# lines are added up without a tally. NULL for what has no lines to add up.
+total_of_lines <- function(m, facts) {
+  if (m$kind != "sum" || !is.null(m$stage) || !inherits(facts, "hinterfeld_daybook") || !is.null(facts$grouped)) {
+    return(NULL)
+  }
+  minor <- m$minor
+  if (!is.character(m$spec$x)) {
+    asked <- asked_quosure(m$spec$x, isTRUE(m$spec$language))
+    formula <- quietly(line_formula(rlang::quo_get_expr(asked), rlang::quo_get_env(asked), facts, "x", NULL))
+    minor <- quietly(formula_minor(formula, facts, m$decimals, one_by_one = TRUE))
+  }
+  sum_minor(minor, m$label, if (!is.null(m$mask)) which(m$mask))
 }
 
 new_check <- function(measure, of, x, daybook, decimals) {
