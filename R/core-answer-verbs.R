@@ -97,7 +97,12 @@ match_rows <- function(x, among, columns) {
   } else {
     plain[i, j, drop = drop]
   }
-  if (!is.data.frame(out)) out else if (missing(i)) retain_part(out, x) else retain_part(out, x, i)
+  if (!is.data.frame(out)) out else if (missing(i)) retain_part(out, x) else retain_part(out, x, taken_rows(x, i))
+}
+
+# The numbers of the rows that are taken, whatever they are taken by.
+taken_rows <- function(t, i) {
+  tibble::new_tibble(list(at = seq_len(nrow(t))), nrow = nrow(t))[i, ]$at
 }
 
 # A part of `t`, of the rows `i`, which may be no rows of it, or some of them twice.
@@ -106,7 +111,7 @@ retain_part <- function(out, t, i = NULL) {
   if (anyNA(i)) {
     return(drop_answer(out, "Some rows do not come from the totals table"))
   }
-  if (is.numeric(i) && anyDuplicated(i)) {
+  if (anyDuplicated(i)) {
     return(drop_answer(out, "Some rows occur twice"))
   }
   if (anyDuplicated(names(out))) {

@@ -106,6 +106,13 @@ period_label <- function(day, every, calendar = sales_calendar()) {
 
 check_days <- function(day, call = caller_env()) {
   check_made(inherits(day, "Date"), day, "day", "dates", call = call)
+  # Beyond that the end of a year is no integer.
+  far <- which(abs(as.numeric(day)) > 1e9)
+  if (length(far)) {
+    stop_because("argument", sprintf("`day` holds a day that is too far away: day %s from 1970 on.",
+                                     group_digits(as.numeric(day)[far[1]])),
+                 i = "Give days between the years -2 700 000 and 2 700 000.", call = call)
+  }
 }
 
 period_bounds <- function(day, every, calendar, last, call = caller_env()) {

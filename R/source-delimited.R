@@ -126,7 +126,7 @@ delimited_names <- function(path, options, call = caller_env()) {
     # What stands behind the last line end may be half a character.
     ends <- grepRaw("\n", start, fixed = TRUE, all = TRUE)
     if (grepl("^UTF-?16", encoding, ignore.case = TRUE)) ends <- wide_ends(start, ends, grepl("LE$", encoding))
-    if (length(start) == longest_heading && length(ends)) start <- utils::head(start, max(ends))
+    if (length(ends)) start <- utils::head(start, max(ends))
     text <- iconv(list(start), encoding, "UTF-8", toRaw = TRUE)[[1]]
     if (is.null(text)) stop_not_encoded(start, ends, 0, path, encoding, call)
     start <- text

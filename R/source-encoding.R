@@ -116,12 +116,22 @@ convert <- function(path, to, encoding, of, call, size = getOption("hinterfeld.b
     whole <- if (length(more)) max(0L, ends) else length(held)
     if (whole == 0) next
     bytes <- utils::head(held, whole)
+    if (wide && length(more) == 0) check_not_cut(bytes, grepl("LE$", encoding, ignore.case = TRUE), of, call)
     text <- iconv(list(bytes), encoding, "UTF-8", toRaw = TRUE)[[1]]
     if (is.null(text)) stop_not_encoded(bytes, ends, lines, of, encoding, call)
     written <- tryCatch(writeBin(text, out), error = identity, warning = identity)
     if (inherits(written, "condition")) stop_no_room(of, call)
     lines <- lines + length(ends)
     held <- utils::tail(held, -whole)
+  }
+}
+
+# In UTF-16 a character has two bytes, or four, of which the first two begin with 0xd8 to 0xdb.
+check_not_cut <- function(bytes, little, path, call) {
+  n <- length(bytes)
+  if (n %% 2 == 1 || n > 1 && bytes[n - !little] %in% as.raw(0xd8:0xdb)) {
+    stop_because("encoding", sprintf("%s was cut short: it ends in the middle of a character.", shown_file(path)),
+                 i = "Get the file again.", call = call)
   }
 }
 

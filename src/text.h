@@ -31,11 +31,19 @@ struct Marks {
   char group = 0;
 };
 
+// Is a whole number written like this, but for zeros before it and its sign?
+inline bool is_written(double value, const std::string& digits) {
+  char exact[400];
+  std::snprintf(exact, sizeof exact, "%.0f", std::fabs(value));
+  const std::size_t first = digits.find_first_of("123456789");
+  return digits.compare(first, std::string::npos, exact) == 0;
+}
+
 // Sign, digits, one decimal mark, digits, exponent; nothing else. A grouping mark counts only where it groups by three.
 // R runs with the C numeric locale.
 inline bool read_decimal(const std::string& s, double& value, Marks marks = {}) {
   std::string plain;
-  std::size_t i = 0, digits = 0;
+  std::size_t i = 0, digits = 0, whole = 0;
   if (i < s.size() && (s[i] == '-' || s[i] == '+')) plain += s[i++];
   const std::size_t start = i;
   while (i < s.size() && is_digit(s[i])) plain += s[i++], ++digits;
@@ -49,6 +57,7 @@ inline bool read_decimal(const std::string& s, double& value, Marks marks = {}) 
       i += 4;
     }
   }
+  if (i == s.size()) whole = plain.size();
   if (i < s.size() && s[i] == marks.decimal) {
     plain += '.';
     ++i;
@@ -63,7 +72,10 @@ inline bool read_decimal(const std::string& s, double& value, Marks marks = {}) 
   }
   if (i != s.size()) return false;
   value = std::strtod(plain.c_str(), nullptr);
-  return true;
+  // What a double cannot hold is not read as something near it: too large, too small, or a whole number between two.
+  if (std::isinf(value)) return false;
+  if (std::fabs(value) < 1e-300) return plain.find_first_of("123456789") >= plain.find_first_of("eE") || value != 0;
+  return whole == 0 || std::fabs(value) < 9007199254740992.0 || is_written(value, plain);
 }
 
 // Is this a time of a day: hours and minutes, perhaps seconds with a fraction, perhaps an offset or AM and PM? 24:00 is

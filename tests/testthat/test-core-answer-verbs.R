@@ -33,6 +33,15 @@ test_that("what makes it another table turns it plain, and says so", {
   expect_false(is_totals(x))
 })
 
+test_that("rows are rows of the table, each once, whatever they are taken by", {
+  t <- add_share(totals(a_book(product = c("a", "b"), revenue = 1:2), by = product))
+  for (twice in list(c(1, 1), c("1", "1"), c(2L, 2L, 1L), rep(TRUE, 2)[c(1, 1)] + 0, c("2", "7"), c(1, NA))) {
+    expect_message(out <- t[twice, ], "now a plain tibble", label = deparse(twice))
+    expect_false(inherits(out, "hinterfeld_totals"))
+  }
+  for (once in list(c(-1, -1), c("2", "1"), c(TRUE, FALSE), 0, -2L)) expect_s3_class(t[once, ], "hinterfeld_totals")
+})
+
 test_that("new columns are welcome, and as_tibble() gives a plain tibble", {
   x <- t
   x$note <- "fine"

@@ -69,6 +69,13 @@ test_that("days before 1970 and missing days are handled", {
   expect_identical(period_start(as.Date(NA), "week"), as.Date(NA))
 })
 
+test_that("days too far away to have a last day of their year are refused", {
+  for (day in c(-2147483647, 2147483647, 2147483000, 3e9)) for (of in c(period_start, period_end, period_label)) {
+    expect_error(of(as.Date(day, origin = "1970-01-01"), "year"), "too far away", class = "hinterfeld_error_argument")
+  }
+  expect_identical(period_end(as.Date(9e8, origin = "1970-01-01"), "day"), as.Date(9e8, origin = "1970-01-01"))
+})
+
 test_that("totals follow the daybook's calendar", {
   book <- daybook(a_sale(day = as.Date(c("2026-04-05", "2026-04-06", "2026-07-05")), revenue = 1:3), day, revenue,
                   product,
