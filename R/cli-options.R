@@ -18,6 +18,7 @@ cli_options <- function(command, groups, args, example, files = c(0, 0), of = ""
   names(options) <- vapply(options, function(option) option$name, "")
   wrong <- function(problem) stop_because("usage", sprintf("hinterfeld %s: %s", command, problem))
   taken <- take_values(args, names(options)[!vapply(options, is_flag, NA)], pairs, wrong)
+  check_given_once(taken, options, repeated, wrong)
   check_flags(taken$flags, paste0("--", c(names(options), "help")), wrong)
   own <- vapply(taken$values, function(value) value$name %in% c(repeated, pairs), NA)
   values <- vapply(taken$values[!own], function(value) sprintf("--%s=%s", value$name, value$value), "")
@@ -33,6 +34,18 @@ cli_options <- function(command, groups, args, example, files = c(0, 0), of = ""
   for (value in taken$values[own]) if (value$name %in% pairs) given[[value$name]] <- value$value
   again <- Filter(function(value) value$name %in% repeated, taken$values)
   c(read_whole(given, wrong), list(files = taken$files, repeated = again))
+}
+
+# Of two values one would be dropped in silence, and a value that is not there is none.
+check_given_once <- function(taken, options, repeated, wrong) {
+  names <- vapply(taken$values, function(value) value$name, "")
+  twice <- setdiff(c(names[duplicated(names)], sub("^--", "", taken$flags[duplicated(taken$flags)])), repeated)
+  if (length(twice)) {
+    lists <- grepl("NAMES|DAYS|[[]", options[[twice[1]]]$metavar %||% "")
+    wrong(sprintf("--%s is given twice.%s", twice[1], if (lists) " Separate its values with commas." else ""))
+  }
+  blank <- names[vapply(taken$values, function(value) any(!nzchar(trimws(value$value))), NA)]
+  if (length(blank)) wrong(sprintf("--%s has no value.", blank[1]))
 }
 
 # The values of options. Only options that are given are made for the parser, because making one is slow; the others

@@ -99,6 +99,7 @@ facts_of <- function(answer, call = NULL) {
 }
 
 check_totals <- function(t, name = "t", call = caller_env()) {
+  check_whole_names(call)
   check_made(inherits(t, "hinterfeld_totals"), t, name, "a totals table", "Make one with `totals()`.", call)
 }
 

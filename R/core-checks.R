@@ -8,6 +8,21 @@ check_made <- function(holds, x, name, must_be, make = NULL, call = caller_env()
   }
 }
 
+# R takes the beginning of an argument's name for the name: `n` would be `name`, and its value a surprise.
+check_whole_names <- function(frame) {
+  at <- Position(function(other) identical(other, frame), sys.frames())
+  if (is.na(at) || "..." %in% names(formals(sys.function(at)))) {
+    return(invisible())
+  }
+  known <- names(formals(sys.function(at)))
+  wrong <- setdiff(names(sys.call(at)), c(known, ""))
+  if (length(wrong)) {
+    stop_because("argument", sprintf("There is no argument `%s`.", wrong[1]),
+                 i = sprintf("The arguments are %s.", columns_named(known)), i = did_you_mean(wrong[1], known),
+                 call = frame)
+  }
+}
+
 check_text <- function(x, name, none = FALSE, call = caller_env()) {
   check_made(none && is.null(x) || rlang::is_string(x), x, name, "a single text", call = call)
 }

@@ -12,6 +12,7 @@ is_facts <- function(x) {
 }
 
 check_facts <- function(facts, name = "facts", call = caller_env()) {
+  check_whole_names(call)
   check_made(is_facts(facts), facts, name, "a daybook or a tally", "Make one with `daybook()`.", call)
 }
 

@@ -48,6 +48,7 @@ take_step.hinterfeld_step_running_total <- function(step, t, again = FALSE, call
 #' @export
 add_moving <- function(t, of = NULL, last = 12, what = c("sum", "mean"), within = NULL, along = NULL,
                        name = NULL) {
+  check_totals(t)
   of <- columns_given(enquo(of), t)
   what <- check_choice(what[1], "what", c("sum", "mean"))
   check_whole_number(last, "last", 1L)
