@@ -1,7 +1,8 @@
 #' Check a brief: every mistake at once
 #'
 #' Checks the form of a brief and then, if the form is right, its content: that files exist and have the columns named,
-#' that expressions are allowed, and that tables and figures fit together. Only the headings of data files are read.
+#' that expressions are allowed, and that tables and figures fit together. If all of this is right, the first lines of
+#' the data are read and made a daybook, so a brief without a mistake is one with which a run begins.
 #'
 #' @param brief A brief, or the path of one.
 #' @return A tibble with one row per mistake, in order of lines: `line` (whole number), `where` (text, the keys to it),
@@ -13,8 +14,33 @@
 #' check_brief(demo_brief())
 check_brief <- function(brief) {
   parsed <- if (inherits(brief, "hinterfeld_brief")) brief else parse_brief(brief)
-  as_brief_check(problems_in(parsed), parsed)
+  with_own_words(brief_words, {
+    problems <- problems_in(parsed)
+    if (nrow(problems) == 0) problems <- with_lines(trial_problems(parsed), yaml_lines(parsed$text))
+    as_brief_check(problems, parsed)
+  })
 }
+
+# What a run would stop at once: the first lines are made a daybook, or all of them if these may not be like the rest.
+trial_problems <- function(brief) {
+  try_lines <- function(n) {
+    tryCatch(with_open_sources(quietly({
+      brief <- with_closed_days(brief)
+      lines <- first_lines(file_with_types(brief$content$data$lines, brief, columns_of_names(brief$content),
+                                           columns_used(brief$content)), n)
+      tables <- attached_tables(brief, columns_of_names(brief$content), columns_used(brief$content))
+      if (!is.null(lines)) book_of_lines(lines, tables, brief)
+      NULL
+    })), hinterfeld_error_no_lines = function(cnd) NULL, hinterfeld_error = function(cnd) {
+      of_rule <- inherits(cnd, "hinterfeld_error_condition")
+      problem_from(if (of_rule) "restrict" else if (inherits(cnd, "hinterfeld_error_file")) "data" else "daybook", cnd)
+    })
+  }
+  if (is.null(try_lines(trial_lines))) no_problems() else try_lines(Inf) %||% no_problems()
+}
+
+trial_lines <- 200
+
 
 # Rows are numbered again: problems were put in the order of their lines.
 as_brief_check <- function(problems, parsed) {
@@ -164,13 +190,6 @@ address_problem <- function(path, file) {
     fetched_file(file$path)
     NULL
   }, hinterfeld_error = function(cnd) problem_from(path, cnd))
-}
-
-# What an error says, and what it says to do.
-problem_from <- function(path, cnd) {
-  said <- strsplit(conditionMessage(cnd), "\n", fixed = TRUE)[[1]]
-  hint <- sub("^[^[:alnum:]\"`]+", "", said[-1])
-  new_problem(path, said[1], if (length(hint)) paste(hint, collapse = " "))
 }
 
 database_problem <- function(path, file) {

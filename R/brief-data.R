@@ -240,20 +240,32 @@ say_progress <- function(text, ...) {
 # The columns that a file or the first file of several has, from its heading alone; none when it cannot be read.
 # Columns that hold text in the first lines, and so are text whatever follows; none if these cannot be read cheaply.
 text_columns <- function(file) {
-  plain <- is.null(file$database) && file.exists(file$path) && !dir.exists(file$path) &&
-    grepl("[.](csv|tsv|txt)$", file$path, ignore.case = TRUE)
-  if (!plain) {
-    return(character())
-  }
-  copy <- temporary_file(paste0(".", file_ending(file$path)))
-  on.exit(remove_temporary(copy))
   quietly(tryCatch({
-    writeLines(readLines(file$path, n = 200, warn = FALSE), copy, useBytes = TRUE)
-    table <- read_brief_file(replace(file, "path", copy))
+    table <- if (is_plain_text(file)) first_lines(file, 200)
     number <- function(x) !is.na(suppressWarnings(as.numeric(gsub("[[:space:],.]", "", x))))
     is_text <- function(x) type_of(x) == "text" && any(!is.na(x)) && !any(number(x[!is.na(x)]))
-    names(table)[vapply(table, is_text, NA)]
+    as.character(names(table)[vapply(table, is_text, NA)])
   }, error = function(cnd) character(), warning = function(cnd) character()))
+}
+
+is_plain_text <- function(file) {
+  is.null(file$database) && file.exists(file$path) && !dir.exists(file$path) &&
+    grepl("[.](csv|tsv|txt)$", file$path, ignore.case = TRUE)
+}
+
+# The first lines of a file of text; all of a small file of another kind, NULL of a large one or of a database.
+first_lines <- function(file, n) {
+  if (!is.null(file$database)) {
+    return(NULL)
+  }
+  file$path <- source_files(file$path)[1]
+  if (!is_plain_text(file) || n == Inf) {
+    return(if (file.size(file$path) < 5e6 || n == Inf) read_brief_file(file))
+  }
+  copy <- temporary_file(paste0(".", file_ending(file$path)), shown_file(file$path))
+  on.exit(remove_temporary(copy))
+  writeLines(readLines(file$path, n = n, warn = FALSE), copy, useBytes = TRUE)
+  read_brief_file(replace(file, "path", copy))
 }
 
 file_columns <- function(file) {

@@ -7,6 +7,13 @@ new_problem <- function(path, problem, hint = NA_character_, line = NA_integer_)
                    hint = rep_len(hint %||% NA_character_, n)), n)
 }
 
+# What an error says, and what it says to do.
+problem_from <- function(path, cnd) {
+  said <- strsplit(conditionMessage(cnd), "\n", fixed = TRUE)[[1]]
+  hint <- sub("^([\u2139\u2716!xi]|[^[:alnum:]\"`]+) ", "", said[-1])
+  new_problem(path, said[1], if (length(hint)) paste(hint, collapse = " "))
+}
+
 last_key <- function(path) {
   sub("^.* > ", "", path)
 }

@@ -10,7 +10,7 @@ sales_report.character <- function(x, path, ...) {
 #' @export
 sales_report.hinterfeld_brief <- function(x, path, ...) {
   rlang::check_dots_empty()
-  with_open_sources(in_plain_session(brief_report(x, if (!missing(path)) path)))
+  with_own_words(brief_words, with_open_sources(in_plain_session(brief_report(x, if (!missing(path)) path))))
 }
 
 brief_report <- function(x, path) {
@@ -39,20 +39,20 @@ brief_report <- function(x, path) {
 
 # The lines that a brief's daybook cannot use.
 brief_set_aside <- function(brief) {
-  with_open_sources(in_plain_session({
+  with_own_words(brief_words, with_open_sources(in_plain_session({
     check_in_order(brief)
     brief$content$daybook$on_bad <- "set_aside"
     brief$content["restrict"] <- list(NULL)
     set_aside(brief_daybook(with_closed_days(brief), wanted = NULL))
-  }))
+  })))
 }
 
 # What stands out in a brief's data, by the columns of its report.
 brief_findings <- function(brief, n) {
-  with_open_sources(in_plain_session({
+  with_own_words(brief_words, with_open_sources(in_plain_session({
     check_in_order(brief)
     found_by_columns(brief_facts(brief)$all, brief, n)
-  }))
+  })))
 }
 
 found_by_columns <- function(facts, brief, n, ...) {

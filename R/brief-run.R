@@ -65,7 +65,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
   check_text(store, "store", none = TRUE)
   check_workers(workers)
   call <- rlang::current_env()
-  with_open_sources(in_plain_session({
+  with_own_words(brief_words, with_open_sources(in_plain_session({
     brief <- brief_to_run(brief, into, anywhere, store, call)
     brief$workers <- workers
     folder <- into %||% output_folder(brief)
@@ -84,7 +84,7 @@ run_brief <- function(brief, into = NULL, again = FALSE, anywhere = FALSE, store
       return(invisible(former))
     }
     invisible(run_into(folder, brief, stamps, former))
-  }))
+  })))
 }
 
 # A brief without a mistake, and with folders that it may write to.

@@ -130,7 +130,7 @@ stop_unknown_column <- function(quo, columns, name, call) {
   asked <- setdiff(plain_names(expr) %||% all.vars(expr), columns)
   if (length(asked) == 0) {
     stop_because("column", sprintf("%s must name columns, not compute them.", as_typed(name)),
-                 i = "Compute it as a column of the lines before `daybook()`.",
+                 i = sprintf("Compute it as a column of the lines first, with %s.", as_typed("extend_lines()")),
                  i = sprintf("The columns are %s.", columns_named(columns)), call = call)
   }
   stop_because("column", sprintf("%s names %s, which is not a column.", as_typed(name), columns_named(asked)),

@@ -17,8 +17,8 @@ sentences_and_fields <- function(...) {
   list(message = message, fields = parts[!spoken])
 }
 
-# What the reader types for a function or an argument of R, where that is something else, as on a command line: by what
-# R types, for example `keep_lines()`, `every` or `on_bad = "set_aside"`.
+# What the reader types for a function or an argument of R, where that is something else: by what R types, for example
+# `keep_lines()`, `every` or `on_bad = "set_aside"`. In a brief it is a key with its value, on a command line an option.
 own_words <- new.env(parent = emptyenv())
 
 with_own_words <- function(words, code) {
@@ -35,8 +35,49 @@ as_typed <- function(code) {
     words[[code]]
   } else if (name %in% names(words)) {
     paste(words[[name]], gsub("c\\(|[\" )]", "", sub("^.* = ", "", code)))
-  } else {
+  } else if (is.null(words)) {
     sprintf("`%s`", code)
+  } else {
+    sprintf("`%s`%s", typed_in_brief(code), if (identical(words, brief_words)) "" else " in a brief")
+  }
+}
+
+# What has another name in a brief than in R.
+brief_words <- c(
+  `set_aside()` = "`hinterfeld set-aside`", `audit()` = "`run.json`", `keep_lines()` = "`keep`",
+  `leave_out()` = "`leave_out`", `add_running_total()` = "`running_total`", lines = "`lines`", attach = "`attach`"
+)
+
+# `load_table(path, types = c(x = "number"))` as `types: {x: number}`, `add_rank()` as `rank`.
+typed_in_brief <- function(code) {
+  expr <- tryCatch(str2lang(code), error = function(cnd) NULL)
+  value <- function(x) {
+    if (is.character(x) && !grepl("^[[:alpha:]_][[:alnum:]_ -]*$", x)) {
+      sprintf("\"%s\"", gsub("([\"\\\\])", "\\\\\\1", x))
+    } else if (rlang::is_call(x, c("c", "list")) && length(x) > 1) {
+      held <- entries(as.list(x)[-1])
+      sprintf(if (rlang::is_named(as.list(x)[-1])) "{%s}" else "[%s]", held)
+    } else if (is.call(x)) {
+      sprintf("{%s}", entries(stats::setNames(as.list(x)[-1], c(as.character(x[[1]]), names(x)[-(1:2)]))))
+    } else {
+      as.character(x)
+    }
+  }
+  entries <- function(args) {
+    texts <- vapply(args, value, "")
+    paste(ifelse(nzchar(rlang::names2(args)), paste0(rlang::names2(args), ": ", texts), texts), collapse = ", ")
+  }
+  if (rlang::is_call(expr, "=")) {
+    entries(stats::setNames(list(expr[[3]]), as.character(expr[[2]])))
+  } else if (rlang::is_call(expr, c("load_table", "daybook", "totals")) && length(expr) > 1) {
+    named <- as.list(expr)[nzchar(rlang::names2(as.list(expr)))]
+    entries(named)
+  } else if (is.call(expr) && length(expr) > 1) {
+    value(expr)
+  } else if (is.call(expr)) {
+    sub("^add_", "", as.character(expr[[1]]))
+  } else {
+    code
   }
 }
 

@@ -136,7 +136,7 @@ texts_in_numbers <- function(quo, data) {
   texts <- used[vapply(used, function(name) type_of(data[[name]]) == "text", NA)]
   if (length(texts)) {
     c(x = sprintf("%s %s text.", columns_named(texts), if (length(texts) == 1) "is" else "are"),
-      i = sprintf("Read it as a number: `load_table(path, types = c(%s = \"number\"))`.", texts[1]))
+      i = sprintf("Read it as a number: %s.", as_typed(sprintf("load_table(path, types = c(%s = \"number\"))", texts[1]))))
   }
 }
 

@@ -46,7 +46,8 @@ resolve_measure <- function(measure, book, call) {
 days_of_column <- function(x, label, call) {
   if (!inherits(x, "Date")) {
     stop_because("measure", sprintf("`%s` is %s; only dates have a first and a last one.", label, type_of(x)),
-                 i = "Take the smallest or largest number with `smallest_of()` or `largest_of()`.", call = call)
+                 i = sprintf("Take the smallest or largest number with %s or %s.", as_typed("smallest_of()"),
+                             as_typed("largest_of()")), call = call)
   }
   as.double(unclass(x))
 }
@@ -158,7 +159,7 @@ measure_minor <- function(x, book, decimals, call) {
 check_adds <- function(values, label, book, call) {
   if (!is.numeric(values) || inherits(values, "Date")) {
     stop_because("measure", sprintf("`%s` is %s, which cannot be added up.", label, type_of(values)),
-                 i = sprintf("Count its distinct values with `count_distinct(%s)`.", label),
+                 i = sprintf("Count its distinct values with %s.", as_typed(sprintf("count_distinct(%s)", label))),
                  i = sprintf("Columns of numbers are %s.", columns_named(number_columns(book))), call = call)
   }
 }
@@ -167,7 +168,7 @@ stop_unknown_measure <- function(name, book, call) {
   choices <- c(number_columns(book), "lines")
   stop_because("measure", sprintf("There is no `%s` to total.", name), role_not_given(name),
                i = sprintf("The choices are %s.", columns_named(choices)), i = did_you_mean(name, choices),
-               i = "Distinct values are counted with `count_distinct()`.", call = call)
+               i = sprintf("Distinct values are counted with %s.", as_typed("count_distinct()")), call = call)
 }
 
 # What divides one column by another is a rate, of which a sum means nothing.
@@ -182,7 +183,7 @@ check_sum_of_rate <- function(x, book, call) {
   stop_because("measure",
                sprintf("A sum of `%s` adds up what each line divides, which means nothing.",
                        name %||% expression_text(expr)),
-               i = sprintf("Divide the sums: `ratio_of(%s, %s)`.", factors[1], factors[2]), call = call)
+               i = sprintf("Divide the sums: %s.", as_typed(sprintf("ratio_of(%s, to = %s)", factors[1], factors[2]))), call = call)
 }
 
 # The two parts of a quotient of columns, also times or less a constant; NULL where an expression is none.
@@ -209,7 +210,8 @@ mention_rate <- function(m, book) {
   if (all(is.finite(range)) && range[1] >= 0 && range[2] <= 10^m$decimals && range[2] > range[1]) {
     say("rate",
         sprintf("`%s` lies between 0 and 1 in every line, as a rate does, and a sum of rates means little.", m$label),
-        i = sprintf("Take `mean_of(%1$s)`, or divide the sums of its parts with `ratio_of()`.", m$label))
+        i = sprintf("Take %s, or divide the sums of its parts with %s.", as_typed(sprintf("mean_of(%s)", m$label)),
+                    as_typed("ratio_of()")))
   }
 }
 

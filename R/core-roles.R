@@ -5,7 +5,7 @@ check_roles_given <- function(quos, call = caller_env()) {
   for (role in c("day", "revenue", "product")) {
     if (rlang::quo_is_missing(quos[[role]]) || rlang::quo_is_null(quos[[role]])) {
       stop_because("role", sprintf("The daybook needs `%s`: a column of the lines.", role),
-                   i = "For example `daybook(lines, day = order_day, revenue = amount, product = product)`.",
+                   i = sprintf("For example %s.", as_typed("daybook(lines, day = order_day, revenue = amount, product = item)")),
                    call = call)
     }
   }
@@ -20,7 +20,7 @@ read_role <- function(role, quo, lines, day_format, decimals, rounding, call) {
   read <- switch(role,
     day = read_day(role_values(role, quo, column, lines, call), column %||% "day", day_format, call),
     revenue = read_revenue(quo, column, lines, decimals, rounding, call),
-    units = read_units(role_values(role, quo, column, lines, call), call),
+    units = read_units(quo, column, lines, call),
     read_text(role_values(role, quo, column, lines, call), role)
   )
   c(read, list(text = column %||% expression_text(quo), column = column))
@@ -37,12 +37,21 @@ read_text <- function(x, role) {
   list(values = values, wrong = if (any_not_finite(values)) ifelse(is.na(values), paste("no", role), NA_character_))
 }
 
-read_units <- function(x, call) {
-  if (!is.numeric(x)) {
-    stop_because("role", sprintf("`units` must be numbers, the pieces sold; it is %s.", type_of(x)),
+# Texts are read as numbers, as those of revenue are.
+read_units <- function(quo, column, lines, call) {
+  values <- role_values("units", quo, column, lines, call)
+  mark <- if (length(column)) as.list(origin_of(lines)$marks)[[column]]
+  if (type_of(values) == "text") {
+    numbers <- number_column(values, mark)
+    check_number_text(values, numbers, "units", column %||% expression_text(quo), mark, call)
+    values <- numbers
+  }
+  if (!is.numeric(values)) {
+    stop_because("role", sprintf("`units` must be numbers, the pieces sold; it is %s.", type_of(values)),
                  i = "Give the column that holds the quantity, or leave `units` out.", call = call)
   }
-  list(values = x, wrong = NULL)
+  bad <- if (any_not_finite(values)) is.nan(values) | is.infinite(values)
+  list(values = values, wrong = if (any(bad)) ifelse(bad, "units not a number", NA_character_))
 }
 
 # Numbers written as text, with the decimal mark of their file; a mark between thousands counts only where the file's
@@ -74,13 +83,16 @@ read_revenue <- function(quo, column, lines, decimals, rounding, call) {
   numbers <- Map(number_column, columns[used], as.list(marks)[used])
   compared <- intersect(text_operands(expr, rlang::quo_get_env(quo), texts), texts)
   columns[setdiff(texts, compared)] <- numbers[setdiff(texts, compared)]
-  check_number_texts(lines, numbers, setdiff(texts, compared), marks, call)
+  check <- function(names) {
+    for (name in names) check_number_text(lines[[name]], numbers[[name]], "revenue", name, as.list(marks)[[name]], call)
+  }
+  check(setdiff(texts, compared))
   book <- list(columns = columns, numbers = numbers[texts], lines = nrow(lines), rounding = rounding)
   if (is.null(column)) {
     formula <- line_formula(expr, rlang::quo_get_env(quo), book, "revenue", call)
     if (is.null(formula$ops)) stop_revenue_type(formula$values, expr, call)
     if (all(lengths(formula$columns) == 1)) check_line_length(0, book$lines, expr, "revenue", call = call)
-    check_number_texts(lines, numbers, intersect(formula$names, compared), marks, call)
+    check(intersect(formula$names, compared))
     minor <- formula_minor(formula, book, decimals)
     needed <- unique(formula$names)
   } else {
@@ -129,17 +141,13 @@ number_column <- function(x, mark = NULL) {
   read_numbers(levels(coded), mark)[as.integer(coded)]
 }
 
-# If most texts of a column cannot be read as numbers, it is the wrong column.
-check_number_texts <- function(lines, numbers, texts, marks, call) {
-  for (name in texts) {
-    given <- !is.na(numbers[[name]]) | is.nan(numbers[[name]])
-    unread <- is.nan(numbers[[name]])
-    if (any(given) && sum(unread) > sum(given) / 2 && !is_chunk()) {
-      text <- as.character(lines[[name]][unread])
-      stop_because("role", sprintf("%s needs numbers, but `%s` holds text.", as_typed("revenue"), name),
-                   x = sprintf("It holds %s.", examples_of(text, 3)),
-                   i = mark_hint(text, if (name %in% names(marks)) marks[[name]]), call = call)
-    }
+# If most texts of a column cannot be read as numbers, it is the wrong column for a role.
+check_number_text <- function(text, numbers, role, name, mark, call) {
+  unread <- is.nan(numbers)
+  if (any(unread) && sum(unread) > sum(!is.na(numbers) | unread) / 2 && !is_chunk()) {
+    text <- as.character(text[unread])
+    stop_because("role", sprintf("%s needs numbers, but `%s` holds text.", as_typed(role), name),
+                 x = sprintf("It holds %s.", examples_of(text, 3)), i = mark_hint(text, mark), call = call)
   }
 }
 
@@ -148,9 +156,9 @@ mark_hint <- function(text, mark) {
   if (!is.null(mark)) {
     sprintf("They were read with the decimal mark \"%s\"; correct them, or use columns of numbers.", mark)
   } else if (length(either)) {
-    sprintf("%s: say which with `load_table(path, decimal_mark = ...)`.", two_readings(either[1]))
+    sprintf("%s: say which with %s.", two_readings(either[1]), as_typed("load_table(path, decimal_mark = \",\")"))
   } else if (any(grepl("^[-+]?[0-9. ]*[0-9],[0-9]+$", text))) {
-    "For a decimal comma: `load_table(path, decimal_mark = \",\")`."
+    sprintf("For a decimal comma: %s.", as_typed("load_table(path, decimal_mark = \",\")"))
   } else {
     "Give columns of numbers."
   }
@@ -190,8 +198,9 @@ read_day <- function(x, name, day_format, call) {
 stop_day_format_unused <- function(x, name, day_format, call) {
   stop_because("day_format",
                sprintf("%s reads text, but `%s` is %s already.", typed_format(day_format), name, type_of(x)),
-               i = sprintf("Read the column as text: `load_table(path, types = c(%s = \"text\"))`, or leave %s out.",
-                           name, as_typed("day_format")), call = call)
+               i = sprintf("Read the column as text: %s, or leave %s out.",
+                           as_typed(sprintf("load_table(path, types = c(%s = \"text\"))", name)), as_typed("day_format")),
+               call = call)
 }
 
 text_days <- function(text, name, day_format, call) {

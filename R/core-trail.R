@@ -54,7 +54,8 @@ step_names_of <- function(trail) {
 
 # Why a line cannot be used, in the order in which it is looked at.
 reasons <- c(
-  "blank row", "no day", "day not readable", "no product", "no revenue", "revenue not a number", "too large"
+  "blank row", "no day", "day not readable", "no product", "no revenue", "revenue not a number", "too large",
+  "units not a number"
 )
 
 # Of two steps that no trail has both of, the one that comes first: what cannot be used is set aside before lines are
