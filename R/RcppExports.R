@@ -85,10 +85,6 @@ holds_text_kernel <- function(x, text) {
     .Call(`_hinterfeld_holds_text_kernel`, x, text)
 }
 
-file_bytes_kernel <- function(path) {
-    .Call(`_hinterfeld_file_bytes_kernel`, path)
-}
-
 write_bytes_kernel <- function(path, bytes) {
     .Call(`_hinterfeld_write_bytes_kernel`, path, bytes)
 }

@@ -45,7 +45,7 @@ sha256_text <- function(x) {
 }
 
 sha256_file <- function(path) {
-  paste(sha256_bytes(file_bytes_kernel(path.expand(path)) %||% file(path)), collapse = "")
+  paste(sha256_bytes(file(path)), collapse = "")
 }
 
 sha256_bytes <- function(x) {

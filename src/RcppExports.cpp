@@ -254,16 +254,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// file_bytes_kernel
-SEXP file_bytes_kernel(std::string path);
-RcppExport SEXP _hinterfeld_file_bytes_kernel(SEXP pathSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    rcpp_result_gen = Rcpp::wrap(file_bytes_kernel(path));
-    return rcpp_result_gen;
-END_RCPP
-}
 // write_bytes_kernel
 std::string write_bytes_kernel(std::string path, Rcpp::RawVector bytes);
 RcppExport SEXP _hinterfeld_write_bytes_kernel(SEXP pathSEXP, SEXP bytesSEXP) {
@@ -912,7 +902,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_rows_kernel", (DL_FUNC) &_hinterfeld_rows_kernel, 3},
     {"_hinterfeld_label_values_kernel", (DL_FUNC) &_hinterfeld_label_values_kernel, 4},
     {"_hinterfeld_holds_text_kernel", (DL_FUNC) &_hinterfeld_holds_text_kernel, 2},
-    {"_hinterfeld_file_bytes_kernel", (DL_FUNC) &_hinterfeld_file_bytes_kernel, 1},
     {"_hinterfeld_write_bytes_kernel", (DL_FUNC) &_hinterfeld_write_bytes_kernel, 2},
     {"_hinterfeld_flush_file_kernel", (DL_FUNC) &_hinterfeld_flush_file_kernel, 1},
     {"_hinterfeld_same_rights_kernel", (DL_FUNC) &_hinterfeld_same_rights_kernel, 2},
@@ -968,7 +957,6 @@ static const R_CallMethodDef CallEntries[] = {
 };
 
 void make_exact_numbers(DllInfo* dll);
-void make_file_bytes(DllInfo* dll);
 void make_front(DllInfo* dll);
 void make_lazy_rows(DllInfo* dll);
 void make_lazy_text(DllInfo* dll);
@@ -976,7 +964,6 @@ RcppExport void R_init_hinterfeld(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
     make_exact_numbers(dll);
-    make_file_bytes(dll);
     make_front(dll);
     make_lazy_rows(dll);
     make_lazy_text(dll);

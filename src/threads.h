@@ -1,5 +1,6 @@
-// Work split over threads. Threads see plain memory only; R is asked about interrupts by the first
-// thread, which is the one that R called.
+// Work split over threads. Threads see plain memory only; R is asked about interrupts by the first thread, which is the
+// one that R called. The others end with their work: a process that is copied has no threads that the copy would wait
+// for, whatever other packages did before.
 #pragma once
 #include <algorithm>
 #include <atomic>
@@ -9,9 +10,13 @@
 #include <exception>
 #include <mutex>
 #include <stdexcept>
+#include <system_error>
+#include <thread>
 #include <vector>
 #if defined(__unix__) || defined(__APPLE__)
-#include <unistd.h>
+#include <pthread.h>
+#include <signal.h>
+#define HINTERFELD_HAS_SIGNALS
 #endif
 #ifdef _OPENMP
 #include <omp.h>
@@ -59,26 +64,45 @@ class Failure {
   std::exception_ptr first_;
 };
 
-// A process that was forked has none of the threads that its parent had, but believes that it has them: waiting for
-// them would never end, so it works alone.
-inline bool forked() {
-#if defined(__unix__) || defined(__APPLE__)
-  static const pid_t first = getpid();
-  return getpid() != first;
-#else
-  return false;
+// Threads 1..count that run at the same time as the caller. Signals are for the thread that R runs in.
+class Others {
+ public:
+  // What run(thread) cannot have a thread for, the caller must do.
+  template <typename Run>
+  Others(int count, const Run& run) {
+#ifdef HINTERFELD_HAS_SIGNALS
+    sigset_t all, former;
+    sigfillset(&all);
+    const bool held = pthread_sigmask(SIG_SETMASK, &all, &former) == 0;
 #endif
-}
+    try {
+      while (started() < count) threads_.emplace_back(run, started());
+    } catch (const std::system_error&) {
+    }
+#ifdef HINTERFELD_HAS_SIGNALS
+    if (held) pthread_sigmask(SIG_SETMASK, &former, nullptr);
+#endif
+  }
+  ~Others() {
+    for (std::thread& thread : threads_) thread.join();
+  }
+  int started() const { return static_cast<int>(threads_.size()) + 1; }
+
+ private:
+  std::vector<std::thread> threads_;
+};
 
 // work(thread, failure) for each thread; long work asks failure.seen() now and then, and stops.
 template <typename Work>
 void each_watched(int count, Work work) {
   Failure failure;
-#ifdef _OPENMP
-#pragma omp parallel for num_threads(count) schedule(static, 1) if (count > 1 && !forked())
-#endif
-  for (int t = 0; t < count; ++t) {
+  const auto run = [&](int t) {
     if (!failure.seen()) failure.guard([&] { work(t, failure); });
+  };
+  {
+    const Others others(count, run);
+    run(0);
+    for (int t = others.started(); t < count; ++t) run(t);
   }
   failure.rethrow();
 }

@@ -1,7 +1,6 @@
 // What reads and writes, compiled together: R's headers take longer than most files.
 #include "dictionary.cpp"
 #include "exact_numbers.cpp"
-#include "file_bytes.cpp"
 #include "files.cpp"
 #include "front.cpp"
 #include "lazy_rows.cpp"

@@ -13,6 +13,20 @@ test_that("after a fork totals answer", {
   expect_identical(found, here$revenue)
 })
 
+test_that("after a fork totals answer too if another package used threads first", {
+  skip_on_os("windows")
+  code <- "library(data.table); setDTthreads(2); x <- data.table(a = runif(3e6)); invisible(x[order(a)])
+    one <- function(i) {
+      suppressPackageStartupMessages(library(hinterfeld))
+      options(hinterfeld.threads = 2)
+      lines <- data.frame(day = '2026-01-01', product = rep(c('a', 'b'), 1e5), revenue = 1.5)
+      totals(daybook(lines, day, revenue, product))$revenue
+    }
+    cat(unlist(parallel::mclapply(1:2, one, mc.cores = 2)))"
+  said <- processx::run(file.path(R.home("bin"), "Rscript"), c("-e", code), timeout = 60)
+  expect_identical(said$stdout, "3e+05 3e+05")
+})
+
 test_that("threads stop together", {
   withr::local_options(hinterfeld.threads = 2)
   large <- daybook(a_sale(product = rep("p", 200000), revenue = rep(1e7, 200000)), day, revenue, product,
