@@ -101,6 +101,10 @@ output_failed_kernel <- function() {
     .Call(`_hinterfeld_output_failed_kernel`)
 }
 
+output_closed_kernel <- function() {
+    .Call(`_hinterfeld_output_closed_kernel`)
+}
+
 file_stamps_kernel <- function(paths) {
     .Call(`_hinterfeld_file_stamps_kernel`, paths)
 }

@@ -264,7 +264,11 @@ first_lines <- function(file, n) {
   }
   copy <- temporary_file(paste0(".", file_ending(file$path)), shown_file(file$path))
   on.exit(remove_temporary(copy))
-  writeLines(readLines(file$path, n = n, warn = FALSE), copy, useBytes = TRUE)
+  con <- gzfile(file$path, "rb")
+  on.exit(close(con), add = TRUE)
+  bytes <- readBin(con, "raw", 1e6)
+  ends <- utils::head(grepRaw("\n", bytes, fixed = TRUE, all = TRUE), n)
+  writeBin(if (length(ends)) utils::head(bytes, max(ends)) else bytes, copy)
   read_brief_file(replace(file, "path", copy))
 }
 

@@ -48,8 +48,8 @@ cli_run_line <- function(args) {
       cli_exit[["wrong_use"]]
     },
     error = function(cnd) {
-      # A reader such as head that has seen enough closes the pipe: no error.
-      if (grepl("SIGPIPE|Broken pipe|cannot write to this connection", conditionMessage(cnd))) {
+      # A reader such as head that has seen enough closes the pipe: no error of ours.
+      if (!inherits(cnd, "hinterfeld_error") && is.null(cnd$parent) && output_closed_kernel()) {
         return(cli_exit[["done"]])
       }
       cli_say(paste("hinterfeld:", problem_with_causes(cnd)))

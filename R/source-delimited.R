@@ -131,6 +131,7 @@ delimited_names <- function(path, options, call = caller_env()) {
     if (is.null(text)) stop_not_encoded(start, ends, 0, path, encoding, call)
     start <- text
   }
+  if (any(start == 0)) stop_odd_byte(list(line = 1, byte = 0), path, call)
   delimiter <- options$delimiter %||% find_delimiter(heading_text(start, path, call))
   first_names_kernel(start, delimiter)
 }

@@ -167,10 +167,11 @@ stop_odd_byte <- function(odd, path, call) {
   place <- sprintf("Line %s of %s", group_digits(odd$line), shown_file(path))
   if (odd$byte == 0) {
     stop_because("encoding", paste(place, "holds a NUL byte, which no text does."),
-                 i = "Is it text at all? For UTF-16 without a byte order mark: `encoding = \"UTF-16LE\"`.", call = call)
+                 i = sprintf("Is it text at all? For UTF-16 without a byte order mark: %s.",
+                             as_typed("encoding = \"UTF-16LE\"")), call = call)
   }
   stop_because("encoding", sprintf("%s is not UTF-8 text: it holds the byte 0x%02x.", place, odd$byte),
-               i = "Say how the file is encoded, for example `encoding = \"latin1\"` or `\"windows-1252\"`.",
+               i = sprintf("Say how the file is encoded, for example %s.", as_typed("encoding = \"windows-1252\"")),
                call = call)
 }
 

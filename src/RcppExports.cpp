@@ -294,6 +294,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// output_closed_kernel
+bool output_closed_kernel();
+RcppExport SEXP _hinterfeld_output_closed_kernel() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(output_closed_kernel());
+    return rcpp_result_gen;
+END_RCPP
+}
 // file_stamps_kernel
 Rcpp::CharacterVector file_stamps_kernel(Rcpp::CharacterVector paths);
 RcppExport SEXP _hinterfeld_file_stamps_kernel(SEXP pathsSEXP) {
@@ -906,6 +915,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hinterfeld_flush_file_kernel", (DL_FUNC) &_hinterfeld_flush_file_kernel, 1},
     {"_hinterfeld_same_rights_kernel", (DL_FUNC) &_hinterfeld_same_rights_kernel, 2},
     {"_hinterfeld_output_failed_kernel", (DL_FUNC) &_hinterfeld_output_failed_kernel, 0},
+    {"_hinterfeld_output_closed_kernel", (DL_FUNC) &_hinterfeld_output_closed_kernel, 0},
     {"_hinterfeld_file_stamps_kernel", (DL_FUNC) &_hinterfeld_file_stamps_kernel, 1},
     {"_hinterfeld_file_kind_kernel", (DL_FUNC) &_hinterfeld_file_kind_kernel, 1},
     {"_hinterfeld_silence_kernel", (DL_FUNC) &_hinterfeld_silence_kernel, 0},

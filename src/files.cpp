@@ -10,6 +10,7 @@
 #if !defined(_WIN32)
 #include <dlfcn.h>
 #include <fcntl.h>
+#include <poll.h>
 #include <unistd.h>
 #endif
 
@@ -81,6 +82,17 @@ bool output_failed_kernel() {
   struct stat about;
   if (failed && fstat(STDOUT_FILENO, &about) == 0 && (S_ISFIFO(about.st_mode) || S_ISSOCK(about.st_mode))) return false;
   return failed;
+#endif
+}
+
+// Has the reader of standard output closed it?
+// [[Rcpp::export(rng = false)]]
+bool output_closed_kernel() {
+#if defined(_WIN32)
+  return false;
+#else
+  pollfd output{STDOUT_FILENO, POLLOUT, 0};
+  return poll(&output, 1, 0) > 0 && (output.revents & (POLLERR | POLLHUP)) != 0;
 #endif
 }
 

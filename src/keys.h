@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "threads.h"
+#include "seed.h"
 
 namespace tally {
 
@@ -124,12 +125,6 @@ class KeySpace {
   uint64_t size_ = 1;
 };
 
-inline uint64_t mix(uint64_t x) {
-  x ^= x >> 32;
-  x *= 0x9E3779B97F4A7C15u;
-  return x ^ (x >> 29);
-}
-
 constexpr uint32_t kNone = UINT32_MAX;
 
 // A slot for each number that turns up, in order of first appearance, found by hashing.
@@ -161,6 +156,11 @@ class Slots {
   uint64_t number(std::size_t slot) const { return numbers_[slot]; }
 
  private:
+  uint64_t mix(uint64_t x) const {
+    x ^= x >> 32;
+    x *= by_;
+    return x ^ (x >> 32);
+  }
   uint64_t place(uint64_t number) const {
     uint64_t at = mix(number) & (table_.size() - 1);
     while (table_[at] != kNone && numbers_[table_[at]] != number) at = (at + 1) & (table_.size() - 1);
@@ -175,6 +175,7 @@ class Slots {
     }
   }
 
+  uint64_t by_ = seed::odd();
   std::vector<uint32_t> table_;
   std::vector<uint64_t> numbers_;
 };

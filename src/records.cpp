@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <atomic>
 #include <cstdio>
+#include <cstring>
 #include <memory>
 #include <numeric>
 
@@ -104,6 +105,9 @@ class Reader {
   std::vector<File> files_;
 };
 
+// A quote that is open for more bytes than this is not closed.
+constexpr std::size_t kLongestQuoted = 100000000;
+
 // A file in blocks that end where a record ends, each followed by a line end that is none of its own.
 class Blocks {
  public:
@@ -118,12 +122,13 @@ class Blocks {
     filled_ -= end_;
     std::copy(held + end_, held + end_ + filled_, held);
     end_ = 0;
+    bool inside = records::quotes_in(data(), data() + filled_) % 2 == 1;
     while (end_ == 0) {
       places_.clear();
-      bool inside = records::quotes_in(data(), data() + filled_) % 2 == 1;
+      // No record ends before this.
+      const std::size_t before = filled_;
       if (!ended_) {
         held_.make_room(filled_ + size_ + records::kBehind);
-        const std::size_t before = filled_;
         const std::size_t got = reader_.read(offset_ + static_cast<double>(filled_), size_, held_.data() + filled_,
                                              quotes_);
         filled_ += got;
@@ -134,7 +139,12 @@ class Blocks {
         }
       }
       if (filled_ == 0) return false;
-      end_ = ended_ ? filled_ : records::last_record_end(data(), data() + filled_, inside) - data();
+      const char* const behind = records::last_record_end(data() + before, data() + filled_, inside);
+      end_ = behind == data() + before ? 0 : behind - data();
+      // What is wrong with a record is said without reading more of it.
+      ended_ = ended_ || (end_ == 0 && ((inside && filled_ > kLongestQuoted) ||
+                                        std::memchr(data() + before, 0, filled_ - before) != nullptr));
+      if (ended_) end_ = filled_;
       Rcpp::checkUserInterrupt();
     }
     // What stands behind is kept while a line end takes its place.

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "records.h"
+#include "seed.h"
 
 namespace relay {
 
@@ -58,7 +59,7 @@ class Texts {
     const char* const mask = kKept + kStart - std::min(n, kStart);
     return {word_at(at) & word_at(mask), word_at(at + 8) & word_at(mask + 8)};
   }
-  static std::uint64_t hash_of(const Start& start, const char* at, std::size_t n) {
+  std::uint64_t hash_of(const Start& start, const char* at, std::size_t n) const {
     std::uint64_t hash = mixed(mixed(start.first ^ n) ^ start.second);
     for (std::size_t k = kStart; k < n; k += kStart) {
       const Start more = start_of(at + k, n - k);
@@ -66,9 +67,7 @@ class Texts {
     }
     return hash;
   }
-  static std::uint64_t mixed(std::uint64_t x) {
-    return (x ^ x >> 32) * 0x9E3779B97F4A7C15u;
-  }
+  std::uint64_t mixed(std::uint64_t x) const { return (x ^ x >> 32) * by_; }
   // Out of line, so that the loops that call code() stay short.
   __attribute__((noinline)) int look_up(std::uint64_t hash, const Start& start, const char* at, std::size_t n) {
     std::size_t place = hash >> shift_;
@@ -101,6 +100,7 @@ class Texts {
 
   // The place in the table is the highest bits of the hash, which depend on the whole text.
   int shift_ = 56;
+  std::uint64_t by_ = seed::odd();
   std::vector<Entry> table_;
   std::vector<std::size_t> starts_;
   std::string bytes_;
