@@ -1,5 +1,6 @@
-# Answers that take long are made by a copy of this process, so that other readers do not wait; it ends when its reader
-# chooses something else.
+# What takes long is made by copies of this process, so that other readers do not wait: as many at once as there are
+# processors, the others in line. What several readers ask for is made once; a copy ends when all of them chose something
+# else.
 
 # Many groups take long, and many lines if the measure is not just added up.
 is_long <- function(facts, table) {
@@ -9,26 +10,76 @@ is_long <- function(facts, table) {
   can_fork() && (prod(key_sizes(keys)) > limit || !plain && facts$lines > 20 * limit)
 }
 
-# `use` is given what `work` returns, as heard_job() does, unless another choice comes first.
-in_copy_of_desk <- function(me, version, work, use) {
-  me$copy <- copy <- start_copy(work)
-  look <- function() {
-    done <- suppressWarnings(parallel::mccollect(copy, wait = FALSE))
-    if (is.null(done)) {
-      return(later_for(me, version, look, 0.05))
-    }
-    me$copy <- NULL
-    use(done[[1]] %||% list(error = simpleError("The copy ended.")))
+# The line: jobs by what they make, each with the readers who wait for it and, once it has begun, its copy.
+desk_line <- new.env(parent = emptyenv())
+
+# `use` is given what `work` returns, as heard_job() does, unless another choice comes first. `of` is what it is made of.
+in_copy_of_desk <- function(me, version, of, work, use) {
+  key <- rlang::hash(list(rlang::obj_address(me$desk$shared), of))
+  job <- desk_line$jobs[[key]]
+  if (is.null(job)) {
+    job <- list2env(list(work = work, readers = list(), copy = NULL), parent = emptyenv())
+    desk_line$jobs[[key]] <- job
   }
-  later_for(me, version, look, 0.05)
+  job$readers <- c(job$readers, list(list(me = me, version = version, use = use)))
+  me$job <- job
+  serve_line()
 }
 
-end_copy <- function(me) {
-  if (!is.null(me$copy)) {
-    tools::pskill(me$copy$pid, tools::SIGKILL)
-    suppressWarnings(parallel::mccollect(me$copy))
-    me$copy <- NULL
+# Begins what there is a processor for, and looks again as long as something is under way.
+serve_line <- function() {
+  running <- sum(vapply(desk_line$jobs, function(job) !is.null(job$copy), NA))
+  for (job in desk_line$jobs) {
+    if (is.null(job$copy) && running < min(8L, processors_kernel())) {
+      job$copy <- start_copy(job$work)
+      running <- running + 1L
+    }
   }
+  if (running > 0 && !isTRUE(desk_line$looks)) {
+    desk_line$looks <- TRUE
+    later::later(look_at_line, 0.02)
+  }
+}
+
+look_at_line <- function() {
+  desk_line$looks <- FALSE
+  for (key in names(desk_line$jobs)) {
+    job <- desk_line$jobs[[key]]
+    done <- if (!is.null(job$copy)) suppressWarnings(parallel::mccollect(job$copy, wait = FALSE))
+    if (is.null(done)) next
+    desk_line$jobs[[key]] <- NULL
+    for (reader in job$readers) {
+      reader$me$job <- NULL
+      use_later(reader, done[[1]] %||% list(error = simpleError("The copy ended.")))
+    }
+  }
+  serve_line()
+}
+
+use_later <- function(reader, done) {
+  # The next reader of a loop is another one.
+  force(reader)
+  force(done)
+  later_for(reader$me, reader$version, function() reader$use(done), 0)
+}
+
+# This reader waits no longer.
+end_copy <- function(me) {
+  job <- me$job
+  me$job <- NULL
+  if (is.null(job)) {
+    return(invisible())
+  }
+  job$readers <- Filter(function(reader) !identical(reader$me, me), job$readers)
+  if (length(job$readers)) {
+    return(invisible())
+  }
+  if (!is.null(job$copy)) {
+    tools::pskill(job$copy$pid, tools::SIGKILL)
+    suppressWarnings(parallel::mccollect(job$copy))
+  }
+  desk_line$jobs <- Filter(function(other) !identical(other, job), desk_line$jobs)
+  serve_line()
 }
 
 # An answer that a copy has made, with the facts of this process.
@@ -38,4 +89,20 @@ answer_of_copy <- function(me, done) {
   table <- made$table
   if (!is.null(answer_of(table))) table <- set_answer(table, facts = handle_kernel(facts))
   new_desk_answer(me$state, facts, table, made$notes)
+}
+
+# What was made for one reader is kept for the others: the latest of a desk, by what it is made of.
+shared_by_readers <- function(desk, of) {
+  desk$shared$kept[[rlang::hash(of)]]
+}
+
+share_with_readers <- function(desk, of, value) {
+  kept <- desk$shared$kept
+  kept[[rlang::hash(of)]] <- value
+  desk$shared$kept <- utils::tail(kept, 60)
+  value
+}
+
+made_once <- function(desk, of, make) {
+  shared_by_readers(desk, of) %||% share_with_readers(desk, of, make())
 }

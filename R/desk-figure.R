@@ -149,8 +149,9 @@ drawn_of <- function(me) {
 
 # The picture of this reader, if it still is that of the answer, with its marks at the rows of now; else NULL.
 kept_picture <- function(me) {
-  former <- me$drawn
-  if (!identical(former$of, drawn_of(me))) {
+  of <- drawn_of(me)
+  former <- if (identical(me$drawn$of, of)) me$drawn else shared_by_readers(me$desk, list("drawn", of))
+  if (is.null(former)) {
     return(NULL)
   }
   keys <- answer_of(me$answer$table)$keys
@@ -165,6 +166,7 @@ kept_picture <- function(me) {
 keep_picture <- function(me, picture) {
   keys <- answer_of(me$answer$table)$keys
   me$drawn <- list(of = drawn_of(me), picture = picture, keys = tibble::as_tibble(me$answer$table)[keys])
+  share_with_readers(me$desk, list("drawn", me$drawn$of), me$drawn)
   picture
 }
 

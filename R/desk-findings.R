@@ -30,7 +30,7 @@ findings_tags <- function(found) {
 # Beside the first view only, and after a moment: whoever goes on at once does not wait for them. They are looked for
 # once for all readers, by a copy of the process where there can be one.
 offer_findings <- function(me, version) {
-  if (identical(me$state, first_state(me$desk$facts))) {
+  if (identical(me$state, desk_start(me$desk))) {
     later_for(me, version, function() show_findings(me, version), if (is.null(me$desk$shared$found)) 1 else 0)
   }
 }
@@ -43,7 +43,7 @@ show_findings <- function(me, version) {
   look <- function() desk_findings(me$desk$facts)
   found <- me$desk$shared$found
   if (is.null(found) && can_fork()) {
-    in_copy_of_desk(me, version, look, function(done) show(value_of_copy(done)))
+    in_copy_of_desk(me, version, "findings", look, function(done) show(value_of_copy(done)))
   } else {
     show(found %||% look())
   }

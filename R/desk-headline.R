@@ -1,9 +1,7 @@
 # Above the first view: the numbers that a reader asks for first, and what can be done with the page.
 
-# Made once for all readers.
 headline_of <- function(desk) {
-  if (is.null(desk$shared$headline)) desk$shared$headline <- headline_tags(desk$facts)
-  desk$shared$headline
+  made_once(desk, "headline", function() page_html(headline_tags(desk$facts)))
 }
 
 headline_tags <- function(facts) {
@@ -21,7 +19,7 @@ headline_tags <- function(facts) {
 # The last inquiries of a reader, each once, latest first, and the way back to the first view.
 earlier_tags <- function(me) {
   tags <- htmltools::tags
-  first <- first_state(me$desk$facts)
+  first <- desk_start(me$desk)
   former <- Filter(function(state) !identical(state, me$state) && !identical(state, first), me$earlier)
   shown <- c(utils::head(former, 10), if (!identical(me$state, first)) list(first))
   if (length(shown) == 0) {

@@ -1,8 +1,11 @@
 # What one reader's page is sent: parts of it, problems, and what comes a moment later.
 
 put <- function(me, ...) {
-  html <- lapply(list(...), function(tags) if (is.character(tags)) tags else html_of(htmltools::tagList(tags)))
-  me$session$sendCustomMessage("desk-put", html)
+  me$session$sendCustomMessage("desk-put", lapply(list(...), page_html))
+}
+
+page_html <- function(tags) {
+  if (is.character(tags)) tags else as.character(html_of(htmltools::tagList(tags)))
 }
 
 # Whatever runs for a reader, at once or later, runs in here: an error is told in the page, the last answer stays, and

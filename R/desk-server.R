@@ -34,7 +34,7 @@ count_reader <- function(desk, more) {
 }
 
 begin_with <- function(me, link) {
-  state <- first_state(me$desk$facts)
+  state <- desk_start(me$desk)
   if (isTRUE(grepl("[?&]inquiry=", link))) {
     tell_problem(me, state <- state_of_link(link, me$desk$facts))
   }
@@ -63,7 +63,8 @@ show_state <- function(me, state, push = TRUE) {
   me$version <- me$version + 1L
   version <- me$version
   me$page <- me$figure_page <- 1L
-  put(me, inquiry = sentence_tags(state, me$desk), findings = "")
+  sentence <- made_once(me$desk, list("sentence", state), function() page_html(sentence_tags(state, me$desk)))
+  put(me, inquiry = sentence, findings = "")
   me$session$sendCustomMessage("desk-link", list(link = state_link(state), push = push, version = version))
   me$session$sendCustomMessage("desk-busy", TRUE)
   later_for(me, version, function() show_answer(me, version))
@@ -72,11 +73,25 @@ show_state <- function(me, state, push = TRUE) {
 show_answer <- function(me, version) {
   if (tell_problem(me, long <- is_long(me$desk$facts, me$state$table)) && long) {
     put(me, notice = "This takes a while. Another choice ends it.")
-    in_copy_of_desk(me, version, function() as.list(desk_answer(me$desk, me$state))[c("table", "notes")],
+    desk <- me$desk
+    state <- me$state
+    in_copy_of_desk(me, version, list("answer", state),
+                    function() as.list(desk_answer(desk, state))[c("table", "notes")],
                     function(done) put_answer(me, version, answer_of_copy(me, done)))
   } else {
-    put_answer(me, version, desk_answer(me$desk, me$state))
+    of <- list("answer", me$state)
+    answer <- shared_by_readers(me$desk, of) %||% desk_answer(me$desk, me$state)
+    if (nrow(answer$table) < 5000) share_with_readers(me$desk, of, answer)
+    put_answer(me, version, answer)
   }
+}
+
+# What all readers see who ask the same.
+shown_answer <- function(desk, answer) {
+  made_once(desk, list("shown", answer$state), function() {
+    lapply(list(table = answer_table_tags(answer), aside = aside_tags(desk, answer), notes = notes_tags(answer)),
+           page_html)
+  })
 }
 
 put_answer <- function(me, version, answer) {
@@ -91,9 +106,10 @@ put_answer <- function(me, version, answer) {
   me$answer <- answer
   me$answered <- version
   remember_state(me, me$state)
-  put(me, table = answer_table_tags(answer), aside = aside_tags(me$desk, answer), notes = notes_tags(answer),
+  shown <- shown_answer(me$desk, answer)
+  put(me, table = shown$table, aside = shown$aside, notes = shown$notes,
       notice = "", answer = as.character(version), earlier = earlier_tags(me),
-      headline = if (identical(me$state, first_state(me$desk$facts))) headline_of(me$desk) else "")
+      headline = if (identical(me$state, desk_start(me$desk))) headline_of(me$desk) else "")
   me$session$sendCustomMessage("desk-mark", answer$state$mark$rows %||% "none")
   # The page lays the table out meanwhile, and says how much room is left for the figure.
   later_for(me, version, function() show_figure(me, version), 0.06)
@@ -103,7 +119,10 @@ put_answer <- function(me, version, answer) {
 show_figure <- function(me, version) {
   kept <- kept_picture(me)
   if (is.null(kept) && isTRUE(me$desk$shared$readers > 1) && can_fork()) {
-    in_copy_of_desk(me, version, function() answer_picture(me$answer, me$room, me$figure_page),
+    # The reader may be elsewhere when it is drawn for others.
+    answer <- me$answer
+    of <- drawn_of(me)
+    in_copy_of_desk(me, version, list("picture", of), function() answer_picture(answer, of$room, of$page),
                     function(done) put_figure(me, version, value_of_copy(done)))
   } else {
     put_figure(me, version, kept %||% answer_picture(me$answer, me$room, me$figure_page))
@@ -117,7 +136,8 @@ put_figure <- function(me, version, picture) {
   put(me, figure = tags, answer = as.character(version))
   me$figured <- version
   later_for(me, version, function() {
-    put(me, `adds-up` = escape(adds_up_words(me$answer)))
+    put(me, `adds-up` = made_once(me$desk, list("adds up", me$answer$state),
+                                  function() escape(adds_up_words(me$answer))))
     me$session$sendCustomMessage("desk-settled", version)
     offer_findings(me, version)
   })
@@ -138,13 +158,19 @@ notes_tags <- function(answer) {
 # What the page asks for comes from outside: an act that is unknown does nothing, and one with invalid values only says
 # so.
 desk_act <- function(me, ask) {
-  act <- if (is.list(ask) && rlang::is_string(ask$act)) desk_acts[[ask$act]]
+  act <- if (is_within_bounds(ask) && is.list(ask) && rlang::is_string(ask$act)) desk_acts[[ask$act]]
   if (is.null(act)) {
     return(invisible())
   }
   # The page itself says how wide it is.
   if (ask$act != "room") me$notice <- NULL
   tell_problem(me, act(me, ask))
+}
+
+# A page sends a few fields, at most some hundred values and one long link. Whatever is more comes from elsewhere, and is
+# not even looked at.
+is_within_bounds <- function(ask) {
+  utils::object.size(ask) < 2e5 && all(nchar(unlist(ask, use.names = FALSE), "bytes", allowNA = TRUE) <= max_link)
 }
 
 change_with <- function(me, clause, given, state = me$state) {
@@ -331,7 +357,7 @@ desk_acts <- list(
   link = function(me, ask) {
     check_text(ask$link, "link", call = NULL)
     show_state(me, if (grepl("inquiry=", ask$link)) state_of_link(ask$link, me$desk$facts) else
-      first_state(me$desk$facts), push = isTRUE(ask$push))
+      desk_start(me$desk), push = isTRUE(ask$push))
   },
   renew = function(me, ask) {
     if (is.null(me$desk$brief)) {

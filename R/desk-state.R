@@ -109,6 +109,10 @@ look_problems <- function(state, facts) {
 
 mark_kinds <- c("up", "down", "best", "text")
 
+desk_start <- function(desk) {
+  made_once(desk, "start", function() first_state(desk$facts))
+}
+
 # A fresh desk: the months of the last year, each against the year before; of a single year, revenue by product.
 first_state <- function(facts) {
   measures <- list(facts_numbers(facts)[1])

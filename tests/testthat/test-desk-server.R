@@ -42,8 +42,8 @@ test_that("an answer that takes long is made by a copy, which another choice end
   # Two choices after another: the copy that works on the first is ended.
   choose <- function(column) {
     quiet(desk_act(reader$me, list(act = "choose", part = "by", given = list(by = list(column)))))
-    while (is.null(reader$me$copy)) later::run_now(0.05)
-    reader$me$copy$pid
+    while (is.null(reader$me$job$copy)) later::run_now(0.05)
+    reader$me$job$copy$pid
   }
   quiet(reader$act(act = "link", link = ""))
   first <- choose("product")
