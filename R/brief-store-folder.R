@@ -7,8 +7,8 @@
 open_store <- function(folder, alone = FALSE, call = caller_env()) {
   is_file <- file.exists(folder) && !dir.exists(folder)
   if (is_file || !file.exists(file.path(folder, "index.json")) && length(setdiff(entries_of(folder), ".lock"))) {
-    stop_because("file", sprintf("\"%s\" is a %s.", folder,
-                                 if (is_file) "file, not a folder for a store" else "folder of other files, not a store"),
+    what <- if (is_file) "file, not a folder for a store" else "folder of other files, not a store"
+    stop_because("file", sprintf("\"%s\" is a %s.", folder, what),
                  i = "Give another folder, new or one in which a run keeps parts.", call = call)
   }
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)

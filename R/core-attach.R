@@ -127,7 +127,7 @@ check_key_types <- function(ours, theirs, our_name, their_name, call) {
     stop_because("key_type", sprintf("Key `%s` is %s in the lines and %s in the table.", our_name, kinds[1], kinds[2]),
                  x = sprintf("For example %s here and %s there.", examples_of(ours[!is.na(ours)], 2),
                              examples_of(theirs[!is.na(theirs)], 2)),
-                 i = sprintf("Read both as text: %s.", as_typed(sprintf("load_table(path, types = c(%s = \"text\"))", their_name))),
+                 i = sprintf("Read both as text: %s.", typed_type(their_name, "text")),
                  call = call)
   }
 }

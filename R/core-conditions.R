@@ -49,7 +49,8 @@ check_repeated <- function(expr, env, book) {
   }
 }
 
-repeating <- c("==", "!=", "<", "<=", ">", ">=", "&", "|", "+", "-", "*", "/", "^", "%%", "%/%", "pmin", "pmax", "ifelse")
+repeating <- c("==", "!=", "<", "<=", ">", ">=", "&", "|", "+", "-", "*", "/", "^", "%%", "%/%", "pmin", "pmax",
+               "ifelse")
 
 # What an operand of a condition gives for each line, or for all: a vector.
 evaluate_operand <- function(expr, env, book) {

@@ -31,7 +31,8 @@
 #'   `order`; all other columns keep their names.
 #' @section Reasons: `blank row`, `no day`, `day not readable`, `no product`, `no revenue`, `revenue not a number`,
 #'   `too large` (above 22 trillion with two decimals), `units not a number`. A line is given the first reason that
-#'   applies. Blank units and order numbers are no reason: the line counts, and what needs them leaves it out and says so.
+#'   applies. Blank units and order numbers are no reason: the line counts, and what needs them leaves it out and says
+#'   so.
 #' @section Coverage: A period can be compared if the data cover all of its days. A few days without a line before the
 #'   first one count as days without sales: as many as 19 of 20 gaps between two days with lines are long, at least 1
 #'   and at most 6. So a year whose data begin on 2 January is whole, and one whose data begin on 15 January is not.

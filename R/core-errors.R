@@ -48,6 +48,11 @@ brief_words <- c(
   `leave_out()` = "`leave_out`", `add_running_total()` = "`running_total`", lines = "`lines`", attach = "`attach`"
 )
 
+# How a column is read as another type.
+typed_type <- function(column, type) {
+  as_typed(sprintf("load_table(path, types = c(%s = \"%s\"))", column, type))
+}
+
 # `load_table(path, types = c(x = "number"))` as `types: {x: number}`, `add_rank()` as `rank`.
 typed_in_brief <- function(code) {
   expr <- tryCatch(str2lang(code), error = function(cnd) NULL)
@@ -81,10 +86,14 @@ typed_in_brief <- function(code) {
   }
 }
 
-# Control characters move a terminal's cursor, change its colours or answer for its user, and no XML may hold them; a
-# byte order mark inside a text is not seen at all. They show as what they are, a character that cannot be shown.
+# Control characters move a terminal's cursor, change its colours or answer for its user, and no XML may hold them;
+# marks of direction let a text read as another one; a byte order mark or a space without width is not seen at all. They
+# show as what they are, a character that cannot be shown.
+unprintable <- paste0("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\\x{80}-\\x{9f}\\x{200b}\\x{202a}-\\x{202e}",
+                      "\\x{2066}-\\x{2069}\\x{feff}]")
+
 printable <- function(text) {
-  gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f\\x{80}-\\x{9f}\\x{feff}]", "\ufffd", enc2utf8(text), perl = TRUE)
+  gsub(unprintable, "\ufffd", enc2utf8(text), perl = TRUE)
 }
 
 say <- function(kind, ...) {

@@ -27,8 +27,8 @@ formula_minor <- function(formula, book, decimals, one_by_one = FALSE) {
 
 # The decimals of a sum or a product follow from its operands; those of a quotient only from its values.
 formula_decimals <- function(formula, book) {
-  formula$decimals %||% line_decimals_kernel(formula$ops, formula$arguments, formula$columns, formula$scales, book$lines,
-                                             max_decimals, threads_wanted())
+  formula$decimals %||% line_decimals_kernel(formula$ops, formula$arguments, formula$columns, formula$scales,
+                                             book$lines, max_decimals, threads_wanted())
 }
 
 # An expression as the compiled code takes it: `ops` in the order in which they are computed, their `arguments`, the
@@ -101,7 +101,8 @@ evaluated_formula <- function(expr, env, book, name, call) {
   if (!is.numeric(values) || inherits(values, "Date")) {
     return(list(values = values, names = numbers_among(used, book)))
   }
-  formula <- plain_formula(if (is.object(values)) as.double(values) else as.vector(values), names = numbers_among(used, book))
+  formula <- plain_formula(if (is.object(values)) as.double(values) else as.vector(values),
+                           names = numbers_among(used, book))
   # Whole numbers, such as a year, are exact however they came about; others are if R only handed them on.
   if (length(used) && formula$decimals > 0 && !rlang::is_call(expr, c("as.numeric", "as.double", "replace"))) {
     formula$inexact <- expression_text(expr)
@@ -136,7 +137,7 @@ texts_in_numbers <- function(quo, data) {
   texts <- used[vapply(used, function(name) type_of(data[[name]]) == "text", NA)]
   if (length(texts)) {
     c(x = sprintf("%s %s text.", columns_named(texts), if (length(texts) == 1) "is" else "are"),
-      i = sprintf("Read it as a number: %s.", as_typed(sprintf("load_table(path, types = c(%s = \"number\"))", texts[1]))))
+      i = sprintf("Read it as a number: %s.", typed_type(texts[1], "number")))
   }
 }
 
@@ -190,10 +191,11 @@ exact_calls <- list(
   pmin = function(args, value, ...) if (is.null(names(args))) fold_formulas("least", lapply(args, value)),
   pmax = function(args, value, ...) if (is.null(names(args))) fold_formulas("largest", lapply(args, value)),
   round = function(args, value, env, ...) {
-    digits <- if (length(args) == 1) 0 else if (length(args) == 2 && all(rlang::names2(args) %in% c("", "x", "digits"))) {
+    given <- c(rlang::names2(args), "")[2]
+    digits <- if (length(args) == 1) 0 else if (length(args) == 2 && given %in% c("", "digits")) {
       tryCatch(eval(args[[2]], env), error = function(cnd) NULL)
     }
-    if (rlang::is_integerish(digits, 1, finite = TRUE) && abs(digits) <= 15 && !"digits" %in% names(args)[1]) {
+    if (rlang::is_integerish(digits, 1, finite = TRUE) && abs(digits) <= 15 && rlang::names2(args)[1] == "") {
       join_formulas("round", list(value(args[[1]])), function(...) max(0L, as.integer(digits)), as.integer(digits))
     }
   },

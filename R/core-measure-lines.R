@@ -183,7 +183,8 @@ check_sum_of_rate <- function(x, book, call) {
   stop_because("measure",
                sprintf("A sum of `%s` adds up what each line divides, which means nothing.",
                        name %||% expression_text(expr)),
-               i = sprintf("Divide the sums: %s.", as_typed(sprintf("ratio_of(%s, to = %s)", factors[1], factors[2]))), call = call)
+               i = sprintf("Divide the sums: %s.",
+                           as_typed(sprintf("ratio_of(%s, to = %s)", factors[1], factors[2]))), call = call)
 }
 
 # The two parts of a quotient of columns, also times or less a constant; NULL where an expression is none.

@@ -5,7 +5,8 @@ check_roles_given <- function(quos, call = caller_env()) {
   for (role in c("day", "revenue", "product")) {
     if (rlang::quo_is_missing(quos[[role]]) || rlang::quo_is_null(quos[[role]])) {
       stop_because("role", sprintf("The daybook needs `%s`: a column of the lines.", role),
-                   i = sprintf("For example %s.", as_typed("daybook(lines, day = order_day, revenue = amount, product = item)")),
+                   i = sprintf("For example %s.",
+                               as_typed("daybook(lines, day = order_day, revenue = amount, product = item)")),
                    call = call)
     }
   }
@@ -121,11 +122,13 @@ text_operands <- function(expr, env, columns) {
   }
   operands <- Filter(Negate(rlang::is_missing), as.list(expr)[-1])
   given <- function(operand) !is.symbol(operand) || !as.character(operand) %in% columns
-  takes <- rlang::is_call(expr, c("reads_as", "tolower", "toupper", "trimws", "nchar", "startsWith", "endsWith", "substr",
-                                  "grepl", "sub", "gsub")) ||
+  takes <- rlang::is_call(expr, takes_texts) ||
     rlang::is_call(expr, c("==", "!=", "%in%")) && any(lengths(lapply(Filter(given, operands), constant_text, env)) > 0)
   unique(c(if (takes) all.vars(expr), unlist(lapply(operands, text_operands, env, columns))))
 }
+
+takes_texts <- c("reads_as", "tolower", "toupper", "trimws", "nchar", "startsWith", "endsWith", "substr", "grepl",
+                 "sub", "gsub")
 
 stop_revenue_type <- function(values, expr, call) {
   stop_because("role", sprintf("`revenue` must be numbers; `%s` is %s.", expression_text(expr), type_of(values)),
@@ -199,7 +202,7 @@ stop_day_format_unused <- function(x, name, day_format, call) {
   stop_because("day_format",
                sprintf("%s reads text, but `%s` is %s already.", typed_format(day_format), name, type_of(x)),
                i = sprintf("Read the column as text: %s, or leave %s out.",
-                           as_typed(sprintf("load_table(path, types = c(%s = \"text\"))", name)), as_typed("day_format")),
+                           typed_type(name, "text"), as_typed("day_format")),
                call = call)
 }
 

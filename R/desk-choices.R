@@ -6,7 +6,7 @@ choice <- function(type, name, value, label, checked = FALSE, note = NULL, why =
   tags$label(class = if (!is.null(why)) "refused",
              tags$input(type = type, name = name, value = value, checked = if (checked) NA,
                         disabled = if (!is.null(why)) NA),
-             " ", tags$span(printable(label)),
+             " ", tags$span(printable(shorten(label, longest_name))),
              if (!is.null(why %||% note)) list(" ", tags$span(class = "quiet", "\u00b7 ", printable(why %||% note))))
 }
 

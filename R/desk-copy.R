@@ -1,6 +1,6 @@
 # What takes long is made by copies of this process, so that other readers do not wait: as many at once as there are
-# processors, the others in line. What several readers ask for is made once; a copy ends when all of them chose something
-# else.
+# processors, the others in line. What several readers ask for is made once; a copy ends when all of them chose
+# something else.
 
 # Many groups take long, and many lines if the measure is not just added up.
 is_long <- function(facts, table) {
@@ -13,7 +13,8 @@ is_long <- function(facts, table) {
 # The line: jobs by what they make, each with the readers who wait for it and, once it has begun, its copy.
 desk_line <- new.env(parent = emptyenv())
 
-# `use` is given what `work` returns, as heard_job() does, unless another choice comes first. `of` is what it is made of.
+# `use` is given what `work` returns, as heard_job() does, unless another choice comes first. `of` is what it is made
+# of.
 in_copy_of_desk <- function(me, version, of, work, use) {
   key <- rlang::hash(list(rlang::obj_address(me$desk$shared), of))
   job <- desk_line$jobs[[key]]

@@ -167,8 +167,8 @@ desk_act <- function(me, ask) {
   tell_problem(me, act(me, ask))
 }
 
-# A page sends a few fields, at most some hundred values and one long link. Whatever is more comes from elsewhere, and is
-# not even looked at.
+# A page sends a few fields, at most some hundred values and one long link. Whatever is more comes from elsewhere, and
+# is not even looked at.
 is_within_bounds <- function(ask) {
   utils::object.size(ask) < 2e5 && all(nchar(unlist(ask, use.names = FALSE), "bytes", allowNA = TRUE) <= max_link)
 }

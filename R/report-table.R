@@ -64,7 +64,7 @@ html_heading <- function(form, head) {
 # A cell shows a readable text and carries the exact value: the browser sorts by it.
 # `part` is that of a step that the column is.
 html_cells <- function(values, form, calendar, output) {
-  text <- escape(shown_text(values, form, calendar))
+  text <- escape(shorten(shown_text(values, form, calendar), longest_name))
   if (identical(output, "comparable")) text <- name_words(text)
   if (is_number(form)) text <- sub("^-", "\u2212", text)
   text[is.na(values)] <- "&ndash;"
@@ -84,6 +84,9 @@ html_cells <- function(values, form, calendar, output) {
   sprintf('<td%s data-value="%s">%s</td>', ifelse(class == "", "", sprintf(' class="%s"', class)), escape(value),
           gsub("(?<=[0-9]) ", "&nbsp;", text, perl = TRUE))
 }
+
+# No page is wide enough for more of a name.
+longest_name <- 200
 
 plain_columns_text <- function(values, form) {
   if (form$exact) fixed_text(values, form$decimals) else number_text(values)

@@ -129,7 +129,8 @@ finished_tallies <- function(tallies, chunk_audit, shown, call) {
 # If most lines have no readable day or amount, the wrong column or format was given.
 check_mostly_read <- function(trail, call) {
   lines <- trail$lines_before[match("daybook", trail$what)]
-  unread <- trail$what == "set aside" & trail$why %in% c("day not readable", "revenue not a number", "units not a number")
+  of <- c("day not readable", "revenue not a number", "units not a number")
+  unread <- trail$what == "set aside" & trail$why %in% of
   most <- which(unread & trail$lines_before - trail$lines_after > lines / 2)
   if (length(most)) {
     stop_because(if (trail$why[most[1]] == "day not readable") "day_format" else "role",

@@ -70,7 +70,8 @@ unpack <- function(path, to, call) {
 
 stop_no_room <- function(of, call) {
   stop_because("file",
-               sprintf("%s could not be unpacked or converted: the folder for temporary files is full.", shown_file(of)),
+               sprintf("%s could not be unpacked or converted: the folder for temporary files is full.",
+                       shown_file(of)),
                i = sprintf("Make room in \"%s\".", tempdir()), call = call)
 }
 

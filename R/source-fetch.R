@@ -17,7 +17,9 @@ fetched_file <- function(url, call = caller_env()) {
   problem <- fetch_problem(url, file)
   if (!is.null(problem)) {
     stop_because("file", sprintf("\"%s\" cannot be fetched.", shown_address(url)), x = problem[1],
-                 i = if (length(problem) > 1) problem[2] else "Check that the address is right and can be reached from here.", call = call)
+                 i = if (length(problem) > 1) problem[2] else
+                   "Check that the address is right and can be reached from here.",
+                 call = call)
   }
   done <- TRUE
   if (isTRUE(holding$on)) assign(key, file, fetched_files)
@@ -36,8 +38,8 @@ name_in_address <- function(url) {
 fetch_problem <- function(url, file) {
   limit <- getOption("hinterfeld.unpacked_limit", 8e9)
   seconds <- max(3600, getOption("timeout"))
-  handle <- curl::new_handle(url = url, connecttimeout = 30, low_speed_limit = 1, low_speed_time = 60, timeout = seconds,
-                             maxredirs = 10)
+  handle <- curl::new_handle(url = url, connecttimeout = 30, low_speed_limit = 1, low_speed_time = 60,
+                             timeout = seconds, maxredirs = 10)
   into <- file(file, "wb")
   on.exit(close(into))
   say("progress", sprintf("Fetching %s ...", shown_address(url)))
@@ -83,7 +85,8 @@ transfer_problem <- function(words, seconds) {
     "closed with|partial|outstanding" = "The connection ended before the file was complete.",
     "SSL|certificate|TLS" = "The server's certificate is not accepted.",
     "redirect" = "The server sends on more than 10 times.",
-    "URL|[Mm]alformed|bad/illegal" = c("It is not an address.", "Write %20 for a space, for example `https://host/may%20sales.csv`."),
+    "URL|[Mm]alformed|bad/illegal" = c("It is not an address.",
+                                       "Write %20 for a space, for example `https://host/may%20sales.csv`."),
     "[Ff]ailed writing|write" = "It could not be written to the folder for temporary files."
   )
   found <- which(vapply(names(reasons), grepl, NA, x = words))

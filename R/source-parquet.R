@@ -135,7 +135,8 @@ check_whole <- function(table, scan, call) {
   for (name in intersect(names(table), scan$long)) {
     if (any(abs(table[[name]]) >= 2^53, na.rm = TRUE)) {
       stop_because("type",
-                   sprintf("Column `%s` of %s holds whole numbers of more than 15 digits.", name, shown_file(scan$path)),
+                   sprintf("Column `%s` of %s holds whole numbers of more than 15 digits.", name,
+                           shown_file(scan$path)),
                    i = "Write them as text, or leave the column out with `columns`.", call = call)
     }
   }

@@ -19,7 +19,8 @@ source_files <- function(path, call = caller_env()) {
   }))
   again <- duplicated(normalizePath(files, mustWork = FALSE))
   if (any(again)) {
-    stop_because("file", sprintf("%s is named twice: its lines would count double.", quoted(shown_file(files[again][1]))),
+    stop_because("file",
+                 sprintf("%s is named twice: its lines would count double.", quoted(shown_file(files[again][1]))),
                  i = "Give each file once.", call = call)
   }
   for (file in files) check_file(file, call)

@@ -41,13 +41,15 @@
 #'   smallest and largest numbers, and the checksums of its pages. Files written by [deliver()] have a checksum of all
 #'   their values. A value that is damaged in a file whose writer noted none of these may not be noticed.
 #' @section Addresses: The file of an address is fetched whole (package `curl`) into a temporary file, within
-#'   `options(timeout = )` seconds, at least an hour, and up to `options(hinterfeld.unpacked_limit = 8e9)` bytes. Messages,
-#'   errors and records show an address without its user, password and query, and call the file by the end of its path.
-#' @section Errors: `hinterfeld_error_file` for an address that cannot be fetched, a file that is missing, empty, not a regular file, changed while being
-#'   read, or damaged: a gzip file that was cut off or unpacks to more than `options(hinterfeld.unpacked_limit = 8e9)`
-#'   bytes, a Parquet file or workbook that cannot be opened, `hinterfeld_error_encoding` for an unknown encoding or
-#'   text that is not in it, `hinterfeld_error_type` for a value that does not fit its type, `hinterfeld_error_shape`
-#'   for malformed quotes, headings and rows, `hinterfeld_error_column` for unknown columns.
+#'   `options(timeout = )` seconds, at least an hour, and up to `options(hinterfeld.unpacked_limit = 8e9)` bytes.
+#'   Messages, errors and records show an address without its user, password and query, and call the file by the end of
+#'   its path.
+#' @section Errors: `hinterfeld_error_file` for an address that cannot be fetched, and for a file that is missing,
+#'   empty, not a regular file, changed while being read, or damaged: a gzip file that was cut off or unpacks to more
+#'   than `options(hinterfeld.unpacked_limit = 8e9)` bytes, a Parquet file or workbook that cannot be opened,
+#'   `hinterfeld_error_encoding` for an unknown encoding or text that is not in it, `hinterfeld_error_type` for a value
+#'   that does not fit its type, `hinterfeld_error_shape` for malformed quotes, headings and rows,
+#'   `hinterfeld_error_column` for unknown columns.
 #' @export
 #' @examples
 #' load_table(demo_files()[["products"]], types = c(unit_cost = "number"))

@@ -179,7 +179,8 @@ Fraction whole_part(Fraction x) {
   return out;
 }
 
-// A column: whole numbers of 10^-decimals, numbers that are read as decimals, or answers. One value may be for all lines.
+// A column: whole numbers of 10^-decimals, numbers that are read as decimals, or answers. One value may be for all
+// lines.
 struct Column {
   const int* whole = nullptr;
   const double* number = nullptr;

@@ -1,5 +1,5 @@
-// What hashes are made with: another number in each process, so that nobody can choose texts or numbers that meet in one
-// place. Nothing that is returned depends on it.
+// What hashes are made with: another number in each process, so that nobody can choose texts or numbers that meet in
+// one place. Nothing that is returned depends on it.
 #pragma once
 #include <cstdint>
 #include <random>

@@ -1,7 +1,7 @@
 # Formulas over random lines against whole-number arithmetic: revenue, a column and a measure of each formula.
 
 # Each formula with the same in whole numbers: the minor units times `scale`, before they are rounded. `of` is what the
-# result is divided by, for quotients. The columns `c`, `p`, `r`, `d` and `w` are those of random_amounts() in minor units.
+# result is divided by, for quotients. `c`, `p`, `r`, `d` and `w` are the columns of random_amounts() in minor units.
 decimal_formulas <- list(
   list(r = quote(q * price), whole = function(x) x$q * x$p, scale = 1),
   list(r = quote(q * price * (1 - discount)), whole = function(x) x$q * x$p * (100 - x$d), scale = 100),

@@ -91,8 +91,8 @@ test_that("a folder that holds what a run needs is refused before anything is co
   dir.create("sub")
   for (into in c(".", "./", "sub/..", dirname(path), "/", "sub/../nowhere/..")) {
     before <- list.files(all.files = TRUE)
-    expect_error(quiet(run_brief("job.yaml", into = into)), "cannot be the output folder", class = "hinterfeld_error_file",
-                 label = into)
+    expect_error(quiet(run_brief("job.yaml", into = into)), "cannot be the output folder",
+                 class = "hinterfeld_error_file", label = into)
     expect_identical(list.files(all.files = TRUE), before)
   }
   expect_error(quiet(run_brief("job.yaml", into = "both", store = "both")), "holds the store")

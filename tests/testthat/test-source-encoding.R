@@ -153,7 +153,8 @@ test_that("empty lines before the heading are counted, in whatever block they ar
 test_that("UTF-16 that ends inside a character was cut short", {
   file <- withr::local_tempfile(fileext = ".csv")
   for (encoding in c("UTF-16LE", "UTF-16BE")) {
-    text <- iconv("day,product,revenue\n2026-03-02,Sieve,1.50\n2026-03-03,\U1F600", "UTF-8", encoding, toRaw = TRUE)[[1]]
+    lines <- "day,product,revenue\n2026-03-02,Sieve,1.50\n2026-03-03,\U1F600"
+    text <- iconv(lines, "UTF-8", encoding, toRaw = TRUE)[[1]]
     mark <- if (encoding == "UTF-16LE") c(0xff, 0xfe) else c(0xfe, 0xff)
     for (lost in 1:3) {
       writeBin(c(as.raw(mark), utils::head(text, -lost)), file)

@@ -43,9 +43,6 @@ test_that("a file's SHA-256 is that of FIPS 180-4, whatever its size, and the fi
   writeBin(charToRaw("abc"), path)
   of_abc <- "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"
   expect_identical(sha256_file(path), of_abc)
-  bytes <- hinterfeld:::file_bytes_kernel(path)
-  bytes[1] <- as.raw(0)
-  expect_identical(sha256_file(path), of_abc)
   writeBin(raw(), path)
   expect_identical(sha256_file(path), "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855")
   writeBin(rep(as.raw(0x61), 1e6), path)
