@@ -79,11 +79,15 @@ show_answer <- function(me, version) {
                     function() as.list(desk_answer(desk, state))[c("table", "notes")],
                     function(done) put_answer(me, version, answer_of_copy(me, done)))
   } else {
-    of <- list("answer", me$state)
-    answer <- shared_by_readers(me$desk, of) %||% desk_answer(me$desk, me$state)
-    if (nrow(answer$table) < 5000) share_with_readers(me$desk, of, answer)
-    put_answer(me, version, answer)
+    put_answer(me, version, answer_for_all(me$desk, me$state))
   }
+}
+
+answer_for_all <- function(desk, state) {
+  of <- list("answer", state)
+  answer <- shared_by_readers(desk, of) %||% desk_answer(desk, state)
+  # Large ones are not held for a reader who may never come.
+  if (nrow(answer$table) < 5000) share_with_readers(desk, of, answer) else answer
 }
 
 # What all readers see who ask the same.
@@ -170,7 +174,8 @@ desk_act <- function(me, ask) {
 # A page sends a few fields, at most some hundred values and one long link. Whatever is more comes from elsewhere, and
 # is not even looked at.
 is_within_bounds <- function(ask) {
-  utils::object.size(ask) < 2e5 && all(nchar(unlist(ask, use.names = FALSE), "bytes", allowNA = TRUE) <= max_link)
+  utils::object.size(ask) < 2e5 &&
+    all(nchar(as.character(unlist(ask, use.names = FALSE)), "bytes") <= max_link, na.rm = TRUE)
 }
 
 change_with <- function(me, clause, given, state = me$state) {

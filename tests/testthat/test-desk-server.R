@@ -144,6 +144,54 @@ test_that("an error that runs later, or is R's own, is told in the page and ends
   expect_no_match(said, "length zero")
 })
 
+test_that("what is larger than a page can send is not looked at", {
+  reader <- a_reader()
+  before <- reader$me$version
+  large <- list(
+    list(act = "only", column = "region", values = vector("list", 1e5)),
+    list(act = "only", column = "region", values = as.list(rep("1", 1e5))),
+    list(act = "mark", rows = strrep("(", 1e5)), list(act = "mark", rows = "text", text = strrep("(", 1e5)),
+    list(act = "choose", part = "by", given = list(by = as.list(rep("region", 1e5)))),
+    list(act = "link", link = strrep("x", 1e5))
+  )
+  for (ask in large) {
+    seconds <- system.time(quiet(do.call(reader$act, ask)))[["elapsed"]]
+    expect_lt(seconds, 2)
+    expect_identical(reader$me$version, before)
+  }
+  expect_identical(unique(quiet(reader$act(act = "choose", part = "by", given = list(by = list("region"))))), "")
+})
+
+test_that("what several readers ask for is made once, and copies wait in line", {
+  withr::local_options(hinterfeld.desk_copy = 0)
+  desk <- new_desk(demo_daybook())
+  started <- 0
+  line <- utils::getFromNamespace("desk_line", "hinterfeld")
+  ready <- function(given) {
+    session <- new.env()
+    session$isClosed <- function() FALSE
+    session$sendCustomMessage <- function(kind, value) NULL
+    me <- new_reader(desk, session)
+    me$state <- first_state(desk$facts)
+    desk_act(me, list(act = "choose", part = "by", given = list(by = as.list(given))))
+    me
+  }
+  columns <- c("region", "category", "channel", "product")
+  readers <- quiet(lapply(rep(columns, each = 3), ready))
+  most <- 0
+  while (!later::loop_empty() && !all(vapply(readers, function(me) identical(me$answered, me$version), NA))) {
+    quiet(later::run_now(0.05))
+    expect_lte(length(line$jobs), length(columns) + 1)
+    most <- max(most, sum(vapply(line$jobs, function(job) !is.null(job$copy), NA)))
+  }
+  expect_lte(most, parallel::detectCores())
+  for (i in seq_along(readers)) {
+    expect_identical(unlist(readers[[i]]$answer$state$table$by), rep(columns, each = 3)[i])
+  }
+  while (!later::loop_empty()) quiet(later::run_now(0.1))
+  expect_length(line$jobs, 0)
+})
+
 test_that("forged messages end nothing and show no word of R's own", {
   expect_identical(play_forged(3, rounds(15, 200)), character())
 })
