@@ -83,7 +83,7 @@ write_report <- function(facts, brief, path, tables, figures, found, times) {
     },
     places = if (!is.null(report$places)) quietly(load_file(report$places, brief)),
     outline = if (!is.null(report$outline)) brief_path(brief, report$outline),
-    findings = report$findings,
+    findings = report$findings, align = report$align,
     times = c(times, lines = line_counts(book)$read, tables = length(tables))
   )
   context$switch <- switch_contexts(context, report$switch, call = NULL)

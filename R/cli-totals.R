@@ -184,6 +184,7 @@ totals_options <- function() {
       option("restart", paste("with --running: start again each", either(rev(grains[-1]))), "PERIOD"),
       option("moving", "add the sum of the last N periods", "N"),
       option("change", paste("add the change against", either(step_kinds$change$arguments$versus$choices)), "WHAT"),
+      option("align", "with --change: compare days by date or by weekday", "HOW", "date"),
       option("compare", "two periods, the later first, for example \"May 2026\" \"May 2025\"", "PERIOD PERIOD"),
       option("as-of", "compute the change as if the data ended on this day", "DAY"),
       flag("per-open-day", "compare per open day (see --closed)"),
@@ -228,6 +229,7 @@ check_totals_options <- function(given) {
   for (grain in cli_list(given$every)) wrong("every", grain, names(grain_kinds))
   wrong("change", given$change, step_kinds$change$arguments$versus$choices)
   wrong("ties", given$ties, tie_rules)
+  wrong("align", given$align, step_kinds$change$arguments$align$choices)
   asked <- function(names) any(vapply(given[names], function(x) !is.null(x) && !isFALSE(x), NA))
   for (option in names(options_with)) if (asked(option) && !asked(options_with[[option]])) {
     stop_because("usage", sprintf("hinterfeld totals: --%s goes with %s.", option,
@@ -333,8 +335,8 @@ question_spec <- function(given) {
   open <- if (given[["per-open-day"]]) TRUE
   add <- c(
     if (!is.null(given$change)) {
-      step("change", versus = given$change, as_of = last, per_open_day = open, of = as.list(measured),
-           of_scopes = FALSE)
+      step("change", versus = given$change, align = if (given$align != "date") given$align, as_of = last,
+           per_open_day = open, of = as.list(measured), of_scopes = FALSE)
     },
     if (!is.null(compared)) {
       step("change", periods = compared, per_open_day = open, of = as.list(measured), of_scopes = FALSE)

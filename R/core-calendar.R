@@ -106,7 +106,7 @@ period_label <- function(day, every, calendar = sales_calendar()) {
 
 check_days <- function(day, call = caller_env()) {
   check_made(inherits(day, "Date"), day, "day", "dates", call = call)
-  # Beyond that the end of a year is no integer.
+  # Beyond that the end of a year is larger than integers are.
   far <- which(abs(as.numeric(day)) > 1e9)
   if (length(far)) {
     stop_because("argument", sprintf("`day` holds a day that is too far away: day %s from 1970 on.",

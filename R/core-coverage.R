@@ -11,8 +11,24 @@
 
 new_coverage <- function(seen, covers = NULL) {
   said <- as.integer(covers)
-  range <- range(if (length(said)) said else seen)
+  range <- if (length(said)) range(said) else ends_of_days(seen)
   list(seen = seen, said = said, covered = seq(range[1], range[2]), ruled = integer())
+}
+
+# The first and the last day that days with lines speak of. If each of them is the first of a month, or the last, every
+# line is of a month, and whole months are covered.
+ends_of_days <- function(seen) {
+  ends <- range(seen)
+  first <- function(day) as.integer(format(plain_days(day), "%d")) == 1L
+  if (length(seen) < 3) {
+    ends
+  } else if (all(first(seen))) {
+    c(ends[1], as.integer(period_end(plain_days(ends[2]), "month")))
+  } else if (all(first(seen + 1L))) {
+    c(as.integer(period_start(plain_days(ends[1]), "month")), ends[2])
+  } else {
+    ends
+  }
 }
 
 with_coverage <- function(facts, coverage) {
@@ -46,6 +62,7 @@ usual_gap <- function(seen) {
 # only if the other has them.
 merge_coverage <- function(a, b) {
   ends <- range(a$covered, b$covered)
+  if (length(c(a$said, b$said)) == 0) ends <- range(ends, ends_of_days(sort(union(a$seen, b$seen))))
   ruled <- setdiff(sort(union(a$ruled, b$ruled)), union(a$covered, b$covered))
   c(merge_seen(a, b), list(covered = setdiff(seq(ends[1], ends[2]), ruled), ruled = ruled))
 }

@@ -31,12 +31,13 @@
 #'   `order`; all other columns keep their names.
 #' @section Reasons: `blank row`, `no day`, `day not readable`, `no product`, `no revenue`, `revenue not a number`,
 #'   `too large` (above 22 trillion with two decimals), `units not a number`. A line is given the first reason that
-#'   applies. Blank units and order numbers are no reason: the line counts, and what needs them leaves it out and says
-#'   so.
+#'   applies. A line with blank units or a blank order number counts; what needs them leaves it
+#'   out and says so.
 #' @section Coverage: A period can be compared if the data cover all of its days. A few days without a line before the
 #'   first one count as days without sales: as many as 19 of 20 gaps between two days with lines are long, at least 1
 #'   and at most 6. So a year whose data begin on 2 January is whole, and one whose data begin on 15 January is not.
-#'   "Now" is the last day that is covered. [keep_lines()] and [leave_out()] rule days out by conditions on the day.
+#'   If every line is of the first day of a month, or of the last, the data are monthly and cover whole months. "Now" is
+#'   the last day that is covered. [keep_lines()] and [leave_out()] rule days out by conditions on the day.
 #' @section Errors: `hinterfeld_error_unusable_lines`, `hinterfeld_error_column`,
 #'   `hinterfeld_error_role`, `hinterfeld_error_day_format`, `hinterfeld_error_overflow`,
 #'   `hinterfeld_error_no_lines`; `hinterfeld_error_argument` for `covers` that do not hold every line.
@@ -115,7 +116,29 @@ daybook <- function(lines, day, revenue, product, units = NULL, order = NULL, de
   # Leaving out cancelled orders does not make a month shorter: what is covered is told by all usable lines.
   seen <- different_days_kernel(columns$day, threads_wanted())
   book <- with_coverage(book, new_coverage(seen, check_covers(covers, seen)))
+  if (is.null(covers) && !identical(as.integer(book$span), range(seen)) && !is_chunk()) {
+    which <- if (book$span[1] == seen[1]) "first" else "last"
+    say("monthly", sprintf("All days are the %s of a month, so the lines count as those of whole months: %s to %s.",
+                           which, format(book$span[1]), format(book$span[2])),
+        i = sprintf("Otherwise say which days the data cover with %s.", as_typed("covers")))
+  }
+  mention_currencies(columns, all.vars(rlang::quo_get_expr(quos$revenue)))
   exact_columns(book, decimals)
+}
+
+# Amounts of two currencies are not to be added up unasked.
+mention_currencies <- function(columns, used) {
+  named <- grep("curr|w(\u00e4|ae)hrung|devise|moneda|valut", names(columns), ignore.case = TRUE)
+  for (name in setdiff(names(columns)[named], used)) {
+    x <- columns[[name]]
+    held <- if (is_coded(x)) levels(x)[tabulate(x, nlevels(x)) > 0]
+    codes <- grepl("^[[:alpha:]]{3}$|^[$\u20ac\u00a3\u00a5]$", held)
+    if (length(held) > 1 && all(codes) && !is_chunk()) {
+      say("currencies", sprintf("`%s` holds %s, and revenue adds up amounts of all of them.", name, examples_of(held)),
+          i = sprintf("Convert them, for example %s, or keep one of them.",
+                      as_typed(sprintf("revenue = amount * ifelse(%s == \"%s\", 1.17, 1)", name, held[2]))))
+    }
+  }
 }
 
 #' Lines of a daybook, kept or set aside

@@ -24,7 +24,10 @@ empty_inside <- function(facts, every) {
   if (!every %in% names(inside) || !holds_grain(facts, inside[[every]])) {
     return(NULL)
   }
-  list(every = inside[[every]], start = periods_without_lines(facts, inside[[every]]))
+  start <- periods_without_lines(facts, inside[[every]])
+  # Lines that are of months are of no week in particular.
+  most <- length(periods_of(facts$span, inside[[every]], facts$calendar)) / 2
+  if (length(start) <= most) list(every = inside[[every]], start = start)
 }
 
 # Those that lie in one of the compared periods.

@@ -248,9 +248,11 @@ find_unusual_days <- function(asked) {
   value <- as.double(t[[asked$of]])
   place <- format(t$day, "%m %u")
   year <- format(t$day, "%Y")
-  within <- which(t$day >= asked$compared$now[1] & t$day <= asked$compared$now[2])
+  # Few sales, or returns, on a closed day are not unusual.
+  open <- !is_closed(asked$about$calendar, as.integer(t$day))
+  within <- which(open & t$day >= asked$compared$now[1] & t$day <= asked$compared$now[2])
   far <- lapply(within, function(i) {
-    others <- which(place == place[i] & year != year[i])
+    others <- which(open & place == place[i] & year != year[i])
     off <- far_off(value[i], value[others], 2 * asked$limits$unusual, 8)
     if (!is.null(off)) {
       new_finding("day", value[i] - off$middle, t, member = format(t$day[i]), value = value[i], middle = off$middle,

@@ -70,7 +70,20 @@ take_step.hinterfeld_step_moving <- function(step, t, again = FALSE, call = call
   sum <- step$args$what == "sum"
   values <- if (sum) from_minor(values, plan$decimals) else values / (last * 10^plan$decimals)
   column <- running_column(values, if (sum) plan$decimals, plan)
-  add_columns_of(t, step, list(column), step_stats_of(t, count_missing(values)), call)
+  add_columns_of(t, step, list(column), step_stats_of(t, count_missing(values),
+                                                      summary = list(unfinished = unfinished_window(t, plan))), call)
+}
+
+# The first day of the last period that windows hold, if that period is not finished.
+unfinished_window <- function(t, plan) {
+  answer <- answer_of(t)
+  about <- answer$about
+  if (!identical(plan$along, answer$period) || is_recurring(answer$every) || answer$every == "day") {
+    return(NULL)
+  }
+  last <- period_start(about$span[2], answer$every, about$calendar)
+  held <- length(plan$place) > 0 && max(plan$place) == length(periods_of(about$span, answer$every, about$calendar))
+  if (held && cover_of_periods(about, last, answer$every)$unfinished) last
 }
 
 running_column <- function(values, decimals, plan) {

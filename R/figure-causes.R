@@ -35,8 +35,19 @@ figure_causes <- function(t, at = NULL, n = 6, title = NULL, subtitle = NULL, ca
     draw_causes(cause_steps(parts, page), length(page), parts$names) +
       figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of)),
                    title %||% sprintf("Why %s changed%s%s", name_words(of), scope_phrase(rows$answer$by), named),
-                   subtitle, caption, c(not_drawn_note(parts$member[left]), scale_note(page)))
+                   subtitle, caption, c(whole_change_note(t, period, of), not_drawn_note(parts$member[left]),
+                                        scale_note(page)))
   }), lapply(pages, function(page) parts$member[page]))
+}
+
+whole_change_note <- function(t, period, of) {
+  row <- whole_row(t, period)
+  if (length(row) == 1) {
+    change <- change_columns_of(answer_of(t), of)
+    pct <- t[[change[["pct"]]]][row]
+    sprintf("All together: %s to %s%s.", bar_money(t[[change[["before"]]]][row]), bar_money(t[[of]][row]),
+            if (is.na(pct)) "" else sprintf(" (%s)", signed_percent(pct)))
+  }
 }
 
 causes_of_figure <- function(answer, first) {

@@ -17,6 +17,18 @@ figure_rows <- function(t, of, call = caller_env()) {
   drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer, of)
 }
 
+# Subtotals are not drawn beside what they add up; the caption names the row of all members, if the table has one.
+whole_row <- function(t, period) {
+  answer <- answer_of(t)
+  by <- setdiff(answer$by, answer$periods)
+  if (length(answer$levels) < 2 || length(by) == 0) {
+    return(integer())
+  }
+  plain <- as_tibble.hinterfeld_totals(t)
+  whole <- Reduce(`&`, lapply(plain[by], function(x) as.character(x) %in% answer$labels$total))
+  which(whole & if (is.null(period)) TRUE else row_days(t) %in% period)
+}
+
 # NULL for the first.
 figure_measure <- function(of, t) {
   if (!rlang::quo_is_null(of)) columns_given(of, t)

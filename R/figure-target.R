@@ -28,7 +28,15 @@ figure_target <- function(t, at = NULL, n = 18, title = NULL, subtitle = NULL, c
     figure_words(rows, targets_of_figure(rows$answer, first),
                  title %||% sprintf("%s against its target%s%s", capital(name_words(rows$of)), scope_phrase(by),
                                     of_period(period, rows$answer)),
-                 subtitle, caption, not_drawn_note(drawn$rest))
+                 subtitle, caption, c(whole_target_note(t, period, first, rows$of), not_drawn_note(drawn$rest)))
+}
+
+whole_target_note <- function(t, period, first, of) {
+  row <- whole_row(t, period)
+  target <- t[[first]][row]
+  if (length(row) == 1 && !is.na(target) && of %in% names(t)) {
+    sprintf("All together: %s of a target of %s.", bar_money(t[[of]][row]), bar_money(target))
+  }
 }
 
 targets_of_figure <- function(answer, first) {

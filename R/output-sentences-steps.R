@@ -86,7 +86,7 @@ step_kinds_words <- list(
       "%s of %s over the last %s along %s %s; a period without a row counts as 0.%s%s", about$args$what, about$args$of,
       count_of(about$args$last, "period"), about$args$along, running_words(about), cut_words(about),
       missing_words(about, "no value: the data do not cover all of the window")
-    ))
+    ), unfinished_words(about))
   },
   pareto = function(about) words_about(about$column[["class"]], pareto_words(about)),
   change = function(about) words_about(about$column[["change"]], change_words(about)),
@@ -97,6 +97,16 @@ step_kinds_words <- list(
   best_sellers = function(about) pick_words(about, TRUE),
   slow_sellers = function(about) pick_words(about, FALSE)
 )
+
+# A window that ends in a period that is not finished is not of as many days as the others.
+unfinished_words <- function(about) {
+  answer <- about$answer
+  last <- about$stats$summary$unfinished
+  if (length(last)) {
+    sprintf("The last window holds %s only to %s.", period_label(last, answer$every, answer$about$calendar),
+            format(answer$about$span[2]))
+  }
+}
 
 passed_over_words <- function(about) {
   out <- about$stats$summary$out
@@ -277,9 +287,28 @@ change_compared <- function(about) {
   open <- if (isTRUE(args$per_open_day)) lapply(days[c("open", "open_before")], function(count) count[at])
   c(what = sprintf("%s less that of %s%s.", args$of, versus, per_open_words(open)),
     compared = if (comparable) {
-      sprintf("The last %s compares %s%s with %s%s.", every, days_words(c(days$start[at], days$end[at])),
-              open_words(open$open), days_words(c(days$from[at], days$to[at])), open_words(open$open_before))
+      sprintf("The last %s compares %s%s with %s%s%s.", every, days_words(c(days$start[at], days$end[at])),
+              open_words(open$open), days_words(c(days$from[at], days$to[at])), open_words(open$open_before),
+              if (every == "month" && days$comparable[at] == "to_date") {
+                weekdays_apart(c(days$start[at], days$end[at]), c(days$from[at], days$to[at]))
+              } else {
+                ""
+              })
     })
+}
+
+# ", with one Saturday fewer and one Tuesday more": how the weekdays of as many days differ from those before.
+weekdays_apart <- function(days, before) {
+  held <- function(ends) tabulate((seq(as.integer(ends[1]), as.integer(ends[2])) + 3L) %% 7L + 1L, 7L)
+  apart <- held(days) - held(before)
+  if (diff(as.integer(days)) != diff(as.integer(before)) || all(apart == 0)) {
+    return("")
+  }
+  words <- function(at, how) {
+    names <- capital(weekdays_known[at])
+    ifelse(abs(apart[at]) == 1, sprintf("one %s %s", names, how), sprintf("%d %ss %s", abs(apart[at]), names, how))
+  }
+  sprintf(", with %s", and_list(c(words(which(apart < 0), "fewer"), words(which(apart > 0), "more"))))
 }
 
 per_open_words <- function(open) {

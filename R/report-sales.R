@@ -27,6 +27,7 @@
 #'   year and the crosstab are repeated for each of at most 12 values (a year as it was at its end), and the reader
 #'   chooses between them on the page. `NULL` for no such choice.
 #' @param findings Number: at most this many findings at the top (see [findings()]), 0 for none.
+#' @param align Text: `"date"` or `"weekday"`, how days are compared with those of the year before; see [add_change()].
 #' @param ... For a daybook, the arguments above; for a brief, none, because it sets them itself.
 #' @return `path`, invisibly.
 #' @section Errors: `hinterfeld_error_file` if `path` is not an `.html` file or its folder does not exist,
@@ -52,9 +53,11 @@ sales_report.default <- function(x, path, ...) {
 sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance", words = NULL, category = "category",
                                             region = "region",
                                             place = NULL, catalogue = NULL, places = NULL, outline = NULL,
-                                            sections = NULL, switch = NULL, findings = 7, targets = NULL, ...) {
+                                            sections = NULL, switch = NULL, findings = 7, targets = NULL,
+                                            align = "date", ...) {
   rlang::check_dots_empty()
   check_choice(switch, "switch", switch_choices, none = TRUE)
+  check_choice(align, "align", step_kinds$change$arguments$align$choices)
   check_text(title, "title")
   check_text(words, "words", none = TRUE)
   check_report_path(path)
@@ -69,7 +72,8 @@ sales_report.hinterfeld_daybook <- function(x, path, title = "Sales performance"
   given <- c(category = !missing(category), region = !missing(region), place = !missing(place))
   columns <- report_columns(x, list(category = category, region = region, place = place), given)
   context <- list(book = x, headline = x, columns = columns, catalogue = catalogue, targets = targets, places = places,
-                  outline = outline, findings = findings, may_lack = !asked && inherits(x, "hinterfeld_tally"))
+                  outline = outline, findings = findings, align = align,
+                  may_lack = !asked && inherits(x, "hinterfeld_tally"))
   context$switch <- switch_contexts(context, switch)
   in_plain_session(write_report_page(as.list(sections), context, title, words, path))
   invisible(path)

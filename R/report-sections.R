@@ -68,13 +68,13 @@ sections_of_findings <- c(change = "causes", carrier = "change", share = "change
 # Headline ---------------------------------------------------------------------------------------------
 
 headline_section <- function(context) {
-  year <- headline_table(context$headline, "year")
-  new_section("headline", "Headline numbers", cards_block(headline_cards(context$headline, year)),
+  year <- headline_table(context$headline, "year", context$align)
+  new_section("headline", "Headline numbers", cards_block(headline_cards(context$headline, year, context$align)),
               table_block("headline", year[headline_columns(year)], "The years, each against the year before"))
 }
 
-headline_cards <- function(facts, year = headline_table(facts, "year")) {
-  month <- headline_table(facts, "month")
+headline_cards <- function(facts, year = headline_table(facts, "year"), align = NULL) {
+  month <- headline_table(facts, "month", align)
   measures <- names(answer_of(year)$measures)
   cards <- c(list(headline_card(year, "revenue")), list(headline_card(month, "revenue", "Revenue of the last month")),
              lapply(setdiff(measures, "revenue"), headline_card, t = year))
@@ -92,10 +92,15 @@ mean_of_a_day <- function() {
   mean_of("revenue", per = "day")
 }
 
-headline_table <- function(book, every) {
+headline_table <- function(book, every, align = NULL) {
   measures <- Filter(function(measure) holds_measure(book, measure), headline_measures())
   t <- totals(book, every = every, measures = measures)
-  add_change(t, of = !!names(answer_of(t)$measures))
+  compared(t, align, names(answer_of(t)$measures))
+}
+
+# Against the year before, by date unless the report says otherwise.
+compared <- function(t, align, of = names(answer_of(t)$measures)[1]) {
+  add_change(t, of = !!of, align = align %||% "date")
 }
 
 # Each measure and its change in percent.
@@ -129,7 +134,7 @@ headline_card <- function(t, of, label = capital(name_words(of))) {
 
 trend_section <- function(context) {
   book <- context$book
-  months <- add_moving(add_change(totals(book, every = "month")), last = 12, name = "last_12_months")
+  months <- add_moving(compared(totals(book, every = "month"), context$align), last = 12, name = "last_12_months")
   by <- totals(book, by = context$columns$category, every = "month")
   new_section("trend", "Trend", figure_block("trend", by),
               table_block("months", months[rev(seq_len(nrow(months))), ], "Revenue per month, latest first"))
@@ -161,12 +166,12 @@ weekdays_section <- function(context) {
 change_section <- function(context) {
   columns <- context$columns
   splits <- Filter(Negate(is.null), list(columns$category, columns$region, place_split(columns)))
-  blocks <- unlist(lapply(splits, change_blocks, book = context$book), recursive = FALSE)
+  blocks <- unlist(lapply(splits, change_blocks, book = context$book, align = context$align), recursive = FALSE)
   map <- if (!is.null(columns$place) && !is.null(context$places)) {
-    figure_block("places", add_change(totals(context$book, by = place_split(columns), every = "year")),
+    figure_block("places", compared(totals(context$book, by = place_split(columns), every = "year"), context$align),
                  places = context$places, outline = context$outline)
   }
-  if (length(blocks) == 0) blocks <- change_blocks("product", context$book)
+  if (length(blocks) == 0) blocks <- change_blocks("product", context$book, context$align)
   do.call(new_section, c(list("change", "Change against the year before"), list(map), blocks))
 }
 
@@ -177,7 +182,7 @@ causes_section <- function(context) {
     return(NULL)
   }
   t <- totals(context$book, by = tidyselect::all_of(by), every = "year", subtotals = if (length(by)) list("year"))
-  t <- add_causes(add_change(t))
+  t <- add_causes(compared(t, context$align))
   latest <- t[t$year == max_period(t), ]
   if (all(latest$revenue_causes == "unknown")) {
     return(NULL)
@@ -236,11 +241,11 @@ place_split <- function(columns) {
 }
 
 # The latest year of each member against the year before.
-change_blocks <- function(by, book) {
+change_blocks <- function(by, book, align) {
   t <- totals(book, by = tidyselect::all_of(by), every = "year", subtotals = list("year"))
-  t <- add_change(t)
+  t <- compared(t, align)
   latest <- t[t$year == max_period(t), ]
-  list(figure_block("change", add_change(totals(book, by = tidyselect::all_of(by), every = "year"))),
+  list(figure_block("change", compared(totals(book, by = tidyselect::all_of(by), every = "year"), align)),
        table_block(paste(c("change", by), collapse = "_"), latest, sprintf("Change by %s", and_list(by))))
 }
 

@@ -70,7 +70,7 @@ Fraction in_state(State state) {
 
 bool times(Wide a, Wide b, Wide& to) { return !__builtin_mul_overflow(a, b, &to); }
 
-// Calls work(), which says whether all fitted, once more with shorter fractions if it did not.
+// Calls work(), which says whether all fitted, and if not calls it again with shorter fractions.
 template <typename Work>
 Fraction fitting(Fraction& a, Fraction& b, Work work) {
   Fraction out;
@@ -439,15 +439,16 @@ class Block {
     for (std::size_t i = 0; i < n; ++i) {
       const int answer = yes[i * step];
       if (!all) {
-        const uint8_t chosen = answer ? (a.all_fine ? fine : a.state[i]) : (b.all_fine ? fine : b.state[i]);
-        a.state[i] = answer == NA_LOGICAL ? static_cast<uint8_t>(missing) : chosen;
+        const Values& chosen = answer ? a : b;
+        const auto state = chosen.all_fine ? fine : static_cast<State>(chosen.state[i]);
+        a.state[i] = answer == NA_LOGICAL ? missing : state;
       }
       if (!answer) a.number[i] = b.number[i];
     }
     a.all_fine = all;
   }
 
-  // A value made of two is no better than either.
+  // A value made of two is as bad as the worse one.
   static void worse(Values& a, const Values& b, std::size_t n) {
     if (b.all_fine) return;
     if (a.all_fine) std::copy_n(b.state.begin(), n, a.state.begin());
@@ -531,7 +532,7 @@ Program program_of(const Rcpp::IntegerVector& ops, const Rcpp::IntegerVector& ar
   for (R_xlen_t i = 0; i < columns.size(); ++i) {
     const SEXP x = columns[i];
     Column column;
-    // Fewer than 0: numbers as they are, with so many decimals less 1.
+    // Below 0: numbers as they are; -1 is for no decimals, -3 for two.
     column.is_whole = decimals[i] >= 0;
     column.decimals = column.is_whole ? decimals[i] : -1 - decimals[i];
     const std::size_t held = Rf_xlength(x);

@@ -235,7 +235,7 @@ test_that("only what runs wrote into a store is removed from it, and only a stor
   for (index in c(NA, "{}", "not JSON")) {
     if (!is.na(index)) writeLines(index, file.path(other, "index.json"))
     expect_error(stored_parts(other, clear = TRUE), "is not a store", class = "hinterfeld_error_file")
-    expect_match(run_cli("store", other, "--clear")$stderr, "is not a store")
+    expect_match(run_cli("store", other, "--clear")$stderr, "is not a\\s+store")
   }
   unlink(file.path(other, "index.json"))
   expect_error(run_brief(file.path(folder, "job.yaml"), store = other), "is a folder of other files, not a store")

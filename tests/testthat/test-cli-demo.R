@@ -15,7 +15,7 @@ test_that("a folder that cannot be made is a failure", {
   file <- withr::local_tempfile(lines = "in the way")
   run <- run_cli("demo", "--out", file)
   expect_identical(run$status, 1L)
-  expect_match(run$stderr, "is a file, not a\\s+folder")
+  expect_match(run$stderr, "is a file,\\s+not a\\s+folder")
 })
 
 test_that("every command's help shows an example", {

@@ -109,3 +109,31 @@ test_that("a month that lacks its last day only is not finished", {
   expect_identical(utils::tail(whole$comparable, 1), "to_date")
   expect_identical(utils::tail(whole$revenue_before, 1), 0)
 })
+
+test_that("lines that are all of the first or the last day of a month are of whole months", {
+  firsts <- seq(as.Date("2025-01-01"), as.Date("2026-03-01"), by = "month")
+  sales <- a_sale(day = firsts, product = "a", revenue = seq_along(firsts))
+  sales$day <- firsts
+  expect_message(book <- daybook(sales, day, revenue, product), "whole months: 2025-01-01 to 2026-03-31")
+  t <- add_change(totals(book, every = "month"))
+  expect_identical(utils::tail(t$comparable, 3), rep("full", 3))
+  expect_identical(utils::tail(t$revenue_before, 1), 3)
+  expect_no_match(in_words(t), "not complete|W02")
+  # In chunks, in parts that are merged, and with what is said to be covered.
+  halves <- lapply(list(sales[1:7, ], sales[8:15, ]), function(half) {
+    tally_of(quiet(daybook(half, day, revenue, product)), by = product, every = "day")
+  })
+  merged <- merge_tallies(halves[[1]], halves[[2]])
+  expect_identical(add_change(totals(merged, every = "month"))$revenue_before, t$revenue_before)
+  path <- brief_folder("brief: 1\ndata: {lines: sales.csv}\ndaybook: {day: day, product: product, revenue: revenue}
+tables: {t: {every: month, add: [{change: {}}]}}\noutputs: {folder: out}\n")
+  utils::write.csv(sales, file.path(dirname(path), "sales.csv"), row.names = FALSE)
+  withr::with_options(list(hinterfeld.in_memory = 10), quiet(run_brief(path)))
+  out <- utils::read.csv(file.path(dirname(path), "out", "t.csv"))
+  expect_identical(as.double(out$revenue_before), t$revenue_before)
+  said <- daybook(sales, day, revenue, product, covers = c("2025-01-01", "2026-03-01"))
+  expect_identical(utils::tail(add_change(totals(said, every = "month"))$comparable, 1), "to_date")
+  last <- transform(sales, day = firsts - 1)
+  expect_message(book <- daybook(last, day, revenue, product), "whole months: 2024-12-01 to 2026-02-28")
+  expect_no_message(daybook(sales[c(1, 3), ], day, revenue, product))
+})

@@ -135,3 +135,23 @@ test_that("a daybook gives its lines where R is asked for rows", {
   expect_error(head(book, -1), class = "hinterfeld_error_argument")
   expect_output(utils::str(book), "Daybook of 3 lines")
 })
+
+test_that("unreadable units are set aside like revenue; blank ones and blank orders stay", {
+  sales <- a_sale(product = letters[1:6], revenue = 1:6, pieces = c("2", "?", NA, "1,5", "3", "4"),
+                  ticket = c("A", NA, "B", "C", "C", "C"))
+  expect_error(daybook(sales, day, revenue, product, units = pieces), "units not a number: 2 lines",
+               class = "hinterfeld_error_unusable_lines")
+  book <- daybook(sales, day, revenue, product, units = pieces, order = ticket, on_bad = "set_aside")
+  expect_identical(set_aside(book)$reason, rep("units not a number", 2))
+  expect_identical(lines_of(book)$units, c(2, NA, 3, 4))
+  steps <- audit(book)
+  expect_identical(steps$revenue_before[3] - steps$revenue_after[3], 6)
+  expect_identical(lines_of(daybook(sales[2, ][-4], day, revenue, product, order = ticket))$order, NA_character_)
+})
+
+test_that("amounts of several currencies are asked about, unless the revenue takes their column", {
+  sales <- a_sale(product = c("a", "b"), revenue = NULL, amount = c(10, 20), currency = c("EUR", "GBP"))
+  expect_message(daybook(sales, day, amount, product), "`currency` holds \"EUR\", \"GBP\", and revenue adds up")
+  expect_no_message(daybook(sales, day, amount * ifelse(currency == "GBP", 1.17, 1), product))
+  expect_no_message(daybook(transform(sales, currency = "EUR"), day, amount, product))
+})
