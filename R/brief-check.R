@@ -130,9 +130,11 @@ meaning_problems <- function(brief, tables) {
   data <- data_problems(brief)
   roles <- role_problems(content$daybook, data$columns)
   columns <- book_columns_of(content$daybook, data$columns)
+  computed <- computed_problems(content$columns, columns)
+  if (!is.null(columns)) columns <- unique(c(columns, names(content$columns)))
   texts <- setdiff(data$texts, unlist(content$daybook[role_names]))
   bind_problems(c(
-    list(data$problems, file_problems(brief)), roles,
+    list(data$problems, file_problems(brief)), roles, computed,
     lapply(seq_along(content$restrict), function(i) rule_problems(content$restrict[[i]], c("restrict", i), columns)),
     unlist(lapply(names(content$tables), function(name) {
       table_problems(content$tables[[name]], c("tables", name), columns)
@@ -221,7 +223,7 @@ data_problems <- function(brief) {
   data <- brief$content$data
   columns <- if (!is.null(data$lines)) file_columns(parse_file_entry(data$lines, brief))
   texts <- if (!is.null(data$lines)) text_columns(parse_file_entry(data$lines, brief))
-  problems <- list()
+  problems <- list(column_problems(unlist(data$settle), columns, c("data", "settle"), "the lines have"))
   for (i in seq_along(data$attach)) {
     step <- data$attach[[i]]
     file <- if (!is.null(step$table)) parse_file_entry(step$table, brief)
@@ -280,6 +282,19 @@ book_columns_of <- function(roles, columns) {
   }
   used <- unlist(roles[intersect(names(roles), role_names)])
   c(intersect(names(roles), role_names), setdiff(columns, used))
+}
+
+# A computed column can use those before it, and has a name of its own.
+computed_problems <- function(computed, columns) {
+  lapply(seq_along(computed), function(i) {
+    name <- names(computed)[i]
+    known <- if (!is.null(columns)) c(columns, utils::head(names(computed), i - 1))
+    if (name %in% known) {
+      return(new_problem(c("columns", name), sprintf("The lines already have a column `%s`.", name),
+                         "Give the new column another name."))
+    }
+    expression_problems(computed[[i]], c("columns", name), known)
+  })
 }
 
 rule_problems <- function(rule, path, columns) {

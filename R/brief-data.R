@@ -177,14 +177,35 @@ attached_tables <- function(brief, texts, wanted) {
   })
 }
 
-# Attaches the tables, makes the daybook and applies the brief's restrictions.
+# The spellings of columns are those of all lines, so they are found before lines are read in parts.
+with_spellings <- function(brief) {
+  names <- unlist(brief$content$data$settle)
+  if (length(names)) {
+    types <- stats::setNames(rep("text", length(names)), names)
+    file <- parse_file_entry(brief$content$data$lines, brief)
+    file$options[c("columns", "types")] <- list(names, types)
+    table <- quietly(read_brief_file(file))
+    brief$spellings <- lapply(stats::setNames(nm = names), function(name) spelling_of(table[[name]], name))
+    for (spelling in brief$spellings) say("settle", spelling$words)
+  }
+  brief
+}
+
+# Settles spellings, attaches the tables, makes the daybook, and applies the brief's columns and restrictions.
 book_of_lines <- function(lines, tables, brief) {
+  if (is.null(brief$spellings)) {
+    settle <- unlist(brief$content$data$settle)
+    if (length(settle)) lines <- settle_spelling(lines, tidyselect::all_of(settle))
+  }
+  for (name in names(brief$spellings)) lines <- respell(lines, name, brief$spellings[[name]])
   for (i in seq_along(tables)) {
     step <- brief$content$data$attach[[i]]
     lines <- rlang::exec(attach_table, lines, tables[[i]], by = unlist(step$by),
                          !!!step[intersect(names(step), c("need", "name"))])
   }
   book <- make_daybook(lines, brief$content$daybook)
+  columns <- lapply(brief$content$columns, brief_quo)
+  if (length(columns)) book <- rlang::inject(extend_lines(book, !!!columns))
   for (rule in brief$content$restrict) book <- restrict_by(book, rule)
   book
 }

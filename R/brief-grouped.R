@@ -32,6 +32,8 @@ grouped_plan <- function(brief, con, call = caller_env()) {
   content <- brief$content
   roles <- content$daybook
   side <- aliased_table(con, content$data$lines$table, "l", call)
+  if (length(content$columns)) stop_ungrouped("`columns` are computed of each line.")
+  if (length(content$data$settle)) stop_ungrouped("`settle` looks at how each value is written.")
   amounts <- asked_amounts(content, side)
   check_only_added(content, names(amounts))
   # Columns that are only added up are not keys; whatever else is mentioned is.

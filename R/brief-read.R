@@ -8,14 +8,17 @@
 #' @section Parts: Every part except `brief`, `data` and `daybook` may be left out. The keys of a part are the arguments
 #'   of the function that does the work; a key that is left out has that function's default.
 #' * `brief`: the version of this form, 1.
-#' * `data`: `lines`, a file, and `attach`, a list of `table`, `by`, `need`, `name` as in [attach_table()]. A file is a
-#'   path, an address, or `file` with the options of [load_table()]; or a `table` of a `database`, with `types`, and
-#'   `parts` and `changed` for lines whose parts are kept, see [stored_parts()].
+#' * `data`: `lines`, a file; `settle`, columns of the lines whose spellings are made one as by [settle_spelling()], for
+#'   example before they are compared with a table; and `attach`, a list of `table`, `by`, `need`, `name` as in
+#'   [attach_table()]. A file is a path, an address, or `file` with the options of [load_table()]; or a `table` of a
+#'   `database`, with `types`, and `parts` and `changed` for lines whose parts are kept, see [stored_parts()].
 #' * `daybook`: `day`, `product`, `revenue`, `units`, `order`, `decimals`, `rounding`, `currency`, `day_format`,
 #'   `covers`, `on_bad` as in [daybook()], and `calendar` with the arguments of [sales_calendar()];
 #'   `closed` may also name files with one column of dates.
 #' * `store`: a folder in which the tally of each part of the lines is kept, so that the next run reads only what is new
 #'   or has changed. See [stored_parts()].
+#' * `columns`: further columns of the lines by name, each an expression over columns and the ones before; see
+#'   [extend_lines()]. Conditions and tables can use them.
 #' * `restrict`: a list of `keep` or `leave_out`, a condition, with `why`; see [keep_lines()].
 #' * `tables`: each by its name: `by`, `every`, `measures`, `subtotals`, `fill` as in [totals()], from the lines that
 #'   remain after the table's own `keep` and `leave_out` (each a condition or a list of conditions); `add`, a list of

@@ -3,6 +3,7 @@
 
 key_words <- c(
   lines = "The sale lines: a file, a folder, a pattern, or a table of a database.",
+  settle = "Columns of text whose spellings are made one before tables are attached.",
   attach = "Tables whose columns are added to the lines, in this order.",
   day = "The column of the day of sale.",
   product = "The column of the product.",

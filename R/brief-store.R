@@ -93,6 +93,7 @@ recipe_of <- function(brief, store, source, readings) {
   about <- list(
     version = as.character(utils::packageVersion("hinterfeld")), form = c(store_version, tally_version),
     data = content$data, daybook = content$daybook, restrict = content$restrict, attached = attached,
+    columns = content$columns, spellings = brief$spellings,
     names = as.list(source$names), plan = as.list(source$plan), options = source$options, readings = texts,
     unpacked = getOption("hinterfeld.unpacked_limit")
   )

@@ -3,6 +3,7 @@
 # depends on these two.
 
 brief_tallies <- function(brief, call = caller_env()) {
+  brief <- with_spellings(brief)
   content <- brief$content
   store <- brief$open_store
   wanted <- columns_used(content)

@@ -111,6 +111,7 @@ wait_for_workers <- function(workers, call) {
 # What a task needs to know of the run.
 about_run <- function(workers, brief, ...) {
   list(run = paste(Sys.getpid(), format(Sys.time(), "%H:%M:%OS6")), version = worker_version(), content = brief$content,
+       spellings = brief$spellings,
        folder = normalizePath(brief$folder), block = getOption("hinterfeld.block"),
        unpacked_limit = getOption("hinterfeld.unpacked_limit"),
        threads = if (workers$local) max(1L, threads_wanted() %/% max(1L, workers_there(workers))), ...)
@@ -441,7 +442,7 @@ count_slots <- function(range, about) {
 }
 
 counted_parts <- function(source, range, about) {
-  brief <- list(content = about$content, folder = about$folder)
+  brief <- list(content = about$content, folder = about$folder, spellings = about$spellings)
   if (!identical(worker_held$run, about$run)) {
     worker_held$tables <- attached_tables(brief, columns_of_names(brief$content), columns_used(brief$content))
     worker_held$run <- about$run

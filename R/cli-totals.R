@@ -4,7 +4,8 @@
 cli_totals <- function(args) {
   given <- cli_options("totals", totals_options(), args, files = c(if (file.exists(own_brief)) 0 else 1, Inf),
                        of = "FILE [FILE ...]",
-                       repeated = c(names(totals_rules), "why", "measure"), pairs = c("compare", "covers"), example = c(
+                       repeated = c(names(totals_rules), "why", "measure", "extend"), pairs = c("compare", "covers"),
+                       example = c(
     "hinterfeld totals order_lines.csv orders.csv products.csv --day order_day \\",
     "  --revenue \"quantity * unit_price * (1 - discount)\" --set-aside \\",
     "  --keep 'reads_as(status, \"delivered\", \"collected\")' \\",
@@ -53,7 +54,8 @@ totals_words <- c(
   `on_bad = "set_aside"` = "--set-aside", every = "--every", by = "--by", within = "--within", of = "--of",
   subtotals = "--subtotals", as_of = "--as-of", periods = "--compare", day_format = "--day-format", ties = "--ties",
   columns = "--crosstab", `...` = "--sort", day = "--day", product = "--product", revenue = "--revenue",
-  units = "--units", order = "--order", closed = "--closed", list_price = "--list-price",
+  units = "--units", order = "--order", settle = "--settle", `extend_lines()` = "--extend", closed = "--closed",
+  list_price = "--list-price",
   returns = "--returns", per_open_day = "--per-open-day"
 )
 
@@ -101,6 +103,20 @@ cli_rules <- function(repeated) {
     }
   }
   rules
+}
+
+# "profit = revenue - cost": a name and an expression.
+cli_columns <- function(given) {
+  asked <- Filter(function(option) option$name == "extend", given$repeated)
+  pieces <- lapply(asked, function(option) {
+    found <- regmatches(option$value, regexec("^\\s*([^=()<>!]*?)\\s*=(?!=)\\s*(.*)$", option$value, perl = TRUE))[[1]]
+    if (length(found) == 0 || !all(nzchar(found[-1]))) {
+      stop_because("usage", sprintf("hinterfeld totals: --extend cannot be \"%s\".", option$value),
+                   "Write a name and an expression, for example --extend 'profit = revenue - cost'.")
+    }
+    found[-1]
+  })
+  stats::setNames(lapply(pieces, `[`, 2), vapply(pieces, `[`, "", 1))
 }
 
 # "profit = sum_of(revenue - cost)": a name and how a brief would write it.
@@ -153,6 +169,8 @@ totals_options <- function() {
       option("revenue", "column, or expression over columns [default: revenue]", "EXPR"),
       option("units", "column of the number of pieces", "NAME"),
       option("order", "column of the order's number", "NAME"),
+      option("settle", "columns of text in which case and spaces make no difference", "NAMES"),
+      option("extend", "add a column, for example 'profit = revenue - cost'; may be repeated", "NAME=EXPR"),
       option("keep", "keep the lines for which this holds; may be repeated", "COND"),
       option("leave-out", "leave out the lines for which this holds; may be repeated", "COND"),
       option("why", "the reason for the --keep or --leave-out before it, for the audit", "TEXT"),
@@ -274,8 +292,10 @@ totals_brief <- function(given) {
   roles[names(daybook)] <- daybook
   calendar <- Filter(length, calendar)
   roles$calendar[names(calendar)] <- calendar
+  from$data$settle <- c(as.list(unlist(from$data$settle)), as.list(cli_list(given$settle)))
   list(folder = given$brief$folder %||% ".", workers = given$workers, content = list(
-    data = from$data, daybook = roles, restrict = c(from$restrict, rules),
+    data = Filter(length, from$data), daybook = roles, columns = c(from$columns, cli_columns(given)),
+    restrict = c(from$restrict, rules),
     tables = list(shown = Filter(function(x) length(x) > 0, table))
   ))
 }
@@ -382,6 +402,9 @@ check_question <- function(brief) {
     return(invisible())
   }
   options <- vapply(strsplit(problems$where, " > ", fixed = TRUE), function(keys) {
+    if (keys[1] == "columns") {
+      return("--extend")
+    }
     tried <- unlist(lapply(rev(keys), function(key) c(key, paste0(key, "()"), sprintf("add_%s()", key))))
     c(totals_words[intersect(tried, names(totals_words))], rev(keys))[[1]]
   }, "")

@@ -24,19 +24,34 @@ settle_spelling <- function(x, ...) {
   names <- unique(unlist(lapply(rlang::enquos(...), pick_columns, columns = names(columns), name = "...")))
   check_settled(names, columns)
   for (name in names) {
-    coded <- encode_text(columns[[name]])
-    counts <- tabulate(coded, nlevels(coded))
-    settled <- settled_levels(levels(coded), counts)
-    # Values that no line has any more are not spoken of.
-    here <- counts > 0
-    say("settle", settle_words(name, levels(coded)[here], settled[here]), column = name)
-    text_columns <- unique(settled)
-    merged <- structure(match(settled, text_columns)[as.integer(coded)], levels = text_columns, class = "factor")
-    why <- sprintf("%s: %s became %s", name, count_of(sum(here), "value"),
-                   group_digits(length(unique(settled[here]))))
-    x <- if (book) settle_book(x, name, merged, why) else settle_table(x, name, merged, why)
+    spelling <- spelling_of(columns[[name]], name)
+    say("settle", spelling$words, column = name)
+    x <- respell(x, name, spelling)
   }
   x
+}
+
+# The spelling that each value of a column gets, as plain data: the values `from`, their spellings `to`, and what the
+# audit and a message say.
+spelling_of <- function(x, name) {
+  coded <- encode_text(x)
+  counts <- tabulate(coded, nlevels(coded))
+  # Values that no line has any more are not spoken of.
+  here <- counts > 0
+  from <- levels(coded)[here]
+  to <- settled_levels(from, counts[here])
+  list(from = from, to = to, words = settle_words(name, from, to),
+       why = sprintf("%s: %s became %s", name, count_of(length(from), "value"), group_digits(length(unique(to)))))
+}
+
+# Lines or a daybook with the spellings of a column.
+respell <- function(x, name, spelling) {
+  book <- inherits(x, "hinterfeld_daybook")
+  coded <- encode_text(if (book) x$columns[[name]] else x[[name]])
+  values <- unique(spelling$to)
+  at <- match(spelling$to, values)[match(levels(coded), spelling$from)]
+  merged <- structure(at[as.integer(coded)], levels = values, class = "factor")
+  if (book) settle_book(x, name, merged, spelling$why) else settle_table(x, name, merged, spelling$why)
 }
 
 check_settled <- function(names, columns, call = caller_env()) {
