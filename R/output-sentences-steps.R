@@ -297,18 +297,19 @@ change_compared <- function(about) {
     })
 }
 
-# ", with one Saturday fewer and one Tuesday more": how the weekdays of as many days differ from those before.
+# ", with one Saturday fewer and one Tuesday more": how the weekdays of as many days differ from those before, if that
+# is not much.
 weekdays_apart <- function(days, before) {
   held <- function(ends) tabulate((seq(as.integer(ends[1]), as.integer(ends[2])) + 3L) %% 7L + 1L, 7L)
   apart <- held(days) - held(before)
   if (diff(as.integer(days)) != diff(as.integer(before)) || all(apart == 0)) {
     return("")
   }
-  words <- function(at, how) {
-    names <- capital(weekdays_known[at])
-    ifelse(abs(apart[at]) == 1, sprintf("one %s %s", names, how), sprintf("%d %ss %s", abs(apart[at]), names, how))
+  if (sum(abs(apart)) > 2) {
+    return(", which are other weekdays")
   }
-  sprintf(", with %s", and_list(c(words(which(apart < 0), "fewer"), words(which(apart > 0), "more"))))
+  name <- function(at) capital(weekdays_known[at])
+  sprintf(", with one %s fewer and one %s more", name(which(apart < 0)), name(which(apart > 0)))
 }
 
 per_open_words <- function(open) {
