@@ -168,7 +168,7 @@ file_problems <- function(brief) {
     if (!is.null(file$database)) {
       return(database_problem(pair[[1]], file))
     }
-    if (is_url(file$path)) {
+    if (is_address(file$path)) {
       return(address_problem(pair[[1]], file))
     }
     if (file_kind_kernel(path.expand(file$path)) == "other") {

@@ -16,7 +16,7 @@ parse_file_entry <- function(entry, brief) {
 }
 
 brief_path <- function(brief, path) {
-  absolute <- grepl("^(/|~|[A-Za-z]:)", path) || is_url(path)
+  absolute <- grepl("^(/|~|[A-Za-z]:)", path) || is_address(path)
   if (absolute || brief$folder == ".") path else file.path(brief$folder, path)
 }
 
@@ -98,7 +98,7 @@ brief_files <- function(brief) {
 files_of_brief <- function(brief) {
   files <- tryCatch(quietly(lapply(brief_files(brief), function(file) {
     # An address is not fetched every few seconds.
-    if (is.null(file$database) && !is_url(file$path)) {
+    if (is.null(file$database) && !is_address(file$path)) {
       tryCatch(source_files(file$path), hinterfeld_error = function(cnd) file$path)
     }
   })), error = function(cnd) NULL)

@@ -92,7 +92,8 @@ parse_brief <- function(path, call = caller_env()) {
   text <- brief_text(path, call)
   parsed <- list(path = path, folder = dirname(path), text = text, content = NULL, problems = NULL)
   parsed$content <- tryCatch(
-    yaml::yaml.load(paste(text, collapse = "\n"), handlers = yaml_handlers, eval.expr = FALSE),
+    # What only looks like a number, such as a dot, is checked like any other value.
+    suppressWarnings(yaml::yaml.load(paste(text, collapse = "\n"), handlers = yaml_handlers, eval.expr = FALSE)),
     error = function(cnd) cnd
   )
   if (inherits(parsed$content, "error")) {

@@ -1,11 +1,11 @@
 # Files of the web: fetched whole into a temporary file, once as long as somebody reads on.
 
-is_url <- function(path) {
-  grepl("^https?://", path, ignore.case = TRUE)
-}
-
 # The file that an address was fetched into. Messages call it by the name that ends the address.
 fetched_file <- function(url, call = caller_env()) {
+  if (!grepl("^https?://", url, ignore.case = TRUE)) {
+    stop_because("file", sprintf("\"%s\" cannot be fetched.", shown_address(url)),
+                 i = "Give an address that begins with http:// or https://, or the path of a file.", call = call)
+  }
   key <- rlang::hash(url)
   if (!is.null(fetched_files[[key]])) {
     return(fetched_files[[key]])

@@ -7,7 +7,7 @@ source_files <- function(path, call = caller_env()) {
                  x = sprintf("It is %s.", describe(path)), call = call)
   }
   files <- unlist(lapply(path, function(place) {
-    if (is_url(place)) {
+    if (is_address(place)) {
       fetched_file(place, call)
     } else if (dir.exists(place)) {
       files_of_folder(place, call)

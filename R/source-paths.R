@@ -30,9 +30,14 @@ forget_temporary <- function(paths) {
   temporary$shown[paths] <- NULL
 }
 
+# An address of the web, or of anything else.
+is_address <- function(path) {
+  grepl("^[a-z][a-z0-9+.-]*://", path, ignore.case = TRUE)
+}
+
 # What messages call a path, and the file of a path. Nobody reads the password of an address.
 shown_path <- function(path) {
-  shown <- ifelse(grepl("^[a-z][a-z0-9+.-]*://", path, ignore.case = TRUE), shown_address(path), path)
+  shown <- ifelse(is_address(path), shown_address(path), path)
   ours <- path %in% names(temporary$shown)
   replace(shown, ours, as.character(temporary$shown[path[ours]]))
 }
