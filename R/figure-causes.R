@@ -33,14 +33,14 @@ figure_causes <- function(t, at = NULL, n = 6, title = NULL, subtitle = NULL, ca
   pages <- even_pages(shown, panels_of_page(length(parts$names) + 2))
   paged(lapply(pages, function(page) {
     draw_causes(cause_steps(parts, page), length(page), parts$names) +
-      figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of)),
+      figure_words(rows, c(causes_of_figure(rows$answer, first), change_of_causes(rows$answer, of),
+                           whole_change_words(t, period, of)),
                    title %||% sprintf("Why %s changed%s%s", name_words(of), scope_phrase(rows$answer$by), named),
-                   subtitle, caption, c(whole_change_note(t, period, of), not_drawn_note(parts$member[left]),
-                                        scale_note(page)))
+                   subtitle, caption, c(not_drawn_note(parts$member[left]), scale_note(page)))
   }), lapply(pages, function(page) parts$member[page]))
 }
 
-whole_change_note <- function(t, period, of) {
+whole_change_words <- function(t, period, of) {
   row <- whole_row(t, period)
   if (length(row) == 1) {
     change <- change_columns_of(answer_of(t), of)

@@ -17,7 +17,7 @@ figure_rows <- function(t, of, call = caller_env()) {
   drawn_measure(list(t = t, data = as_tibble.hinterfeld_totals(t)), answer, of)
 }
 
-# Subtotals are not drawn beside what they add up; the caption names the row of all members, if the table has one.
+# Subtotals are not drawn beside what they add up; the subtitle has the row of all members, if the table has one.
 whole_row <- function(t, period) {
   answer <- answer_of(t)
   by <- setdiff(answer$by, answer$periods)

@@ -25,13 +25,13 @@ figure_target <- function(t, at = NULL, n = 18, title = NULL, subtitle = NULL, c
   data <- if (is.null(period)) rows$data else rows$data[row_days(rows$t) %in% period, ]
   drawn <- target_bars(data, rows$answer, first, n)
   draw_targets(drawn$rows) +
-    figure_words(rows, targets_of_figure(rows$answer, first),
+    figure_words(rows, c(targets_of_figure(rows$answer, first), whole_target_words(t, period, first, rows$of)),
                  title %||% sprintf("%s against its target%s%s", capital(name_words(rows$of)), scope_phrase(by),
                                     of_period(period, rows$answer)),
-                 subtitle, caption, c(whole_target_note(t, period, first, rows$of), not_drawn_note(drawn$rest)))
+                 subtitle, caption, not_drawn_note(drawn$rest))
 }
 
-whole_target_note <- function(t, period, first, of) {
+whole_target_words <- function(t, period, first, of) {
   row <- whole_row(t, period)
   target <- t[[first]][row]
   if (length(row) == 1 && !is.na(target) && of %in% names(t)) {

@@ -358,3 +358,17 @@ test_that("rows of members that are gone stand where they would with 0, groups b
   expect_identical(unique(rows$group), names(sort(-sums)))
   for (own in split(rows, rows$group)) expect_false(is.unsorted(-own$revenue))
 })
+
+test_that("as many days with other weekdays are said to have them", {
+  days <- as.Date("2025-01-01") + 0:500
+  said <- function(last, ...) {
+    book <- daybook(a_sale(day = days[days <= as.Date(last)], revenue = 1), day, revenue, product)
+    paste(in_words(add_change(totals(book, every = "month"), ...)), collapse = " ")
+  }
+  # 1 to 10 March 2026 begins on a Sunday, that of 2025 on a Saturday.
+  expect_match(said("2026-03-10"), "with one Saturday fewer and one Tuesday more")
+  expect_match(said("2026-03-08"), "with one Saturday fewer and one Sunday more")
+  expect_no_match(said("2026-03-07"), "fewer|other weekdays")
+  expect_match(said("2026-04-10", versus = "period_before"), "which are other weekdays")
+  expect_no_match(said("2026-03-10", align = "weekday"), "fewer")
+})

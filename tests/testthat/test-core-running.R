@@ -111,3 +111,11 @@ test_that("a year with its months runs on through the years, and starts again wh
   x <- as.data.frame(add_running_total(t, along = "month_of_year", restart = "year"))
   expect_identical(minor(x$revenue_running), as.vector(unlist(tapply(minor(x$revenue), x$year, cumsum))))
 })
+
+test_that("a window that ends in an unfinished period is said to", {
+  t <- quiet(add_moving(totals(kilnmoor_book(), every = "month"), last = 3))
+  expect_match(in_words(t), "The last window holds 2026-09 only to 2026-09-17.", all = FALSE, fixed = TRUE)
+  expect_no_match(in_words(quiet(add_moving(totals(kilnmoor_book(), every = "day"), last = 3))), "last window")
+  past <- quiet(add_moving(totals(keep_lines(kilnmoor_book(), day < as.Date("2026-09-01")), every = "month"), last = 3))
+  expect_no_match(in_words(past), "last window")
+})

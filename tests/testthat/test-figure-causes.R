@@ -32,3 +32,12 @@ test_that("more rows than a page has room for go on on the next", {
   expect_identical(panels, c(6L, 6L))
   expect_match(pages[[1]]$labels$caption, "Each panel has a scale of its own.", fixed = TRUE)
 })
+
+test_that("the row of all members is said, as it is not drawn", {
+  t <- quiet(add_causes(add_change(totals(kilnmoor_book(), by = region, every = "year", subtotals = list("year")))))
+  expect_match(figure_causes(t)$labels$subtitle, "All together: 647 584 to 767 981", fixed = TRUE)
+  plan <- load_table(demo_files()[["targets"]])
+  set <- quiet(add_target(totals(kilnmoor_book(), by = region, every = "year", subtotals = list("year")), plan))
+  expect_match(gsub("\n", " ", figure_target(set)$labels$subtitle), "All together: 767 981 of a target of 1 077 000")
+  expect_no_match(figure_causes(t[t$region != "Total", ])$labels$subtitle, "All together")
+})
