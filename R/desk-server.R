@@ -13,7 +13,11 @@ desk_server <- function(desk, token, host) {
       end_copy(me)
     })
     shiny::observeEvent(input$ask, desk_act(me, input$ask))
-    for (kind in names(desk_files)) offer_file(output, kind, me)
+    # Offering files takes time, and numbers come first.
+    me$offer_files <- function() {
+      me$offer_files <- NULL
+      for (kind in names(desk_files)) offer_file(output, kind, me)
+    }
     if (!is.null(desk$brief)) watch_for_news(me, session)
     start <- shiny::isolate(session$clientData$url_search)
     begin_with(me, start)
@@ -143,6 +147,7 @@ put_figure <- function(me, version, picture) {
     put(me, `adds-up` = made_once(me$desk, list("adds up", me$answer$state),
                                   function() escape(adds_up_words(me$answer))))
     me$session$sendCustomMessage("desk-settled", version)
+    if (!is.null(me$offer_files)) me$offer_files()
     offer_findings(me, version)
   })
 }
