@@ -26,7 +26,9 @@ state_of_folder <- function(folder) {
   paths <- file.path(folder, files)
   links <- Sys.readlink(paths)
   plain <- !nzchar(links) & !dir.exists(paths) & vapply(paths, function(path) utils::file_test("-f", path), NA)
-  stats::setNames(ifelse(plain, unname(tools::md5sum(paths)), paste("link or folder", links)), files)
+  held <- paste("link or folder", links)
+  held[plain] <- tools::md5sum(paths[plain])
+  stats::setNames(held, files)
 }
 
 # Addresses of a server at `host`, with a secret in each: nothing outside changes, nothing stays behind, and nobody
